@@ -1,0 +1,9 @@
+package main
+
+import (
+	"fmt"
+
+	"hellebore/core/labtext"
+)
+
+func main() { fmt.Print(labtext.Reference()) }

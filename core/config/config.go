@@ -1,0 +1,193 @@
+// Package config is the configuration of a lab as plain values: what its text
+// says, with defaults filled in, and nothing of how it is written or run. All
+// types compare by reflect.DeepEqual; PortOSPF, Port, Link and the like also by
+// ==.
+package config
+
+import (
+	"net/netip"
+	"time"
+)
+
+// Lab is all that a lab text says.
+type Lab struct {
+	Name     string
+	Seed     uint64
+	Devices  []Device // names are unique
+	Links    []Link
+	Segments []Segment
+	Flows    []Flow
+}
+
+// Kind is what a device is.
+type Kind uint8
+
+// The kinds of devices.
+const (
+	Router Kind = iota
+	Host
+)
+
+func (k Kind) String() string { return [...]string{"router", "host"}[k] }
+
+// HostPort is the name of a host's only port.
+const HostPort = "nic"
+
+// Device is a router or a host. A host has one port, HostPort, and one static
+// default route through its gateway, if it has one.
+type Device struct {
+	Name     string
+	Kind     Kind
+	Disabled bool
+	RouterID netip.Addr // the zero Addr: chosen by the router
+	Ports    []Port     // names are unique within the device
+	Statics  []Static
+	OSPF     OSPF
+}
+
+// Port is an interface of a device.
+type Port struct {
+	Name      string
+	Loopback  bool
+	Disabled  bool
+	Address   netip.Prefix // the address with its prefix length; invalid if none
+	Bandwidth uint64       // bit/s, what cost is computed from
+	MTU       uint16       // bytes of an IP packet
+	OSPF      PortOSPF
+}
+
+// Defaults of a port.
+const (
+	DefaultBandwidth = 1_000_000_000 // bit/s
+	DefaultMTU       = 1500          // bytes
+)
+
+// PortOSPF is what a port says about OSPF.
+type PortOSPF struct {
+	On                 bool
+	Area               uint32
+	Cost               uint16 // 0: from bandwidth and reference bandwidth
+	Passive            bool
+	Disabled           bool
+	HelloInterval      time.Duration // whole seconds, 1 to 65535
+	DeadInterval       time.Duration // whole seconds, 1 to 65535
+	RetransmitInterval time.Duration // whole seconds
+	TransmitDelay      time.Duration // whole seconds
+}
+
+// Defaults of OSPF on a port (RFC 2328 C.3). A dead interval that is not given
+// is DeadFactor hello intervals.
+const (
+	DefaultHello         = 10 * time.Second
+	DeadFactor           = 4
+	DefaultRetransmit    = 5 * time.Second
+	DefaultTransmitDelay = time.Second
+)
+
+// OSPF is the router's OSPF process. It runs if any port has OSPF.
+type OSPF struct {
+	Disabled           bool
+	ReferenceBandwidth uint64 // bit/s
+}
+
+// DefaultReferenceBandwidth makes a port of 1 Gbit/s cost 10.
+const DefaultReferenceBandwidth = 10_000_000_000
+
+// CostOf is the cost of a port: its own, or reference bandwidth over bandwidth,
+// at least 1 and at most 65535 (RFC 2328 C.3).
+func (o OSPF) CostOf(p *Port) uint16 {
+	if p.OSPF.Cost != 0 {
+		return p.OSPF.Cost
+	}
+	if p.Loopback || p.Bandwidth == 0 {
+		return 1
+	}
+	return uint16(min(65535, max(1, o.ReferenceBandwidth/p.Bandwidth)))
+}
+
+// DefaultStaticPreference is the route preference of a static route.
+const DefaultStaticPreference = 1
+
+// Static is a static route: through an address, or into a blackhole.
+type Static struct {
+	Prefix     netip.Prefix
+	Via        netip.Addr // the zero Addr for a blackhole
+	Blackhole  bool
+	Preference uint8
+}
+
+// PortRef names a port of a device.
+type PortRef struct {
+	Device, Port string
+}
+
+func (r PortRef) String() string {
+	if r.Port == HostPort {
+		return r.Device
+	}
+	return r.Device + "." + r.Port
+}
+
+// Link joins two ports point to point.
+type Link struct {
+	A, B  PortRef
+	Delay time.Duration // one way, above 0
+	Loss  uint32        // packets lost at random, in a million
+}
+
+// DefaultDelay is the one-way delay of a link or a segment.
+const DefaultDelay = time.Millisecond
+
+// Segment joins any number of ports through one switch.
+type Segment struct {
+	Name  string
+	Ports []PortRef
+	Delay time.Duration // from any port to any other
+}
+
+// Flow is traffic that the lab watches, from one device to another.
+type Flow struct {
+	Name     string
+	From, To string        // device names
+	Every    time.Duration // interval of the packets it stands for
+}
+
+// DefaultEvery is the interval of a flow's packets.
+const DefaultEvery = 100 * time.Millisecond
+
+// Device finds a device by name.
+func (l *Lab) Device(name string) *Device {
+	for i := range l.Devices {
+		if l.Devices[i].Name == name {
+			return &l.Devices[i]
+		}
+	}
+	return nil
+}
+
+// Port finds a port by name.
+func (d *Device) Port(name string) *Port {
+	for i := range d.Ports {
+		if d.Ports[i].Name == name {
+			return &d.Ports[i]
+		}
+	}
+	return nil
+}
+
+// Address is the address at which a device is reached: the first loopback's,
+// else the first port's that has one; invalid if there is none.
+func (d *Device) Address() netip.Addr {
+	var first netip.Addr
+	for _, p := range d.Ports {
+		if p.Address.IsValid() {
+			if p.Loopback {
+				return p.Address.Addr()
+			}
+			if !first.IsValid() {
+				first = p.Address.Addr()
+			}
+		}
+	}
+	return first
+}

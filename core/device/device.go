@@ -1,0 +1,492 @@
+// Package device is a router or a host: ports with ARP, forwarding with ICMP,
+// and the tables and protocol processes of its one routing instance. It meets
+// the rest of the world through Env only.
+package device
+
+import (
+	"hellebore/core/config"
+	"hellebore/core/event"
+	"hellebore/core/note"
+	"hellebore/core/ospf"
+	"hellebore/core/route"
+	"hellebore/core/store"
+	"hellebore/core/wire/ip"
+)
+
+// Env is what a device needs of the world.
+type Env interface {
+	Now() event.Time
+	Push(e event.Event)
+	Calm() *event.Calm
+	Seed() uint64
+	Note(n note.Note)
+	Pool() *ospf.Pool
+	Shared() *route.Shared
+	// Transmit puts a frame on what the port is joined to. The frame is
+	// immutable from then on.
+	Transmit(device, port uint32, frame []byte, class event.Class)
+	// ForwardingChanged is told of each change of a FIB.
+	ForwardingChanged()
+	// Trace is told what becomes of ICMP packets, if Tracing says so.
+	Tracing() bool
+	Trace(s Step)
+}
+
+// Event kinds of a device.
+const (
+	FrameArrives event.Kind = 1 + iota // the world's: a frame for port A
+	arpTimer
+)
+
+// Override is what an action says about a port or a device, above its
+// configuration.
+type Override int8
+
+// The overrides.
+const (
+	AsConfigured Override = iota
+	ForceDisabled
+	ForceEnabled
+)
+
+func (o Override) disabled(configured bool) bool {
+	return o == ForceDisabled || configured && o == AsConfigured
+}
+
+// Port is a port's configuration and state. A port that was taken out of the
+// configuration keeps its place, Gone.
+type Port struct {
+	Config   config.Port
+	Gone     bool
+	Override Override
+	Carrier  bool
+	Why      note.Code // why there is no carrier
+	Since    event.Time
+	Joint    int32 // what the world joined it to; -1 for nothing
+	addr     ip.Addr
+	prefix   uint32
+	up       bool
+}
+
+// Device is a router or a host.
+type Device struct {
+	id       uint32
+	config   config.Device
+	gone     bool
+	override Override
+	ports    []Port
+	table    route.Table
+	ospf     ospf.Process
+	arp      []neighbour
+	seq      uint64
+	env      Env
+}
+
+// New makes a device that has no configuration yet.
+func New(env Env, id uint32) *Device { return &Device{id: id, env: env} }
+
+// CloneTo copies the device into the slot to; env is the world it belongs to
+// there.
+func (d *Device) CloneTo(to *Device, env Env) {
+	*to = *d
+	to.env = env
+	to.ports = append([]Port(nil), d.ports...)
+	to.table = d.table.Clone()
+	to.ospf = d.ospf.Clone()
+	to.arp = append([]neighbour(nil), d.arp...)
+}
+
+// ID is the device's number in its world; Name and Kind are as configured.
+func (d *Device) ID() uint32        { return d.id }
+func (d *Device) Name() string      { return d.config.Name }
+func (d *Device) Kind() config.Kind { return d.config.Kind }
+
+// Config is the device's configuration in force.
+func (d *Device) Config() *config.Device { return &d.config }
+
+// Gone says whether the device was taken out of the lab.
+func (d *Device) Gone() bool { return d.gone }
+
+// Enabled says whether the device runs at all.
+func (d *Device) Enabled() bool { return !d.gone && !d.override.disabled(d.config.Disabled) }
+
+// Table is its routing table, OSPF its process; both for reading.
+func (d *Device) Table() *route.Table { return &d.table }
+func (d *Device) OSPF() *ospf.Process { return &d.ospf }
+
+// Ports are its ports by number, those that are gone included; for reading.
+func (d *Device) Ports() []Port { return d.ports }
+
+// Port is the number of a port by name.
+func (d *Device) Port(name string) (i uint32, ok bool) {
+	for i := range d.ports {
+		if !d.ports[i].Gone && d.ports[i].Config.Name == name {
+			return uint32(i), true
+		}
+	}
+	return 0, false
+}
+
+// Up says whether packets pass a port, and if not, why.
+func (d *Device) Up(i uint32) (up bool, why note.Code) {
+	p := &d.ports[i]
+	switch {
+	case !d.Enabled():
+		return false, note.DeviceDisabled
+	case p.Override.disabled(p.Config.Disabled):
+		return false, note.PortDisabled
+	case p.Config.Loopback:
+		return true, note.None
+	}
+	return p.Carrier, p.Why
+}
+
+// PortEnabled says whether a port gives carrier to what it is joined to.
+func (d *Device) PortEnabled(i uint32) bool {
+	p := &d.ports[i]
+	return d.Enabled() && !p.Gone && !p.Override.disabled(p.Config.Disabled)
+}
+
+// Address is the address of a port, 0 if it has none.
+func (p *Port) Address() ip.Addr { return p.addr }
+
+// Local says whether a is an address of one of the ports that are up.
+func (d *Device) Local(a ip.Addr) bool {
+	for i := range d.ports {
+		if d.ports[i].addr == a && d.ports[i].up {
+			return true
+		}
+	}
+	return false
+}
+
+// Configure takes the difference between the configuration in force and this
+// one; what did not change is not disturbed.
+func (d *Device) Configure(c config.Device) {
+	old := d.config
+	d.config, d.gone = c, false
+	for i := range d.ports {
+		p := &d.ports[i]
+		if !p.Gone && c.Port(p.Config.Name) == nil {
+			p.Gone = true
+			p.Config = config.Port{Name: p.Config.Name}
+			d.syncPort(uint32(i))
+		}
+	}
+	for _, pc := range c.Ports {
+		i, ok := d.slot(pc.Name)
+		if !ok {
+			d.ports = append(d.ports, Port{Joint: -1, Why: note.NotJoined, Since: d.env.Now()})
+			i = uint32(len(d.ports) - 1)
+		}
+		d.ports[i].Gone = false
+		d.ports[i].Config = pc
+	}
+	// An explicit router ID takes effect by a restart of the process (RFC 2328
+	// C.1); one chosen from the ports stays while the process runs.
+	if d.ospf.Running() && old.RouterID != c.RouterID {
+		d.ospf.Stop(d, note.None)
+	}
+	d.sync()
+}
+
+// Remove takes the device out of the lab.
+func (d *Device) Remove() {
+	d.gone = true
+	d.config.Statics = nil
+	d.sync()
+}
+
+func (d *Device) slot(name string) (uint32, bool) {
+	for i := range d.ports {
+		if d.ports[i].Config.Name == name {
+			return uint32(i), true
+		}
+	}
+	return 0, false
+}
+
+// sync brings ports, routes and processes in line with configuration and
+// carrier.
+func (d *Device) sync() {
+	for i := range d.ports {
+		d.syncPort(uint32(i))
+	}
+	var statics []route.StaticRoute
+	for _, s := range d.config.Statics {
+		statics = append(statics, route.StaticRoute{
+			Prefix: d.env.Shared().Prefixes.ID(ip.PrefixFrom(s.Prefix)),
+			Via:    ip.AddrFrom(s.Via), Preference: s.Preference,
+		})
+	}
+	if !d.Enabled() {
+		statics = nil
+	}
+	d.table.SetStatics(d, statics)
+	d.syncOSPF()
+	d.settle()
+}
+
+// syncOSPF starts, stops and tells the process about the ports.
+func (d *Device) syncOSPF() {
+	wanted := false
+	for i := range d.ports {
+		wanted = wanted || d.ports[i].Config.OSPF.On && !d.ports[i].Gone
+	}
+	wanted = wanted && d.Enabled() && !d.config.OSPF.Disabled
+	switch {
+	case !wanted:
+		d.ospf.Stop(d, note.ProtocolDisabled)
+	case !d.ospf.Running():
+		if id := d.routerID(); id != 0 {
+			d.ospf.Start(d, id)
+		}
+	}
+	for i := range d.ports {
+		d.syncOSPFPort(uint32(i))
+	}
+}
+
+func (d *Device) syncOSPFPort(i uint32) {
+	p := &d.ports[i]
+	o := &p.Config.OSPF
+	if !o.On || o.Disabled || p.Gone {
+		d.ospf.SetPort(d, i, ospf.PortConfig{})
+		return
+	}
+	d.ospf.SetPort(d, i, ospf.PortConfig{
+		On: true, Up: p.up, Loopback: p.Config.Loopback, Passive: o.Passive,
+		Address: p.addr, PrefixLen: uint8(max(0, p.Config.Address.Bits())),
+		Area: o.Area, Cost: d.config.OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
+		HelloInterval: o.HelloInterval, DeadInterval: o.DeadInterval,
+		RetransmitInterval: o.RetransmitInterval, TransmitDelay: o.TransmitDelay,
+	})
+}
+
+// routerID is the explicit router ID, else the highest loopback address, else
+// the highest port address; 0 if there is none.
+func (d *Device) routerID() ip.Addr {
+	if id := ip.AddrFrom(d.config.RouterID); id != 0 {
+		return id
+	}
+	var loopback, any ip.Addr
+	for i := range d.ports {
+		p := &d.ports[i]
+		if p.Gone || p.addr == 0 {
+			continue
+		}
+		any = max(any, p.addr)
+		if p.Config.Loopback {
+			loopback = max(loopback, p.addr)
+		}
+	}
+	if loopback != 0 {
+		return loopback
+	}
+	return any
+}
+
+// syncPort brings one port's address and state into effect.
+func (d *Device) syncPort(i uint32) {
+	p := &d.ports[i]
+	shared := d.env.Shared()
+	addr := ip.AddrFrom(p.Config.Address.Addr())
+	up, why := d.Up(i)
+	up = up && !p.Gone
+	if up != p.up {
+		p.Since = d.env.Now()
+		kind := note.PortUp
+		if !up {
+			kind = note.PortDown
+			d.dropNeighbours(i)
+		}
+		if !p.Config.Loopback && !p.Gone {
+			d.Note(note.Note{Kind: kind, Port: uint16(i), Reason: why})
+		}
+		d.env.Calm().Disturb(d.env.Now())
+	}
+	had, hadPrefix := p.up && p.addr != 0, p.prefix
+	p.up, p.addr = up, addr
+	if addr != 0 {
+		p.prefix = shared.Prefixes.ID(ip.PrefixFrom(p.Config.Address))
+	}
+	if had && (hadPrefix != p.prefix || !up || addr == 0) {
+		d.connect(hadPrefix)
+	}
+	if up && addr != 0 {
+		d.connect(p.prefix)
+	}
+}
+
+// connect makes the connected route of a prefix be what the ports say.
+func (d *Device) connect(prefix uint32) {
+	var hops []route.Hop
+	for i := range d.ports {
+		if p := &d.ports[i]; p.up && p.addr != 0 && p.prefix == prefix {
+			hops = append(hops, route.Hop{Port: uint32(i)})
+		}
+	}
+	r := route.Route{}
+	if set := d.env.Shared().Sets.ID(hops); set != route.NoSet {
+		r = route.Route{Hop: d.table.Direct(set), Present: true}
+	}
+	d.table.Put(d, route.Connected, prefix, r)
+}
+
+// SetCarrier tells the device that a port has gained or lost carrier.
+func (d *Device) SetCarrier(i uint32, carrier bool, why note.Code) {
+	p := &d.ports[i]
+	if p.Carrier == carrier && p.Why == why {
+		return
+	}
+	p.Carrier, p.Why = carrier, why
+	d.syncPort(i)
+	d.syncOSPFPort(i)
+	d.settle()
+}
+
+// Join notes what the world joined a port to; -1 is nothing.
+func (d *Device) Join(i uint32, joint int32) { d.ports[i].Joint = joint }
+
+// Force sets the override of the device, or of one of its ports.
+func (d *Device) Force(o Override) { d.override = o; d.sync() }
+
+// ForcePort sets the override of a port.
+func (d *Device) ForcePort(i uint32, o Override) { d.ports[i].Override = o; d.sync() }
+
+func (d *Device) settle() { d.table.Settle(d, d.env.Shared()) }
+
+// Handle takes an event of the device's own: a timer.
+func (d *Device) Handle(e *event.Event) {
+	switch {
+	case e.Kind == arpTimer:
+		d.arpExpired(e)
+	case e.Kind >= ospf.FirstKind && e.Kind < ospf.EndKind:
+		d.ospf.Timer(d, e)
+	}
+	d.settle()
+}
+
+// What follows makes Device an ospf.Host and a route.Watcher.
+
+// Now is the world's time.
+func (d *Device) Now() event.Time { return d.env.Now() }
+
+// Calm is the world's account of what is going on.
+func (d *Device) Calm() *event.Calm { return d.env.Calm() }
+
+// Schedule queues an event for this device.
+func (d *Device) Schedule(e event.Event) {
+	d.seq++
+	e.Dest, e.Source, e.Seq = d.id, d.id, d.seq
+	d.env.Push(e)
+}
+
+// NextSeq is the counter of the next event that the world makes on behalf of
+// this device.
+func (d *Device) NextSeq() uint64 { d.seq++; return d.seq }
+
+// Note records what happened here.
+func (d *Device) Note(n note.Note) {
+	n.At, n.Device = int64(d.env.Now()), d.id
+	d.env.Note(n)
+}
+
+// Rand is keyed randomness of this device.
+func (d *Device) Rand(purpose, counter uint64) uint64 {
+	return store.Keyed(d.env.Seed(), uint64(d.id), purpose, counter)
+}
+
+// Pool holds the world's LSAs.
+func (d *Device) Pool() *ospf.Pool { return d.env.Pool() }
+
+// Shared holds the world's prefixes and next hops.
+func (d *Device) Shared() *route.Shared { return d.env.Shared() }
+
+// PutRoute takes a route from OSPF.
+func (d *Device) PutRoute(prefix uint32, set route.SetID, cost uint32) {
+	r := route.Route{}
+	if set != route.NoSet {
+		r = route.Route{Hop: d.table.Direct(set), Metric: cost, Present: true,
+			Preference: route.DefaultPreference[route.OSPF], Kind: ospf.IntraArea}
+	}
+	d.table.Put(d, route.OSPF, prefix, r)
+}
+
+// RouteChanged notes a change of the FIB.
+func (d *Device) RouteChanged(prefix uint32, from, to route.HopID) {
+	d.Note(note.Note{Kind: note.RouteChanged, Port: note.NoPort, A: uint64(prefix), B: uint64(from), C: uint64(to)})
+	d.env.Calm().Disturb(d.env.Now())
+	d.env.ForwardingChanged()
+}
+
+// HopChanged notes a change of the next-hop table.
+func (d *Device) HopChanged(hop route.HopID, from, to route.SetID) {
+	d.Note(note.Note{Kind: note.HopChanged, Port: note.NoPort, A: uint64(hop), B: uint64(from), C: uint64(to)})
+	d.env.Calm().Disturb(d.env.Now())
+	d.env.ForwardingChanged()
+}
+
+// Account is what the device holds in force, for checking the world's account
+// of what is pending and watched.
+func (d *Device) Account() (pending, watched int) {
+	pending, watched = d.ospf.Account()
+	for i := range d.arp {
+		if d.arp[i].timer.Running() {
+			pending++
+		}
+	}
+	return pending, watched
+}
+
+// Digest folds the device's state in.
+func (d *Device) Digest(g *store.Digest, full bool) {
+	g.Bytes([]byte(d.config.Name))
+	g.Flag(d.gone)
+	g.Flag(d.Enabled())
+	for i := range d.ports {
+		p := &d.ports[i]
+		g.Bytes([]byte(p.Config.Name))
+		g.Flag(p.Gone)
+		g.Flag(p.up)
+		g.Add(uint64(p.addr), uint64(p.Why))
+		if full {
+			g.Add(uint64(p.Since))
+		}
+	}
+	d.digestTable(g)
+	d.ospf.Digest(g, d, full)
+	if full {
+		g.Add(d.seq)
+		for i := range d.arp {
+			g.Add(uint64(d.arp[i].port), uint64(d.arp[i].addr), uint64(d.arp[i].learned))
+		}
+	}
+}
+
+// digestTable folds the routes in, sorted by prefix: numbers of prefixes differ
+// between worlds.
+func (d *Device) digestTable(g *store.Digest) {
+	shared := d.env.Shared()
+	for _, id := range d.Prefixes() {
+		p := shared.Prefixes.Prefix(id)
+		g.Add(uint64(p.Addr), uint64(p.Len))
+		for s := range route.Sources {
+			r := d.table.Route(s, id)
+			if !r.Present {
+				continue
+			}
+			g.Add(uint64(s), uint64(r.Metric), uint64(r.Preference), uint64(r.Kind))
+			d.digestHop(g, r.Hop)
+		}
+		d.digestHop(g, d.table.Next(id))
+	}
+}
+
+func (d *Device) digestHop(g *store.Digest, h route.HopID) {
+	set := d.table.Set(h)
+	g.Flag(set == route.Blackhole)
+	for _, hop := range d.env.Shared().Sets.Hops(set) {
+		g.Add(uint64(hop.Port), uint64(hop.Gateway))
+	}
+}

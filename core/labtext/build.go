@@ -1,0 +1,361 @@
+package labtext
+
+import (
+	"fmt"
+	"net/netip"
+	"sort"
+	"strconv"
+	"time"
+
+	"hellebore/core/config"
+)
+
+// Place is where in a text something stands.
+type Place struct {
+	Line   int `json:"line" doc:"from 1; 0 if it does not stand in the text"`
+	Column int `json:"column"`
+}
+
+// Result is what a text says.
+type Result struct {
+	Lab      config.Lab
+	Problems []Problem        // errors and warnings, by line
+	Places   map[string]Place // where devices, ports ("viaduct.e1") and flows stand
+	root     *Node
+}
+
+// OK says whether the text has no errors: only then Lab may be used.
+func (r *Result) OK() bool {
+	for _, p := range r.Problems {
+		if p.Severity == Error {
+			return false
+		}
+	}
+	return true
+}
+
+// Parse reads a text: all its errors at once, and the warnings that it earns
+// when it has none.
+func Parse(text string) *Result {
+	if len(text) > MaxSize {
+		return &Result{Problems: []Problem{{Error, 1, 1, 1,
+			fmt.Sprintf("the text has %d bytes", len(text)), fmt.Sprintf("the limit is %d MiB: split the lab", MaxSize>>20)}}}
+	}
+	root, problems := parse(text)
+	b := &builder{parser: parser{problems: problems}, places: map[string]Place{}, joined: map[config.PortRef]Token{}}
+	b.result.Seed = 1
+	b.children(root)
+	b.references()
+	r := &Result{Lab: b.result, Places: b.places, root: root}
+	r.Problems = b.problems
+	if r.OK() {
+		r.Problems = append(r.Problems, b.warnings()...)
+	}
+	sort.SliceStable(r.Problems, func(i, j int) bool {
+		a, b := r.Problems[i], r.Problems[j]
+		return a.Line < b.Line || a.Line == b.Line && a.Column < b.Column
+	})
+	return r
+}
+
+// builder turns the tree into config values.
+type builder struct {
+	parser
+	result config.Lab
+	places map[string]Place
+	in     Context // the block that is being read
+	device *config.Device
+	at     *config.Port
+	route  *config.Static
+	wire   *config.Link
+	seg    *config.Segment
+	traced *config.Flow
+	deadAt bool // a dead interval was given
+	// References are checked when everything is there.
+	portRefs   []pending
+	deviceRefs []pending
+	joined     map[config.PortRef]Token
+}
+
+type pending struct {
+	token Token
+	ref   config.PortRef
+}
+
+func (b *builder) children(n *Node) {
+	outer := b.in
+	b.in = n.Row.Opens
+	for _, c := range n.Children {
+		c.Row.build(b, c)
+	}
+	b.in = outer
+}
+
+func (b *builder) place(name string, t Token) { b.places[name] = Place{t.Line, t.Column} }
+
+func (b *builder) lab(n *Node)  { b.result.Name = n.Args[0].Text; b.children(n) }
+func (b *builder) seed(n *Node) { b.result.Seed = number(n.Args[0]) }
+
+func number(t Token) uint64 {
+	v, _ := strconv.ParseUint(t.Text, 10, 64)
+	return v
+}
+
+func duration(t Token) time.Duration {
+	d, _ := parseDuration(t.Text)
+	return d
+}
+
+// newDevice adds a device, unless its name is taken.
+func (b *builder) newDevice(n *Node, kind config.Kind) bool {
+	name := n.Args[0]
+	if b.result.Device(name.Text) != nil {
+		b.errorf(name, "choose another name", "there is another device named %s, on line %d", name.Text, b.places[name.Text].Line)
+		return false
+	}
+	b.place(name.Text, name)
+	b.result.Devices = append(b.result.Devices, config.Device{Name: name.Text, Kind: kind,
+		OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth}})
+	b.device = &b.result.Devices[len(b.result.Devices)-1]
+	return true
+}
+
+func (b *builder) router(n *Node) {
+	if b.newDevice(n, config.Router) {
+		b.children(n)
+	}
+	b.device = nil
+}
+
+func (b *builder) host(n *Node) {
+	if b.newDevice(n, config.Host) {
+		b.addPort(n, config.HostPort, false, n.Args[1:])
+	}
+	b.device, b.at = nil, nil
+}
+
+func (b *builder) loopback(n *Node) { b.addPort(n, n.Args[0].Text, true, n.Args[1:]); b.at = nil }
+func (b *builder) port(n *Node)     { b.addPort(n, n.Args[0].Text, false, n.Args[1:]); b.at = nil }
+
+func (b *builder) addPort(n *Node, name string, loopback bool, address []Token) {
+	full := config.PortRef{Device: b.device.Name, Port: name}.String()
+	if b.device.Port(name) != nil {
+		b.errorf(n.Args[0], "choose another name", "%s has another port named %s, on line %d", b.device.Name, name, b.places[full].Line)
+		return
+	}
+	p := config.Port{Name: name, Loopback: loopback, Bandwidth: config.DefaultBandwidth, MTU: config.DefaultMTU}
+	if len(address) > 0 {
+		p.Address, _ = netip.ParsePrefix(address[0].Text)
+	}
+	if b.device.Kind == config.Router {
+		b.place(full, n.Args[0])
+	}
+	b.device.Ports = append(b.device.Ports, p)
+	b.at = &b.device.Ports[len(b.device.Ports)-1]
+	b.children(n)
+}
+
+func (b *builder) routerID(n *Node)  { b.device.RouterID, _ = netip.ParseAddr(n.Args[0].Text) }
+func (b *builder) bandwidth(n *Node) { b.at.Bandwidth, _ = parseRate(n.Args[0].Text) }
+func (b *builder) mtu(n *Node)       { b.at.MTU = uint16(number(n.Args[0])) }
+
+func (b *builder) static(n *Node) {
+	s := config.Static{Preference: config.DefaultStaticPreference}
+	s.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
+	b.route = &s
+	b.children(n)
+	switch {
+	case s.Blackhole && s.Via.IsValid():
+		b.errorf(n.Word, "keep one of them", "a static route has a next hop or is a blackhole, not both")
+	case !s.Blackhole && !s.Via.IsValid():
+		b.errorf(n.Word, "add via ADDRESS, or blackhole", "the static route does not say where to")
+	default:
+		b.device.Statics = append(b.device.Statics, s)
+	}
+}
+
+func (b *builder) via(n *Node)        { b.route.Via, _ = netip.ParseAddr(n.Args[0].Text) }
+func (b *builder) blackhole(*Node)    { b.route.Blackhole = true }
+func (b *builder) preference(n *Node) { b.route.Preference = uint8(number(n.Args[0])) }
+
+func (b *builder) portOSPF(n *Node) {
+	o := &b.at.OSPF
+	*o = config.PortOSPF{On: true, HelloInterval: config.DefaultHello,
+		RetransmitInterval: config.DefaultRetransmit, TransmitDelay: config.DefaultTransmitDelay}
+	b.deadAt = false
+	b.children(n)
+	if !b.deadAt {
+		o.DeadInterval = min(config.DeadFactor*o.HelloInterval, 65535*time.Second)
+	}
+	for _, c := range n.Children {
+		if c.Row.Word == "area" {
+			return
+		}
+	}
+	b.errorf(n.Word, "write ospf area 0", "ospf does not say in which area the port is")
+}
+
+func (b *builder) area(n *Node)       { b.at.OSPF.Area, _ = parseArea(n.Args[0].Text) }
+func (b *builder) ospfType(*Node)     {} // point-to-point is the only type there is
+func (b *builder) cost(n *Node)       { b.at.OSPF.Cost = uint16(number(n.Args[0])) }
+func (b *builder) hello(n *Node)      { b.at.OSPF.HelloInterval = duration(n.Args[0]) }
+func (b *builder) dead(n *Node)       { b.at.OSPF.DeadInterval, b.deadAt = duration(n.Args[0]), true }
+func (b *builder) retransmit(n *Node) { b.at.OSPF.RetransmitInterval = duration(n.Args[0]) }
+func (b *builder) transmitDelay(n *Node) {
+	b.at.OSPF.TransmitDelay = duration(n.Args[0])
+}
+func (b *builder) passive(*Node)     { b.at.OSPF.Passive = true }
+func (b *builder) ospf(n *Node)      { b.children(n) }
+func (b *builder) reference(n *Node) { b.device.OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text) }
+
+func (b *builder) gateway(n *Node) {
+	via, _ := netip.ParseAddr(n.Args[0].Text)
+	b.device.Statics = append(b.device.Statics, config.Static{
+		Prefix: netip.PrefixFrom(netip.IPv4Unspecified(), 0), Via: via, Preference: config.DefaultStaticPreference})
+	if !b.at.Address.Contains(via) {
+		b.errorf(n.Args[0], fmt.Sprintf("choose an address in %v", b.at.Address.Masked()), "the gateway is not on the host's network")
+	}
+}
+
+// disabled stands in several blocks: the one that is being read is meant.
+func (b *builder) disabled(*Node) {
+	switch b.in {
+	case PortOf, Loopback:
+		b.at.Disabled = true
+	case PortOSPF:
+		b.at.OSPF.Disabled = true
+	case OSPFOf:
+		b.device.OSPF.Disabled = true
+	default:
+		b.device.Disabled = true
+	}
+}
+
+func (b *builder) link(n *Node) {
+	l := config.Link{A: ParseRef(n.Args[0].Text), B: ParseRef(n.Args[1].Text), Delay: config.DefaultDelay}
+	b.portRefs = append(b.portRefs, pending{n.Args[0], l.A}, pending{n.Args[1], l.B})
+	b.wire = &l
+	b.children(n)
+	b.wire = nil
+	b.result.Links = append(b.result.Links, l)
+}
+
+func (b *builder) segment(n *Node) {
+	s := config.Segment{Name: n.Args[0].Text, Delay: config.DefaultDelay}
+	for _, o := range b.result.Segments {
+		if o.Name == s.Name {
+			b.errorf(n.Args[0], "choose another name", "there is another segment named %s", s.Name)
+		}
+	}
+	for _, t := range n.Args[1:] {
+		r := ParseRef(t.Text)
+		b.portRefs = append(b.portRefs, pending{t, r})
+		s.Ports = append(s.Ports, r)
+	}
+	b.seg = &s
+	b.children(n)
+	b.seg = nil
+	b.result.Segments = append(b.result.Segments, s)
+}
+
+func (b *builder) delay(n *Node) {
+	d := duration(n.Args[0])
+	if b.wire != nil {
+		b.wire.Delay = d
+	} else {
+		b.seg.Delay = d
+	}
+}
+
+func (b *builder) loss(n *Node) { b.wire.Loss, _ = parsePercent(n.Args[0].Text) }
+
+func (b *builder) flow(n *Node) {
+	f := config.Flow{Name: n.Args[0].Text, From: n.Args[1].Text, To: n.Args[3].Text, Every: config.DefaultEvery}
+	for _, o := range b.result.Flows {
+		if o.Name == f.Name {
+			b.errorf(n.Args[0], "choose another name", "there is another flow named %s", f.Name)
+		}
+	}
+	b.place("flow "+f.Name, n.Args[0])
+	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[1]}, pending{token: n.Args[3]})
+	b.traced = &f
+	b.children(n)
+	b.result.Flows = append(b.result.Flows, f)
+}
+
+func (b *builder) every(n *Node) { b.traced.Every = duration(n.Args[0]) }
+
+// references checks that what is referred to exists, and that a port is joined
+// once.
+func (b *builder) references() {
+	var names []string
+	for _, d := range b.result.Devices {
+		names = append(names, d.Name)
+	}
+	for _, r := range b.deviceRefs {
+		if b.result.Device(r.token.Text) == nil {
+			b.errorf(r.token, meant(r.token.Text, names), "there is no device named %s", r.token.Text)
+		}
+	}
+	for _, r := range b.portRefs {
+		d := b.result.Device(r.ref.Device)
+		switch {
+		case d == nil:
+			b.errorf(r.token, meant(r.ref.Device, names), "there is no device named %s", r.ref.Device)
+			continue
+		case d.Port(r.ref.Port) == nil && r.ref.Port == config.HostPort:
+			b.errorf(r.token, "write "+d.Name+".PORT", "%s is a router: say which port", d.Name)
+			continue
+		case d.Port(r.ref.Port) == nil:
+			var ports []string
+			for _, p := range d.Ports {
+				if !p.Loopback {
+					ports = append(ports, p.Name)
+				}
+			}
+			b.errorf(r.token, meant(r.ref.Port, ports), "%s has no port named %s", d.Name, r.ref.Port)
+			continue
+		case d.Port(r.ref.Port).Loopback:
+			b.errorf(r.token, "join a port", "%v is a loopback: it cannot be joined to anything", r.ref)
+			continue
+		}
+		if first, twice := b.joined[r.ref]; twice {
+			b.errorf(r.token, "take it out of one of them", "%v is already joined on line %d", r.ref, first.Line)
+			continue
+		}
+		b.joined[r.ref] = r.token
+	}
+	for _, s := range b.result.Segments {
+		for _, r := range s.Ports {
+			d := b.result.Device(r.Device)
+			if d == nil {
+				continue
+			}
+			if p := d.Port(r.Port); p != nil && p.OSPF.On && !p.OSPF.Passive {
+				b.errorf(b.joined[r], "make the port passive, or join two routers with a link",
+					"%v speaks OSPF on a segment, which needs a designated router: this version runs OSPF on point-to-point links", r)
+			}
+		}
+	}
+}
+
+// meant is a hint for a name that does not exist.
+func meant(name string, known []string) string {
+	if near := nearest(name, known); near != "" {
+		return fmt.Sprintf("did you mean %s?", near)
+	}
+	if len(known) == 0 {
+		return "there are none yet"
+	}
+	if len(known) > 8 {
+		return ""
+	}
+	hint := "known: "
+	for i, k := range known {
+		if i > 0 {
+			hint += ", "
+		}
+		hint += k
+	}
+	return hint
+}

@@ -1,0 +1,170 @@
+package labtext
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"hellebore/core/config"
+)
+
+// Change is one difference between two labs by meaning. From is empty for what
+// came, To for what went.
+type Change struct {
+	Subject string `json:"subject" doc:"device, port, link ..."`
+	What    string `json:"what,omitempty" doc:"the property; empty for the subject itself"`
+	From    string `json:"from,omitempty"`
+	To      string `json:"to,omitempty"`
+	Effect  string `json:"effect" doc:"what the change does to the running network"`
+}
+
+// String is the change in words: "viaduct.e1 ospf cost: 10 -> 40".
+func (c Change) String() string {
+	s := strings.TrimSpace(c.Subject + " " + c.What)
+	switch {
+	case c.From == "" && c.What == "":
+		return s + " added"
+	case c.To == "" && c.What == "":
+		return s + " removed"
+	case c.From == "":
+		return s + ": " + c.To
+	case c.To == "":
+		return s + ": no longer " + c.From
+	}
+	return s + ": " + c.From + " -> " + c.To
+}
+
+type fact struct {
+	subject, what string
+	value         string
+	effect        Effect
+}
+
+// Differences compares two labs by meaning: order, layout and comments do not
+// count, a default that is written out is the default.
+func Differences(before, after *config.Lab) []Change {
+	old, now := facts(before), facts(after)
+	type id struct{ subject, what string }
+	index := func(fs []fact) map[id]fact {
+		m := make(map[id]fact, len(fs))
+		for _, f := range fs {
+			m[id{f.subject, f.what}] = f
+		}
+		return m
+	}
+	was, is := index(old), index(now)
+	var out []Change
+	for _, f := range now {
+		o, known := was[id{f.subject, f.what}]
+		_, subjectKnown := was[id{f.subject, ""}]
+		switch {
+		case known && o.value != f.value:
+			out = append(out, Change{f.subject, f.what, o.value, f.value, string(f.effect)})
+		case !known && (f.what == "" || subjectKnown):
+			out = append(out, Change{f.subject, f.what, "", f.value, string(f.effect)})
+		}
+	}
+	for _, f := range old {
+		_, known := is[id{f.subject, f.what}]
+		_, subjectKnown := is[id{f.subject, ""}]
+		if !known && (f.what == "" || subjectKnown) {
+			out = append(out, Change{f.subject, f.what, cmp.Or(f.value, "there"), "", string(f.effect)})
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Change) int { return cmp.Compare(a.Subject, b.Subject) })
+	return out
+}
+
+// facts writes a lab as single facts, each with the effect that its row of the
+// grammar names. A subject's own fact has an empty what.
+func facts(l *config.Lab) []fact {
+	var out []fact
+	add := func(subject, what, value string, in Context, word string) {
+		if value == "" && what != "" {
+			return
+		}
+		effect := Live
+		if r := rowFor(word, in); r != nil {
+			effect = r.Effect
+		}
+		out = append(out, fact{subject, what, value, effect})
+	}
+	flag := func(b bool, word string) string {
+		if b {
+			return word
+		}
+		return ""
+	}
+	add("lab", "", "", Top, "lab")
+	add("lab", "title", l.Name, Top, "lab")
+	add("lab", "seed", strconv.FormatUint(l.Seed, 10), LabBlock, "seed")
+	for _, d := range l.Devices {
+		add(d.Name, "", d.Kind.String(), Top, d.Kind.String())
+		add(d.Name, "disabled", flag(d.Disabled, "disabled"), RouterOf, "disabled")
+		if d.RouterID.IsValid() {
+			add(d.Name, "router-id", d.RouterID.String(), RouterOf, "router-id")
+		}
+		if d.Kind == config.Router {
+			add(d.Name, "ospf disabled", flag(d.OSPF.Disabled, "disabled"), OSPFOf, "disabled")
+			add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
+		}
+		for _, s := range d.Statics {
+			to := "blackhole"
+			if !s.Blackhole {
+				to = "via " + s.Via.String()
+			}
+			add(d.Name, fmt.Sprintf("static %v %s", s.Prefix, to), fmt.Sprintf("preference %d", s.Preference), RouterOf, "static")
+		}
+		for _, p := range d.Ports {
+			n := config.PortRef{Device: d.Name, Port: p.Name}.String()
+			if d.Kind == config.Router {
+				add(n, "", "port", RouterOf, "port")
+			}
+			if p.Address.IsValid() {
+				add(n, "address", p.Address.String(), RouterOf, "port")
+			}
+			add(n, "disabled", flag(p.Disabled, "disabled"), PortOf, "disabled")
+			if !p.Loopback {
+				add(n, "bandwidth", FormatRate(p.Bandwidth), PortOf, "bandwidth")
+				add(n, "mtu", strconv.Itoa(int(p.MTU)), PortOf, "mtu")
+			}
+			if o := p.OSPF; o.On {
+				add(n, "ospf area", FormatArea(o.Area), PortOSPF, "area")
+				add(n, "ospf passive", flag(o.Passive, "passive"), PortOSPF, "passive")
+				add(n, "ospf disabled", flag(o.Disabled, "disabled"), PortOSPF, "disabled")
+				if o.Cost != 0 {
+					add(n, "ospf cost", strconv.Itoa(int(o.Cost)), PortOSPF, "cost")
+				}
+				add(n, "ospf hello-interval", FormatDuration(o.HelloInterval), PortOSPF, "hello-interval")
+				add(n, "ospf dead-interval", FormatDuration(o.DeadInterval), PortOSPF, "dead-interval")
+				add(n, "ospf retransmit-interval", FormatDuration(o.RetransmitInterval), PortOSPF, "retransmit-interval")
+				add(n, "ospf transmit-delay", FormatDuration(o.TransmitDelay), PortOSPF, "transmit-delay")
+			}
+		}
+	}
+	for _, k := range l.Links {
+		ends := []string{k.A.String(), k.B.String()}
+		slices.Sort(ends)
+		n := "link " + strings.Join(ends, " ")
+		add(n, "", "", Top, "link")
+		add(n, "delay", FormatDuration(k.Delay), LinkOf, "delay")
+		add(n, "loss", strconv.FormatFloat(float64(k.Loss)/10_000, 'f', -1, 64)+"%", LinkOf, "loss")
+	}
+	for _, s := range l.Segments {
+		n := "segment " + s.Name
+		add(n, "", "", Top, "segment")
+		add(n, "delay", FormatDuration(s.Delay), SegOf, "delay")
+		for _, r := range s.Ports {
+			add(n, r.String(), "joined", Top, "segment")
+		}
+	}
+	for _, f := range l.Flows {
+		n := "flow " + f.Name
+		add(n, "", "", Top, "flow")
+		add(n, "way", f.From+" to "+f.To, Top, "flow")
+		add(n, "every", FormatDuration(f.Every), FlowOf, "every")
+	}
+	return out
+}

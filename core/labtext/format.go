@@ -1,0 +1,89 @@
+package labtext
+
+import (
+	"slices"
+	"strings"
+)
+
+// Format writes a text in its canonical form: two spaces a level, short
+// properties behind their statement, others below it, comments kept. A text
+// with statements that cannot be understood is returned as it is, with false.
+func Format(text string) (formatted string, ok bool) {
+	root, problems := parse(text)
+	if len(problems) > 0 {
+		return text, false
+	}
+	f := &formatter{}
+	f.block(root, 0)
+	comments := slices.Clone(root.Closing)
+	for len(comments) > 0 && comments[len(comments)-1] == "" {
+		comments = comments[:len(comments)-1]
+	}
+	if len(comments) > 0 && f.out.Len() > 0 {
+		f.out.WriteString("\n")
+	}
+	f.comments(comments, 0)
+	return f.out.String(), true
+}
+
+type formatter struct {
+	out strings.Builder
+}
+
+func (f *formatter) comments(lines []string, depth int) {
+	for _, c := range lines {
+		if c != "" {
+			f.out.WriteString(strings.Repeat("  ", depth) + c)
+		}
+		f.out.WriteString("\n")
+	}
+}
+
+// inline says whether a statement stays on its owner's line.
+func inline(n *Node) bool { return n.Row.Inline && len(n.Leading) == 0 }
+
+func (f *formatter) block(n *Node, depth int) {
+	first := true
+	for _, c := range n.Children {
+		if n.Row != &topRow && inline(c) {
+			continue
+		}
+		if c.Blank && !(first && f.out.Len() == 0) && !(first && n.Row != &topRow) {
+			f.out.WriteString("\n")
+		}
+		first = false
+		f.comments(c.Leading, depth)
+		f.statement(c, depth)
+		f.block(c, depth+1)
+	}
+}
+
+func (f *formatter) statement(n *Node, depth int) {
+	f.out.WriteString(strings.Repeat("  ", depth))
+	comments := f.words(n, nil)
+	for _, c := range n.Children {
+		if inline(c) {
+			f.out.WriteString(" ")
+			comments = f.words(c, comments)
+		}
+	}
+	for _, c := range comments {
+		f.out.WriteString("  " + c)
+	}
+	f.out.WriteString("\n")
+}
+
+func (f *formatter) words(n *Node, comments []string) []string {
+	f.out.WriteString(n.Row.Word)
+	for _, a := range n.Args {
+		if a.Quoted {
+			f.out.WriteString(` "` + a.Text + `"`)
+		} else {
+			f.out.WriteString(" " + a.Text)
+		}
+	}
+	if n.Trailing != "" {
+		comments = append(comments, n.Trailing)
+	}
+	return comments
+}

@@ -1,0 +1,235 @@
+// Package labtext is the lab language: one table of statements (Grammar) that
+// drives parser, checker, formatter, completion and the reference, and the code
+// that turns a text into config values. It knows config and nothing else.
+//
+// To add a statement: one row in the table below, with the build function that
+// puts it into the config, and the code elsewhere that honours it.
+package labtext
+
+import "strings"
+
+// Context is where a statement may stand.
+type Context string
+
+// The contexts.
+const (
+	Top      Context = "the lab"
+	LabBlock Context = "lab"
+	RouterOf Context = "router"
+	HostOf   Context = "host"
+	PortOf   Context = "port"
+	Loopback Context = "loopback"
+	PortOSPF Context = "ospf on a port"
+	OSPFOf   Context = "ospf"
+	StaticOf Context = "static"
+	LinkOf   Context = "link"
+	SegOf    Context = "segment"
+	FlowOf   Context = "flow"
+)
+
+// ArgKind is what an argument is.
+type ArgKind uint8
+
+// The kinds of arguments.
+const (
+	Name ArgKind = iota
+	Quoted
+	Number
+	Seconds   // whole seconds, with unit
+	Duration  // any duration, with unit
+	Rate      // bit/s, with unit
+	Percent   // 0% to 100%
+	Address   // 192.0.2.1
+	Interface // 192.0.2.1/24: an address with its prefix length
+	Prefix    // 192.0.2.0/24: no host bits
+	Area      // 0 or 0.0.0.0
+	PortRef   // device.port, or a host's name
+	DeviceRef // a device's name
+	Literal   // the word itself
+)
+
+var argForms = [...]string{
+	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%",
+	Address: "192.0.2.1", Interface: "192.0.2.1/24", Prefix: "192.0.2.0/24", Area: "AREA",
+	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
+}
+
+// Arg is one argument of a statement.
+type Arg struct {
+	Name     string
+	Kind     ArgKind
+	Min, Max uint64   // of a Number, Seconds (s), Duration (ns) or Rate (bit/s); both 0: no bound
+	Words    []string // the values allowed, for a Name; the word, for a Literal
+	Optional bool
+	Repeat   bool // the last argument may stand several times
+}
+
+func (a Arg) form() string {
+	f := argForms[a.Kind]
+	if len(a.Words) > 0 {
+		f = strings.Join(a.Words, " | ")
+	}
+	if a.Repeat {
+		f += " ..."
+	}
+	if a.Optional {
+		f = "[" + f + "]"
+	}
+	return f
+}
+
+// Effect is what a changed statement does to a running network.
+type Effect string
+
+// The effects.
+const (
+	Live           Effect = "live"
+	Reoriginate    Effect = "re-originates the router LSA"
+	RestartPort    Effect = "restarts OSPF on the port"
+	RestartProcess Effect = "restarts the OSPF process"
+	Rejoin         Effect = "carrier goes and comes"
+	Rewrites       Effect = "changes routes"
+)
+
+// Row is one statement of the language.
+type Row struct {
+	Word    string
+	In      []Context
+	Opens   Context // what may stand in it; "" for nothing
+	Args    []Arg
+	Inline  bool // the formatter leaves it on its owner's line
+	Many    bool // may stand several times in one place
+	Default string
+	Effect  Effect
+	RFC     string
+	Help    string
+	build   func(*builder, *Node)
+}
+
+// Usage is the statement's form: "cost NUMBER".
+func (r *Row) Usage() string {
+	parts := []string{r.Word}
+	for _, a := range r.Args {
+		parts = append(parts, a.form())
+	}
+	return strings.Join(parts, " ")
+}
+
+// Grammar is the table of all statements, in the order of the reference.
+var Grammar []Row
+
+func init() {
+	portName := Arg{Name: "name", Kind: Name}
+	interval := []Arg{{Name: "interval", Kind: Seconds, Min: 1, Max: 65535}}
+	Grammar = []Row{
+		{Word: "lab", In: []Context{Top}, Opens: LabBlock, Args: []Arg{{Name: "title", Kind: Quoted}},
+			Effect: Live, Help: "names the lab", build: (*builder).lab},
+		{Word: "seed", In: []Context{LabBlock}, Args: []Arg{{Name: "seed", Kind: Number, Max: 1 << 53}}, Default: "1",
+			Effect: Live, Help: "the seed of all jitter and random loss; another seed is another run of the same lab", build: (*builder).seed},
+
+		{Word: "router", In: []Context{Top}, Opens: RouterOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
+			Effect: Live, Help: "a router", build: (*builder).router},
+		{Word: "router-id", In: []Context{RouterOf}, Args: []Arg{{Name: "id", Kind: Address}},
+			Default: "highest loopback address, else highest port address; it stays while the process runs",
+			Effect:  RestartProcess, RFC: "2328 C.1", Help: "the router's identity in its routing protocols", build: (*builder).routerID},
+		{Word: "loopback", In: []Context{RouterOf}, Opens: Loopback, Many: true,
+			Args:   []Arg{portName, {Name: "address", Kind: Interface}},
+			Effect: Rewrites, Help: "an address of the router itself, up as long as the router is; OSPF announces it as a host route", build: (*builder).loopback},
+		{Word: "port", In: []Context{RouterOf}, Opens: PortOf, Many: true,
+			Args:   []Arg{portName, {Name: "address", Kind: Interface, Optional: true}},
+			Effect: Rewrites, Help: "an Ethernet port, with its address", build: (*builder).port},
+		{Word: "bandwidth", In: []Context{PortOf}, Inline: true, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 10_000_000_000_000}}, Default: "1G",
+			Effect: Reoriginate, Help: "what the port's cost is computed from", build: (*builder).bandwidth},
+		{Word: "mtu", In: []Context{PortOf}, Inline: true, Args: []Arg{{Name: "bytes", Kind: Number, Min: 576, Max: 9216}}, Default: "1500",
+			Effect: Live, RFC: "2328 10.6", Help: "the largest IP packet that the port takes, in bytes", build: (*builder).mtu},
+		{Word: "static", In: []Context{RouterOf}, Opens: StaticOf, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
+			Effect: Rewrites, Help: "a static route; several of one prefix and preference share the traffic", build: (*builder).static},
+		{Word: "via", In: []Context{StaticOf}, Inline: true, Args: []Arg{{Name: "address", Kind: Address}},
+			Effect: Rewrites, Help: "the next hop, resolved through the table if it is not on a port", build: (*builder).via},
+		{Word: "blackhole", In: []Context{StaticOf}, Inline: true,
+			Effect: Rewrites, Help: "drops what goes there", build: (*builder).blackhole},
+		{Word: "preference", In: []Context{StaticOf}, Inline: true, Args: []Arg{{Name: "preference", Kind: Number, Min: 1, Max: 255}}, Default: "1",
+			Effect: Rewrites, Help: "the route's preference among sources; lower wins", build: (*builder).preference},
+
+		{Word: "ospf", In: []Context{PortOf, Loopback}, Opens: PortOSPF,
+			Effect: RestartPort, RFC: "2328 9", Help: "OSPF runs on the port", build: (*builder).portOSPF},
+		{Word: "area", In: []Context{PortOSPF}, Inline: true, Args: []Arg{{Name: "area", Kind: Area}},
+			Effect: RestartPort, RFC: "2328 C.3", Help: "the area that the port is in", build: (*builder).area},
+		{Word: "type", In: []Context{PortOSPF}, Args: []Arg{{Name: "type", Kind: Name, Words: []string{"point-to-point"}}}, Default: "point-to-point",
+			Effect: RestartPort, RFC: "2328 C.3", Help: "how OSPF sees what the port is joined to", build: (*builder).ospfType},
+		{Word: "cost", In: []Context{PortOSPF}, Args: []Arg{{Name: "cost", Kind: Number, Min: 1, Max: 65535}},
+			Default: "reference bandwidth over bandwidth, at least 1",
+			Effect:  Reoriginate, RFC: "2328 C.3", Help: "what it costs to send by the port", build: (*builder).cost},
+		{Word: "hello-interval", In: []Context{PortOSPF}, Args: interval, Default: "10s",
+			Effect: Live, RFC: "2328 C.3", Help: "how often a hello is sent; both ends must agree", build: (*builder).hello},
+		{Word: "dead-interval", In: []Context{PortOSPF}, Args: interval, Default: "4 hello intervals",
+			Effect: Live, RFC: "2328 C.3", Help: "how long without a hello until the neighbour counts as down; both ends must agree", build: (*builder).dead},
+		{Word: "retransmit-interval", In: []Context{PortOSPF}, Args: interval, Default: "5s",
+			Effect: Live, RFC: "2328 C.3", Help: "how long an acknowledgment may take", build: (*builder).retransmit},
+		{Word: "transmit-delay", In: []Context{PortOSPF}, Args: interval, Default: "1s",
+			Effect: Live, RFC: "2328 C.3", Help: "how much older an LSA gets by crossing the link", build: (*builder).transmitDelay},
+		{Word: "passive", In: []Context{PortOSPF}, Inline: true,
+			Effect: RestartPort, Help: "the port's network is announced, but no hello is sent or heard", build: (*builder).passive},
+
+		{Word: "ospf", In: []Context{RouterOf}, Opens: OSPFOf,
+			Effect: Live, Help: "settings of the router's OSPF process; it runs when a port has ospf", build: (*builder).ospf},
+		{Word: "reference-bandwidth", In: []Context{OSPFOf}, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 100_000_000_000_000}}, Default: "10G",
+			Effect: Reoriginate, RFC: "2328 C.3", Help: "the bandwidth that costs 1", build: (*builder).reference},
+
+		{Word: "host", In: []Context{Top}, Opens: HostOf, Many: true,
+			Args:   []Arg{{Name: "name", Kind: Name}, {Name: "address", Kind: Interface}},
+			Effect: Rewrites, Help: "a host with one port", build: (*builder).host},
+		{Word: "gateway", In: []Context{HostOf}, Inline: true, Args: []Arg{{Name: "address", Kind: Address}},
+			Effect: Rewrites, Help: "where the host sends what is not on its own network", build: (*builder).gateway},
+
+		{Word: "disabled", In: []Context{RouterOf, HostOf, PortOf, Loopback, PortOSPF, OSPFOf}, Inline: true,
+			Effect: Live, Help: "keeps the configuration and takes it out of service", build: (*builder).disabled},
+
+		{Word: "link", In: []Context{Top}, Opens: LinkOf, Many: true,
+			Args:   []Arg{{Name: "one end", Kind: PortRef}, {Name: "other end", Kind: PortRef}},
+			Effect: Rejoin, Help: "joins two ports point to point", build: (*builder).link},
+		{Word: "segment", In: []Context{Top}, Opens: SegOf, Many: true,
+			Args:   []Arg{{Name: "name", Kind: Name}, {Name: "ports", Kind: PortRef, Repeat: true}},
+			Effect: Rejoin, Help: "joins any number of ports through a switch", build: (*builder).segment},
+		{Word: "delay", In: []Context{LinkOf, SegOf}, Inline: true, Args: []Arg{{Name: "delay", Kind: Duration, Min: 1000, Max: 10_000_000_000}}, Default: "1ms",
+			Effect: Live, Help: "one-way delay", build: (*builder).delay},
+		{Word: "loss", In: []Context{LinkOf}, Inline: true, Args: []Arg{{Name: "share", Kind: Percent}}, Default: "0%",
+			Effect: Live, Help: "the share of packets lost at random, each way", build: (*builder).loss},
+
+		{Word: "flow", In: []Context{Top}, Opens: FlowOf, Many: true,
+			Args: []Arg{{Name: "name", Kind: Name}, {Name: "from", Kind: DeviceRef},
+				{Name: "arrow", Kind: Literal, Words: []string{"->"}}, {Name: "to", Kind: DeviceRef}},
+			Effect: Live, Help: "traffic that the lab watches: does it arrive, which way, and when did it not", build: (*builder).flow},
+		{Word: "every", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "interval", Kind: Duration, Min: 1_000_000, Max: 60_000_000_000}}, Default: "100ms",
+			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
+	}
+}
+
+// rowFor is the statement that a word is in a context, nil if none.
+func rowFor(word string, in Context) *Row {
+	for i := range Grammar {
+		r := &Grammar[i]
+		if r.Word != word {
+			continue
+		}
+		for _, c := range r.In {
+			if c == in {
+				return r
+			}
+		}
+	}
+	return nil
+}
+
+// rowsIn are the statements that may stand in a context.
+func rowsIn(in Context) []*Row {
+	var rows []*Row
+	for i := range Grammar {
+		for _, c := range Grammar[i].In {
+			if c == in {
+				rows = append(rows, &Grammar[i])
+			}
+		}
+	}
+	return rows
+}

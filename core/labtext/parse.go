@@ -1,0 +1,360 @@
+package labtext
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+)
+
+// MaxSize is the largest text that is read, in bytes.
+const MaxSize = 4 << 20
+
+// Severity of a problem.
+type Severity string
+
+// The severities. A text with errors is never applied.
+const (
+	Error   Severity = "error"
+	Warning Severity = "warning"
+)
+
+// Problem is something wrong with a text, or something that a careful colleague
+// would remark on.
+type Problem struct {
+	Severity Severity `json:"severity" enum:"error,warning"`
+	Line     int      `json:"line" doc:"from 1"`
+	Column   int      `json:"column" doc:"in characters, from 1"`
+	End      int      `json:"end" doc:"column after the last character concerned"`
+	Message  string   `json:"message"`
+	Hint     string   `json:"hint,omitempty" doc:"what to write instead"`
+}
+
+// String is the form that the command line prints: line:column: message; hint.
+func (p Problem) String() string {
+	s := fmt.Sprintf("%d:%d: %s", p.Line, p.Column, p.Message)
+	if p.Hint != "" {
+		s += "; " + p.Hint
+	}
+	return s
+}
+
+// Token is a word of the text with its place.
+type Token struct {
+	Text   string
+	Quoted bool
+	Line   int
+	Column int // in characters, from 1
+}
+
+func (t Token) end() int {
+	n := t.Column + utf8.RuneCountInString(t.Text)
+	if t.Quoted {
+		n += 2
+	}
+	return n
+}
+
+// Node is one statement of a text: its row of the grammar, its arguments, and
+// the statements that belong to it.
+type Node struct {
+	Row      *Row
+	Word     Token
+	Args     []Token
+	Children []*Node
+	Leading  []string // comment lines above it
+	Trailing string   // comment behind it
+	Closing  []string // comment lines at the end of its block
+	Blank    bool     // a blank line stands above it
+}
+
+// line is one line of the text in words.
+type line struct {
+	number  int
+	indent  int
+	tokens  []Token
+	comment string // with its #
+}
+
+// parser reads lines one after the other.
+type parser struct {
+	problems []Problem
+	root     *Node
+	stack    []open // the blocks that are open, outermost first
+	leading  []string
+	blank    bool
+}
+
+func (p *parser) errorf(t Token, hint, format string, args ...any) {
+	p.problems = append(p.problems, Problem{Error, t.Line, t.Column, t.end(), fmt.Sprintf(format, args...), hint})
+}
+
+// open is a line whose statements may have more below it.
+type open struct {
+	indent int
+	nodes  []*Node // outermost first
+}
+
+var topRow = Row{Word: "", Opens: Top}
+
+func newParser() *parser {
+	root := &Node{Row: &topRow}
+	return &parser{root: root, stack: []open{{-1, []*Node{root}}}}
+}
+
+// parse reads a text into its tree. Statements that cannot be understood are
+// left out, with a problem each.
+func parse(text string) (*Node, []Problem) {
+	p := newParser()
+	for _, l := range p.lines(text) {
+		p.line(l)
+	}
+	p.root.Closing = p.leading
+	return p.root, p.problems
+}
+
+func (p *parser) line(l line) {
+	if len(l.tokens) == 0 {
+		switch {
+		case l.comment != "":
+			p.leading = append(p.leading, l.comment)
+		case len(p.leading) > 0:
+			p.leading = append(p.leading, "")
+		default:
+			p.blank = true
+		}
+		return
+	}
+	nodes := p.statements(l, p.owners(l.indent))
+	// What stands below a statement that was not understood cannot be judged:
+	// its line opens a block without owners, and one error is enough.
+	p.stack = append(p.stack, open{l.indent, nodes})
+	if len(nodes) > 0 {
+		nodes[0].Leading, nodes[0].Blank = p.leading, p.blank
+		nodes[len(nodes)-1].Trailing = l.comment
+	}
+	p.leading, p.blank = nil, false
+}
+
+// owners are the statements of the line that a line with this indentation
+// stands below.
+func (p *parser) owners(indent int) []*Node {
+	for p.stack[len(p.stack)-1].indent >= indent {
+		p.stack = p.stack[:len(p.stack)-1]
+	}
+	return p.stack[len(p.stack)-1].nodes
+}
+
+// statements reads one line. owners are the statements of the line it stands
+// below, outermost first; nil if that line was not understood.
+func (p *parser) statements(l line, owners []*Node) (nodes []*Node) {
+	if owners == nil {
+		return nil
+	}
+	rest := l.tokens
+	for len(rest) > 0 {
+		candidates := nodes
+		if len(nodes) == 0 {
+			candidates = owners
+		}
+		word := rest[0]
+		owner, row := takerOf(word.Text, candidates)
+		if row == nil {
+			p.unknown(word, candidates)
+			return nodes
+		}
+		n := &Node{Row: row, Word: word}
+		var ok bool
+		if rest, ok = p.arguments(n, rest[1:]); !ok {
+			return nodes
+		}
+		if !row.Many {
+			for _, c := range owner.Children {
+				if c.Row == row {
+					p.errorf(word, "keep one of them", "%s stands twice here, first on line %d", row.Word, c.Word.Line)
+				}
+			}
+		}
+		owner.Children = append(owner.Children, n)
+		nodes = append(nodes, n)
+	}
+	return nodes
+}
+
+// takerOf is the nearest of the owners, innermost last, in which a word may
+// stand.
+func takerOf(word string, owners []*Node) (*Node, *Row) {
+	for i := len(owners) - 1; i >= 0; i-- {
+		if row := rowFor(word, owners[i].Row.Opens); row != nil {
+			return owners[i], row
+		}
+	}
+	return nil, nil
+}
+
+// unknown says that a word may not stand where it does, and what may.
+func (p *parser) unknown(word Token, owners []*Node) {
+	var allowed []string
+	for i := len(owners) - 1; i >= 0; i-- {
+		for _, r := range rowsIn(owners[i].Row.Opens) {
+			allowed = append(allowed, r.Word)
+		}
+	}
+	where := "here"
+	if o := owners[len(owners)-1]; o.Row == &topRow {
+		where = "at the start of a line"
+	} else if o.Row.Opens != "" {
+		where = "in " + string(o.Row.Opens)
+	} else {
+		where = "behind " + o.Row.Word
+	}
+	var places []string
+	for i := range Grammar {
+		if Grammar[i].Word == word.Text {
+			for _, c := range Grammar[i].In {
+				places = append(places, string(c))
+			}
+		}
+	}
+	if near := nearest(word.Text, allowed); near != "" && len(places) == 0 {
+		p.errorf(word, fmt.Sprintf("did you mean %s?", near), "unknown word %q %s", word.Text, where)
+		return
+	}
+	hint := ""
+	switch {
+	case len(places) > 0:
+		hint = word.Text + " belongs in " + strings.Join(places, " or ") + "; check the indentation"
+	case len(allowed) > 0:
+		hint = "known there: " + strings.Join(allowed, ", ")
+	default:
+		hint = "nothing more may stand there"
+	}
+	p.errorf(word, hint, "unknown word %q %s", word.Text, where)
+}
+
+// arguments reads a statement's arguments off the front of the tokens.
+func (p *parser) arguments(n *Node, rest []Token) ([]Token, bool) {
+	for _, a := range n.Row.Args {
+		for taken := 0; ; taken++ {
+			if len(rest) == 0 || (a.Optional || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row) {
+				if !a.Optional && taken == 0 {
+					p.errorf(n.Word, "write "+n.Row.Usage(), "%s needs its %s", n.Row.Word, a.Name)
+					return rest, false
+				}
+				break
+			}
+			if what, hint := judge(a, rest[0]); what != "" {
+				p.errorf(rest[0], hint, "%s", what)
+				return rest, false
+			}
+			n.Args = append(n.Args, rest[0])
+			rest = rest[1:]
+			if !a.Repeat {
+				break
+			}
+		}
+	}
+	if len(n.Args) > 0 && len(rest) > 0 && strings.Contains(n.Args[len(n.Args)-1].Text, ".") && maskLike(rest[0].Text) {
+		p.errorf(rest[0], "write the prefix length behind the address: "+withMask(n.Args[len(n.Args)-1].Text, rest[0].Text),
+			"masks are written as prefix lengths")
+		return rest, false
+	}
+	return rest, true
+}
+
+// looksLike says whether an optional or repeated argument is there: what is
+// not a statement of the block, or begins like an address.
+func looksLike(a Arg, t Token, row *Row) bool {
+	if a.Kind == Interface || a.Kind == Address || a.Kind == Prefix {
+		return t.Text != "" && t.Text[0] >= '0' && t.Text[0] <= '9'
+	}
+	return rowFor(t.Text, row.Opens) == nil
+}
+
+// lines splits a text into words.
+func (p *parser) lines(text string) []line {
+	var out []line
+	for i, s := range strings.Split(text, "\n") {
+		s = strings.TrimSuffix(s, "\r")
+		l := line{number: i + 1}
+		for l.indent < len(s) && s[l.indent] == ' ' {
+			l.indent++
+		}
+		if l.indent < len(s) && s[l.indent] == '\t' {
+			p.errorf(Token{Text: " ", Line: l.number, Column: l.indent + 1}, "indent with two spaces", "a tab in the indentation")
+			s = strings.ReplaceAll(s, "\t", "  ")
+			for l.indent < len(s) && s[l.indent] == ' ' {
+				l.indent++
+			}
+		}
+		p.words(&l, s)
+		out = append(out, l)
+	}
+	return out
+}
+
+func (p *parser) words(l *line, s string) {
+	column := 1 // of s[at]
+	for at := 0; at < len(s); {
+		switch c := s[at]; {
+		case c == ' ' || c == '\t':
+			at++
+			column++
+		case c == '#':
+			l.comment = strings.TrimRight(s[at:], " ")
+			return
+		case c == '"':
+			t := Token{Quoted: true, Line: l.number, Column: column}
+			end := strings.IndexByte(s[at+1:], '"')
+			if end < 0 {
+				t.Text = s[at+1:]
+				p.errorf(t, `close it with "`, "the quoted text does not end on its line")
+				l.tokens = append(l.tokens, t)
+				return
+			}
+			t.Text = s[at+1 : at+1+end]
+			l.tokens = append(l.tokens, t)
+			at += end + 2
+			column = t.end()
+		default:
+			end := at
+			for end < len(s) && s[end] != ' ' && s[end] != '\t' && s[end] != '"' && s[end] != '#' {
+				end++
+			}
+			t := Token{Text: s[at:end], Line: l.number, Column: column}
+			l.tokens = append(l.tokens, t)
+			at, column = end, t.end()
+		}
+	}
+}
+
+// nearest is the allowed word that a mistyped one was probably meant to be.
+func nearest(word string, allowed []string) string {
+	best, distance := "", 3
+	for _, a := range allowed {
+		if d := edits(word, a); d < distance && d < len(a) {
+			best, distance = a, d
+		}
+	}
+	return best
+}
+
+// edits is the Levenshtein distance.
+func edits(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			cost := diagonal
+			if a[i] != b[j] {
+				cost++
+			}
+			diagonal = row[j+1]
+			row[j+1] = min(cost, row[j]+1, row[j+1]+1)
+		}
+	}
+	return row[len(b)]
+}

@@ -1,0 +1,128 @@
+package network
+
+import (
+	"fmt"
+
+	"hellebore/core/device"
+	"hellebore/core/event"
+	"hellebore/core/ospf"
+	"hellebore/core/route"
+	wire "hellebore/core/wire/ospf"
+)
+
+// Check walks the whole world for broken invariants and describes the first one
+// it finds; "" means that all hold. Tests call it after every settled state.
+func (w *World) Check() string {
+	if s := w.checkAccount(); s != "" {
+		return s
+	}
+	for _, d := range w.devices {
+		if s := w.checkTable(d); s != "" {
+			return d.Name() + ": " + s
+		}
+	}
+	if !w.calm.Settled() {
+		return ""
+	}
+	for _, d := range w.devices {
+		if s := d.OSPF().Unfinished(); s != "" {
+			return d.Name() + ": " + s
+		}
+	}
+	return w.checkAdjacencies()
+}
+
+// checkAccount recounts what Calm counts.
+func (w *World) checkAccount() string {
+	pending, watched := 0, 0
+	early := false
+	w.queue.Each(func(e *event.Event) {
+		if e.Kind == device.FrameArrives && e.Class == event.Pending {
+			pending++
+		}
+		early = early || e.At < w.now
+	})
+	for _, d := range w.devices {
+		p, n := d.Account()
+		pending += p
+		watched += n
+	}
+	switch {
+	case early:
+		return "an event waits in the past"
+	case pending != w.calm.Pending():
+		return fmt.Sprintf("%d things are pending, the account says %d", pending, w.calm.Pending())
+	case watched != w.calm.Watched():
+		return fmt.Sprintf("%d guards and retries are in force, the account says %d", watched, w.calm.Watched())
+	}
+	return ""
+}
+
+// checkTable holds the FIB against the sources' routes, and next hops against
+// ports.
+func (w *World) checkTable(d *device.Device) string {
+	t := d.Table()
+	for id := range t.Len() {
+		best, ok := t.Best(id)
+		want := route.HopID(0)
+		if ok {
+			want = t.Route(best, id).Hop
+		}
+		p := w.shared.Prefixes.Prefix(id)
+		if t.Next(id) != want {
+			return fmt.Sprintf("%v: the FIB does not have the best route", p)
+		}
+		for _, h := range w.shared.Sets.Hops(t.Set(want)) {
+			if up, _ := d.Up(h.Port); !up && best == route.Connected {
+				return fmt.Sprintf("%v leaves by a port that is down", p)
+			}
+		}
+	}
+	return ""
+}
+
+// checkAdjacencies holds the two ends of each adjacency, and the databases of
+// the routers it joins, against each other.
+func (w *World) checkAdjacencies() string {
+	for _, d := range w.devices {
+		var bad string
+		for i := range d.Ports() {
+			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+				if n.State != ospf.Full || bad != "" {
+					return
+				}
+				far := w.farEnd(d.ID(), uint32(i))
+				if far == nil || far.OSPF().RouterID() != n.RouterID {
+					bad = fmt.Sprintf("Full with %v, which is not at the other end", n.RouterID)
+					return
+				}
+				if a, b := databaseOf(d), databaseOf(far); a != b {
+					bad = fmt.Sprintf("its database differs from that of %s:\n%s\n%s", far.Name(), a, b)
+				}
+			})
+		}
+		if bad != "" {
+			return d.Name() + ": " + bad
+		}
+	}
+	return ""
+}
+
+func (w *World) farEnd(dev, port uint32) *device.Device {
+	m, i, ok := w.MediumOf(dev, port)
+	if !ok || m.Kind != Link {
+		return nil
+	}
+	return w.devices[m.Ends[1-i].Device]
+}
+
+// databaseOf writes a device's database out, without ages.
+func databaseOf(d *device.Device) string {
+	out := ""
+	d.OSPF().Database(d, func(l ospf.LSAView) {
+		if l.Header.Age < wire.MaxAge {
+			out += fmt.Sprintf("area %d %v %x %x\n", l.Area, l.Header.Key, l.Header.Seq, l.Header.Checksum)
+		}
+	})
+	return out
+}

@@ -1,0 +1,207 @@
+// Package network is the world: devices, what joins them, the faults on it, and
+// the loop that carries events to their destinations in order. A world is owned
+// by one goroutine; Clone makes an independent one in next to no time.
+package network
+
+import (
+	"hellebore/core/config"
+	"hellebore/core/device"
+	"hellebore/core/event"
+	"hellebore/core/note"
+	"hellebore/core/ospf"
+	"hellebore/core/route"
+	"hellebore/core/store"
+)
+
+// World is one simulated network at one moment.
+type World struct {
+	now     event.Time
+	queue   event.Queue
+	calm    event.Calm
+	seed    uint64
+	devices []*device.Device
+	byName  map[string]uint32 // replaced, never written, so clones share it
+	media   []Medium
+	flows   []config.Flow
+	pool    *ospf.Pool
+	shared  *route.Shared
+	notes   store.Paged[note.Note]
+	lost    uint64 // notes beyond the bound
+	handled uint64 // events
+	forward event.Time
+	changes uint64 // of forwarding
+
+	// OnFrame, if set, sees every frame as it is put on its medium. Tracer, if
+	// set, sees what becomes of ICMP packets. Neither goes into clones.
+	OnFrame func(at event.Time, device, port uint32, frame []byte)
+	Tracer  func(device.Step)
+}
+
+// MaxNotes bounds the notes that a world keeps; later ones are only counted.
+const MaxNotes = 1 << 21
+
+// New is an empty world at time 0.
+func New() *World {
+	return &World{pool: &ospf.Pool{}, shared: &route.Shared{}, byName: map[string]uint32{}}
+}
+
+// Clone is an independent copy.
+func (w *World) Clone() *World {
+	c := *w
+	c.OnFrame, c.Tracer = nil, nil
+	c.queue = w.queue.Clone()
+	c.pool = w.pool.Clone()
+	c.shared = w.shared.Clone()
+	c.notes = w.notes.Clone()
+	c.media = append([]Medium(nil), w.media...)
+	ends := 0
+	for i := range w.media {
+		ends += len(w.media[i].Ends)
+	}
+	slab := make([]End, 0, ends)
+	for i := range c.media {
+		from := len(slab)
+		slab = append(slab, w.media[i].Ends...)
+		c.media[i].Ends = slab[from:len(slab):len(slab)]
+	}
+	c.devices = make([]*device.Device, len(w.devices))
+	devices := make([]device.Device, len(w.devices))
+	for i, d := range w.devices {
+		d.CloneTo(&devices[i], &c)
+		c.devices[i] = &devices[i]
+	}
+	return &c
+}
+
+// Now is the world's time.
+func (w *World) Now() event.Time { return w.now }
+
+// Calm is the account of what is going on.
+func (w *World) Calm() *event.Calm { return &w.calm }
+
+// Seed is the lab's seed.
+func (w *World) Seed() uint64 { return w.seed }
+
+// Pool holds the world's LSAs, Shared its prefixes and sets of next hops.
+func (w *World) Pool() *ospf.Pool      { return w.pool }
+func (w *World) Shared() *route.Shared { return w.shared }
+
+// Push queues an event.
+func (w *World) Push(e event.Event) { w.queue.Push(e) }
+
+// Note keeps a note.
+func (w *World) Note(n note.Note) {
+	if w.notes.Len() >= MaxNotes {
+		w.lost++
+		return
+	}
+	w.notes.Append(n)
+}
+
+// Notes is the number of notes kept; NoteAt is one of them, in order of time.
+func (w *World) Notes() uint32                  { return w.notes.Len() }
+func (w *World) NoteAt(i uint32) note.Note      { return w.notes.Get(i) }
+func (w *World) LostNotes() uint64              { return w.lost }
+func (w *World) LastForwarding() event.Time     { return w.forward }
+func (w *World) ForwardingChanges() uint64      { return w.changes }
+func (w *World) Handled() uint64                { return w.handled }
+func (w *World) Flows() []config.Flow           { return w.flows }
+func (w *World) Devices() []*device.Device      { return w.devices }
+func (w *World) Device(i uint32) *device.Device { return w.devices[i] }
+
+// ForwardingChanged notes the time of a change of some FIB.
+func (w *World) ForwardingChanged() { w.forward = w.now; w.changes++ }
+
+// Tracing says whether anybody traces; Trace tells them.
+func (w *World) Tracing() bool       { return w.Tracer != nil }
+func (w *World) Trace(s device.Step) { w.Tracer(s) }
+
+// Find is a device by name, nil if there is none.
+func (w *World) Find(name string) *device.Device {
+	if i, ok := w.byName[name]; ok && !w.devices[i].Gone() {
+		return w.devices[i]
+	}
+	return nil
+}
+
+// step carries the earliest event to its destination.
+func (w *World) step() {
+	e := w.queue.Pop()
+	w.now = e.At
+	w.handled++
+	if e.Kind == device.FrameArrives {
+		if e.Class == event.Pending {
+			w.calm.End()
+		}
+		w.arrive(&e)
+		return
+	}
+	w.devices[e.Dest].Handle(&e)
+}
+
+// RunUntil handles all events up to and including time t, which becomes now.
+// At most limit events are handled; done says whether that was enough.
+func (w *World) RunUntil(t event.Time, limit uint64) (done bool) {
+	for ; w.queue.Next() <= t; limit-- {
+		if limit == 0 {
+			return false
+		}
+		w.step()
+	}
+	w.now = max(w.now, t)
+	return true
+}
+
+// Outcome is how a run ended.
+type Outcome uint8
+
+// The outcomes of Settle.
+const (
+	Settled   Outcome = iota
+	Unsettled         // the bound in events was reached
+	Stopped           // stop said so
+)
+
+func (o Outcome) String() string { return [...]string{"settled", "does not settle", "stopped"}[o] }
+
+// Settle runs the world until it is settled and then to rest. At most limit
+// events are handled; stop, if not nil, is asked every few thousand of them.
+// The moment of settling is that of the last change: Calm().LastChange().
+func (w *World) Settle(limit uint64, stop func() bool) Outcome {
+	for n := uint64(1); ; n++ {
+		if w.calm.Settled() {
+			rest := w.calm.RestAfter()
+			if w.queue.Next() > rest {
+				w.now = max(w.now, rest)
+				return Settled
+			}
+		}
+		if w.queue.Len() == 0 {
+			return Settled
+		}
+		if n > limit {
+			return Unsettled
+		}
+		if n%4096 == 0 && stop != nil && stop() {
+			return Stopped
+		}
+		w.step()
+	}
+}
+
+// Digest is equal for worlds in equal states. Full means everything; without
+// it, tables and databases only, without ages, sequence numbers and phases of
+// timers.
+func (w *World) Digest(full bool) uint64 {
+	d := store.Digest(1)
+	for _, v := range w.devices {
+		v.Digest(&d, full)
+	}
+	for i := range w.media {
+		w.media[i].digest(&d)
+	}
+	if full {
+		d.Add(uint64(w.now), w.handled, w.changes, uint64(w.notes.Len()), uint64(w.queue.Len()), uint64(w.queue.Next()))
+	}
+	return uint64(d)
+}

@@ -1,0 +1,109 @@
+// Package note holds what happened (Note) and why something did not (Reason):
+// two tables that the protocols write by code and that views, logs and
+// documentation read. A note carries numbers only; words are made when
+// somebody looks.
+package note
+
+import "strings"
+
+// Note is one occurrence at a device. What A, B and C mean stands in the Kinds
+// table.
+type Note struct {
+	At      int64 // virtual time, ns
+	A, B, C uint64
+	Device  uint32
+	Port    uint16 // NoPort if no port is concerned
+	Kind    Kind
+	Reason  Code // None if nothing went wrong
+}
+
+// NoPort is the port of a note that concerns none.
+const NoPort = ^uint16(0)
+
+// Kind names what happened.
+type Kind uint8
+
+// The kinds of notes.
+const (
+	_ Kind = iota
+	PortUp
+	PortDown
+	NeighbourState
+	HelloRefused
+	PacketDropped
+	LSAOriginated
+	LSAFlushed
+	LSAReceived
+	LSADiscarded
+	SPFScheduled
+	SPFRun
+	RouteChanged
+	HopChanged
+	RouterIDChosen
+	AddressUnresolved
+	kinds
+)
+
+// Lane is the group in which the timeline draws a kind.
+type Lane string
+
+// The lanes of the timeline.
+const (
+	Detection  Lane = "detection"
+	Adjacency  Lane = "adjacency"
+	Flooding   Lane = "flooding"
+	SPF        Lane = "spf"
+	Forwarding Lane = "forwarding"
+	Packet     Lane = "packet"
+)
+
+// KindInfo describes a kind. Text is a template: {x:kind} is argument x (a, b
+// or c) written as a value of that kind, {port} and {reason} stand for
+// themselves.
+type KindInfo struct {
+	Name string
+	Lane Lane
+	Text string
+}
+
+// Kinds is the table of kinds, by Kind.
+var Kinds = [kinds]KindInfo{
+	PortUp:            {"port-up", Detection, "port {port} came up"},
+	PortDown:          {"port-down", Detection, "port {port} went down: {reason}"},
+	NeighbourState:    {"neighbour-state", Adjacency, "neighbour {a:address} on {port}: {b:nbrState} to {c:nbrState}{because}"},
+	HelloRefused:      {"hello-refused", Adjacency, "{port} refuses packets from {a:address}: {reason}"},
+	PacketDropped:     {"packet-dropped", Packet, "dropped a packet for {a:address}: {reason}"},
+	LSAOriginated:     {"lsa-originated", Flooding, "originated {a:lsa}, sequence {b:sequence}"},
+	LSAFlushed:        {"lsa-flushed", Flooding, "flushed {a:lsa}"},
+	LSAReceived:       {"lsa-received", Flooding, "received {a:lsa} on {port}, sequence {b:sequence}"},
+	LSADiscarded:      {"lsa-discarded", Flooding, "discarded {a:lsa} from {port}: {reason}"},
+	SPFScheduled:      {"spf-scheduled", SPF, "shortest paths due in {a:duration} ({b:spfState})"},
+	SPFRun:            {"spf-run", SPF, "computed shortest paths over {a:count} routers; {b:count} routes changed"},
+	RouteChanged:      {"route-changed", Forwarding, "{a:prefix}: {b:hop} to {c:hop}"},
+	HopChanged:        {"hop-changed", Forwarding, "next hop {a:hop}: {b:set} to {c:set}"},
+	RouterIDChosen:    {"router-id", Adjacency, "router ID {a:address}"},
+	AddressUnresolved: {"address-unresolved", Packet, "nobody answers for {a:address} on {port}"},
+}
+
+func (k Kind) String() string { return Kinds[k].Name }
+
+// Expand writes a template of this package: value is asked for each {name} or
+// {name:kind} in it.
+func Expand(template string, value func(name, kind string) string) string {
+	var out strings.Builder
+	for {
+		before, rest, found := strings.Cut(template, "{")
+		out.WriteString(before)
+		if !found {
+			return out.String()
+		}
+		inside, after, found := strings.Cut(rest, "}")
+		if !found {
+			out.WriteString("{" + rest)
+			return out.String()
+		}
+		name, kind, _ := strings.Cut(inside, ":")
+		out.WriteString(value(name, kind))
+		template = after
+	}
+}

@@ -1,0 +1,143 @@
+package note
+
+// Code names a reason.
+type Code uint8
+
+// The reasons, in the order in which an engineer would look for them.
+const (
+	None Code = iota
+
+	// Why a port is down.
+	NotJoined
+	LinkCut
+	PortDisabled
+	DeviceDisabled
+	FarPortDisabled
+	FarDeviceDisabled
+
+	// Why an adjacency is not up.
+	PortIsDown
+	ProtocolAbsent
+	ProtocolDisabled
+	NoRouterID
+	NoAddress
+	PassivePort
+	AreaDiffers
+	SubnetDiffers
+	HelloIntervalDiffers
+	DeadIntervalDiffers
+	AuthenticationDiffers
+	SameRouterID
+	MTUTooLarge
+	LinkSilenced
+	NothingHeard
+	NotListed
+	StillForming
+	DeadIntervalExpired
+	FarEndNotAPort
+
+	// Why a packet or an LSA was discarded.
+	Malformed
+	BadChecksum
+	UnknownLSA
+	TooSoon
+	OlderThanOurs
+	NoNeighbour
+	MaxAgeUnknown
+
+	// Why a packet did not arrive.
+	NoRoute
+	Blackholed
+	TTLExpired
+	NoAnswerToARP
+	NotForThisHost
+	NoReply
+	Loop
+	NothingListens
+	QueuedTooLong
+	LostOnLink
+
+	// Why a candidate route is not used.
+	LessSpecific
+	WorsePreference
+	HigherCost
+	HopUnresolved
+	HopThroughItself
+
+	codes
+)
+
+// Info describes a reason. Mine and Theirs are the two values that disagreed,
+// of kind Value ("" if there are none); Remedy may name them as {mine} and
+// {theirs}, and the ends as {a} and {b}.
+type Info struct {
+	Slug   string // stable, for machines
+	What   string // what disagrees or is missing, a few words
+	Text   string // one sentence
+	Remedy string // what to do, one line; "" if there is nothing to do
+	Value  string // kind of the two values
+	RFC    string // "2328 10.5", "" if no RFC speaks of it
+}
+
+// Reasons is the table of reasons, by Code.
+var Reasons = [codes]Info{
+	None: {"none", "", "", "", "", ""},
+
+	NotJoined:         {"not-joined", "not joined", "nothing is plugged into the port", "join it with a link or a segment", "", ""},
+	LinkCut:           {"link-cut", "link cut", "the link has no carrier", "mend the link", "", ""},
+	PortDisabled:      {"port-disabled", "port disabled", "the port is disabled", "take disabled off the port", "", ""},
+	DeviceDisabled:    {"device-disabled", "device disabled", "the device is disabled", "take disabled off the device", "", ""},
+	FarPortDisabled:   {"far-port-disabled", "far port disabled", "the port at the other end is disabled, so there is no carrier", "take disabled off the other port", "", ""},
+	FarDeviceDisabled: {"far-device-disabled", "far device disabled", "the device at the other end is disabled, so there is no carrier", "take disabled off the other device", "", ""},
+
+	PortIsDown:            {"port-down", "port", "the port is down", "bring the port up", "word", "2328 9.3"},
+	ProtocolAbsent:        {"not-enabled", "OSPF", "OSPF does not run on the port", "add ospf area {theirs} to the port", "area", "2328 9"},
+	ProtocolDisabled:      {"process-disabled", "OSPF", "the OSPF process or its port is disabled", "take disabled off ospf", "word", ""},
+	NoRouterID:            {"no-router-id", "router ID", "the router has no address to take a router ID from", "set router-id", "word", "2328 C.1"},
+	NoAddress:             {"no-address", "address", "the port has no address", "give the port an address in the subnet of {theirs}", "word", "2328 9"},
+	PassivePort:           {"passive", "passive", "the port is passive: it neither sends nor hears hellos", "take passive off the port", "word", ""},
+	AreaDiffers:           {"area", "area", "the two ports are in different areas", "set area {theirs} on {a}, or area {mine} on {b}", "area", "2328 8.2"},
+	SubnetDiffers:         {"subnet", "subnet", "the two addresses are not in one subnet with one mask", "put both ports in one subnet", "prefix", "2328 10.5"},
+	HelloIntervalDiffers:  {"hello-interval", "hello interval", "the hello intervals differ", "set hello-interval {theirs} on {a}", "duration", "2328 10.5"},
+	DeadIntervalDiffers:   {"dead-interval", "dead interval", "the router dead intervals differ", "set dead-interval {theirs} on {a}", "duration", "2328 10.5"},
+	AuthenticationDiffers: {"authentication", "authentication", "the authentication types differ", "use the same authentication on both ends", "count", "2328 D.4"},
+	SameRouterID:          {"same-router-id", "router ID", "both routers have the same router ID", "give one of them another router-id", "address", "2328 C.1"},
+	MTUTooLarge:           {"mtu", "MTU", "the other end's MTU is larger than this port can take", "set the same mtu on both ends", "count", "2328 10.6"},
+	LinkSilenced:          {"silenced", "silence", "packets vanish on the way", "mend the link", "word", ""},
+	NothingHeard:          {"nothing-heard", "hellos", "no hello has been heard yet", "", "word", "2328 10.1"},
+	NotListed:             {"not-listed", "hellos", "the other end is heard, but does not list us: it does not hear us", "", "word", "2328 10.5"},
+	StillForming:          {"forming", "exchange", "the databases are still being exchanged", "", "word", "2328 10.3"},
+	DeadIntervalExpired:   {"dead-interval-expired", "dead interval", "no hello arrived for a router dead interval", "", "duration", "2328 10.3"},
+	FarEndNotAPort:        {"far-end-host", "far end", "the other end is a host: it runs no routing protocol", "make the port passive", "word", ""},
+
+	Malformed:     {"malformed", "format", "the packet cannot be read", "", "", "2328 8.2"},
+	BadChecksum:   {"checksum", "checksum", "the checksum is wrong", "", "count", "2328 8.2"},
+	UnknownLSA:    {"unknown-lsa", "LSA type", "the LSA type is unknown", "", "count", "2328 13"},
+	TooSoon:       {"too-soon", "MinLSArrival", "the LSA came within MinLSArrival of the copy before", "", "duration", "2328 13"},
+	OlderThanOurs: {"older", "sequence", "the database copy is more recent", "", "sequence", "2328 13"},
+	NoNeighbour:   {"no-neighbour", "neighbour", "the sender is not a neighbour in the state that this packet needs", "", "", "2328 10"},
+	MaxAgeUnknown: {"max-age-unknown", "MaxAge", "a flushed LSA that nobody here holds", "", "", "2328 13"},
+
+	NoRoute:        {"no-route", "route", "{a} has no route to {b}", "", "", "1812 5.2.4"},
+	Blackholed:     {"blackhole", "blackhole", "{a} drops packets for {b} on purpose: a blackhole route", "", "", ""},
+	TTLExpired:     {"ttl", "TTL", "the time to live ran out at {a}", "", "", "1812 5.3.1"},
+	NoAnswerToARP:  {"arp", "ARP", "nobody answers for {b} on {a}", "", "", "826"},
+	NotForThisHost: {"not-for-host", "destination", "{a} is a host and does not forward packets for {b}", "", "", "1122 3.3.1"},
+	NoReply:        {"no-reply", "reply", "no answer came back", "", "", ""},
+	Loop:           {"loop", "loop", "the packet came back to {a}: a forwarding loop", "", "", ""},
+	NothingListens: {"no-such-address", "address", "no device has the address {b}", "", "", ""},
+	QueuedTooLong:  {"queue", "queue", "too many packets wait for the address of {b}", "", "", "1122 2.3.2"},
+	LostOnLink:     {"lost", "loss", "the packet was lost at random on the link", "", "", ""},
+
+	LessSpecific:     {"less-specific", "prefix length", "a longer prefix matches", "", "prefix", "1812 5.2.4.3"},
+	WorsePreference:  {"preference", "route preference", "another source is preferred", "", "count", ""},
+	HigherCost:       {"cost", "cost", "another path costs less", "", "count", "2328 16.1"},
+	HopUnresolved:    {"unresolved", "next hop", "the next hop cannot be resolved", "", "word", "1812 5.1"},
+	HopThroughItself: {"through-itself", "next hop", "the next hop would be reached through this very route", "", "word", ""},
+}
+
+// Info is the reason's row in the table.
+func (c Code) Info() Info { return Reasons[c] }
+
+// String is the reason's slug.
+func (c Code) String() string { return Reasons[c].Slug }

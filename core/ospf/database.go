@@ -1,0 +1,347 @@
+package ospf
+
+import (
+	"bytes"
+	"slices"
+
+	"hellebore/core/event"
+	"hellebore/core/note"
+	"hellebore/core/route"
+	"hellebore/core/store"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
+)
+
+// Pool numbers the LSAs of a world: their keys, and their bodies, which are
+// immutable and decoded once, however many databases hold them. Its numbers
+// mean nothing outside their world. The zero value is ready for use.
+type Pool struct {
+	keys      store.Paged[wire.Key]
+	keyIndex  store.Index
+	bodies    store.Paged[*Body] // 0 is not used
+	bodyIndex store.Index
+	scratch   *spfScratch // of one SPF run at a time; never copied
+}
+
+// Body is the decoded body of an LSA.
+type Body struct {
+	Key     uint32
+	Options uint8
+	Raw     []byte
+	Router  wire.RouterBody
+	Network wire.NetworkBody
+	edges   []edge // a router LSA's links to other routers
+	stubs   []stub
+}
+
+type edge struct {
+	target uint32 // key number of the router LSA at the other end
+	data   ip.Addr
+	metric uint32
+}
+
+type stub struct {
+	prefix uint32
+	metric uint32
+}
+
+// Clone is an independent copy.
+func (p *Pool) Clone() *Pool {
+	return &Pool{keys: p.keys.Clone(), keyIndex: p.keyIndex.Clone(), bodies: p.bodies.Clone(), bodyIndex: p.bodyIndex.Clone()}
+}
+
+func hashKey(k wire.Key) uint64 {
+	return store.Mix(store.Mix(uint64(k.Type), uint64(k.ID)), uint64(k.Router))
+}
+
+// Key is the key with number id.
+func (p *Pool) Key(id uint32) wire.Key { return p.keys.Get(id) }
+
+// FindKey is a key's number, if it has one.
+func (p *Pool) FindKey(k wire.Key) (id uint32, ok bool) {
+	return p.keyIndex.Find(hashKey(k), func(id uint32) bool { return p.keys.Get(id) == k })
+}
+
+// KeyID is a key's number; it gets one if it has none.
+func (p *Pool) KeyID(k wire.Key) uint32 {
+	if id, ok := p.FindKey(k); ok {
+		return id
+	}
+	id := p.keys.Append(k)
+	p.keyIndex.Add(hashKey(k), id, func(id uint32) uint64 { return hashKey(p.keys.Get(id)) })
+	return id
+}
+
+// Body is the body with number id; the caller must not write to it.
+func (p *Pool) Body(id uint32) *Body { return p.bodies.Get(id) }
+
+func hashBody(key uint32, options uint8, raw []byte) uint64 {
+	return store.Hash(store.Mix(uint64(key), uint64(options)), raw)
+}
+
+// intern numbers a body; ok is false if it cannot be read. raw is copied.
+func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byte) (id uint32, ok bool) {
+	hash := hashBody(key, options, raw)
+	id, ok = p.bodyIndex.Find(hash, func(id uint32) bool {
+		b := p.bodies.Get(id)
+		return b.Key == key && b.Options == options && bytes.Equal(b.Raw, raw)
+	})
+	if ok {
+		return id, true
+	}
+	b := &Body{Key: key, Options: options, Raw: slices.Clone(raw)}
+	switch p.Key(key).Type {
+	case wire.RouterLSA:
+		if b.Router, ok = wire.ReadRouter(b.Raw); !ok {
+			return 0, false
+		}
+		for _, l := range b.Router.Links {
+			switch l.Type {
+			case wire.LinkPointToPoint:
+				b.edges = append(b.edges, edge{p.KeyID(wire.Key{Type: wire.RouterLSA, ID: l.ID, Router: l.ID}), l.Data, uint32(l.Metric)})
+			case wire.LinkStub:
+				if n, contiguous := ip.MaskLen(l.Data); contiguous {
+					b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(l.ID, n)), uint32(l.Metric)})
+				}
+			}
+		}
+	case wire.NetworkLSA:
+		if b.Network, ok = wire.ReadNetwork(b.Raw); !ok {
+			return 0, false
+		}
+	default:
+		return 0, false
+	}
+	if p.bodies.Len() == 0 {
+		p.bodies.Set(0, nil)
+	}
+	id = p.bodies.Append(b)
+	p.bodyIndex.Add(hash, id, func(id uint32) uint64 {
+		b := p.bodies.Get(id)
+		return hashBody(b.Key, b.Options, b.Raw)
+	})
+	return id, true
+}
+
+// entry is one LSA in an area's database. Its age is now minus birth: nothing
+// has to be done for it to grow.
+type entry struct {
+	birth   event.Time // when its age was 0; may be before the lab began
+	arrived event.Time
+	body    uint32 // 0: no LSA
+	seq     int32
+	sum     uint16
+	flooded bool // arrived by flooding: MinLSArrival counts
+	dying   bool // MaxAge: on its way out
+}
+
+// area is one area's database and what is originated into it.
+type area struct {
+	id         uint32
+	db         store.Paged[entry] // by key number
+	dying      []uint32           // keys of LSAs at MaxAge
+	originate  event.Timer        // MinLSInterval holds an origination back
+	originated event.Time         // of the router LSA, 0 if never
+	outbid     bool               // the next origination must have a new sequence number
+}
+
+// areaOf is the index of an area, which begins to exist by it.
+func (p *Process) areaOf(id uint32) int {
+	for i := range p.areas {
+		if p.areas[i].id == id {
+			return i
+		}
+	}
+	p.areas = append(p.areas, area{id: id})
+	return len(p.areas) - 1
+}
+
+func (e *entry) age(now event.Time) uint16 {
+	if e.dying {
+		return wire.MaxAge
+	}
+	return uint16(min(wire.MaxAge, (now-e.birth)/event.Second))
+}
+
+// header is an entry's LSA header as of now.
+func (a *area) header(h Host, key uint32, e entry) wire.LSAHeader {
+	body := h.Pool().Body(e.body)
+	return wire.LSAHeader{
+		Age: e.age(h.Now()), Options: body.Options, Key: h.Pool().Key(key),
+		Seq: e.seq, Checksum: e.sum, Length: uint16(wire.LSAHeaderLen + len(body.Raw)),
+	}
+}
+
+// sorted is the numbers of all keys in the database, in the order of the keys
+// themselves: numbers differ between worlds, what is sent must not.
+func (a *area) sorted(pool *Pool) []uint32 {
+	var ids []uint32
+	a.db.Each(func(id uint32, e *entry) bool {
+		if e.body != 0 {
+			ids = append(ids, id)
+		}
+		return true
+	})
+	slices.SortFunc(ids, func(x, y uint32) int { return pool.Key(x).Compare(pool.Key(y)) })
+	return ids
+}
+
+func sortedKeys(pool *Pool, m map[uint32]stamp) []uint32 {
+	ids := make([]uint32, 0, len(m))
+	for id := range m {
+		ids = append(ids, id)
+	}
+	slices.SortFunc(ids, func(x, y uint32) int { return pool.Key(x).Compare(pool.Key(y)) })
+	return ids
+}
+
+// install puts an instance into the database (RFC 2328 13.2). Other contents
+// than before are a disturbance and call for shortest paths; a refresh is
+// neither.
+func (p *Process) install(h Host, ai int, key uint32, e entry) {
+	a := &p.areas[ai]
+	old := a.db.Get(key)
+	a.db.Set(key, e)
+	for i := range p.nbrs {
+		if nb := &p.nbrs[i]; nb.retransmits != nil && p.areaOf(p.ports[nb.port].Area) == ai {
+			p.acked(h, uint32(i), key)
+		}
+	}
+	if e.dying && !old.dying {
+		a.dying = append(a.dying, key)
+	}
+	if old.dying && !e.dying {
+		a.dying = slices.DeleteFunc(a.dying, func(k uint32) bool { return k == key })
+	}
+	if old.body != e.body || old.dying != e.dying {
+		h.Calm().Disturb(h.Now())
+		p.scheduleSPF(h)
+	}
+	p.watchAge(h, key, e)
+}
+
+// own says whether an LSA is one that this router originates or once did.
+func (p *Process) own(k wire.Key) bool { return k.Router == p.routerID }
+
+// watchAge makes the age timer fire no later than this entry needs it.
+func (p *Process) watchAge(h Host, key uint32, e entry) {
+	if e.dying {
+		return
+	}
+	at := p.dueAt(h, key, e)
+	if !p.age.Running() || at < p.age.Deadline() {
+		p.age.Set(h, at, ageTimer, event.Periodic, 0, 0)
+	}
+}
+
+// dueAt is when an entry has to be looked at: an own LSA when it is refreshed,
+// with up to a tenth of LSRefreshTime taken off, or all would go at once; any
+// other when it reaches MaxAge.
+func (p *Process) dueAt(h Host, key uint32, e entry) event.Time {
+	if p.own(h.Pool().Key(key)) {
+		k := h.Pool().Key(key)
+		early := store.Below(h.Rand(randRefresh, hashKey(k)^uint64(uint32(e.seq))), wire.LSRefreshTime/10*uint64(event.Second))
+		return e.birth + wire.LSRefreshTime*event.Second - event.Time(early)
+	}
+	return e.birth + wire.MaxAge*event.Second
+}
+
+// aged refreshes own LSAs that are due and flushes those that reached MaxAge
+// (RFC 2328 12.4, 14). One timer a process serves all LSAs.
+func (p *Process) aged(h Host) {
+	now := h.Now()
+	next := event.Never
+	for ai := range p.areas {
+		a := &p.areas[ai]
+		var due []uint32
+		for _, id := range a.sorted(h.Pool()) {
+			e := a.db.Get(id)
+			if e.dying {
+				continue
+			}
+			if at := p.dueAt(h, id, e); at <= now {
+				due = append(due, id)
+			} else {
+				next = min(next, at)
+			}
+		}
+		for _, id := range due {
+			if key := h.Pool().Key(id); p.own(key) && key.Type == wire.RouterLSA {
+				a.outbid = true
+				p.originateRouter(h, ai)
+				continue
+			}
+			p.flush(h, ai, id)
+		}
+	}
+	if next != event.Never && (!p.age.Running() || next < p.age.Deadline()) {
+		p.age.Set(h, next, ageTimer, event.Periodic, 0, 0)
+	}
+}
+
+// flush ages an LSA to MaxAge and floods it (RFC 2328 14.1).
+func (p *Process) flush(h Host, ai int, key uint32) {
+	e := p.areas[ai].db.Get(key)
+	if e.body == 0 || e.dying {
+		return
+	}
+	e.dying, e.arrived, e.flooded = true, h.Now(), false
+	h.Note(note.Note{Kind: note.LSAFlushed, Port: note.NoPort, A: uint64(key)})
+	p.install(h, ai, key, e)
+	p.flood(h, ai, key, noNeighbour)
+	p.sweep(h, p.areas[ai].id)
+}
+
+// sweep removes LSAs at MaxAge that are off all retransmission lists, while no
+// neighbour is in Exchange or Loading (RFC 2328 14).
+func (p *Process) sweep(h Host, areaID uint32) {
+	ai := p.areaOf(areaID)
+	a := &p.areas[ai]
+	if len(a.dying) == 0 {
+		return
+	}
+	for i := range p.nbrs {
+		nb := &p.nbrs[i]
+		if (nb.state == Exchange || nb.state == Loading) && p.ports[nb.port].Area == areaID {
+			return
+		}
+	}
+	again := false
+	a.dying = slices.DeleteFunc(a.dying, func(key uint32) bool {
+		for i := range p.nbrs {
+			if _, waits := p.nbrs[i].retransmits[key]; waits && p.ports[p.nbrs[i].port].Area == areaID {
+				return false
+			}
+		}
+		e := a.db.Get(key)
+		again = again || p.own(h.Pool().Key(key))
+		if e.seq == wire.MaxSeq {
+			// RFC 2328 12.1.6: after the flush the sequence begins anew.
+			a.originated = 0
+		}
+		a.db.Set(key, entry{})
+		return true
+	})
+	if again {
+		p.wantOriginate(h, ai)
+	}
+}
+
+// LSAView is an LSA as a view sees it.
+type LSAView struct {
+	Area    uint32
+	Header  wire.LSAHeader
+	Body    *Body
+	Arrived event.Time
+}
+
+// Database visits the LSAs of all areas, sorted by key in each.
+func (p *Process) Database(h Host, visit func(LSAView)) {
+	for i := range p.areas {
+		a := &p.areas[i]
+		for _, id := range a.sorted(h.Pool()) {
+			e := a.db.Get(id)
+			visit(LSAView{a.id, a.header(h, id, e), h.Pool().Body(e.body), e.arrived})
+		}
+	}
+}

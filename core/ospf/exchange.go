@@ -1,0 +1,296 @@
+package ospf
+
+import (
+	"slices"
+
+	"hellebore/core/event"
+	"hellebore/core/note"
+	"hellebore/core/store"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
+)
+
+// startExchange brings a neighbour to ExStart (RFC 2328 10.3, AdjOK?): we claim
+// to be master with a fresh sequence number, until the neighbour answers.
+func (p *Process) startExchange(h Host, n uint32, why note.Code) {
+	p.leaveExchange(h, n)
+	nb := &p.nbrs[n]
+	p.setState(h, n, ExStart, why)
+	p.ddSeq++
+	nb.ddSeq = uint32(store.Below(h.Rand(randDDSeq, uint64(p.ddSeq)), 1<<31)) + p.ddSeq
+	nb.master, nb.more, nb.ddTries = true, true, 0
+	nb.lastFlags, nb.lastSeq = 0, 0
+	h.Calm().Start(&nb.ddWatch)
+	p.sendDD(h, n, wire.FlagInit|wire.FlagMore|wire.FlagMaster, nil)
+	p.armDD(h, n)
+}
+
+// leaveExchange drops all that an adjacency needs: lists and their timers.
+func (p *Process) leaveExchange(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	nb.dd.Stop(h, event.Retry)
+	h.Calm().Stop(&nb.ddWatch)
+	nb.request.Stop(h, event.Pending)
+	nb.retransmit.Stop(h, event.Pending)
+	nb.requests, nb.retransmits, nb.asked = nil, nil, 0
+	nb.summary, nb.lastDD = nil, nil
+}
+
+func (p *Process) armDD(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	nb.dd.Set(h, h.Now()+event.FromDuration(p.ports[nb.port].RetransmitInterval), ddTimer, event.Retry, nb.port, n)
+}
+
+func (p *Process) retransmitDD(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	if nb.ddTries++; nb.ddTries >= futileAfter {
+		h.Calm().Refresh(&nb.ddWatch)
+	}
+	h.Send(nb.port, wire.AllSPFRouters, slices.Clone(nb.lastDD), event.Pending)
+	p.armDD(h, n)
+}
+
+func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
+	nb := &p.nbrs[n]
+	q := &p.ports[nb.port]
+	b := wire.Begin(make([]byte, 0, 64+len(headers)), wire.TypeDD, p.routerID, q.Area)
+	d := wire.DD{MTU: q.MTU, Options: wire.OptionE, Flags: flags, Seq: nb.ddSeq, Headers: headers}
+	b = d.Append(b)
+	wire.Finish(b, 0)
+	nb.lastDD = slices.Clone(b)
+	h.Send(nb.port, wire.AllSPFRouters, b, event.Pending)
+}
+
+// describe sends the next part of the summary list (RFC 2328 10.8).
+func (p *Process) describe(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	q := &p.ports[nb.port]
+	a := &p.areas[p.areaOf(q.Area)]
+	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen - 8) / wire.LSAHeaderLen
+	var headers []byte
+	for len(nb.summary) > 0 && fit > 0 {
+		if e := a.db.Get(nb.summary[0]); e.body != 0 {
+			head := a.header(h, nb.summary[0], e)
+			headers = head.Append(headers)
+			fit--
+		}
+		nb.summary = nb.summary[1:]
+	}
+	flags := uint8(0)
+	if nb.master {
+		flags |= wire.FlagMaster
+	}
+	nb.more = len(nb.summary) > 0
+	if nb.more {
+		flags |= wire.FlagMore
+	}
+	p.sendDD(h, n, flags, headers)
+	if nb.master {
+		p.armDD(h, n)
+	}
+}
+
+// negotiated is NegotiationDone: the whole database is to be described.
+func (p *Process) negotiated(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	nb.summary = p.areas[p.areaOf(p.ports[nb.port].Area)].sorted(h.Pool())
+	nb.ddTries = 0
+	nb.dd.Stop(h, event.Retry)
+	p.setState(h, n, Exchange, note.None)
+}
+
+// receiveDD is RFC 2328 10.6.
+func (p *Process) receiveDD(h Host, n uint32, body []byte) {
+	nb := &p.nbrs[n]
+	q := &p.ports[nb.port]
+	d, ok := wire.ReadDD(body)
+	if !ok {
+		p.refuse(h, nb.port, nb.address, note.Malformed, 0, 0)
+		return
+	}
+	if d.MTU > q.MTU {
+		p.refuse(h, nb.port, nb.address, note.MTUTooLarge, uint64(q.MTU), uint64(d.MTU))
+		return
+	}
+	if nb.state == Init {
+		p.twoWay(h, n)
+		nb = &p.nbrs[n]
+	}
+	repeated := nb.lastFlags == d.Flags|0x80 && nb.lastSeq == d.Seq && nb.options == d.Options
+	switch nb.state {
+	case ExStart:
+		const initial = wire.FlagInit | wire.FlagMore | wire.FlagMaster
+		switch {
+		case d.Flags == initial && len(d.Headers) == 0 && nb.id > p.routerID:
+			nb.master, nb.ddSeq = false, d.Seq
+		case d.Flags&(wire.FlagInit|wire.FlagMaster) == 0 && d.Seq == nb.ddSeq && nb.id < p.routerID:
+			nb.master = true
+		default:
+			return
+		}
+		nb.options = d.Options
+		p.negotiated(h, n)
+	case Exchange:
+		if repeated {
+			if !nb.master {
+				h.Send(nb.port, wire.AllSPFRouters, slices.Clone(nb.lastDD), event.Pending)
+			}
+			return
+		}
+		inSequence := d.Seq == nb.ddSeq
+		if !nb.master {
+			inSequence = d.Seq == nb.ddSeq+1
+		}
+		if (d.Flags&wire.FlagMaster != 0) == nb.master || d.Flags&wire.FlagInit != 0 ||
+			d.Options != nb.options || !inSequence {
+			p.startExchange(h, n, note.NoNeighbour) // SeqNumberMismatch
+			return
+		}
+	case Loading, Full:
+		if repeated {
+			if !nb.master && nb.lastDD != nil {
+				h.Send(nb.port, wire.AllSPFRouters, slices.Clone(nb.lastDD), event.Pending)
+			}
+			return
+		}
+		p.startExchange(h, n, note.NoNeighbour) // SeqNumberMismatch
+		return
+	default:
+		return
+	}
+	nb.lastFlags, nb.lastSeq = d.Flags|0x80, d.Seq
+	nb.ddTries = 0
+	if !p.takeHeaders(h, n, d.Headers) {
+		p.startExchange(h, n, note.UnknownLSA) // SeqNumberMismatch
+		return
+	}
+	done := false
+	if nb.master {
+		nb.ddSeq++
+		if done = d.Flags&wire.FlagMore == 0 && !nb.more; !done {
+			p.describe(h, n)
+		}
+	} else {
+		nb.ddSeq = d.Seq
+		p.describe(h, n)
+		done = d.Flags&wire.FlagMore == 0 && !nb.more
+	}
+	if done {
+		p.exchangeDone(h, n)
+	}
+}
+
+// takeHeaders asks for what the neighbour has and we have not, or have older.
+func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
+	nb := &p.nbrs[n]
+	a := &p.areas[p.areaOf(p.ports[nb.port].Area)]
+	for len(headers) >= wire.LSAHeaderLen {
+		head, _ := wire.ReadLSAHeader(headers)
+		headers = headers[wire.LSAHeaderLen:]
+		if head.Key.Type != wire.RouterLSA && head.Key.Type != wire.NetworkLSA {
+			return false
+		}
+		id := h.Pool().KeyID(head.Key)
+		if e := a.db.Get(id); e.body != 0 {
+			if ours := a.header(h, id, e); ours.Compare(&head) >= 0 {
+				continue
+			}
+		}
+		if nb.requests == nil {
+			nb.requests = map[uint32]stamp{}
+		}
+		nb.requests[id] = stamp{seq: head.Seq, sum: head.Checksum, aged: head.Age >= wire.MaxAge}
+	}
+	if nb.asked == 0 && len(nb.requests) > 0 {
+		p.sendRequest(h, n, false)
+	}
+	return true
+}
+
+func (p *Process) exchangeDone(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	nb.dd.Stop(h, event.Retry)
+	h.Calm().Stop(&nb.ddWatch)
+	if len(nb.requests) > 0 {
+		p.setState(h, n, Loading, note.None)
+		return
+	}
+	p.setState(h, n, Full, note.None)
+	p.sweep(h, p.ports[nb.port].Area)
+}
+
+// sendRequest asks for as much of the request list as fits a packet (RFC 2328
+// 10.9); again repeats what was asked and not answered.
+func (p *Process) sendRequest(h Host, n uint32, again bool) {
+	nb := &p.nbrs[n]
+	q := &p.ports[nb.port]
+	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen) / wire.RequestLen
+	keys := sortedKeys(h.Pool(), nb.requests)
+	b := wire.Begin(nil, wire.TypeRequest, p.routerID, q.Area)
+	nb.asked = 0
+	for _, id := range keys {
+		s := nb.requests[id]
+		if again && !s.asked {
+			continue
+		}
+		if nb.asked == fit {
+			break
+		}
+		s.asked = true
+		nb.requests[id] = s
+		nb.asked++
+		b = wire.AppendRequest(b, h.Pool().Key(id))
+	}
+	if nb.asked == 0 {
+		return
+	}
+	wire.Finish(b, 0)
+	h.Send(nb.port, wire.AllSPFRouters, b, event.Pending)
+	nb.request.Set(h, h.Now()+event.FromDuration(q.RetransmitInterval), requestTimer, event.Pending, nb.port, n)
+}
+
+// answered takes an LSA off the request list; when what was asked has come, the
+// next part is asked for, and when all has come, loading is done.
+func (p *Process) answered(h Host, n, id uint32) {
+	nb := &p.nbrs[n]
+	if nb.requests[id].asked {
+		nb.asked--
+	}
+	delete(nb.requests, id)
+	switch {
+	case len(nb.requests) == 0:
+		nb.request.Stop(h, event.Pending)
+		if nb.state == Loading {
+			p.setState(h, n, Full, note.None) // LoadingDone
+			p.sweep(h, p.ports[nb.port].Area)
+		}
+	case nb.asked == 0:
+		p.sendRequest(h, n, false)
+	}
+}
+
+// receiveRequest is RFC 2328 10.7.
+func (p *Process) receiveRequest(h Host, n uint32, body []byte) {
+	nb := &p.nbrs[n]
+	if nb.state < Exchange {
+		return
+	}
+	a := &p.areas[p.areaOf(p.ports[nb.port].Area)]
+	u := p.newUpdate(nb.port)
+	for len(body) > 0 {
+		key, ok := wire.NextRequest(&body)
+		if !ok {
+			p.refuse(h, nb.port, nb.address, note.Malformed, 0, 0)
+			return
+		}
+		id, known := h.Pool().FindKey(key)
+		e := a.db.Get(id)
+		if !known || e.body == 0 {
+			u.send(h)
+			p.startExchange(h, n, note.UnknownLSA) // BadLSReq
+			return
+		}
+		u.add(h, a, id, e)
+	}
+	u.send(h)
+}

@@ -1,0 +1,338 @@
+package ospf
+
+import (
+	"encoding/binary"
+
+	"hellebore/core/event"
+	"hellebore/core/note"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
+)
+
+// Architectural constants of flooding (RFC 2328 appendix B).
+const (
+	minLSArrival  = event.Second
+	minLSInterval = 5 * event.Second
+)
+
+const noNeighbour = ^uint32(0)
+
+// update gathers LSAs into Link State Updates that fit the port's MTU.
+type update struct {
+	p    *Process
+	port uint32
+	b    []byte
+	n    uint32
+}
+
+func (p *Process) newUpdate(port uint32) update { return update{p: p, port: port} }
+
+// add appends an LSA, aged by the port's transmit delay (RFC 2328 13.3).
+func (u *update) add(h Host, a *area, key uint32, e entry) {
+	head := a.header(h, key, e)
+	q := &u.p.ports[u.port]
+	if len(u.b)+int(head.Length)+ip.HeaderLen > int(q.MTU) {
+		u.send(h)
+	}
+	if u.b == nil {
+		u.b = wire.Begin(make([]byte, 0, 512), wire.TypeUpdate, u.p.routerID, q.Area)
+		u.b = append(u.b, 0, 0, 0, 0)
+	}
+	head.Age = min(wire.MaxAge, head.Age+uint16(q.TransmitDelay.Seconds()))
+	u.b = head.Append(u.b)
+	u.b = append(u.b, h.Pool().Body(e.body).Raw...)
+	u.n++
+}
+
+// send sends what has been gathered, if anything.
+func (u *update) send(h Host) {
+	if u.n == 0 {
+		return
+	}
+	binary.BigEndian.PutUint32(u.b[wire.HeaderLen:], u.n)
+	wire.Finish(u.b, 0)
+	h.Send(u.port, wire.AllSPFRouters, u.b, event.Pending)
+	u.b, u.n = nil, 0
+}
+
+// receiveUpdate is RFC 2328 13: the steps' numbers are the RFC's.
+func (p *Process) receiveUpdate(h Host, n uint32, body []byte) {
+	if p.nbrs[n].state < Exchange {
+		return
+	}
+	port := p.nbrs[n].port
+	ai := p.areaOf(p.ports[port].Area)
+	count, list, ok := wire.UpdateCount(body)
+	if !ok {
+		p.refuse(h, port, p.nbrs[n].address, note.Malformed, 0, 0)
+		return
+	}
+	for range count {
+		head, raw, ok := wire.NextLSA(&list)
+		if !ok {
+			p.refuse(h, port, p.nbrs[n].address, note.Malformed, 0, 0)
+			return
+		}
+		if p.nbrs[n].state < Exchange {
+			return // an LSA before made the exchange begin anew
+		}
+		p.receiveLSA(h, n, ai, &head, raw)
+	}
+}
+
+func (p *Process) receiveLSA(h Host, n uint32, ai int, head *wire.LSAHeader, raw []byte) {
+	a := &p.areas[ai]
+	nb := &p.nbrs[n]
+	pool, now := h.Pool(), h.Now()
+	key := pool.KeyID(head.Key)
+	e := a.db.Get(key)
+	var ours wire.LSAHeader
+	order := 1 // of the received instance against the database copy
+	if e.body != 0 {
+		ours = a.header(h, key, e)
+		order = head.Compare(&ours)
+	}
+	discard := func(why note.Code) {
+		h.Note(note.Note{Kind: note.LSADiscarded, Port: uint16(nb.port), A: uint64(key), Reason: why})
+	}
+	// The same instance again is most of what flooding brings: it is known by
+	// its header, before anything is verified or decoded (steps 7 and 8 first
+	// do no harm: a copy with a wrong checksum is not the same instance).
+	if order > 0 {
+		if head.Checksum != wire.Fletcher(raw) { // step 1
+			discard(note.BadChecksum)
+			return
+		}
+		if head.Key.Type != wire.RouterLSA && head.Key.Type != wire.NetworkLSA { // step 2
+			discard(note.UnknownLSA)
+			return
+		}
+		if head.Age >= wire.MaxAge && e.body == 0 && !p.exchanging(ai) { // step 4
+			p.ackNow(h, n, head)
+			return
+		}
+		// Step 5, more recent.
+		if e.body != 0 && e.flooded && now-e.arrived < minLSArrival {
+			discard(note.TooSoon)
+			return
+		}
+		id, ok := pool.intern(h.Shared(), key, head.Options, raw[wire.LSAHeaderLen:])
+		if !ok {
+			discard(note.Malformed)
+			return
+		}
+		h.Note(note.Note{Kind: note.LSAReceived, Port: uint16(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
+		p.install(h, ai, key, entry{
+			birth: now - event.Time(head.Age)*event.Second, arrived: now,
+			body: id, seq: head.Seq, sum: head.Checksum,
+			flooded: true, dying: head.Age >= wire.MaxAge,
+		})
+		p.flood(h, ai, key, n)
+		p.ackLater(h, nb.port, head)
+		if p.own(head.Key) && head.Age < wire.MaxAge {
+			p.ownCameBack(h, ai, key)
+		}
+		p.sweep(h, a.id)
+		return
+	}
+	if _, asked := nb.requests[key]; asked { // step 6
+		p.startExchange(h, n, note.OlderThanOurs) // BadLSReq
+		return
+	}
+	if order == 0 { // step 7
+		if _, waits := nb.retransmits[key]; waits {
+			p.acked(h, n, key) // an implied acknowledgment
+			p.sweep(h, a.id)
+			return
+		}
+		p.ackNow(h, n, head)
+		return
+	}
+	// Step 8: the database copy is more recent.
+	if e.dying && e.seq == wire.MaxSeq {
+		return
+	}
+	discard(note.OlderThanOurs)
+	u := p.newUpdate(nb.port)
+	u.add(h, a, key, e)
+	u.send(h)
+}
+
+// exchanging says whether any neighbour in the area is in Exchange or Loading.
+func (p *Process) exchanging(ai int) bool {
+	for i := range p.nbrs {
+		nb := &p.nbrs[i]
+		if (nb.state == Exchange || nb.state == Loading) && p.areaOf(p.ports[nb.port].Area) == ai {
+			return true
+		}
+	}
+	return false
+}
+
+// flood hands the database copy of an LSA to all neighbours that may need it,
+// but the one it came from (RFC 2328 13.3).
+func (p *Process) flood(h Host, ai int, key, from uint32) {
+	a := &p.areas[ai]
+	e := a.db.Get(key)
+	head := a.header(h, key, e)
+	for i := range p.ports {
+		q := &p.ports[i]
+		if !q.talks() || q.Area != a.id {
+			continue
+		}
+		added := false
+		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+			nb := &p.nbrs[n-1]
+			if nb.state < Exchange {
+				continue
+			}
+			if want, asked := nb.requests[key]; asked && nb.state != Full {
+				wanted := wire.LSAHeader{Seq: want.seq, Checksum: want.sum}
+				if want.aged {
+					wanted.Age = wire.MaxAge
+				}
+				order := head.Compare(&wanted)
+				if order < 0 {
+					continue
+				}
+				p.answered(h, n-1, key)
+				if order == 0 {
+					continue
+				}
+			}
+			if n-1 == from {
+				continue
+			}
+			if nb.retransmits == nil {
+				nb.retransmits = map[uint32]stamp{}
+			}
+			nb.retransmits[key] = stamp{seq: e.seq, sum: e.sum, aged: e.dying, at: h.Now()}
+			if !nb.retransmit.Running() {
+				p.armRetransmit(h, n-1, h.Now())
+			}
+			added = true
+		}
+		if added {
+			q.toFlood = append(q.toFlood, key)
+			if !q.flood.Running() {
+				q.flood.Set(h, h.Now()+floodPacing, floodTimer, event.Pending, uint32(i), 0)
+			}
+		}
+	}
+}
+
+// sendFlood sends what the pacing has gathered, if a neighbour still needs it.
+func (p *Process) sendFlood(h Host, i uint32) {
+	q := &p.ports[i]
+	a := &p.areas[p.areaOf(q.Area)]
+	keys := q.toFlood
+	q.toFlood = q.toFlood[:0]
+	u := p.newUpdate(i)
+	for k, key := range keys {
+		needed := false
+		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+			_, waits := p.nbrs[n-1].retransmits[key]
+			needed = needed || waits
+		}
+		for _, earlier := range keys[:k] {
+			needed = needed && earlier != key
+		}
+		if e := a.db.Get(key); needed && e.body != 0 {
+			u.add(h, a, key, e)
+		}
+	}
+	u.send(h)
+}
+
+func (p *Process) armRetransmit(h Host, n uint32, since event.Time) {
+	nb := &p.nbrs[n]
+	nb.retransmit.Set(h, since+event.FromDuration(p.ports[nb.port].RetransmitInterval), retransmitTimer, event.Pending, nb.port, n)
+}
+
+// retransmit sends again what has waited a retransmit interval for its
+// acknowledgment (RFC 2328 13.6).
+func (p *Process) retransmit(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	q := &p.ports[nb.port]
+	a := &p.areas[p.areaOf(q.Area)]
+	interval := event.FromDuration(q.RetransmitInterval)
+	next := event.Never
+	u := p.newUpdate(nb.port)
+	for _, key := range sortedKeys(h.Pool(), nb.retransmits) {
+		s := nb.retransmits[key]
+		e := a.db.Get(key)
+		if e.body == 0 {
+			delete(nb.retransmits, key)
+			continue
+		}
+		if h.Now()-s.at >= interval {
+			s.at = h.Now()
+			nb.retransmits[key] = s
+			u.add(h, a, key, e)
+		}
+		next = min(next, s.at)
+	}
+	u.send(h)
+	if next != event.Never {
+		p.armRetransmit(h, n, next)
+	}
+}
+
+// acked takes an LSA off a retransmission list.
+func (p *Process) acked(h Host, n, key uint32) {
+	nb := &p.nbrs[n]
+	delete(nb.retransmits, key)
+	if len(nb.retransmits) == 0 {
+		nb.retransmit.Stop(h, event.Pending)
+	}
+}
+
+// ackLater acknowledges an LSA with others (RFC 2328 13.5).
+func (p *Process) ackLater(h Host, i uint32, head *wire.LSAHeader) {
+	q := &p.ports[i]
+	q.toAck = head.Append(q.toAck)
+	if !q.ack.Running() {
+		q.ack.Set(h, h.Now()+ackDelay, ackTimer, event.Pending, i, 0)
+	}
+}
+
+func (p *Process) sendAcks(h Host, i uint32) {
+	q := &p.ports[i]
+	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen) / wire.LSAHeaderLen * wire.LSAHeaderLen
+	for rest := q.toAck; len(rest) > 0; {
+		n := min(fit, len(rest))
+		p.sendAck(h, i, rest[:n])
+		rest = rest[n:]
+	}
+	q.toAck = q.toAck[:0]
+}
+
+// ackNow acknowledges an LSA at once.
+func (p *Process) ackNow(h Host, n uint32, head *wire.LSAHeader) {
+	p.sendAck(h, p.nbrs[n].port, head.Append(nil))
+}
+
+func (p *Process) sendAck(h Host, i uint32, headers []byte) {
+	b := wire.Begin(make([]byte, 0, wire.HeaderLen+len(headers)), wire.TypeAck, p.routerID, p.ports[i].Area)
+	b = append(b, headers...)
+	wire.Finish(b, 0)
+	h.Send(i, wire.AllSPFRouters, b, event.Pending)
+}
+
+// receiveAck is RFC 2328 13.7.
+func (p *Process) receiveAck(h Host, n uint32, body []byte) {
+	nb := &p.nbrs[n]
+	if nb.state < Exchange {
+		return
+	}
+	for len(body) >= wire.LSAHeaderLen {
+		head, _ := wire.ReadLSAHeader(body)
+		body = body[wire.LSAHeaderLen:]
+		key, known := h.Pool().FindKey(head.Key)
+		s, waits := nb.retransmits[key]
+		if known && waits && s.seq == head.Seq && s.sum == head.Checksum && s.aged == (head.Age >= wire.MaxAge) {
+			p.acked(h, n, key)
+		}
+	}
+	p.sweep(h, p.ports[nb.port].Area)
+}

@@ -1,0 +1,250 @@
+package ospf
+
+import (
+	"encoding/binary"
+	"maps"
+
+	"hellebore/core/event"
+	"hellebore/core/note"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
+)
+
+// State is the state of a neighbour (RFC 2328 10.1).
+type State uint8
+
+// The states of a neighbour. Attempt belongs to NBMA networks, which have no
+// place here; it keeps its number so that order and names are the RFC's.
+const (
+	Down State = iota
+	Attempt
+	Init
+	TwoWay
+	ExStart
+	Exchange
+	Loading
+	Full
+)
+
+// StateNames are the RFC's names of the states, by State.
+var StateNames = [...]string{"Down", "Attempt", "Init", "2-Way", "ExStart", "Exchange", "Loading", "Full"}
+
+func (s State) String() string { return StateNames[s] }
+
+// stamp tells one instance of an LSA from another.
+type stamp struct {
+	seq   int32
+	sum   uint16
+	aged  bool // MaxAge
+	asked bool // in a request: it has been sent
+	at    event.Time
+}
+
+type neighbour struct {
+	port    uint32
+	next    uint32 // one more than the index of the next on the port
+	id      ip.Addr
+	address ip.Addr
+	state   State
+	since   event.Time
+	options uint8
+
+	inactivity event.Timer
+	guard      event.Watch
+
+	// Database exchange (RFC 2328 10.6, 10.8).
+	master    bool // we are
+	more      bool // we have more to describe
+	ddSeq     uint32
+	ddTries   int
+	dd        event.Timer
+	ddWatch   event.Watch
+	lastDD    []byte // the last packet sent; immutable
+	lastFlags uint8  // of the last packet received
+	lastSeq   uint32
+	summary   []uint32 // keys still to describe; immutable, only ever shortened
+
+	requests map[uint32]stamp // by key
+	asked    int              // of them, in the outstanding request
+	request  event.Timer
+
+	retransmits map[uint32]stamp // by key
+	retransmit  event.Timer
+}
+
+// own makes the maps of a copied neighbour its own.
+func (n *neighbour) own() {
+	n.requests = maps.Clone(n.requests)
+	n.retransmits = maps.Clone(n.retransmits)
+}
+
+// NeighbourView is a neighbour as a view sees it.
+type NeighbourView struct {
+	Port     uint32
+	RouterID ip.Addr
+	Address  ip.Addr
+	State    State
+	Since    event.Time
+	DeadAt   event.Time // when the inactivity timer runs out
+}
+
+// Neighbours visits the neighbours on a port.
+func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
+	if int(i) >= len(p.ports) {
+		return
+	}
+	for n := p.ports[i].firstNbr; n != 0; n = p.nbrs[n-1].next {
+		nb := &p.nbrs[n-1]
+		visit(NeighbourView{nb.port, nb.id, nb.address, nb.state, nb.since, nb.inactivity.Deadline()})
+	}
+}
+
+func (p *Process) find(q *port, id ip.Addr) (n uint32, ok bool) {
+	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+		if p.nbrs[n-1].id == id {
+			return n - 1, true
+		}
+	}
+	return 0, false
+}
+
+// sendHello sends a hello and restarts its timer (RFC 2328 9.5).
+func (p *Process) sendHello(h Host, i uint32) {
+	q := &p.ports[i]
+	b := wire.Begin(make([]byte, 0, 96), wire.TypeHello, p.routerID, q.Area)
+	hello := wire.Hello{
+		Mask:         ip.Mask(q.PrefixLen),
+		Interval:     uint16(q.HelloInterval.Seconds()),
+		Options:      wire.OptionE,
+		Priority:     1,
+		DeadInterval: uint32(q.DeadInterval.Seconds()),
+	}
+	b = hello.Append(b)
+	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+		if p.nbrs[n-1].state >= Init {
+			b = binary.BigEndian.AppendUint32(b, uint32(p.nbrs[n-1].id))
+		}
+	}
+	wire.Finish(b, 0)
+	// The first hello since a disturbance may still change something; those
+	// after it only keep the neighbours' guards quiet.
+	class := event.Periodic
+	if h.Calm().Stale(&q.retry) {
+		class = event.Pending
+	}
+	h.Calm().Refresh(&q.retry)
+	h.Send(i, wire.AllSPFRouters, b, class)
+	q.sent++
+	q.hello.Set(h, h.Now()+event.FromDuration(q.HelloInterval), helloTimer, event.Periodic, i, 0)
+}
+
+// receiveHello is RFC 2328 10.5.
+func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header) {
+	q := &p.ports[i]
+	hello, ok := wire.ReadHello(head.Body)
+	if !ok {
+		p.refuse(h, i, src, note.Malformed, 0, 0)
+		return
+	}
+	mine := uint16(q.HelloInterval.Seconds())
+	dead := uint32(q.DeadInterval.Seconds())
+	switch {
+	case hello.Interval != mine:
+		p.refuse(h, i, src, note.HelloIntervalDiffers, seconds(uint32(mine)), seconds(uint32(hello.Interval)))
+		return
+	case hello.DeadInterval != dead:
+		p.refuse(h, i, src, note.DeadIntervalDiffers, seconds(dead), seconds(hello.DeadInterval))
+		return
+	case hello.Mask != ip.Mask(q.PrefixLen):
+		// RFC 2328 10.5 does not compare masks on point-to-point links. Ports
+		// are numbered here, and different masks make different routes, so
+		// the disagreement is worth refusing.
+		n, _ := ip.MaskLen(hello.Mask)
+		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(q.Address, q.PrefixLen), packPrefix(src, n))
+		return
+	}
+	n, known := p.find(q, head.RouterID)
+	if !known {
+		n = p.newNeighbour(h, i, head.RouterID, src)
+		q = &p.ports[i]
+	}
+	nb := &p.nbrs[n]
+	nb.address, nb.options = src, hello.Options
+	q.refusal = Refusal{}
+	// HelloReceived: the inactivity timer restarts.
+	nb.inactivity.Set(h, h.Now()+event.FromDuration(q.DeadInterval), inactivityTimer, event.Guard, i, n)
+	h.Calm().Refresh(&nb.guard)
+	if nb.state < Init {
+		p.setState(h, n, Init, note.None)
+	}
+	if !hello.Lists(p.routerID) {
+		if nb.state >= TwoWay { // 1-WayReceived
+			p.leaveExchange(h, n)
+			p.setState(h, n, Init, note.NotListed)
+		}
+		return
+	}
+	p.twoWay(h, n)
+}
+
+// twoWay is the event 2-WayReceived. On a point-to-point link every neighbour
+// becomes adjacent (RFC 2328 10.4).
+func (p *Process) twoWay(h Host, n uint32) {
+	if p.nbrs[n].state != Init {
+		return
+	}
+	p.startExchange(h, n, note.None)
+}
+
+func seconds(n uint32) uint64 { return uint64(n) * uint64(event.Second) }
+
+func (p *Process) newNeighbour(h Host, i uint32, id, address ip.Addr) uint32 {
+	var n uint32
+	if p.freeNbr != 0 {
+		n = p.freeNbr - 1
+		p.freeNbr = p.nbrs[n].next
+	} else {
+		n = uint32(len(p.nbrs))
+		p.nbrs = append(p.nbrs, neighbour{})
+	}
+	nb := &p.nbrs[n]
+	// The slot's timers may still have events in the queue: they stay with it.
+	*nb = neighbour{port: i, id: id, address: address, since: h.Now(),
+		inactivity: nb.inactivity, dd: nb.dd, request: nb.request, retransmit: nb.retransmit}
+	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, n+1
+	h.Calm().Start(&nb.guard)
+	return n
+}
+
+// kill is KillNbr, LLDown and InactivityTimer: the neighbour is forgotten.
+func (p *Process) kill(h Host, n uint32, why note.Code) {
+	nb := &p.nbrs[n]
+	p.leaveExchange(h, n)
+	nb.inactivity.Stop(h, event.Guard)
+	h.Calm().Stop(&nb.guard)
+	p.setState(h, n, Down, why)
+	q := &p.ports[nb.port]
+	at := &q.firstNbr
+	for *at != n+1 {
+		at = &p.nbrs[*at-1].next
+	}
+	*at = nb.next
+	nb.next, p.freeNbr = p.freeNbr, n+1
+	p.sweep(h, q.Area)
+}
+
+// setState changes the state and what hangs on it.
+func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
+	nb := &p.nbrs[n]
+	from := nb.state
+	if from == to {
+		return
+	}
+	nb.state, nb.since = to, h.Now()
+	h.Calm().Disturb(h.Now())
+	h.Note(note.Note{Kind: note.NeighbourState, Port: uint16(nb.port), A: uint64(nb.id),
+		B: uint64(from), C: uint64(to), Reason: why})
+	if from == Full || to == Full {
+		p.wantOriginate(h, p.areaOf(p.ports[nb.port].Area))
+	}
+}

@@ -1,0 +1,114 @@
+// Package store lays state out so that copying a world is nearly free: arrays
+// in pages with copy-on-write (Paged), a dictionary that numbers values
+// (Index), and randomness that is a function of its purpose (Keyed).
+package store
+
+const (
+	pageBits = 6
+	pageSize = 1 << pageBits
+)
+
+type page[T any] struct {
+	owner uint64
+	items [pageSize]T
+}
+
+// Paged is an array indexed by small numbers. Elements never written are T's
+// zero value. Clone costs one pointer a page; a page is copied when one of the
+// two arrays first writes to it.
+//
+// A page may be written in place when its owner is the array's epoch: after
+// Clone both arrays have an epoch above that of every page they share, so two
+// arrays can have equal epochs and still never own the same page.
+type Paged[T any] struct {
+	pages []*page[T]
+	epoch uint64
+	len   uint32
+}
+
+// Len is one more than the highest index written.
+func (p *Paged[T]) Len() uint32 { return p.len }
+
+// Get is the element at i.
+func (p *Paged[T]) Get(i uint32) T {
+	if i >= p.len {
+		var zero T
+		return zero
+	}
+	pg := p.pages[i>>pageBits]
+	if pg == nil {
+		var zero T
+		return zero
+	}
+	return pg.items[i&(pageSize-1)]
+}
+
+// At points to the element at i for reading, or is nil if its page was never
+// written. The pointer is good until the next Edit of the array.
+func (p *Paged[T]) At(i uint32) *T {
+	if i >= p.len {
+		return nil
+	}
+	pg := p.pages[i>>pageBits]
+	if pg == nil {
+		return nil
+	}
+	return &pg.items[i&(pageSize-1)]
+}
+
+// Edit points to the element at i for writing; the array grows as needed. The
+// pointer is good until the next Clone.
+func (p *Paged[T]) Edit(i uint32) *T {
+	n := int(i >> pageBits)
+	for n >= len(p.pages) {
+		p.pages = append(p.pages, nil)
+	}
+	if i >= p.len {
+		p.len = i + 1
+	}
+	pg := p.pages[n]
+	switch {
+	case pg == nil:
+		pg = &page[T]{owner: p.epoch}
+		p.pages[n] = pg
+	case pg.owner != p.epoch:
+		pg = &page[T]{owner: p.epoch, items: pg.items}
+		p.pages[n] = pg
+	}
+	return &pg.items[i&(pageSize-1)]
+}
+
+// Set writes the element at i.
+func (p *Paged[T]) Set(i uint32, v T) { *p.Edit(i) = v }
+
+// Append adds an element at the end and returns its index.
+func (p *Paged[T]) Append(v T) uint32 {
+	i := p.len
+	*p.Edit(i) = v
+	return i
+}
+
+// Clone is an independent copy.
+func (p *Paged[T]) Clone() Paged[T] {
+	p.epoch++
+	return Paged[T]{pages: append([]*page[T](nil), p.pages...), epoch: p.epoch, len: p.len}
+}
+
+// Each visits the elements of all pages ever written, in order of index, until
+// visit says false. It may pass zero values.
+func (p *Paged[T]) Each(visit func(i uint32, v *T) bool) {
+	for n, pg := range p.pages {
+		if pg == nil {
+			continue
+		}
+		base := uint32(n) << pageBits
+		for k := range pg.items {
+			if base+uint32(k) >= p.len {
+				return
+			}
+			if !visit(base+uint32(k), &pg.items[k]) {
+				return
+			}
+		}
+	}
+}

@@ -1,0 +1,100 @@
+package ip
+
+import "golang.org/x/crypto/cryptobyte"
+
+// MAC is an Ethernet address.
+type MAC [6]byte
+
+// Broadcast is the MAC address of all stations.
+var Broadcast = MAC{0xff, 0xff, 0xff, 0xff, 0xff, 0xff}
+
+// PortMAC is the address of a device's port: locally administered, unicast,
+// and telling whose it is.
+func PortMAC(device uint32, port uint16) MAC {
+	return MAC{0x02, byte(device >> 16), byte(device >> 8), byte(device), byte(port >> 8), byte(port)}
+}
+
+// GroupMAC is the Ethernet group address of an IPv4 multicast address (RFC 1112
+// 6.4).
+func GroupMAC(a Addr) MAC {
+	return MAC{0x01, 0x00, 0x5e, byte(a>>16) & 0x7f, byte(a >> 8), byte(a)}
+}
+
+// Group says whether m is a group address.
+func (m MAC) Group() bool { return m[0]&1 == 1 }
+
+// EtherTypes that the simulation carries.
+const (
+	TypeIPv4 = 0x0800
+	TypeARP  = 0x0806
+)
+
+// FrameHeader is the length of an Ethernet header.
+const FrameHeader = 14
+
+// Frame is an Ethernet II frame.
+type Frame struct {
+	Dst, Src MAC
+	Type     uint16
+	Payload  []byte
+}
+
+// ReadFrame reads a frame; its payload shares b.
+func ReadFrame(b []byte) (f Frame, ok bool) {
+	if len(b) < FrameHeader {
+		return f, false
+	}
+	f.Dst, f.Src = MAC(b[0:6]), MAC(b[6:12])
+	f.Type = uint16(b[12])<<8 | uint16(b[13])
+	f.Payload = b[FrameHeader:]
+	return f, true
+}
+
+// AppendFrameHeader appends an Ethernet header to b.
+func AppendFrameHeader(b []byte, dst, src MAC, etherType uint16) []byte {
+	b = append(b, dst[:]...)
+	b = append(b, src[:]...)
+	return append(b, byte(etherType>>8), byte(etherType))
+}
+
+// ARP operations (RFC 826).
+const (
+	ARPRequest = 1
+	ARPReply   = 2
+)
+
+// ARP is an ARP packet for IPv4 over Ethernet.
+type ARP struct {
+	Op                   uint16
+	SenderMAC, TargetMAC MAC
+	Sender, Target       Addr
+}
+
+// Append appends the packet to b.
+func (a *ARP) Append(b []byte) []byte {
+	b = append(b, 0, 1, 0x08, 0, 6, 4, byte(a.Op>>8), byte(a.Op))
+	b = append(b, a.SenderMAC[:]...)
+	b = appendAddr(b, a.Sender)
+	b = append(b, a.TargetMAC[:]...)
+	return appendAddr(b, a.Target)
+}
+
+// ReadARP reads an ARP packet for IPv4 over Ethernet.
+func ReadARP(b []byte) (a ARP, ok bool) {
+	s := cryptobyte.String(b)
+	var htype, ptype uint16
+	var hlen, plen uint8
+	var sender, target uint32
+	if !s.ReadUint16(&htype) || !s.ReadUint16(&ptype) || !s.ReadUint8(&hlen) || !s.ReadUint8(&plen) ||
+		htype != 1 || ptype != TypeIPv4 || hlen != 6 || plen != 4 ||
+		!s.ReadUint16(&a.Op) || !s.CopyBytes(a.SenderMAC[:]) || !s.ReadUint32(&sender) ||
+		!s.CopyBytes(a.TargetMAC[:]) || !s.ReadUint32(&target) {
+		return a, false
+	}
+	a.Sender, a.Target = Addr(sender), Addr(target)
+	return a, true
+}
+
+func appendAddr(b []byte, a Addr) []byte {
+	return append(b, byte(a>>24), byte(a>>16), byte(a>>8), byte(a))
+}
