@@ -18,7 +18,6 @@ type neighbour struct {
 	tries    int
 	timer    event.Timer
 	waiting  []waiting // packets that wait for an answer; copied on change
-	failedAt event.Time
 }
 
 type waiting struct {
@@ -57,7 +56,7 @@ func (d *Device) output(port uint32, to ip.Addr, packet []byte, class event.Clas
 		return
 	}
 	if len(n.waiting) == arpWaiting {
-		d.drop(packet, note.QueuedTooLong, port)
+		d.dropAt(packet, note.QueuedTooLong, NoPort, port, to)
 		return
 	}
 	n.waiting = append(slices.Clone(n.waiting), waiting{packet, class})
@@ -88,7 +87,8 @@ func (d *Device) arpExpired(e *event.Event) {
 	}
 	d.Note(note.Note{Kind: note.AddressUnresolved, Port: uint16(n.port), A: uint64(n.addr)})
 	for _, w := range n.waiting {
-		d.unreachable(w.packet, note.NoAnswerToARP, ip.CodeHost, e.A)
+		d.dropAt(w.packet, note.NoAnswerToARP, NoPort, e.A, ip.Addr(e.B))
+		d.tellSource(w.packet, note.NoAnswerToARP, ip.CodeHost, NoPort)
 	}
 	i = d.findARP(e.A, ip.Addr(e.B)) // the errors may have made entries of their own
 	d.arp[i].waiting = nil

@@ -164,19 +164,27 @@ func (d *Device) forward(in uint32, p *ip.Packet, class event.Class) {
 }
 
 // drop notes that a packet ends here.
-func (d *Device) drop(b []byte, why note.Code, in uint32) {
+func (d *Device) drop(b []byte, why note.Code, in uint32) { d.dropAt(b, why, in, NoPort, 0) }
+
+// dropAt is drop behind a port, for want of an answer from a gateway there.
+func (d *Device) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr) {
 	p, ok := ip.ReadPacket(b)
 	if !ok {
 		return
 	}
 	d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst), B: uint64(p.Src), Reason: why})
-	d.trace(&p, Step{Action: Dropped, Reason: why, In: in, Out: NoPort})
+	d.trace(&p, Step{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
 // unreachable drops a packet and tells its source why, unless it was itself an
 // ICMP error or the source is this device (RFC 1122 3.2.2).
 func (d *Device) unreachable(b []byte, why note.Code, code uint8, in uint32) {
 	d.drop(b, why, in)
+	d.tellSource(b, why, code, in)
+}
+
+// tellSource sends the ICMP error about a dropped packet.
+func (d *Device) tellSource(b []byte, why note.Code, code uint8, in uint32) {
 	p, ok := ip.ReadPacket(b)
 	if !ok || p.Src == 0 || d.Local(p.Src) {
 		return

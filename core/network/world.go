@@ -152,6 +152,17 @@ func (w *World) RunUntil(t event.Time, limit uint64) (done bool) {
 	return true
 }
 
+// RunNext handles the next event, if it comes no later than t; else t becomes
+// now and it says false.
+func (w *World) RunNext(t event.Time) bool {
+	if w.queue.Next() > t {
+		w.now = max(w.now, t)
+		return false
+	}
+	w.step()
+	return true
+}
+
 // Outcome is how a run ended.
 type Outcome uint8
 

@@ -104,7 +104,7 @@ var Reasons = [codes]Info{
 	SameRouterID:          {"same-router-id", "router ID", "both routers have the same router ID", "give one of them another router-id", "address", "2328 C.1"},
 	MTUTooLarge:           {"mtu", "MTU", "the other end's MTU is larger than this port can take", "set the same mtu on both ends", "count", "2328 10.6"},
 	LinkSilenced:          {"silenced", "silence", "packets vanish on the way", "mend the link", "word", ""},
-	NothingHeard:          {"nothing-heard", "hellos", "no hello has been heard yet", "", "word", "2328 10.1"},
+	NothingHeard:          {"nothing-heard", "hellos", "no hello is heard from the other end", "", "word", "2328 10.1"},
 	NotListed:             {"not-listed", "hellos", "the other end is heard, but does not list us: it does not hear us", "", "word", "2328 10.5"},
 	StillForming:          {"forming", "exchange", "the databases are still being exchanged", "", "word", "2328 10.3"},
 	DeadIntervalExpired:   {"dead-interval-expired", "dead interval", "no hello arrived for a router dead interval", "", "duration", "2328 10.3"},

@@ -259,6 +259,7 @@ func (p *Process) answered(h Host, n, id uint32) {
 	delete(nb.requests, id)
 	switch {
 	case len(nb.requests) == 0:
+		nb.requests = nil
 		nb.request.Stop(h, event.Pending)
 		if nb.state == Loading {
 			p.setState(h, n, Full, note.None) // LoadingDone

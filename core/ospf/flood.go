@@ -2,6 +2,7 @@ package ospf
 
 import (
 	"encoding/binary"
+	"slices"
 
 	"hellebore/core/event"
 	"hellebore/core/note"
@@ -142,6 +143,11 @@ func (p *Process) receiveLSA(h Host, n uint32, ai int, head *wire.LSAHeader, raw
 	if order == 0 { // step 7
 		if _, waits := nb.retransmits[key]; waits {
 			p.acked(h, n, key) // an implied acknowledgment
+			if q := &p.ports[nb.port]; slices.Contains(q.toFlood, key) {
+				// Our copy, which would have been theirs, has not left yet
+				// and need not leave any more.
+				p.ackLater(h, nb.port, head)
+			}
 			p.sweep(h, a.id)
 			return
 		}
@@ -283,6 +289,7 @@ func (p *Process) acked(h Host, n, key uint32) {
 	nb := &p.nbrs[n]
 	delete(nb.retransmits, key)
 	if len(nb.retransmits) == 0 {
+		nb.retransmits = nil // a copy of the world then costs nothing here
 		nb.retransmit.Stop(h, event.Pending)
 	}
 }

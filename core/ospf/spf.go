@@ -153,7 +153,7 @@ func (p *Process) runSPF(h Host) {
 	p.runs++
 	s := pool.scratch
 	var vertices, changed uint64
-	results := make(map[uint32]routeEntry, 0)
+	results := map[uint32]routeEntry{} // of several areas only
 	single := len(p.areas) == 1
 	for ai := range p.areas {
 		vertices += p.spfArea(h, s, ai)

@@ -1,0 +1,161 @@
+// Package history is a lab over time: its journal of actions, and from it the
+// world at any moment. A lab is its text and its journal; everything else here
+// is made again by replaying them.
+package history
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"hellebore/core/config"
+	"hellebore/core/device"
+	"hellebore/core/event"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+)
+
+// Kind is what an action does.
+type Kind uint8
+
+// The kinds of actions.
+const (
+	Apply Kind = iota // a text becomes the configuration
+	Cut
+	Silence
+	Mend
+	Disable
+	Enable
+	Wait
+)
+
+var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait"}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// Action is one thing that is done to a lab.
+type Action struct {
+	Kind      Kind
+	Text      string         // of Apply
+	Target    config.PortRef // of the others; Port is "" for a whole device
+	Direction network.Direction
+	For       time.Duration // of Wait
+}
+
+// String is the action as it is typed; an Apply's text is left out.
+func (a Action) String() string {
+	switch a.Kind {
+	case Apply:
+		return "apply"
+	case Wait:
+		return "wait " + labtext.FormatDuration(a.For)
+	}
+	s := a.Kind.String() + " " + a.Target.Device
+	if a.Target.Port != "" {
+		s = a.Kind.String() + " " + a.Target.String()
+	}
+	if a.Kind == Silence && a.Direction != network.Both {
+		s += " " + a.Direction.String()
+	}
+	return s
+}
+
+// ParseAction reads an action as it is typed: "cut viaduct.e1", "silence
+// viaduct.e1 out", "wait 30s". An Apply cannot be typed, since it needs a text.
+func ParseAction(s string) (Action, error) {
+	words := strings.Fields(s)
+	if len(words) == 0 {
+		return Action{}, fmt.Errorf("no action; write for example: cut viaduct.e1")
+	}
+	a := Action{}
+	found := false
+	for k := Cut; k <= Wait; k++ {
+		if words[0] == k.String() {
+			a.Kind, found = k, true
+		}
+	}
+	if !found {
+		return a, fmt.Errorf("%q is not an action; known: %s", words[0], strings.Join(kindNames[1:], ", "))
+	}
+	if len(words) < 2 {
+		return a, fmt.Errorf("%s what? write for example: %s", words[0], map[bool]string{true: "wait 30s", false: words[0] + " viaduct.e1"}[a.Kind == Wait])
+	}
+	if a.Kind == Wait {
+		d, err := time.ParseDuration(words[1])
+		if err != nil || d <= 0 || len(words) > 2 {
+			return a, fmt.Errorf("%q is not a time to wait; write a number and a unit, for example wait 30s", strings.Join(words[1:], " "))
+		}
+		a.For = d
+		return a, nil
+	}
+	device, port, dotted := strings.Cut(words[1], ".")
+	a.Target = config.PortRef{Device: device, Port: port}
+	if !dotted && a.Kind != Disable && a.Kind != Enable {
+		a.Target.Port = config.HostPort
+	}
+	switch {
+	case len(words) == 2:
+	case len(words) == 3 && a.Kind == Silence && words[2] == "out":
+		a.Direction = network.Out
+	case len(words) == 3 && a.Kind == Silence && words[2] == "in":
+		a.Direction = network.In
+	default:
+		return a, fmt.Errorf("%q is one word too many; only silence takes a direction, out or in", words[len(words)-1])
+	}
+	return a, nil
+}
+
+// perform does the action to a world. The error says what it refers to that is
+// not there; the world is untouched then.
+func (a Action) perform(w *network.World, lab *config.Lab) error {
+	switch a.Kind {
+	case Apply:
+		w.Configure(lab)
+		return nil
+	case Wait:
+		return nil
+	}
+	d := w.Find(a.Target.Device)
+	if d == nil {
+		return fmt.Errorf("there is no device named %s", a.Target.Device)
+	}
+	override := device.ForceDisabled
+	if a.Kind == Enable {
+		override = device.ForceEnabled
+	}
+	if a.Target.Port == "" {
+		w.ForceDevice(d.ID(), override)
+		return nil
+	}
+	p, ok := d.Port(a.Target.Port)
+	if !ok {
+		if a.Target.Port == config.HostPort {
+			return fmt.Errorf("%s is a router: say which port, for example %s.%s", d.Name(), d.Name(), d.Ports()[0].Config.Name)
+		}
+		return fmt.Errorf("%s has no port named %s", d.Name(), a.Target.Port)
+	}
+	_, _, joined := w.MediumOf(d.ID(), p)
+	if !joined && a.Kind != Disable && a.Kind != Enable {
+		return fmt.Errorf("%v is not joined to anything", a.Target)
+	}
+	switch a.Kind {
+	case Cut:
+		if !w.Cut(d.ID(), p) {
+			return fmt.Errorf("the link of %v is cut already", a.Target)
+		}
+	case Silence:
+		if !w.Silence(d.ID(), p, a.Direction) {
+			return fmt.Errorf("the link of %v is silent already", a.Target)
+		}
+	case Mend:
+		if !w.Mend(d.ID(), p) {
+			return fmt.Errorf("the link of %v has no fault", a.Target)
+		}
+	case Disable, Enable:
+		w.ForcePort(d.ID(), p, override)
+	}
+	return nil
+}
+
+// duration is how long a Wait runs.
+func (a Action) until(start event.Time) event.Time { return start + event.FromDuration(a.For) }

@@ -1,0 +1,295 @@
+package history
+
+import (
+	"fmt"
+	"sort"
+
+	"hellebore/core/config"
+	"hellebore/core/event"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+)
+
+// Engine is the version of the simulation. A record made by another version may
+// replay to another digest, and then says so.
+const Engine = "1"
+
+// Bounds of one action.
+const (
+	// MaxEvents is when a lab that keeps changing is given up.
+	MaxEvents = 200_000_000
+	// frameEvents is the work between two keyframes: about 100 ms.
+	frameEvents = 100_000
+)
+
+// Record is a journal entry: an action, how far it ran, and what it came to. It
+// is written before the action takes effect, and completed when it ended.
+type Record struct {
+	Seq    int        // from 1
+	Action string     // as it is typed
+	Text   string     // of an apply
+	Start  event.Time // virtual time at which it took effect
+	// Until, if not 0, is the virtual time at which the run ends, settled or
+	// not; else it runs to rest.
+	Until event.Time
+
+	Done     bool
+	Outcome  network.Outcome
+	End      event.Time // virtual time at its end
+	Settled  event.Time // time of the last change
+	Events   uint64     // handled by the world at its end
+	Digest   uint64     // full digest at its end
+	Engine   string
+	Diverged bool // a replay did not come to the recorded digest
+}
+
+// Step is an action with what is needed to look into it.
+type Step struct {
+	Record
+	Parsed  Action
+	Lab     *config.Lab    // in force from this action on
+	Before  *network.World // just before it
+	Applied *network.World // just after it took effect, at the same time
+	After   *network.World // at its end; nil while it runs
+	// Notes of the action: [NotesBefore, NotesApplied) when it took effect,
+	// [NotesApplied, NotesAfter) in the run that followed.
+	NotesBefore, NotesApplied, NotesAfter uint32
+	frames                                []*network.World
+}
+
+// History is a lab's journal and the worlds that follow from it.
+type History struct {
+	steps []*Step
+	head  *network.World
+	lab   *config.Lab
+	text  string
+	cache []cached
+}
+
+type cached struct {
+	moment Moment
+	world  *network.World
+}
+
+// New is the history of a lab to which nothing has been done.
+func New() *History { return &History{head: network.New(), lab: &config.Lab{}} }
+
+// Steps are the actions so far, oldest first; for reading.
+func (h *History) Steps() []*Step { return h.steps }
+
+// Head is the present; for reading. Text is the text in force, Lab what it
+// says.
+func (h *History) Head() *network.World { return h.head }
+func (h *History) Text() string         { return h.text }
+func (h *History) Lab() *config.Lab     { return h.lab }
+
+// Begin checks an action and makes its record, which the caller writes to the
+// journal before Run. until is 0 to run to rest, else a duration. Nothing has
+// happened yet.
+func (h *History) Begin(a Action, until event.Time) (*Step, error) {
+	s := &Step{Parsed: a, Lab: h.lab}
+	s.Record = Record{Seq: len(h.steps) + 1, Action: a.String(), Text: a.Text, Start: h.head.Now(), Engine: Engine}
+	if a.Kind == Wait {
+		s.Until = a.until(s.Start)
+	}
+	if until != 0 {
+		s.Until = s.Start + until
+	}
+	if a.Kind == Apply {
+		r := labtext.Parse(a.Text)
+		if !r.OK() {
+			return nil, &TextError{r.Problems}
+		}
+		s.Lab = &r.Lab
+	}
+	if err := a.perform(h.head.Clone(), s.Lab); err != nil {
+		return nil, err
+	}
+	return s, nil
+}
+
+// TextError is a text that cannot be applied.
+type TextError struct {
+	Problems []labtext.Problem
+}
+
+func (e *TextError) Error() string {
+	n := 0
+	for _, p := range e.Problems {
+		if p.Severity == labtext.Error {
+			n++
+		}
+	}
+	if n == 1 {
+		return "the text has an error, nothing was applied"
+	}
+	return fmt.Sprintf("the text has %d errors, nothing was applied", n)
+}
+
+// Run performs a begun step: it takes effect, and time runs to rest or to the
+// step's bound. stop, if not nil, is asked now and then whether to give up.
+func (h *History) Run(s *Step, stop func() bool) error {
+	w := h.head
+	s.NotesBefore = w.Notes()
+	s.Before = w.Clone()
+	if err := s.Parsed.perform(w, s.Lab); err != nil {
+		return err
+	}
+	s.NotesApplied = w.Notes()
+	s.Applied = w.Clone()
+	h.steps = append(h.steps, s)
+	h.lab, h.cache = s.Lab, nil
+	if s.Parsed.Kind == Apply {
+		h.text = s.Parsed.Text
+	}
+	h.advance(s, w, stop)
+	s.Done, s.End, s.Settled = true, w.Now(), max(s.Start, w.Calm().LastChange())
+	s.Events, s.NotesAfter = w.Handled(), w.Notes()
+	s.After = w.Clone()
+	s.Digest = w.Digest(true)
+	return nil
+}
+
+// advance runs the world to the end of the step, leaving keyframes behind.
+func (h *History) advance(s *Step, w *network.World, stop func() bool) {
+	from := w.Handled()
+	for {
+		before := w.Handled()
+		if s.Until != 0 {
+			if w.RunUntil(s.Until, frameEvents) {
+				s.Outcome = network.Settled
+				return
+			}
+		} else if s.Outcome = w.Settle(frameEvents, nil); s.Outcome == network.Settled {
+			return
+		}
+		switch {
+		case stop != nil && stop():
+			s.Outcome = network.Stopped
+			return
+		case w.Handled()-from >= MaxEvents || w.Handled() == before:
+			s.Outcome = network.Unsettled
+			return
+		}
+		s.frames = append(s.frames, w.Clone())
+	}
+}
+
+// Replay does again what a journal says. A record that was not completed, since
+// the server died, is carried to its end and completed in place; one whose
+// digest does not come out again is marked Diverged.
+func Replay(records []Record, stop func() bool) (*History, error) {
+	h := New()
+	for _, r := range records {
+		a := Action{Kind: Apply, Text: r.Text}
+		if r.Action != Apply.String() {
+			var err error
+			if a, err = ParseAction(r.Action); err != nil {
+				return nil, fmt.Errorf("journal entry %d: %w", r.Seq, err)
+			}
+		}
+		s, err := h.Begin(a, 0)
+		if err != nil {
+			return nil, fmt.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
+		}
+		s.Until = r.Until
+		end := stop
+		if r.Done && r.Outcome == network.Stopped {
+			// It was stopped after so many events: the same again.
+			end = func() bool { return h.head.Handled() >= r.Events }
+		}
+		if err := h.Run(s, end); err != nil {
+			return nil, fmt.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
+		}
+		if r.Done {
+			s.Diverged = s.Digest != r.Digest
+			s.Engine = r.Engine
+		}
+	}
+	return h, nil
+}
+
+// Records is the journal.
+func (h *History) Records() []Record {
+	out := make([]Record, len(h.steps))
+	for i, s := range h.steps {
+		out[i] = s.Record
+	}
+	return out
+}
+
+// ForkRecords is the journal of a lab that forks off at a moment: what was done
+// until then.
+func (h *History) ForkRecords(m Moment) []Record {
+	out := h.Records()[:m.Step]
+	if last := m.Step - 1; last >= 0 && m.At < h.steps[last].End {
+		r := &out[last]
+		r.Until, r.Done = m.At, false
+	}
+	return out
+}
+
+// Moment is a position in a lab's history: the state after Step actions, at
+// virtual time At, all events up to and including At handled. A Step whose
+// action has yet to run gives the state before that action.
+type Moment struct {
+	Step int
+	At   event.Time
+}
+
+// Now is the present moment.
+func (h *History) Now() Moment { return Moment{len(h.steps), h.head.Now()} }
+
+// BeforeStep is the moment just before action seq, from 1; AfterStep that at
+// its end.
+func (h *History) BeforeStep(seq int) Moment { return Moment{seq - 1, h.steps[seq-1].Start} }
+func (h *History) AfterStep(seq int) Moment  { return Moment{seq, h.steps[seq-1].End} }
+
+// AtTime is the moment of a virtual time, the actions at that time included.
+func (h *History) AtTime(t event.Time) Moment {
+	t = min(max(t, 0), h.head.Now())
+	n := sort.Search(len(h.steps), func(i int) bool { return h.steps[i].Start > t })
+	return Moment{n, t}
+}
+
+// At is the world at a moment, for reading only: it is shared between callers.
+func (h *History) At(m Moment) *network.World {
+	if m == h.Now() {
+		return h.head
+	}
+	for _, c := range h.cache {
+		if c.moment == m {
+			return c.world
+		}
+	}
+	w := h.seek(m)
+	const keep = 8
+	h.cache = append(h.cache, cached{m, w})
+	if len(h.cache) > keep {
+		h.cache = h.cache[1:]
+	}
+	return w
+}
+
+// seek runs from the nearest keyframe before the moment.
+func (h *History) seek(m Moment) *network.World {
+	if m.Step == 0 {
+		return network.New()
+	}
+	s := h.steps[m.Step-1]
+	if s.After != nil && m.At >= s.End {
+		return s.After
+	}
+	base := s.Applied
+	for _, f := range s.frames {
+		if f.Now() < m.At {
+			base = f
+		}
+	}
+	w := base.Clone()
+	w.RunUntil(m.At, MaxEvents)
+	return w
+}
+
+// Fork is an independent copy of the world at a moment, to try things on.
+func (h *History) Fork(m Moment) *network.World { return h.At(m).Clone() }

@@ -1,0 +1,157 @@
+package history
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"hellebore/core/event"
+	"hellebore/core/network"
+	"hellebore/demo"
+)
+
+func act(t require.TestingT, h *History, action string) *Step {
+	a := Action{Kind: Apply, Text: action}
+	if !strings.Contains(action, "\n") {
+		var err error
+		a, err = ParseAction(action)
+		require.NoError(t, err)
+	}
+	s, err := h.Begin(a, 0)
+	require.NoError(t, err)
+	require.NoError(t, h.Run(s, nil))
+	return s
+}
+
+func triangle() string { return demo.Labs()[1].Text }
+
+func TestActionsReadBackAsTyped(t *testing.T) {
+	for _, s := range []string{"cut viaduct.e1", "silence viaduct.e1", "silence viaduct.e1 out", "silence viaduct.e1 in",
+		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms"} {
+		a, err := ParseAction(s)
+		require.NoError(t, err)
+		require.Equal(t, s, a.String())
+	}
+	for in, want := range map[string]string{
+		"":                      "no action; write for example: cut viaduct.e1",
+		"sever viaduct.e1":      `"sever" is not an action; known: cut, silence, mend, disable, enable, wait`,
+		"cut":                   "cut what? write for example: cut viaduct.e1",
+		"wait":                  "wait what? write for example: wait 30s",
+		"wait long":             `"long" is not a time to wait; write a number and a unit, for example wait 30s`,
+		"cut viaduct.e1 out":    `"out" is one word too many; only silence takes a direction, out or in`,
+		"silence viaduct.e1 up": `"up" is one word too many; only silence takes a direction, out or in`,
+	} {
+		_, err := ParseAction(in)
+		require.EqualError(t, err, want)
+	}
+}
+
+func TestActionsThatCannotBe(t *testing.T) {
+	h := New()
+	act(t, h, triangle())
+	act(t, h, "cut viaduct.e1")
+	before := h.Head().Digest(true)
+	for in, want := range map[string]string{
+		"cut viaduct.e1": "the link of viaduct.e1 is cut already",
+		"mend summit.e2": "the link of summit.e2 has no fault",
+		"cut viaduct.e9": "viaduct has no port named e9",
+		"cut mill.e1":    "there is no device named mill",
+		"cut viaduct":    "viaduct is a router: say which port, for example viaduct.lo",
+		"cut viaduct.lo": "viaduct.lo is not joined to anything",
+	} {
+		a, err := ParseAction(in)
+		require.NoError(t, err)
+		_, err = h.Begin(a, 0)
+		require.EqualError(t, err, want)
+	}
+	_, err := h.Begin(Action{Kind: Apply, Text: "router\nrouter 7\n"}, 0)
+	require.EqualError(t, err, "the text has 2 errors, nothing was applied")
+	require.Equal(t, before, h.Head().Digest(true))
+}
+
+// TestSeekEqualsRunning holds seeking, from keyframes, against a world that is
+// simply run from the start.
+func TestSeekEqualsRunning(t *testing.T) {
+	h := New()
+	act(t, h, triangle())
+	act(t, h, "silence viaduct.e2 out")
+	act(t, h, "mend viaduct.e2")
+	end := h.Head().Now()
+	rapid.Check(t, func(t *rapid.T) {
+		at := event.Time(rapid.Int64Range(0, int64(end)).Draw(t, "at"))
+		m := h.AtTime(at)
+		plain := network.New()
+		for _, s := range h.Steps()[:m.Step] {
+			plain.RunUntil(s.Start, MaxEvents)
+			require.NoError(t, s.Parsed.perform(plain, s.Lab))
+		}
+		plain.RunUntil(at, MaxEvents)
+		require.Equal(t, plain.Digest(true), h.At(m).Digest(true))
+	})
+	require.Equal(t, h.Steps()[1].Before.Digest(true), h.At(h.BeforeStep(2)).Digest(true))
+	require.Equal(t, h.Steps()[1].Digest, h.At(h.AfterStep(2)).Digest(true))
+}
+
+func TestReplayComesToTheSameDigests(t *testing.T) {
+	h := New()
+	for _, a := range []string{triangle(), "cut viaduct.e2", "wait 2000s", "mend viaduct.e2", "disable quarry", "enable quarry"} {
+		act(t, h, a)
+	}
+	again, err := Replay(h.Records(), nil)
+	require.NoError(t, err)
+	require.Equal(t, h.Records(), again.Records())
+
+	t.Run("an action that was not completed is carried to its end", func(t *testing.T) {
+		records := h.Records()
+		last := &records[len(records)-1]
+		want := last.Digest
+		*last = Record{Seq: last.Seq, Action: last.Action, Start: last.Start, Until: last.Until}
+		again, err := Replay(records, nil)
+		require.NoError(t, err)
+		require.Equal(t, want, again.Records()[len(records)-1].Digest)
+	})
+	t.Run("another digest is said", func(t *testing.T) {
+		records := h.Records()
+		records[1].Digest++
+		again, err := Replay(records, nil)
+		require.NoError(t, err)
+		require.True(t, again.Steps()[1].Diverged)
+		require.False(t, again.Steps()[2].Diverged)
+	})
+}
+
+func TestStoppedActionReplaysToTheSamePoint(t *testing.T) {
+	var b strings.Builder
+	for i := range 60 {
+		fmt.Fprintf(&b, "router r%d\n  port a 10.0.%d.1/30\n    ospf area 0\n  port b 10.0.%d.2/30\n    ospf area 0\n", i, i, (i+59)%60)
+	}
+	for i := range 59 {
+		fmt.Fprintf(&b, "link r%d.a r%d.b\n", i, i+1)
+	}
+	h := New()
+	act(t, h, b.String())
+	a, _ := ParseAction("wait 20000s")
+	s, err := h.Begin(a, 0)
+	require.NoError(t, err)
+	asked := 0
+	require.NoError(t, h.Run(s, func() bool { asked++; return asked == 2 }))
+	require.Equal(t, network.Stopped, s.Outcome)
+	again, err := Replay(h.Records(), nil)
+	require.NoError(t, err)
+	require.Equal(t, h.Records(), again.Records())
+}
+
+func TestForkBeginsWhereItSays(t *testing.T) {
+	h := New()
+	act(t, h, triangle())
+	act(t, h, "silence viaduct.e2")
+	m := Moment{2, h.Steps()[1].Start + 10*event.Second}
+	forked, err := Replay(h.ForkRecords(m), nil)
+	require.NoError(t, err)
+	require.Equal(t, h.At(m).Digest(true), forked.Head().Digest(true))
+	act(t, forked, "mend viaduct.e2")
+	require.Len(t, h.Steps(), 2)
+}

@@ -1,0 +1,180 @@
+// Package lab is the whole: one lab with its history and all views of it, as
+// the server and the command line use it. A Lab is owned by one goroutine.
+package lab
+
+import (
+	"fmt"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"hellebore/core/config"
+	"hellebore/core/event"
+	"hellebore/core/history"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+	"hellebore/core/observe"
+)
+
+// Lab is an open lab.
+type Lab struct {
+	history *history.History
+	outages map[outageKey][]observe.FlowOutages
+}
+
+type outageKey struct {
+	seq  int
+	last bool
+}
+
+// New is an empty lab: its first action is to apply a text.
+func New() *Lab { return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}} }
+
+// Open replays a journal.
+func Open(records []history.Record, stop func() bool) (*Lab, error) {
+	h, err := history.Replay(records, stop)
+	if err != nil {
+		return nil, err
+	}
+	l := New()
+	l.history = h
+	return l, nil
+}
+
+// History is the lab's journal and worlds; for reading.
+func (l *Lab) History() *history.History { return l.history }
+
+// Title is what the text calls the lab.
+func (l *Lab) Title() string { return l.history.Lab().Name }
+
+// Text is the text in force.
+func (l *Lab) Text() string { return l.history.Text() }
+
+// Begin checks an action and makes its record; Run performs it. See
+// history.History.
+func (l *Lab) Begin(a history.Action, until event.Time) (*history.Step, error) {
+	return l.history.Begin(a, until)
+}
+
+// Run performs a begun action.
+func (l *Lab) Run(s *history.Step, stop func() bool) error { return l.history.Run(s, stop) }
+
+// Do begins and runs an action.
+func (l *Lab) Do(a history.Action, until event.Time) (*history.Step, error) {
+	s, err := l.Begin(a, until)
+	if err != nil {
+		return nil, err
+	}
+	return s, l.Run(s, nil)
+}
+
+// ParseMoment reads a moment: "now", "before-3" and "after-3" (the third
+// action), or seconds of virtual time.
+func (l *Lab) ParseMoment(s string) (history.Moment, error) {
+	h := l.history
+	if s == "" || s == "now" {
+		return h.Now(), nil
+	}
+	for _, side := range []string{"before-", "after-"} {
+		if number, ok := strings.CutPrefix(s, side); ok {
+			seq, err := strconv.Atoi(number)
+			if err != nil || seq < 1 || seq > len(h.Steps()) {
+				return history.Moment{}, fmt.Errorf("there is no action %s in this lab: it has %d", number, len(h.Steps()))
+			}
+			if side == "before-" {
+				return h.BeforeStep(seq), nil
+			}
+			return h.AfterStep(seq), nil
+		}
+	}
+	t, err := strconv.ParseFloat(s, 64)
+	if err != nil {
+		return history.Moment{}, fmt.Errorf("%q is not a moment; write now, before-3, after-3, or seconds", s)
+	}
+	if now := float64(h.Head().Now()) / 1e9; t < 0 || t > now+1e-9 {
+		return history.Moment{}, fmt.Errorf("the moment %s s is not in this lab's time, which goes from 0 s to %.3f s", s, now)
+	}
+	// Half a nanosecond more than written would lose the event at that time.
+	return h.AtTime(event.Time(t*1e9 + 0.5)), nil
+}
+
+// World is the world at a moment, for reading.
+func (l *Lab) World(m history.Moment) *network.World { return l.history.At(m) }
+
+// Map, Ports, Neighbours, Routes and Flows are the views of a moment.
+func (l *Lab) Map(m history.Moment) observe.Map     { return observe.MapOf(l.World(m)) }
+func (l *Lab) Ports(m history.Moment) observe.Ports { return observe.PortsOf(l.World(m)) }
+func (l *Lab) Neighbours(m history.Moment) []observe.Neighbour {
+	return observe.NeighboursOf(l.World(m))
+}
+func (l *Lab) Routes(m history.Moment) observe.Routes { return observe.RouteTable(l.World(m)) }
+
+// Explain tells how a device came to its route for a prefix or an address.
+func (l *Lab) Explain(m history.Moment, device, to string) (observe.RouteStory, error) {
+	w := l.World(m)
+	d := w.Find(device)
+	if d == nil {
+		return observe.RouteStory{}, fmt.Errorf("there is no device named %s at that moment", device)
+	}
+	p, err := netip.ParsePrefix(to)
+	if err != nil {
+		a, err := netip.ParseAddr(to)
+		if err != nil || !a.Is4() {
+			return observe.RouteStory{}, fmt.Errorf("%q is neither a prefix nor an address", to)
+		}
+		p = netip.PrefixFrom(a, 32)
+	}
+	return observe.Explain(w, d, p.Masked()), nil
+}
+
+// Path is the way from a device to an address or another device.
+func (l *Lab) Path(m history.Moment, from, to string) (observe.Path, error) {
+	return observe.FlowBetween(l.World(m), from, to)
+}
+
+// Probe sends ICMP in a copy of the world at a moment: the lab itself does not
+// notice.
+func (l *Lab) Probe(m history.Moment, r observe.ProbeRequest) (observe.ProbeResult, error) {
+	return observe.Probe(l.history.Fork(m), r)
+}
+
+func (l *Lab) outagesOf(s *history.Step) []observe.FlowOutages {
+	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
+	if o, ok := l.outages[key]; ok {
+		return o
+	}
+	o := observe.OutagesOf(s, key.last)
+	l.outages[key] = o
+	return o
+}
+
+// changesOf is what an apply changed, by meaning.
+func (l *Lab) changesOf(s *history.Step) []labtext.Change {
+	if s.Parsed.Kind != history.Apply || s.Seq == 1 {
+		return nil
+	}
+	return labtext.Differences(l.history.Steps()[s.Seq-2].Lab, s.Lab)
+}
+
+// Timeline is all actions so far.
+func (l *Lab) Timeline() []observe.Action {
+	out := []observe.Action{}
+	for _, s := range l.history.Steps() {
+		out = append(out, observe.ActionOf(s, l.outagesOf(s), l.changesOf(s)))
+	}
+	return out
+}
+
+// Action is one action in full.
+func (l *Lab) Action(seq int) (observe.ActionDetail, error) {
+	if seq < 1 || seq > len(l.history.Steps()) {
+		return observe.ActionDetail{}, fmt.Errorf("there is no action %d in this lab: it has %d", seq, len(l.history.Steps()))
+	}
+	s := l.history.Steps()[seq-1]
+	return observe.DetailOf(s, l.outagesOf(s), l.changesOf(s)), nil
+}
+
+// Differences compares a text with the one in force, by meaning.
+func (l *Lab) Differences(after *config.Lab) []labtext.Change {
+	return labtext.Differences(l.history.Lab(), after)
+}

@@ -1,0 +1,323 @@
+package lab
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/device"
+	"hellebore/core/event"
+	"hellebore/core/history"
+	"hellebore/core/network"
+	"hellebore/core/observe"
+	"hellebore/core/wire/ip"
+	"hellebore/demo"
+)
+
+func open(t testing.TB, text string, actions ...string) *Lab {
+	t.Helper()
+	l := New()
+	_, err := l.Do(history.Action{Kind: history.Apply, Text: text}, 0)
+	require.NoError(t, err)
+	do(t, l, actions...)
+	return l
+}
+
+func do(t testing.TB, l *Lab, actions ...string) {
+	t.Helper()
+	for _, s := range actions {
+		a, err := history.ParseAction(s)
+		require.NoError(t, err)
+		step, err := l.Do(a, 0)
+		require.NoError(t, err)
+		require.Equal(t, network.Settled, step.Outcome)
+	}
+	require.Empty(t, l.History().Head().Check())
+}
+
+func demoText(t testing.TB, slug string) string {
+	for _, d := range demo.Labs() {
+		if d.Slug == slug {
+			return d.Text
+		}
+	}
+	t.Fatal("no demo lab " + slug)
+	return ""
+}
+
+// TestCases runs the lab texts of testdata: the actions stand in the text as
+// "#> cut a.e1", the expected tables beside it in a file of the same name.
+func TestCases(t *testing.T) {
+	files, err := filepath.Glob("testdata/*.lab")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		t.Run(strings.TrimSuffix(filepath.Base(file), ".lab"), func(t *testing.T) {
+			b, err := os.ReadFile(file)
+			require.NoError(t, err)
+			var actions []string
+			for _, line := range strings.Split(string(b), "\n") {
+				if a, ok := strings.CutPrefix(line, "#> "); ok {
+					actions = append(actions, a)
+				}
+			}
+			got := tables(open(t, string(b), actions...))
+			expected := strings.TrimSuffix(file, ".lab") + ".expected"
+			if os.Getenv("UPDATE") != "" {
+				require.NoError(t, os.WriteFile(expected, []byte(got), 0o644))
+			}
+			want, err := os.ReadFile(expected)
+			require.NoError(t, err)
+			require.Equal(t, string(want), got)
+		})
+	}
+}
+
+// tables writes what a user would check: routes, neighbours, flows.
+func tables(l *Lab) string {
+	r := l.Report()
+	var b strings.Builder
+	var names []string
+	for n := range r.Devices {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	for _, n := range names {
+		fmt.Fprintf(&b, "%s\n", n)
+		for _, x := range r.Devices[n].Routes {
+			fmt.Fprintf(&b, "  %s %s %d", x.Prefix, x.Source, x.Metric)
+			for _, h := range x.NextHops {
+				fmt.Fprintf(&b, " %s", strings.TrimSpace(h.Via+" "+h.Port))
+			}
+			if x.Blackhole {
+				b.WriteString(" blackhole")
+			}
+			b.WriteString("\n")
+		}
+	}
+	for _, n := range r.Neighbours {
+		fmt.Fprintf(&b, "%s.%s %s.%s %s\n", n.A.Device, n.A.Port, n.B.Device, n.B.Port, n.State)
+		for _, x := range n.Reasons {
+			fmt.Fprintf(&b, "  %s: %s [%s] [%s] %s\n", x.Source, x.What, x.Mine, x.Theirs, x.Remedy)
+		}
+	}
+	for _, f := range r.Flows {
+		fmt.Fprintf(&b, "flow %s %s %s\n", f.Name, strings.Join(f.Path, " "), f.Reason)
+	}
+	return b.String()
+}
+
+func TestFirstTriangleSaysWhereItBreaks(t *testing.T) {
+	l := open(t, demoText(t, "first-triangle"))
+	f := l.Map(l.History().Now()).Flows[0]
+	require.False(t, f.Arrives)
+	require.Equal(t, "viaduct", f.StopsAt)
+	require.Equal(t, "viaduct has no route to 10.20.2.10", f.Reason)
+}
+
+// TestOutagesAgreeWithPackets holds the computed outages against real packets:
+// one every 3 ms through the whole of an action.
+func TestOutagesAgreeWithPackets(t *testing.T) {
+	for _, c := range []struct {
+		lab, before, action string
+	}{
+		{"triangle-with-ospf", "", "cut viaduct.e2"},
+		{"triangle-with-ospf", "", "silence viaduct.e2 out"},
+		{"triangle-with-ospf", "silence viaduct.e2", "mend viaduct.e2"},
+		{"triangle-with-ospf", "", "disable quarry"},
+		{"valley-line", "", "cut tunnel.e1"},
+		{"valley-line", "", "cut viaduct.e1"},
+		{"valley-line", "cut viaduct.e1", "mend viaduct.e1"},
+		{"valley-line", "", "silence viaduct.e1 out"},
+	} {
+		t.Run(c.lab+" "+c.action, func(t *testing.T) {
+			l := open(t, demoText(t, c.lab))
+			if c.before != "" {
+				do(t, l, c.before)
+			}
+			do(t, l, "wait 30s")
+			a, err := history.ParseAction(c.action)
+			require.NoError(t, err)
+			step, err := l.Do(a, 0)
+			require.NoError(t, err)
+			flow := observe.OutagesOf(step, true)[0]
+
+			// The packets go through a world of their own, from shortly before.
+			const lead = 10*event.Second + 15*event.Millisecond
+			world := l.History().Fork(l.History().AtTime(step.Start - lead))
+			var sent []event.Time
+			arrived := map[int]bool{}
+			from, to := world.Find(flow.From), world.Find(flow.To)
+			dst := ip.AddrFrom(to.Config().Address())
+			world.Tracer = func(s device.Step) {
+				if s.Action == device.Delivered && s.Device == to.ID() && s.Type == ip.EchoRequest {
+					arrived[int(s.Seq)] = true
+				}
+			}
+			send := func() {
+				sent = append(sent, world.Now())
+				from.Echo(0, dst, 64, 0, uint16(len(sent)-1))
+			}
+			for range 2 { // so that ARP is resolved on the way
+				send()
+				world.RunUntil(world.Now()+5*event.Second, 1e9)
+			}
+			for range 5 {
+				send()
+				world.RunUntil(world.Now()+3*event.Millisecond, 1e9)
+			}
+			require.Equal(t, step.Start, world.Now())
+			perform(t, world, c.action)
+			for world.Now() < step.Start+min(step.Settled-step.Start+event.Second, 60*event.Second) {
+				send()
+				world.RunUntil(world.Now()+3*event.Millisecond, 1e9)
+			}
+			world.RunUntil(world.Now()+event.Second, 1e9)
+			out := 0
+			for i, at := range sent {
+				if at < step.Start-15*event.Millisecond {
+					continue
+				}
+				if !arrived[i] {
+					out++
+				}
+			}
+			// The same number of packets, to within one at each boundary of an
+			// outage.
+			lost := 0.0
+			for _, o := range flow.Outages {
+				end := float64(step.End) / 1e9
+				if o.To != nil {
+					end = *o.To
+				}
+				lost += (end - max(o.From, float64(step.Start)/1e9-0.015)) / 0.003
+			}
+			require.InDelta(t, lost, out, float64(2*len(flow.Outages)), "%+v", flow.Outages)
+		})
+	}
+}
+
+func perform(t *testing.T, w *network.World, action string) {
+	a, err := history.ParseAction(action)
+	require.NoError(t, err)
+	d := w.Find(a.Target.Device)
+	if a.Target.Port == "" {
+		w.ForceDevice(d.ID(), device.ForceDisabled)
+		return
+	}
+	p, _ := d.Port(a.Target.Port)
+	switch a.Kind {
+	case history.Cut:
+		w.Cut(d.ID(), p)
+	case history.Silence:
+		w.Silence(d.ID(), p, a.Direction)
+	case history.Mend:
+		w.Mend(d.ID(), p)
+	}
+}
+
+func TestProbeAndTrace(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"))
+	now := l.History().Now()
+	p, err := l.Probe(now, observe.ProbeRequest{From: "kiosk", To: "booth", Count: 3})
+	require.NoError(t, err)
+	require.Equal(t, "all 3 answered", p.Summary)
+	require.Equal(t, "booth", p.Replies[0].Device)
+	require.InDelta(t, 0.008, *p.Replies[1].RTT, 1e-9, "four links of 1 ms, there and back")
+
+	tr, err := l.Probe(now, observe.ProbeRequest{From: "kiosk", To: "10.20.2.10", Trace: true})
+	require.NoError(t, err)
+	var by []string
+	for _, r := range tr.Replies {
+		by = append(by, r.Device+" "+r.By)
+	}
+	require.Equal(t, []string{"viaduct 10.20.1.1", "quarry 10.0.13.2", "summit 10.0.23.1", "booth 10.20.2.10"}, by)
+
+	for _, c := range []struct{ action, from, to, want string }{
+		{"", "kiosk", "10.9.9.9", "none of 2 answered: viaduct has no route to 10.9.9.9"},
+		{"", "kiosk", "10.20.2.77", "none of 2 answered: nobody answers for 10.20.2.77 on summit.lan"},
+		{"", "viaduct", "10.20.1.10", "all 2 answered"},
+		{"silence viaduct.e2 out", "", "", ""},
+	} {
+		if c.action != "" {
+			a, _ := history.ParseAction(c.action)
+			_, err := l.Do(a, event.Second)
+			require.NoError(t, err)
+			p, err := l.Probe(l.History().Now(), observe.ProbeRequest{From: "kiosk", To: "booth", Count: 1})
+			require.NoError(t, err)
+			require.Equal(t, "none of 1 answered: nobody answers for 10.0.13.2 on viaduct.e2: packets vanish on the way", p.Summary)
+			continue
+		}
+		p, err := l.Probe(now, observe.ProbeRequest{From: c.from, To: c.to, Count: 2})
+		require.NoError(t, err)
+		require.Equal(t, c.want, p.Summary)
+	}
+	_, err = l.Probe(now, observe.ProbeRequest{From: "kiosk", Source: "10.1.1.1", To: "booth"})
+	require.EqualError(t, err, "10.1.1.1 is not an address of kiosk")
+	p, err = l.Probe(now, observe.ProbeRequest{From: "viaduct", Source: "10.255.0.1", To: "10.255.0.2", Count: 1})
+	require.NoError(t, err)
+	require.Equal(t, 1, p.Answered)
+}
+
+func TestRouteStory(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"))
+	s, err := l.Explain(l.History().Now(), "viaduct", "10.20.2.0/24")
+	require.NoError(t, err)
+	require.Equal(t, "viaduct reaches 10.20.2.0/24 by quarry, 10.0.13.2 on e2, ospf, cost 30", s.Answer)
+	require.Equal(t, []string{"10 viaduct.e2", "10 quarry.e2", "10 summit.lan"}, s.Candidates[0].CostSum)
+	require.Equal(t, "longest match, least cost", s.Candidates[0].Why)
+	require.Equal(t, "it costs more: 110, not 30", s.Candidates[1].Why)
+	s, err = l.Explain(l.History().Now(), "viaduct", "10.99.0.1")
+	require.NoError(t, err)
+	require.Equal(t, "viaduct has no route to 10.99.0.1/32", s.Answer)
+}
+
+func TestMoments(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e2")
+	for spec, arrivesBy := range map[string]string{"before-2": "quarry", "after-2": "summit", "now": "summit"} {
+		m, err := l.ParseMoment(spec)
+		require.NoError(t, err)
+		require.Equal(t, arrivesBy, l.Map(m).Flows[0].Hops[2].Device, spec)
+	}
+	for spec, want := range map[string]string{
+		"after-9":  "there is no action 9 in this lab: it has 2",
+		"tomorrow": `"tomorrow" is not a moment; write now, before-3, after-3, or seconds`,
+	} {
+		_, err := l.ParseMoment(spec)
+		require.EqualError(t, err, want)
+	}
+	_, err := l.ParseMoment("99999")
+	require.ErrorContains(t, err, "is not in this lab's time")
+}
+
+func TestTimelineOfACut(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e2")
+	a, err := l.Action(2)
+	require.NoError(t, err)
+	require.NotNil(t, a.Convergence)
+	require.Equal(t, 1, a.Out)
+	require.Len(t, a.Flows[0].Outages, 1)
+	o := a.Flows[0].Outages[0]
+	require.Equal(t, a.Start-0.002+1e-9, o.From, "what was still on the link died with it")
+	lanes := map[string]bool{}
+	for _, r := range a.Rows {
+		for _, e := range r.Events {
+			lanes[e.Lane] = true
+			require.NotContains(t, e.Text, "{")
+		}
+	}
+	require.Equal(t, map[string]bool{"detection": true, "adjacency": true, "flooding": true, "spf": true, "forwarding": true}, lanes)
+	sum := 0.0
+	for _, p := range a.Phases {
+		sum += p.Took
+	}
+	require.InDelta(t, *a.Convergence, sum, 1e-9)
+	_, err = json.Marshal(l.Report())
+	require.NoError(t, err)
+}

@@ -1,0 +1,91 @@
+package lab
+
+import (
+	"hellebore/core/config"
+	"hellebore/core/network"
+	"hellebore/core/observe"
+)
+
+// Report is the end state of a run, as "hellebore run --json" prints it. Its
+// shape is documented in docs/cli.md and only ever grows.
+type Report struct {
+	Settled    bool                    `json:"settled"`
+	Time       float64                 `json:"time"` // seconds of virtual time
+	Actions    []ReportAction          `json:"actions"`
+	Devices    map[string]ReportDevice `json:"devices"`
+	Neighbours []observe.Neighbour     `json:"neighbours"`
+	Flows      []ReportFlow            `json:"flows"`
+}
+
+// ReportAction is an action of the run. Convergence is null if no forwarding
+// changed.
+type ReportAction struct {
+	Action      string   `json:"action"`
+	At          float64  `json:"at"`
+	Convergence *float64 `json:"convergence"`
+}
+
+// ReportDevice is a router's table.
+type ReportDevice struct {
+	Routes []observe.Route `json:"routes"`
+}
+
+// ReportFlow is a flow: its path at the end, and when it was out.
+type ReportFlow struct {
+	Name    string           `json:"name"`
+	From    string           `json:"from"`
+	To      string           `json:"to"`
+	Arrives bool             `json:"arrives"`
+	Path    []string         `json:"path"`
+	Reason  string           `json:"reason"`
+	Outages []observe.Outage `json:"outages"`
+}
+
+// Report is the lab's present.
+func (l *Lab) Report() Report {
+	w := l.history.Head()
+	r := Report{Settled: true, Time: float64(w.Now()) / 1e9, Actions: []ReportAction{}, Devices: map[string]ReportDevice{},
+		Neighbours: observe.NeighboursOf(w), Flows: []ReportFlow{}}
+	for i, a := range l.Timeline() {
+		r.Actions = append(r.Actions, ReportAction{a.Action, a.Start, a.Convergence})
+		r.Settled = l.history.Steps()[i].Outcome == network.Settled && w.Calm().Settled()
+	}
+	for _, d := range w.Devices() {
+		if !d.Gone() && d.Kind() == config.Router {
+			r.Devices[d.Name()] = ReportDevice{observe.RoutesOf(w, d)}
+		}
+	}
+	for _, f := range observe.FlowsOf(w) {
+		row := ReportFlow{Name: f.Name, From: f.From, To: f.To, Arrives: f.Arrives, Path: []string{}, Reason: f.Reason,
+			Outages: l.flowOutages(f.Name)}
+		for _, h := range f.Hops {
+			row.Path = append(row.Path, h.Device)
+		}
+		r.Flows = append(r.Flows, row)
+	}
+	return r
+}
+
+// flowOutages are the outages of a flow over all actions but the first, which
+// brings the network up; one that goes on from one action into the next is one.
+func (l *Lab) flowOutages(name string) []observe.Outage {
+	out := []observe.Outage{}
+	for _, s := range l.history.Steps() {
+		if s.Seq == 1 {
+			continue
+		}
+		for _, f := range l.outagesOf(s) {
+			if f.Name != name {
+				continue
+			}
+			for _, o := range f.Outages {
+				if n := len(out); n > 0 && out[n-1].To != nil && *out[n-1].To == o.From {
+					out[n-1].To = o.To
+					continue
+				}
+				out = append(out, o)
+			}
+		}
+	}
+	return out
+}

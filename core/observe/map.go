@@ -1,0 +1,110 @@
+package observe
+
+import (
+	"hellebore/core/config"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+	"hellebore/core/ospf"
+)
+
+// MapDevice is a card on the map.
+type MapDevice struct {
+	Name      string   `json:"name"`
+	Kind      string   `json:"kind" enum:"router,host"`
+	Address   string   `json:"address,omitempty" doc:"loopback, or the first port's"`
+	Addresses []string `json:"addresses" doc:"all addresses, to send probes from"`
+	RouterID  string   `json:"routerId,omitempty"`
+	Areas     []string `json:"areas"`
+	Enabled   bool     `json:"enabled"`
+}
+
+// MapEnd is one end of a link on the map.
+type MapEnd struct {
+	Device  string `json:"device"`
+	Port    string `json:"port"`
+	Address string `json:"address,omitempty"`
+	Cost    uint16 `json:"cost,omitempty" doc:"OSPF cost, if OSPF runs on it"`
+	Area    string `json:"area,omitempty"`
+	Up      bool   `json:"up"`
+	Why     string `json:"why,omitempty" doc:"why the port is down"`
+	Silent  bool   `json:"silent" doc:"packets from this end vanish"`
+	State   string `json:"state,omitempty" doc:"of the OSPF neighbour, as this end sees it"`
+}
+
+// MapLink is what joins ports: two of a link, any number of a segment.
+type MapLink struct {
+	ID    string   `json:"id"`
+	Kind  string   `json:"kind" enum:"link,segment"`
+	Name  string   `json:"name,omitempty" doc:"of a segment"`
+	Ends  []MapEnd `json:"ends"`
+	Cut   bool     `json:"cut"`
+	Delay string   `json:"delay"`
+	Loss  float64  `json:"loss" doc:"percent"`
+}
+
+// Map is the Map view.
+type Map struct {
+	Devices []MapDevice `json:"devices"`
+	Links   []MapLink   `json:"links"`
+	Flows   []Flow      `json:"flows"`
+}
+
+// MapOf makes the Map view of a world.
+func MapOf(w *network.World) Map {
+	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Flows: FlowsOf(w)}
+	for _, d := range w.Devices() {
+		if d.Gone() {
+			continue
+		}
+		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Areas: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
+		if a := d.Config().Address(); a.IsValid() {
+			m.Address = a.String()
+		}
+		if d.Kind() == config.Router && d.OSPF().Running() {
+			p := processOf(w, d)
+			m.RouterID, m.Areas = p.RouterID, p.Areas
+		}
+		for i := range d.Ports() {
+			if p := &d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() {
+				m.Addresses = append(m.Addresses, p.Config.Address.Addr().String())
+			}
+		}
+		out.Devices = append(out.Devices, m)
+	}
+	for i := range w.Media() {
+		m := &w.Media()[i]
+		if m.Gone {
+			continue
+		}
+		l := MapLink{Kind: "link", Name: m.Name, Cut: m.Cut, Ends: []MapEnd{},
+			Delay: labtext.FormatDuration(asDuration(m.Delay)), Loss: float64(m.Loss) / 10_000}
+		if m.Kind == network.Segment {
+			l.Kind, l.ID = "segment", "segment "+m.Name
+		}
+		for _, e := range m.Ends {
+			d := w.Device(e.Device)
+			c := &d.Ports()[e.Port].Config
+			up, why := d.Up(e.Port)
+			end := MapEnd{Device: d.Name(), Port: c.Name, Up: up, Silent: e.SilentOut}
+			if !up {
+				end.Why = why.Info().Text
+			}
+			if c.Address.IsValid() {
+				end.Address = c.Address.String()
+			}
+			if c.OSPF.On {
+				end.Cost, end.Area = d.Config().OSPF.CostOf(c), labtext.FormatArea(c.OSPF.Area)
+			}
+			d.OSPF().Neighbours(e.Port, func(n ospf.NeighbourView) { end.State = n.State.String() })
+			l.Ends = append(l.Ends, end)
+		}
+		// Packets into an end vanish: on a link, those from the other end do.
+		if m.Kind == network.Link {
+			l.Ends[0].Silent = l.Ends[0].Silent || m.Ends[1].SilentIn
+			l.Ends[1].Silent = l.Ends[1].Silent || m.Ends[0].SilentIn
+			l.ID = ref(w.Device(m.Ends[0].Device), m.Ends[0].Port) + " " + ref(w.Device(m.Ends[1].Device), m.Ends[1].Port)
+		}
+		out.Links = append(out.Links, l)
+	}
+	return out
+}

@@ -1,0 +1,298 @@
+package observe
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"hellebore/core/config"
+	"hellebore/core/device"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+	"hellebore/core/note"
+	"hellebore/core/ospf"
+)
+
+// End is one end of a relation.
+type End struct {
+	Device   string   `json:"device"`
+	Port     string   `json:"port"`
+	Address  string   `json:"address,omitempty"`
+	RouterID string   `json:"routerId,omitempty"`
+	State    string   `json:"state" doc:"of the other end, as this end sees it: an RFC 2328 10.1 name"`
+	Since    float64  `json:"since" doc:"seconds since the lab began"`
+	DeadIn   *float64 `json:"deadIn,omitempty" doc:"seconds until the inactivity timer runs out"`
+	Area     string   `json:"area,omitempty"`
+	Hello    string   `json:"hello,omitempty"`
+	Dead     string   `json:"dead,omitempty"`
+	Cost     uint16   `json:"cost,omitempty"`
+}
+
+// Neighbour is a row of Neighbours: one adjacency, both ends.
+type Neighbour struct {
+	Protocol string   `json:"protocol" enum:"ospf"`
+	A        End      `json:"a"`
+	B        End      `json:"b"`
+	Up       bool     `json:"up"`
+	State    string   `json:"state" doc:"the lower of the two states"`
+	Since    float64  `json:"since"`
+	Reasons  []Reason `json:"reasons" doc:"why it is not up: observed first, then what will be in the way next"`
+}
+
+// stateRank orders the states' names.
+var stateRank = func() map[string]int {
+	m := map[string]int{}
+	for i, n := range ospf.StateNames {
+		m[n] = i
+	}
+	return m
+}()
+
+// NeighboursOf makes the rows: one for each pair of ports on a link of which at
+// least one runs OSPF and is not meant to be passive towards hosts.
+func NeighboursOf(w *network.World) []Neighbour {
+	out := []Neighbour{}
+	for i := range w.Media() {
+		m := &w.Media()[i]
+		if m.Gone || m.Kind != network.Link {
+			continue
+		}
+		a, b := side{w, w.Device(m.Ends[0].Device), m.Ends[0].Port}, side{w, w.Device(m.Ends[1].Device), m.Ends[1].Port}
+		if a.d.Gone() || b.d.Gone() || !a.active() && !b.active() {
+			continue
+		}
+		if b.d.Name() < a.d.Name() {
+			a, b = b, a
+		}
+		out = append(out, relation(m, a, b))
+	}
+	slices.SortFunc(out, func(x, y Neighbour) int {
+		if x.Up != y.Up {
+			if y.Up {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Or(cmp.Compare(x.A.Device, y.A.Device), cmp.Compare(x.A.Port, y.A.Port))
+	})
+	return out
+}
+
+// side is one end of a link in its world.
+type side struct {
+	w    *network.World
+	d    *device.Device
+	port uint32
+}
+
+func (s side) config() *config.Port { return &s.d.Ports()[s.port].Config }
+func (s side) ref() string          { return ref(s.d, s.port) }
+
+// active says whether the port is meant to have neighbours.
+func (s side) active() bool {
+	o := s.config().OSPF
+	return o.On && !o.Passive
+}
+
+// sees is what this end knows of the other: the neighbour on its port.
+func (s side) sees() (n ospf.NeighbourView, ok bool) {
+	s.d.OSPF().Neighbours(s.port, func(v ospf.NeighbourView) {
+		if !ok || v.State > n.State {
+			n, ok = v, true
+		}
+	})
+	return n, ok
+}
+
+func (s side) end() End {
+	c := s.config()
+	e := End{Device: s.d.Name(), Port: c.Name, State: ospf.StateNames[ospf.Down], Since: seconds(s.d.Ports()[s.port].Since)}
+	if c.Address.IsValid() {
+		e.Address = c.Address.String()
+	}
+	if s.d.OSPF().Running() {
+		e.RouterID = s.d.OSPF().RouterID().String()
+	}
+	if c.OSPF.On {
+		e.Area = labtext.FormatArea(c.OSPF.Area)
+		e.Hello, e.Dead = labtext.FormatDuration(c.OSPF.HelloInterval), labtext.FormatDuration(c.OSPF.DeadInterval)
+		e.Cost = s.d.Config().OSPF.CostOf(c)
+	}
+	if n, ok := s.sees(); ok {
+		e.State, e.Since = n.State.String(), seconds(n.Since)
+		if n.DeadAt != 0 {
+			in := seconds(n.DeadAt - s.w.Now())
+			e.DeadIn = &in
+		}
+	}
+	return e
+}
+
+func relation(m *network.Medium, a, b side) Neighbour {
+	n := Neighbour{Protocol: "ospf", A: a.end(), B: b.end(), Reasons: []Reason{}}
+	n.State, n.Since = n.A.State, n.A.Since
+	if stateRank[n.B.State] < stateRank[n.A.State] {
+		n.State, n.Since = n.B.State, n.B.Since
+	}
+	n.Up = n.State == ospf.StateNames[ospf.Full]
+	if n.Up {
+		n.Since = max(n.A.Since, n.B.Since)
+		return n
+	}
+	c := &collector{a: a, b: b}
+	c.observed(m)
+	c.foreseen()
+	n.Reasons = c.reasons
+	return n
+}
+
+// collector gathers the reasons of a relation, each once.
+type collector struct {
+	a, b    side
+	reasons []Reason
+}
+
+// disagreement marks the reasons that are about both ends at once: each stands
+// once in a row, whoever observed it.
+var disagreement = map[note.Code]bool{
+	note.AreaDiffers: true, note.SubnetDiffers: true, note.HelloIntervalDiffers: true, note.DeadIntervalDiffers: true,
+	note.AuthenticationDiffers: true, note.MTUTooLarge: true, note.SameRouterID: true,
+}
+
+// add keeps a reason unless it is known. by is the end that it is said of, or
+// that observed it; mine and theirs are the values at a and b.
+func (c *collector) add(code note.Code, source string, by side, mine, theirs string) *Reason {
+	for i := range c.reasons {
+		r := &c.reasons[i]
+		if r.Code == code.Info().Slug && (disagreement[code] || r.Mine == mine && r.Theirs == theirs) {
+			if source == "observed" && r.By != "" && r.By != by.ref() {
+				r.By += " and " + by.ref()
+			}
+			return r
+		}
+	}
+	r := plainReason(code, source)
+	r.Mine, r.Theirs = mine, theirs
+	first, second, his, hers := c.a, c.b, mine, theirs
+	if by.d == c.b.d && by.port == c.b.port {
+		first, second, his, hers = c.b, c.a, theirs, mine
+	}
+	r.Remedy = strings.NewReplacer("{a}", first.ref(), "{b}", second.ref(), "{mine}", his, "{theirs}", hers).Replace(r.Remedy)
+	if source == "observed" {
+		r.By = by.ref()
+	}
+	c.reasons = append(c.reasons, r)
+	return &c.reasons[len(c.reasons)-1]
+}
+
+// each calls what for both ends, with the values in the order of a and b.
+func (c *collector) each(what func(s, other side, order func(mine, theirs string) (string, string))) {
+	what(c.a, c.b, func(m, t string) (string, string) { return m, t })
+	what(c.b, c.a, func(m, t string) (string, string) { return t, m })
+}
+
+// observed is what the devices know: their own ports and processes, and the
+// packets that they refused.
+func (c *collector) observed(m *network.Medium) {
+	c.each(func(s, other side, order func(string, string) (string, string)) {
+		up, why := s.d.Up(s.port)
+		if why == note.FarPortDisabled || why == note.FarDeviceDisabled {
+			return // the other end says so itself
+		}
+		if !up {
+			mine, theirs := order("down", "")
+			r := c.add(why, "observed", s, mine, theirs)
+			r.What = note.PortIsDown.Info().What
+		}
+	})
+	c.each(func(s, _ side, order func(string, string) (string, string)) {
+		if r := s.d.OSPF().Port(s.port).Refusal; r.Reason != note.None {
+			kind := r.Reason.Info().Value
+			mine, theirs := order(formatValue(kind, r.Mine), formatValue(kind, r.Theirs))
+			c.add(r.Reason, "observed", s, mine, theirs).Count += r.Count
+		}
+	})
+	c.each(func(s, other side, order func(string, string) (string, string)) {
+		n, ok := s.sees()
+		switch {
+		case !ok:
+		case n.State == ospf.Init && s.d.OSPF().Port(s.port).Refusal.Reason == note.None:
+			mine, theirs := order("heard", "does not list it")
+			c.add(note.NotListed, "observed", s, mine, theirs)
+		case n.State >= ospf.ExStart && n.State < ospf.Full:
+			mine, theirs := order(n.State.String(), "")
+			c.add(note.StillForming, "observed", s, mine, theirs)
+		}
+	})
+	c.each(func(s, _ side, order func(string, string) (string, string)) {
+		v := s.d.OSPF().Port(s.port)
+		_, sees := s.sees()
+		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.OSPF().Running() && !sees && v.Refusal.Reason == note.None {
+			mine, theirs := order("nothing heard", "")
+			c.add(note.NothingHeard, "observed", s, mine, theirs)
+		}
+	})
+	for i := range m.Ends {
+		if ok, why := m.Passes(i, 1-i); !ok && why == note.LinkSilenced {
+			from := side{c.a.w, c.a.w.Device(m.Ends[i].Device), m.Ends[i].Port}
+			r := c.add(why, "fault", from, "", "")
+			r.Text = "packets from " + from.ref() + " vanish on the way"
+			r.Code += "-" + from.ref()
+		}
+	}
+}
+
+// foreseen is what the two configurations say will be in the way, once what is
+// in the way now is gone.
+func (c *collector) foreseen() {
+	c.each(func(s, other side, order func(string, string) (string, string)) {
+		p, o := s.config(), s.config().OSPF
+		d := s.d
+		area := labtext.FormatArea(other.config().OSPF.Area)
+		say := func(code note.Code, mine, theirs string) {
+			m, t := order(mine, theirs)
+			c.add(code, "foreseen", s, m, t)
+		}
+		switch {
+		case d.Kind() == config.Host:
+			say(note.FarEndNotAPort, "a host", "")
+		case !o.On:
+			say(note.ProtocolAbsent, "no OSPF", area)
+		case o.Disabled || d.Config().OSPF.Disabled:
+			say(note.ProtocolDisabled, "disabled", "enabled")
+		case o.Passive:
+			say(note.PassivePort, "passive", "active")
+		}
+		if o.On && !p.Address.IsValid() {
+			theirs := ""
+			if other.config().Address.IsValid() {
+				theirs = other.config().Address.String()
+			}
+			say(note.NoAddress, "none", theirs)
+		}
+		if o.On && d.Enabled() && !d.Config().OSPF.Disabled && !d.OSPF().Running() {
+			say(note.NoRouterID, "none", "")
+		}
+	})
+	x, y := c.a.config(), c.b.config()
+	differ := func(code note.Code, mine, theirs string) {
+		if mine != theirs {
+			c.add(code, "foreseen", c.a, mine, theirs)
+		}
+	}
+	if !x.OSPF.On || !y.OSPF.On {
+		return
+	}
+	differ(note.AreaDiffers, labtext.FormatArea(x.OSPF.Area), labtext.FormatArea(y.OSPF.Area))
+	if x.Address.IsValid() && y.Address.IsValid() && x.Address.Masked() != y.Address.Masked() {
+		differ(note.SubnetDiffers, x.Address.String(), y.Address.String())
+	}
+	differ(note.HelloIntervalDiffers, labtext.FormatDuration(x.OSPF.HelloInterval), labtext.FormatDuration(y.OSPF.HelloInterval))
+	differ(note.DeadIntervalDiffers, labtext.FormatDuration(x.OSPF.DeadInterval), labtext.FormatDuration(y.OSPF.DeadInterval))
+	if x.MTU != y.MTU {
+		differ(note.MTUTooLarge, formatValue("count", uint64(x.MTU)), formatValue("count", uint64(y.MTU)))
+	}
+	if id := c.a.d.OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.d.OSPF().RouterID() {
+		c.add(note.SameRouterID, "foreseen", c.a, id.String(), id.String())
+	}
+}

@@ -1,0 +1,238 @@
+package observe
+
+import (
+	"hellebore/core/config"
+	"hellebore/core/device"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+	"hellebore/core/note"
+	"hellebore/core/ospf"
+	"hellebore/core/wire/ip"
+)
+
+// Reason is why something is as it is, for people.
+type Reason struct {
+	Code   string `json:"code" doc:"stable name of the reason"`
+	What   string `json:"what" doc:"what disagrees or is missing, a few words"`
+	Text   string `json:"text" doc:"one sentence"`
+	Mine   string `json:"mine,omitempty" doc:"the value at the first end"`
+	Theirs string `json:"theirs,omitempty" doc:"the value at the other end"`
+	Remedy string `json:"remedy,omitempty"`
+	RFC    string `json:"rfc,omitempty"`
+	Source string `json:"source" enum:"observed,foreseen,fault" doc:"observed by a device, foreseen from the two configurations, or a fault that was put on the link"`
+	Count  uint32 `json:"count,omitempty" doc:"packets refused for it in a row"`
+	By     string `json:"by,omitempty" doc:"the port that observed it"`
+}
+
+func plainReason(c note.Code, source string) Reason {
+	i := c.Info()
+	return Reason{Code: i.Slug, What: i.What, Text: i.Text, Remedy: i.Remedy, RFC: i.RFC, Source: source}
+}
+
+// Port is a row of Ports.
+type Port struct {
+	Device    string    `json:"device"`
+	Port      string    `json:"port"`
+	Kind      string    `json:"kind" enum:"port,loopback,host"`
+	Address   string    `json:"address,omitempty"`
+	Up        bool      `json:"up"`
+	Why       *Reason   `json:"why,omitempty" doc:"why it is not up"`
+	Since     float64   `json:"since" doc:"seconds since the lab began"`
+	Bandwidth string    `json:"bandwidth,omitempty"`
+	MTU       uint16    `json:"mtu"`
+	JoinedTo  []string  `json:"joinedTo" doc:"the ports at the other end"`
+	OSPF      *PortOSPF `json:"ospf,omitempty"`
+}
+
+// PortOSPF is what OSPF does on a port.
+type PortOSPF struct {
+	Area               string   `json:"area"`
+	Type               string   `json:"type" enum:"point-to-point,loopback"`
+	State              string   `json:"state" enum:"Down,Loopback,Point-to-point,Passive" doc:"RFC 2328 9.1, and Passive"`
+	Cost               uint16   `json:"cost"`
+	CostFrom           string   `json:"costFrom" doc:"where the cost comes from"`
+	Passive            bool     `json:"passive"`
+	Disabled           bool     `json:"disabled"`
+	HelloInterval      string   `json:"helloInterval"`
+	DeadInterval       string   `json:"deadInterval"`
+	RetransmitInterval string   `json:"retransmitInterval"`
+	TransmitDelay      string   `json:"transmitDelay"`
+	NextHello          *float64 `json:"nextHello,omitempty" doc:"seconds until the next hello"`
+	Neighbours         []string `json:"neighbours" doc:"router ID and state of each"`
+}
+
+// Process is a router's OSPF process.
+type Process struct {
+	Device             string   `json:"device"`
+	Running            bool     `json:"running"`
+	WhyNot             string   `json:"whyNot,omitempty"`
+	RouterID           string   `json:"routerId,omitempty"`
+	RouterIDFrom       string   `json:"routerIdFrom,omitempty"`
+	Areas              []string `json:"areas"`
+	Ports              int      `json:"ports" doc:"ports on which it runs"`
+	Full               int      `json:"full" doc:"neighbours in state Full"`
+	LSAs               int      `json:"lsas"`
+	SPFRuns            uint32   `json:"spfRuns"`
+	ReferenceBandwidth string   `json:"referenceBandwidth"`
+}
+
+// Ports is the Ports view.
+type Ports struct {
+	Processes []Process `json:"processes"`
+	Ports     []Port    `json:"ports"`
+}
+
+// PortsOf makes the Ports view of a world.
+func PortsOf(w *network.World) Ports {
+	out := Ports{Processes: []Process{}, Ports: []Port{}}
+	for _, d := range w.Devices() {
+		if d.Gone() {
+			continue
+		}
+		if d.Kind() == config.Router {
+			out.Processes = append(out.Processes, processOf(w, d))
+		}
+		for i := range d.Ports() {
+			if !d.Ports()[i].Gone {
+				out.Ports = append(out.Ports, portOf(w, d, uint32(i)))
+			}
+		}
+	}
+	return out
+}
+
+func processOf(w *network.World, d *device.Device) Process {
+	o := d.OSPF()
+	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{},
+		ReferenceBandwidth: labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth)}
+	seen := map[uint32]bool{}
+	configured := false
+	for i := range d.Ports() {
+		c := &d.Ports()[i].Config
+		configured = configured || c.OSPF.On
+		if v := o.Port(uint32(i)); v.On && o.Running() {
+			p.Ports++
+			if !seen[v.Area] {
+				seen[v.Area] = true
+				p.Areas = append(p.Areas, labtext.FormatArea(v.Area))
+			}
+		}
+		o.Neighbours(uint32(i), func(n ospf.NeighbourView) {
+			if n.State == ospf.Full {
+				p.Full++
+			}
+		})
+	}
+	if !o.Running() {
+		switch {
+		case !d.Enabled():
+			p.WhyNot = note.DeviceDisabled.Info().Text
+		case !configured:
+			p.WhyNot = "no port runs OSPF"
+		case d.Config().OSPF.Disabled:
+			p.WhyNot = "the OSPF process is disabled"
+		default:
+			p.WhyNot = note.NoRouterID.Info().Text
+		}
+		return p
+	}
+	p.RouterID, p.SPFRuns = o.RouterID().String(), o.Runs()
+	p.RouterIDFrom = "chosen from the ports"
+	if d.Config().RouterID.IsValid() {
+		p.RouterIDFrom = "configured"
+	} else {
+		for i := range d.Ports() {
+			if d.Ports()[i].Address() == o.RouterID() {
+				p.RouterIDFrom = "address of " + d.Ports()[i].Config.Name
+			}
+		}
+	}
+	o.Database(d, func(ospf.LSAView) { p.LSAs++ })
+	return p
+}
+
+func portOf(w *network.World, d *device.Device, i uint32) Port {
+	p := &d.Ports()[i]
+	up, why := d.Up(i)
+	out := Port{Device: d.Name(), Port: p.Config.Name, Kind: "port", Up: up, Since: seconds(p.Since),
+		MTU: p.Config.MTU, JoinedTo: []string{}}
+	switch {
+	case d.Kind() == config.Host:
+		out.Kind = "host"
+	case p.Config.Loopback:
+		out.Kind = "loopback"
+	default:
+		out.Bandwidth = labtext.FormatRate(p.Config.Bandwidth)
+	}
+	if p.Config.Address.IsValid() {
+		out.Address = p.Config.Address.String()
+	}
+	if !up {
+		r := plainReason(why, "observed")
+		out.Why = &r
+	}
+	if m, end, ok := w.MediumOf(d.ID(), i); ok {
+		for k, e := range m.Ends {
+			if k != end {
+				out.JoinedTo = append(out.JoinedTo, ref(w.Device(e.Device), e.Port))
+			}
+		}
+	}
+	if p.Config.OSPF.On {
+		out.OSPF = portOSPF(w, d, i)
+	}
+	return out
+}
+
+func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
+	p := &d.Ports()[i]
+	o := &p.Config.OSPF
+	v := d.OSPF().Port(i)
+	out := &PortOSPF{Area: labtext.FormatArea(o.Area), Type: "point-to-point", Passive: o.Passive, Disabled: o.Disabled,
+		Cost: d.Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
+		HelloInterval: labtext.FormatDuration(o.HelloInterval), DeadInterval: labtext.FormatDuration(o.DeadInterval),
+		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval), TransmitDelay: labtext.FormatDuration(o.TransmitDelay)}
+	up, _ := d.Up(i)
+	switch {
+	case !v.On || !d.OSPF().Running() || !up || p.Address() == 0:
+		out.State = "Down"
+	case p.Config.Loopback:
+		out.State = "Loopback"
+	case o.Passive:
+		out.State = "Passive"
+	default:
+		out.State = "Point-to-point"
+	}
+	switch {
+	case p.Config.Loopback:
+		out.Type, out.Cost, out.CostFrom = "loopback", 0, "a host route costs nothing at its router"
+	case o.Cost != 0:
+		out.CostFrom = "set on the port"
+	default:
+		out.CostFrom = labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth) + " over " + labtext.FormatRate(p.Config.Bandwidth)
+	}
+	if v.NextHello != 0 {
+		in := seconds(v.NextHello - w.Now())
+		out.NextHello = &in
+	}
+	d.OSPF().Neighbours(i, func(n ospf.NeighbourView) {
+		out.Neighbours = append(out.Neighbours, n.RouterID.String()+" "+n.State.String())
+	})
+	return out
+}
+
+// addressOwner is the device that has an address on one of its ports, nil if
+// none has.
+func addressOwner(w *network.World, a ip.Addr) *device.Device {
+	for _, d := range w.Devices() {
+		if d.Gone() {
+			continue
+		}
+		for i := range d.Ports() {
+			if !d.Ports()[i].Gone && d.Ports()[i].Address() == a {
+				return d
+			}
+		}
+	}
+	return nil
+}
