@@ -1,9 +1,71 @@
+// Command hellebore serves the workbench, and runs labs without a browser.
 package main
 
 import (
+	"errors"
 	"fmt"
+	"os"
 
+	"github.com/spf13/cobra"
+
+	"hellebore/core/history"
 	"hellebore/core/labtext"
+	"hellebore/server/api"
 )
 
-func main() { fmt.Print(labtext.Reference()) }
+// Exit codes.
+const (
+	exitOK       = 0
+	exitFailed   = 1 // a check failed, or the lab does not settle
+	exitBadInput = 2
+)
+
+// errFailed ends with exitFailed; what failed has been said.
+var errFailed = errors.New("failed")
+
+func main() { os.Exit(execute(os.Args[1:])) }
+
+func execute(args []string) int {
+	root := &cobra.Command{
+		Use:           "hellebore",
+		Short:         "A workbench for OSPF and BGP on simulated routers",
+		Version:       api.Version,
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.AddCommand(serveCommand(), runCommand(), checkCommand(), formatCommand(), versionCommand(), referenceCommand(), documentCommand())
+	root.SetArgs(args)
+	err := root.Execute()
+	switch {
+	case err == nil:
+		return exitOK
+	case errors.Is(err, errFailed):
+		return exitFailed
+	}
+	fmt.Fprintln(os.Stderr, "hellebore:", err)
+	return exitBadInput
+}
+
+func versionCommand() *cobra.Command {
+	return &cobra.Command{Use: "version", Short: "Print the version of program and engine", Args: cobra.NoArgs,
+		Run: func(cmd *cobra.Command, _ []string) {
+			fmt.Fprintf(cmd.OutOrStdout(), "hellebore %s, engine %s\n", api.Version, history.Engine)
+		}}
+}
+
+func referenceCommand() *cobra.Command {
+	return &cobra.Command{Use: "reference", Short: "Print the reference of the lab language", Args: cobra.NoArgs,
+		Run: func(cmd *cobra.Command, _ []string) { fmt.Fprint(cmd.OutOrStdout(), labtext.Reference()) }}
+}
+
+func documentCommand() *cobra.Command {
+	return &cobra.Command{Use: "openapi", Short: "Print the OpenAPI document of the server", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			b, err := api.Document()
+			if err != nil {
+				return err
+			}
+			fmt.Fprintln(cmd.OutOrStdout(), string(b))
+			return nil
+		}}
+}

@@ -323,7 +323,7 @@ func (p *Process) sweep(h Host, areaID uint32) {
 		return true
 	})
 	if again {
-		p.wantOriginate(h, ai)
+		p.wantOriginate(h, ai, 0)
 	}
 }
 

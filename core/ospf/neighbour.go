@@ -244,7 +244,11 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 	h.Calm().Disturb(h.Now())
 	h.Note(note.Note{Kind: note.NeighbourState, Port: uint16(nb.port), A: uint64(nb.id),
 		B: uint64(from), C: uint64(to), Reason: why})
-	if from == Full || to == Full {
-		p.wantOriginate(h, p.areaOf(p.ports[nb.port].Area))
+	ai := p.areaOf(p.ports[nb.port].Area)
+	switch Full {
+	case from:
+		p.wantOriginate(h, ai, 0)
+	case to:
+		p.wantOriginate(h, ai, goodNews)
 	}
 }

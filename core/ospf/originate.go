@@ -12,22 +12,27 @@ func (p *Process) routerKey() wire.Key {
 	return wire.Key{Type: wire.RouterLSA, ID: p.routerID, Router: p.routerID}
 }
 
-// wantOriginate makes the router LSA of an area be what is true: now, or when
-// MinLSInterval allows (RFC 2328 12.4).
-func (p *Process) wantOriginate(h Host, ai int) {
+// goodNews is how long an addition waits for others before it is announced. A
+// loss, or a change that somebody asked for, is announced at once; a port that
+// came up will have its neighbour in a moment, and one LSA then says both
+// without MinLSInterval between them. RFC 2328 12.4 sets no time.
+const goodNews = event.Second
+
+// wantOriginate makes the router LSA of an area be what is true, after the
+// given time or when MinLSInterval allows (RFC 2328 12.4).
+func (p *Process) wantOriginate(h Host, ai int, after event.Time) {
 	if !p.running {
 		return
 	}
 	a := &p.areas[ai]
-	if a.originate.Running() {
-		return
+	// Never quite at once: one event may change several ports.
+	at := h.Now() + max(after, event.Microsecond)
+	if a.originated != 0 {
+		at = max(at, a.originated+minLSInterval)
 	}
-	if at := a.originated + minLSInterval; a.originated != 0 && at > h.Now() {
+	if !a.originate.Running() || at < a.originate.Deadline() {
 		a.originate.Set(h, at, originateTimer, event.Pending, uint32(ai), 0)
-		return
 	}
-	// Not at once: one event may change several ports.
-	a.originate.Set(h, h.Now()+event.Microsecond, originateTimer, event.Pending, uint32(ai), 0)
 }
 
 // originateRouter originates the area's router LSA as things are now (RFC 2328
@@ -76,7 +81,7 @@ func (p *Process) originateRouter(h Host, ai int) {
 func (p *Process) ownCameBack(h Host, ai int, key uint32) {
 	if h.Pool().Key(key) == p.routerKey() {
 		p.areas[ai].outbid = true
-		p.wantOriginate(h, ai)
+		p.wantOriginate(h, ai, 0)
 		return
 	}
 	p.flush(h, ai, key)

@@ -233,7 +233,7 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 		q.hello.Set(h, h.Now()+event.Millisecond, helloTimer, event.Periodic, i, 0)
 	}
 	h.Calm().Disturb(h.Now())
-	p.wantOriginate(h, p.areaOf(c.Area))
+	p.wantOriginate(h, p.areaOf(c.Area), 0)
 }
 
 func (p *Process) portUp(h Host, i uint32) {
@@ -248,7 +248,7 @@ func (p *Process) portUp(h Host, i uint32) {
 		q.hello.Set(h, h.Now()+wait, helloTimer, event.Periodic, i, 0)
 	}
 	h.Calm().Disturb(h.Now())
-	p.wantOriginate(h, a)
+	p.wantOriginate(h, a, goodNews)
 }
 
 func (p *Process) portDown(h Host, i uint32, why note.Code) {
@@ -266,7 +266,7 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 	q.toFlood, q.toAck, q.refusal = nil, nil, Refusal{}
 	h.Calm().Disturb(h.Now())
 	q.Up = false // the router LSA is built from what is up
-	p.wantOriginate(h, p.areaOf(q.Area))
+	p.wantOriginate(h, p.areaOf(q.Area), 0)
 }
 
 // Timer handles an event of one of the process's kinds.

@@ -1,0 +1,152 @@
+package main
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"text/tabwriter"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"hellebore/core/event"
+	"hellebore/core/history"
+	"hellebore/core/lab"
+)
+
+func runCommand() *cobra.Command {
+	var actions []string
+	var pass time.Duration
+	var asJSON bool
+	c := &cobra.Command{
+		Use:   "run LAB",
+		Short: "Run a lab: build it, settle, do the actions in order, print the end state",
+		Example: `  hellebore run triangle.lab --do "cut viaduct.e1" --do "mend viaduct.e1"
+  hellebore run triangle.lab --do "silence viaduct.e2" --for 30s --json`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if pass < 0 {
+				return fmt.Errorf("--for %v is in the past; give a time above 0", pass)
+			}
+			text, err := parseLab(args[0])
+			if err != nil {
+				return err
+			}
+			l := lab.New()
+			if _, err := l.Do(history.Action{Kind: history.Apply, Text: text}, 0); err != nil {
+				return err
+			}
+			for _, s := range actions {
+				a, err := actionOf(s)
+				if err != nil {
+					return err
+				}
+				if _, err := l.Do(a, event.FromDuration(pass)); err != nil {
+					return fmt.Errorf("%s: %w", s, err)
+				}
+			}
+			r := l.Report()
+			if asJSON {
+				e := json.NewEncoder(cmd.OutOrStdout())
+				e.SetIndent("", "  ")
+				if err := e.Encode(r); err != nil {
+					return err
+				}
+			} else {
+				printReport(cmd.OutOrStdout(), l, r)
+			}
+			if !r.Settled && pass == 0 {
+				return errFailed
+			}
+			return nil
+		},
+	}
+	c.Flags().StringArrayVar(&actions, "do", nil, "an action, for example \"cut viaduct.e1\" or \"apply FILE\"; may stand several times")
+	c.Flags().DurationVar(&pass, "for", 0, "let this much virtual time pass after each action, instead of running to settled")
+	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")
+	return c
+}
+
+// actionOf reads an action; an apply takes the name of a file here.
+func actionOf(s string) (history.Action, error) {
+	if file, ok := strings.CutPrefix(s, "apply "); ok {
+		text, err := parseLab(strings.TrimSpace(file))
+		return history.Action{Kind: history.Apply, Text: text}, err
+	}
+	return history.ParseAction(s)
+}
+
+// printReport writes the end state as tables.
+func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
+	t := tabwriter.NewWriter(out, 2, 8, 2, ' ', 0)
+	defer func() { _ = t.Flush() }()
+	state := "settled"
+	if !r.Settled {
+		state = "not settled"
+	}
+	fmt.Fprintf(t, "%s at %.3f s\n", state, r.Time)
+	for _, a := range l.Timeline() {
+		fmt.Fprintf(t, "%.3f s\t%s\t%s\n", a.Start, a.Action, a.Summary)
+	}
+	if len(r.Neighbours) > 0 {
+		fmt.Fprintf(t, "\nneighbours\n")
+	}
+	for _, n := range r.Neighbours {
+		fmt.Fprintf(t, "%s.%s\t%s.%s\t%s\n", n.A.Device, n.A.Port, n.B.Device, n.B.Port, n.State)
+		for _, x := range n.Reasons {
+			values := ""
+			if x.Mine != "" || x.Theirs != "" {
+				values = fmt.Sprintf(" (%s, %s)", orDash(x.Mine), orDash(x.Theirs))
+			}
+			fmt.Fprintf(t, "  %s: %s%s\n", x.Source, x.Text, values)
+		}
+	}
+	var names []string
+	for n := range r.Devices {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	for _, name := range names {
+		fmt.Fprintf(t, "\nroutes of %s\n", name)
+		for _, x := range r.Devices[name].Routes {
+			var ways []string
+			for _, h := range x.NextHops {
+				if h.Via == "" {
+					ways = append(ways, "directly on "+h.Port)
+				} else {
+					ways = append(ways, fmt.Sprintf("%s on %s", h.Via, h.Port))
+				}
+			}
+			if x.Blackhole {
+				ways = []string{"blackhole"}
+			}
+			fmt.Fprintf(t, "%s\t%s\tcost %d\t%s\n", x.Prefix, x.Source, x.Metric, strings.Join(ways, ", "))
+		}
+	}
+	for i, f := range r.Flows {
+		if i == 0 {
+			fmt.Fprintf(t, "\nflows\n")
+		}
+		verdict := "arrives: " + strings.Join(f.Path, ", ")
+		if !f.Arrives {
+			verdict = "does not arrive: " + f.Reason
+		}
+		fmt.Fprintf(t, "%s\t%s to %s\t%s\n", f.Name, f.From, f.To, verdict)
+		for _, o := range f.Outages {
+			to, took := "still out", ""
+			if o.To != nil {
+				to, took = fmt.Sprintf("%.6f s", *o.To), fmt.Sprintf(" (%.6f s)", *o.To-o.From)
+			}
+			fmt.Fprintf(t, "  out from %.6f s to %s%s: %s\n", o.From, to, took, o.Cause)
+		}
+	}
+}
+
+func orDash(s string) string {
+	if s == "" {
+		return "-"
+	}
+	return s
+}

@@ -1,0 +1,122 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"strconv"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"hellebore/demo"
+	"hellebore/server/api"
+	"hellebore/server/cluster"
+	"hellebore/server/live"
+	"hellebore/server/store"
+	"hellebore/web"
+)
+
+// defaultPort is where the workbench listens.
+const defaultPort = 8440
+
+func serveCommand() *cobra.Command {
+	var port int
+	var data string
+	var demos, verbose bool
+	c := &cobra.Command{
+		Use:   "serve",
+		Short: "Serve the workbench on 127.0.0.1",
+		Long: `Serve the workbench on 127.0.0.1.
+
+DATABASE_URL names the PostgreSQL server that keeps the labs. Without it, a
+private server is started on loopback, with its data in --data.`,
+		Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			level := slog.LevelInfo
+			if verbose {
+				level = slog.LevelDebug
+			}
+			slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})))
+			return serve(port, data, demos)
+		},
+	}
+	c.Flags().IntVar(&port, "port", defaultPort, "port to listen on; 0 takes a free one")
+	c.Flags().StringVar(&data, "data", cluster.DefaultDir(), "directory of the private database")
+	c.Flags().BoolVar(&demos, "demo", false, "load the demo labs, once")
+	c.Flags().BoolVar(&verbose, "verbose", false, "log every request")
+	return c
+}
+
+func serve(port int, data string, demos bool) (err error) {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+
+	// The port first: finding it taken after a minute of setting up is late.
+	listener, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return fmt.Errorf("port %d is in use; choose another with --port, or PORT=%d make demo", port, port+1)
+	} else if err != nil {
+		return err
+	}
+	url := os.Getenv("DATABASE_URL")
+	if url == "" {
+		c, err := cluster.Start(data, cluster.Options{})
+		if err != nil {
+			return err
+		}
+		defer func() {
+			if err := c.Stop(); err != nil {
+				slog.Error("the private database does not stop", "error", err)
+			}
+		}()
+		url = c.URL()
+	}
+	db, err := store.Open(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	labs := live.New(db)
+	if demos {
+		if err := loadDemos(ctx, db, labs); err != nil {
+			return err
+		}
+	}
+	server := &http.Server{Handler: api.New(labs, web.Files()), ReadHeaderTimeout: 10 * time.Second}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(listener) }()
+	fmt.Printf("Hellebore is at http://%s\n", listener.Addr())
+	select {
+	case err := <-failed:
+		return err
+	case <-ctx.Done():
+	}
+	stop() // a second Ctrl-C ends it at once
+	fmt.Println("stopping")
+	done, cancel := context.WithTimeout(context.Background(), time.Second)
+	defer cancel()
+	if err := server.Shutdown(done); err != nil {
+		return server.Close() // event streams stay open for ever
+	}
+	return nil
+}
+
+// loadDemos makes the demo labs the first time.
+func loadDemos(ctx context.Context, db *store.Store, labs *live.Labs) error {
+	for _, d := range demo.Labs() {
+		if err := db.Once(ctx, "demo "+d.Slug, func() error {
+			_, err := labs.Create(ctx, d.Text, d.Slug)
+			return err
+		}); err != nil {
+			return fmt.Errorf("the demo lab %s cannot be loaded: %w", d.Slug, err)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,137 @@
+// Package api is the HTTP interface: Gin, with operations, validation and the
+// OpenAPI document through huma. Handlers translate, and nothing else.
+package api
+
+import (
+	"context"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"hellebore/core/history"
+	"hellebore/core/labtext"
+	"hellebore/server/live"
+	"hellebore/server/store"
+)
+
+// Version is the program's.
+const Version = "0.1.0"
+
+type handlers struct {
+	labs *live.Labs
+}
+
+// New makes the handler of the whole server: the interface below /api, and the
+// web client everywhere else.
+func New(labs *live.Labs, client fs.FS) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	router := gin.New()
+	router.Use(logRequests, gin.CustomRecovery(func(c *gin.Context, err any) {
+		slog.Error("a request panicked", "path", c.Request.URL.Path, "error", err)
+		c.AbortWithStatus(http.StatusInternalServerError)
+	}))
+	register(router, labs)
+	serveClient(router, client)
+	return router
+}
+
+func register(router *gin.Engine, labs *live.Labs) huma.API {
+	config := huma.DefaultConfig("Hellebore", Version)
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", "/api/schemas"
+	config.CreateHooks = nil // no $schema members in answers
+	api := humagin.New(router, config)
+	h := &handlers{labs}
+	h.registerLabs(api)
+	h.registerText(api)
+	h.registerViews(api)
+	h.registerEvents(api)
+	return api
+}
+
+// Document is the OpenAPI document, as JSON.
+func Document() ([]byte, error) {
+	gin.SetMode(gin.ReleaseMode)
+	api := register(gin.New(), nil)
+	return api.OpenAPI().MarshalJSON()
+}
+
+// logRequests writes one structured line a request that is not a file of the
+// client.
+func logRequests(c *gin.Context) {
+	start := time.Now()
+	c.Next()
+	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
+		slog.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path,
+			"status", c.Writer.Status(), "took", time.Since(start))
+	}
+}
+
+// serveClient serves the web client's files; every other path is a page of the
+// client, which finds out from the address which.
+func serveClient(router *gin.Engine, client fs.FS) {
+	files := http.FileServerFS(client)
+	router.NoRoute(func(c *gin.Context) {
+		path := strings.TrimPrefix(c.Request.URL.Path, "/")
+		if strings.HasPrefix(path, "api/") {
+			c.JSON(http.StatusNotFound, huma.Error404NotFound("there is no such operation"))
+			return
+		}
+		if f, err := fs.Stat(client, path); err == nil && !f.IsDir() {
+			if strings.HasPrefix(path, "assets/") { // names there carry a hash
+				c.Header("Cache-Control", "public, max-age=31536000, immutable")
+			}
+			files.ServeHTTP(c.Writer, c.Request)
+			return
+		}
+		page, err := fs.ReadFile(client, "index.html")
+		if err != nil {
+			c.String(http.StatusNotFound, "The web client is not built into this binary; run make build.")
+			return
+		}
+		c.Data(http.StatusOK, "text/html; charset=utf-8", page)
+	})
+}
+
+// problem turns an error of the layers below into problem+json (RFC 9457).
+func problem(err error) error {
+	var text *history.TextError
+	var moved *live.MovedOn
+	var away *live.Unavailable
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &text):
+		p := huma.NewError(http.StatusUnprocessableEntity, text.Error())
+		for _, x := range text.Problems {
+			if x.Severity == labtext.Error {
+				p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: x.String(), Location: "body.text"})
+			}
+		}
+		return p
+	case errors.As(err, &moved):
+		p := huma.Error409Conflict(moved.Error())
+		p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: moved.Text, Location: "text", Value: moved.Seq})
+		for _, c := range moved.Changes {
+			p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: c.String(), Location: "change"})
+		}
+		return p
+	case errors.As(err, &away):
+		slog.Error("the database is away", "error", away.Err)
+		return huma.Error503ServiceUnavailable(away.Error())
+	case errors.Is(err, store.ErrNotFound):
+		return huma.Error404NotFound("there is no such lab; it may have been deleted")
+	case errors.Is(err, store.ErrMovedOn):
+		return huma.Error409Conflict("the lab has moved on: another server has acted on it; reload the page")
+	case errors.Is(err, context.Canceled):
+		return huma.NewError(499, "the request was cancelled")
+	}
+	// What is left are refusals of the core: sentences for the user.
+	return huma.Error422UnprocessableEntity(err.Error())
+}

@@ -1,0 +1,169 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"hellebore/core/event"
+	"hellebore/core/history"
+	"hellebore/core/lab"
+	"hellebore/core/observe"
+	"hellebore/server/live"
+	"hellebore/server/store"
+)
+
+// LabRow is a lab in the list.
+type LabRow struct {
+	ID      string    `json:"id"`
+	Title   string    `json:"title"`
+	Demo    bool      `json:"demo"`
+	ForkOf  string    `json:"forkOf,omitempty"`
+	Actions int       `json:"actions"`
+	Created time.Time `json:"created"`
+	Updated time.Time `json:"updated"`
+}
+
+func rowOf(l store.Lab) LabRow {
+	return LabRow{l.ID, l.Title, l.Demo != "", l.ForkOf, l.Actions, l.CreatedAt, l.UpdatedAt}
+}
+
+// LabState is an open lab.
+type LabState struct {
+	ID      string           `json:"id"`
+	Title   string           `json:"title"`
+	Text    string           `json:"text" doc:"the text in force"`
+	TextSeq int              `json:"textSeq" doc:"the action that applied it; send it back as base of the next"`
+	Now     float64          `json:"now" doc:"virtual time, seconds"`
+	Actions []observe.Action `json:"actions"`
+}
+
+type labPath struct {
+	ID string `path:"id" maxLength:"40"`
+}
+
+type body[T any] struct {
+	Body T
+}
+
+func (h *handlers) registerLabs(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "list-labs", Method: http.MethodGet, Path: "/api/labs", Summary: "All labs, oldest first"},
+		func(ctx context.Context, _ *struct{}) (*body[[]LabRow], error) {
+			labs, err := h.labs.List(ctx)
+			if err != nil {
+				return nil, problem(err)
+			}
+			rows := []LabRow{}
+			for _, l := range labs {
+				rows = append(rows, rowOf(l))
+			}
+			return &body[[]LabRow]{rows}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "create-lab", Method: http.MethodPost, Path: "/api/labs", Summary: "Make a lab from a text",
+		DefaultStatus: http.StatusCreated, MaxBodyBytes: maxBody},
+		func(ctx context.Context, in *body[struct {
+			Text string `json:"text"`
+		}]) (*body[LabRow], error) {
+			l, err := h.labs.Create(ctx, in.Body.Text, "")
+			if err != nil {
+				return nil, problem(err)
+			}
+			return &body[LabRow]{rowOf(l)}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "delete-lab", Method: http.MethodDelete, Path: "/api/labs/{id}", Summary: "Delete a lab and its journal",
+		DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *labPath) (*struct{}, error) {
+			return nil, problem(h.labs.Delete(ctx, in.ID))
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "get-lab", Method: http.MethodGet, Path: "/api/labs/{id}", Summary: "A lab: its text and its actions"},
+		func(ctx context.Context, in *labPath) (*body[LabState], error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (LabState, error) {
+				return LabState{in.ID, l.Title(), l.Text(), live.LastApply(l), float64(l.History().Head().Now()) / 1e9, l.Timeline()}, nil
+			})
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "fork-lab", Method: http.MethodPost, Path: "/api/labs/{id}/fork",
+		Summary: "Make a lab that begins as this one was at a moment", DefaultStatus: http.StatusCreated},
+		func(ctx context.Context, in *struct {
+			labPath
+			Body struct {
+				At string `json:"at" doc:"a moment"`
+			}
+		}) (*body[LabRow], error) {
+			l, err := h.labs.Fork(ctx, in.ID, in.Body.At)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return &body[LabRow]{rowOf(l)}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "act", Method: http.MethodPost, Path: "/api/labs/{id}/actions",
+		Summary: "Do something to the lab: cut viaduct.e1, or apply a text", MaxBodyBytes: maxBody, BodyReadTimeout: time.Minute},
+		func(ctx context.Context, in *struct {
+			labPath
+			Body struct {
+				Action string  `json:"action" doc:"as it is typed; apply for a text" maxLength:"200"`
+				Text   string  `json:"text,omitempty" doc:"of an apply"`
+				Base   int     `json:"base,omitempty" doc:"of an apply: textSeq of the text it was made from"`
+				For    float64 `json:"for,omitempty" minimum:"0" maximum:"1000000" doc:"let this much virtual time pass, in seconds, instead of running to rest"`
+			}
+		}) (*body[observe.Action], error) {
+			a := history.Action{Kind: history.Apply, Text: in.Body.Text}
+			if in.Body.Action != history.Apply.String() {
+				var err error
+				if a, err = history.ParseAction(in.Body.Action); err != nil {
+					return nil, problem(err)
+				}
+			}
+			l, err := h.labs.Open(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			record, err := l.Act(ctx, a, event.Time(in.Body.For*1e9), in.Body.Base)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return with(ctx, h, in.ID, func(l *lab.Lab) (observe.Action, error) {
+				detail, err := l.Action(record.Seq)
+				return detail.Action, err
+			})
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "cancel", Method: http.MethodPost, Path: "/api/labs/{id}/cancel",
+		Summary: "Stop the action that is running"},
+		func(ctx context.Context, in *labPath) (*body[struct {
+			Stopped bool `json:"stopped"`
+		}], error) {
+			l, err := h.labs.Open(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			out := &body[struct {
+				Stopped bool `json:"stopped"`
+			}]{}
+			out.Body.Stopped = l.Cancel()
+			return out, nil
+		})
+}
+
+// with asks an open lab for something, in its own goroutine.
+func with[T any](ctx context.Context, h *handlers, id string, ask func(*lab.Lab) (T, error)) (*body[T], error) {
+	l, err := h.labs.Open(ctx, id)
+	if err != nil {
+		return nil, problem(err)
+	}
+	out := &body[T]{}
+	err = l.Do(ctx, func(x *lab.Lab) (err error) {
+		out.Body, err = ask(x)
+		return err
+	})
+	if err != nil {
+		return nil, problem(err)
+	}
+	return out, nil
+}

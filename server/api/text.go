@@ -1,0 +1,90 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"hellebore/core/lab"
+	"hellebore/core/labtext"
+)
+
+// maxBody leaves room for the largest text as JSON, so that one that is a
+// little too large gets the language's own answer.
+const maxBody = 3 * labtext.MaxSize
+
+type text struct {
+	Text string `json:"text"`
+}
+
+// Checked is what a text is worth.
+type Checked struct {
+	OK       bool                     `json:"ok" doc:"it has no errors and can be applied"`
+	Problems []labtext.Problem        `json:"problems"`
+	Changes  []labtext.Change         `json:"changes" doc:"from the text in force, by meaning"`
+	Places   map[string]labtext.Place `json:"places" doc:"where devices, ports and flows stand"`
+}
+
+func (h *handlers) registerText(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/api/labs/{id}/check",
+		Summary: "Check a text, and compare it with the one in force", MaxBodyBytes: maxBody},
+		func(ctx context.Context, in *struct {
+			labPath
+			Body text
+		}) (*body[Checked], error) {
+			r := labtext.Parse(in.Body.Text)
+			out := Checked{OK: r.OK(), Problems: r.Problems, Changes: []labtext.Change{}, Places: r.Places}
+			if out.Problems == nil {
+				out.Problems = []labtext.Problem{}
+			}
+			if out.Places == nil {
+				out.Places = map[string]labtext.Place{}
+			}
+			if !out.OK {
+				return &body[Checked]{out}, nil
+			}
+			return with(ctx, h, in.ID, func(l *lab.Lab) (Checked, error) {
+				if c := l.Differences(&r.Lab); c != nil {
+					out.Changes = c
+				}
+				return out, nil
+			})
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "format-text", Method: http.MethodPost, Path: "/api/text/format",
+		Summary: "Write a text in its canonical form", MaxBodyBytes: maxBody},
+		func(_ context.Context, in *body[text]) (*body[text], error) {
+			formatted, ok := labtext.Format(in.Body.Text)
+			if !ok {
+				return nil, huma.Error422UnprocessableEntity("a text with unknown statements is not formatted; mend the errors first")
+			}
+			return &body[text]{text{formatted}}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "complete-text", Method: http.MethodPost, Path: "/api/text/complete",
+		Summary: "What may stand at a place of a text", MaxBodyBytes: maxBody},
+		func(_ context.Context, in *body[struct {
+			Text   string `json:"text"`
+			Line   int    `json:"line" minimum:"1"`
+			Column int    `json:"column" minimum:"1"`
+		}]) (*body[labtext.Completion], error) {
+			c := labtext.Complete(in.Body.Text, in.Body.Line, in.Body.Column)
+			if c.Suggestions == nil {
+				c.Suggestions = []labtext.Suggestion{}
+			}
+			return &body[labtext.Completion]{c}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "word-help", Method: http.MethodGet, Path: "/api/text/words/{word}",
+		Summary: "What a word of the language means"},
+		func(_ context.Context, in *struct {
+			Word string `path:"word" maxLength:"60"`
+		}) (*body[[]labtext.Suggestion], error) {
+			help := labtext.WordHelp(in.Word)
+			if help == nil {
+				help = []labtext.Suggestion{}
+			}
+			return &body[[]labtext.Suggestion]{help}, nil
+		})
+}

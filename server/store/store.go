@@ -1,0 +1,238 @@
+// Package store keeps labs and their journals in PostgreSQL, through GORM.
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"gorm.io/driver/postgres"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+
+	"hellebore/core/event"
+	"hellebore/core/history"
+	"hellebore/core/network"
+)
+
+// Lab is a lab's row.
+type Lab struct {
+	ID        string `gorm:"primaryKey"`
+	Title     string
+	Demo      string // slug of the demo lab it was made from, "" if none
+	ForkOf    string // ID of the lab it was forked from, "" if none
+	Actions   int    // in its journal
+	CreatedAt time.Time
+	UpdatedAt time.Time
+}
+
+// entry is a row of the journal.
+type entry struct {
+	LabID     string `gorm:"primaryKey"`
+	Seq       int    `gorm:"primaryKey;autoIncrement:false"`
+	Action    string
+	Text      string
+	Start     int64
+	Until     int64
+	Done      bool
+	Outcome   uint8
+	End       int64 `gorm:"column:ended"`
+	Settled   int64
+	Events    int64
+	Digest    int64 // the bits of a uint64
+	Engine    string
+	CreatedAt time.Time
+}
+
+func (entry) TableName() string { return "journal" }
+
+// meta remembers what was done once: loading the demo labs.
+type meta struct {
+	Key   string `gorm:"primaryKey"`
+	Value string
+}
+
+func (meta) TableName() string { return "meta" }
+
+// Store is the database.
+type Store struct {
+	db *gorm.DB
+}
+
+// ErrNotFound says that there is no lab with an ID.
+var ErrNotFound = errors.New("there is no such lab")
+
+// ErrMovedOn says that a journal has grown since the caller looked.
+var ErrMovedOn = errors.New("the journal has moved on")
+
+// Open connects and migrates.
+func Open(ctx context.Context, url string) (*Store, error) {
+	db, err := gorm.Open(postgres.Open(url), &gorm.Config{
+		Logger: logger.NewSlogLogger(slog.Default(), logger.Config{
+			SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true}),
+		TranslateError: true,
+	})
+	if err != nil {
+		return nil, fmt.Errorf("the database cannot be reached: %w", err)
+	}
+	s := &Store{db: db.WithContext(ctx)}
+	return s, s.migrate()
+}
+
+// Close closes all connections.
+func (s *Store) Close() error {
+	db, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return db.Close()
+}
+
+// migrate brings the schema to the newest version. Migrations are never
+// changed, only added: each has tables of its own time.
+func (s *Store) migrate() error {
+	options := *gormigrate.DefaultOptions
+	options.UseTransaction = true
+	return gormigrate.New(s.db, &options, []*gormigrate.Migration{
+		{
+			ID: "2026-11-23-labs-and-journal",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+CREATE TABLE labs (
+  id text PRIMARY KEY, title text NOT NULL, demo text NOT NULL, fork_of text NOT NULL,
+  actions bigint NOT NULL, created_at timestamptz NOT NULL, updated_at timestamptz NOT NULL
+);
+CREATE TABLE journal (
+  lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, seq bigint NOT NULL,
+  action text NOT NULL, text text NOT NULL, start bigint NOT NULL, until bigint NOT NULL,
+  done boolean NOT NULL, outcome smallint NOT NULL, ended bigint NOT NULL, settled bigint NOT NULL,
+  events bigint NOT NULL, digest bigint NOT NULL, engine text NOT NULL, created_at timestamptz NOT NULL,
+  PRIMARY KEY (lab_id, seq)
+);
+CREATE TABLE meta (key text PRIMARY KEY, value text NOT NULL);`).Error
+			},
+		},
+	}).Migrate()
+}
+
+// Labs are all labs, oldest first.
+func (s *Store) Labs(ctx context.Context) ([]Lab, error) {
+	labs := []Lab{}
+	err := s.db.WithContext(ctx).Order("created_at, id").Find(&labs).Error
+	return labs, err
+}
+
+// Lab is one lab.
+func (s *Store) Lab(ctx context.Context, id string) (Lab, error) {
+	var l Lab
+	err := s.db.WithContext(ctx).First(&l, "id = ?", id).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return l, ErrNotFound
+	}
+	return l, err
+}
+
+// Create makes a lab with the beginning of a journal.
+func (s *Store) Create(ctx context.Context, l Lab, journal []history.Record) error {
+	l.Actions = len(journal)
+	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(&l).Error; err != nil {
+			return err
+		}
+		for _, r := range journal {
+			e := toEntry(l.ID, r)
+			if err := tx.Create(&e).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Delete removes a lab and its journal.
+func (s *Store) Delete(ctx context.Context, id string) error {
+	r := s.db.WithContext(ctx).Delete(&Lab{}, "id = ?", id)
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
+}
+
+// Journal is a lab's journal, in order.
+func (s *Store) Journal(ctx context.Context, id string) ([]history.Record, error) {
+	var entries []entry
+	if err := s.db.WithContext(ctx).Order("seq").Find(&entries, "lab_id = ?", id).Error; err != nil {
+		return nil, err
+	}
+	records := make([]history.Record, len(entries))
+	for i, e := range entries {
+		records[i] = e.record()
+	}
+	return records, nil
+}
+
+// Append writes an action to the journal, before it takes effect. It fails with
+// ErrMovedOn if another action has its place.
+func (s *Store) Append(ctx context.Context, id, title string, r history.Record) error {
+	e := toEntry(id, r)
+	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(&e).Error; err != nil {
+			return err
+		}
+		return tx.Model(&Lab{}).Where("id = ?", id).Updates(map[string]any{"title": title, "actions": r.Seq, "updated_at": time.Now()}).Error
+	})
+	switch {
+	case errors.Is(err, gorm.ErrForeignKeyViolated):
+		return ErrNotFound
+	case errors.Is(err, gorm.ErrDuplicatedKey):
+		// The same entry again is ours: a try before this one was committed,
+		// and only its answer was lost.
+		var there entry
+		if err := s.db.WithContext(ctx).First(&there, "lab_id = ? AND seq = ?", id, r.Seq).Error; err != nil {
+			return err
+		}
+		if there.Done || there.Action != e.Action || there.Text != e.Text || there.Start != e.Start {
+			return ErrMovedOn
+		}
+		return nil
+	}
+	return err
+}
+
+// Complete writes what an action came to.
+func (s *Store) Complete(ctx context.Context, id string, r history.Record) error {
+	e := toEntry(id, r)
+	return s.db.WithContext(ctx).Model(&entry{}).Where("lab_id = ? AND seq = ?", id, r.Seq).
+		Select("Done", "Outcome", "End", "Settled", "Events", "Digest", "Engine").Updates(&e).Error
+}
+
+// Once runs what has to be done once in a database's life, under a key.
+func (s *Store) Once(ctx context.Context, key string, do func() error) error {
+	var m meta
+	err := s.db.WithContext(ctx).First(&m, "key = ?", key).Error
+	if err == nil {
+		return nil
+	}
+	if !errors.Is(err, gorm.ErrRecordNotFound) {
+		return err
+	}
+	if err := do(); err != nil {
+		return err
+	}
+	return s.db.WithContext(ctx).Create(&meta{Key: key, Value: time.Now().UTC().Format(time.RFC3339)}).Error
+}
+
+func toEntry(id string, r history.Record) entry {
+	return entry{LabID: id, Seq: r.Seq, Action: r.Action, Text: r.Text, Start: int64(r.Start), Until: int64(r.Until),
+		Done: r.Done, Outcome: uint8(r.Outcome), End: int64(r.End), Settled: int64(r.Settled),
+		Events: int64(r.Events), Digest: int64(r.Digest), Engine: r.Engine}
+}
+
+func (e entry) record() history.Record {
+	return history.Record{Seq: e.Seq, Action: e.Action, Text: e.Text, Start: event.Time(e.Start), Until: event.Time(e.Until),
+		Done: e.Done, Outcome: network.Outcome(e.Outcome), End: event.Time(e.End), Settled: event.Time(e.Settled),
+		Events: uint64(e.Events), Digest: uint64(e.Digest), Engine: e.Engine}
+}
