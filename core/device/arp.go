@@ -10,14 +10,14 @@ import (
 
 // neighbour is an ARP entry: an address on a port, and who answers for it.
 type neighbour struct {
-	port     uint32
-	addr     ip.Addr
-	mac      ip.MAC
-	known    bool
-	learned  event.Time
-	tries    int
-	timer    event.Timer
-	waiting  []waiting // packets that wait for an answer; copied on change
+	port    uint32
+	addr    ip.Addr
+	mac     ip.MAC
+	known   bool
+	learned event.Time
+	tries   int
+	timer   event.Timer
+	waiting []waiting // packets that wait for an answer; copied on change
 }
 
 type waiting struct {

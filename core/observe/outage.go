@@ -114,7 +114,11 @@ func flowParts(s *history.Step, changes map[uint32][]note.Note, from uint32, dst
 	if last {
 		hi = s.End
 	}
-	f.follow(from, s.Start-span, hi, 0, maxTTL, nil)
+	lo := s.Start - span
+	if int(from) >= len(s.Before.Devices()) {
+		lo = s.Start // the flow begins with the action
+	}
+	f.follow(from, lo, hi, 0, maxTTL, nil)
 	slices.SortFunc(f.parts, func(a, b part) int {
 		if a.lo < b.lo {
 			return -1

@@ -2,6 +2,7 @@ package observe
 
 import (
 	"fmt"
+	"net/netip"
 
 	"hellebore/core/config"
 	"hellebore/core/device"
@@ -43,7 +44,11 @@ type Path struct {
 
 // Walk follows the forwarding tables from a device to an address, as packets
 // sent now would go if nothing changed.
-func Walk(w *network.World, from *device.Device, dst ip.Addr) Path {
+func Walk(w *network.World, from *device.Device, dst ip.Addr) Path { return walk(w, from, dst, 32) }
+
+// walk is Walk to a network: a device that has dst's network of the given
+// length, or a shorter one, on a port of its own is the end of the way.
+func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path {
 	out := Path{From: from.Name(), Dst: dst.String(), Hops: []PathHop{}}
 	src := sourceOf(w, from, dst)
 	if src != 0 {
@@ -81,6 +86,11 @@ func Walk(w *network.World, from *device.Device, dst ip.Addr) Path {
 			return fail(note.NoRoute, d, d.Name(), dst.String())
 		}
 		s, _ := d.Table().Best(prefix)
+		if s == route.Connected && w.Shared().Prefixes.Prefix(prefix).Len <= length && length < 32 {
+			out.Hops = append(out.Hops, hop)
+			out.Arrives = true
+			return out
+		}
 		hop.Prefix, hop.Source = w.Shared().Prefixes.Prefix(prefix).String(), s.String()
 		hop.Cost = d.Table().Route(s, prefix).Metric
 		set := d.Table().Set(h)
@@ -175,12 +185,18 @@ func flowPath(w *network.World, from, to string) Path {
 	return p
 }
 
-// FlowBetween is the way from a device to an address given as text, or to a
-// device by its name.
+// FlowBetween is the way from a device to an address or a prefix given as text,
+// or to a device by its name.
 func FlowBetween(w *network.World, from, to string) (Path, error) {
 	d := w.Find(from)
 	if d == nil {
 		return Path{}, fmt.Errorf("there is no device named %s", from)
+	}
+	if p, err := netip.ParsePrefix(to); err == nil && p.Addr().Is4() {
+		prefix := ip.PrefixFrom(p)
+		out := walk(w, d, prefix.Addr, prefix.Len)
+		out.To = to
+		return out, nil
 	}
 	dst, err := addressOf(w, to)
 	if err != nil {

@@ -18,7 +18,7 @@ type ProbeRequest struct {
 	From   string `json:"from" doc:"the device that sends"`
 	Source string `json:"source,omitempty" doc:"one of its addresses; absent: the port's by which the packets leave"`
 	To     string `json:"to" doc:"an address, or the name of a device"`
-	Count  int    `json:"count,omitempty" minimum:"1" maximum:"100" default:"5" doc:"echo requests to send, one an interval"`
+	Count  int    `json:"count,omitempty" minimum:"1" maximum:"100" doc:"echo requests to send, one an interval"`
 	Every  string `json:"every,omitempty" doc:"the interval, by default 1s"`
 	Trace  bool   `json:"trace,omitempty" doc:"send one request a TTL instead, from 1 up, until the destination answers"`
 }

@@ -75,9 +75,9 @@ func RoutesOf(w *network.World, d *device.Device) []Route {
 
 // RouteRow is a prefix across all routers.
 type RouteRow struct {
-	Prefix string  `json:"prefix"`
-	Owner  string  `json:"owner,omitempty" doc:"a port whose network it is"`
-	Cells  []*Cell `json:"cells" doc:"in the order of devices; null where there is no route"`
+	Prefix string          `json:"prefix"`
+	Owner  string          `json:"owner,omitempty" doc:"a port whose network it is"`
+	Cells  map[string]Cell `json:"cells" doc:"by device; absent where there is no route"`
 }
 
 // Cell is a router's route for a prefix.
@@ -120,13 +120,13 @@ func RouteTable(w *network.World) Routes {
 		return w.Shared().Prefixes.Prefix(a).Compare(w.Shared().Prefixes.Prefix(b))
 	})
 	for _, id := range slices.Compact(ids) {
-		row := RouteRow{Prefix: w.Shared().Prefixes.Prefix(id).String(), Owner: owners[id], Cells: make([]*Cell, len(routers))}
+		row := RouteRow{Prefix: w.Shared().Prefixes.Prefix(id).String(), Owner: owners[id], Cells: map[string]Cell{}}
 		used := false
-		for i, d := range routers {
+		for _, d := range routers {
 			if s, ok := d.Table().Best(id); ok {
 				used = true
 				r := routeOf(w, d, id, s, d.Table().Route(s, id))
-				row.Cells[i] = &Cell{r.Source, r.Metric, r.Preference, r.Blackhole, r.NextHops}
+				row.Cells[d.Name()] = Cell{r.Source, r.Metric, r.Preference, r.Blackhole, r.NextHops}
 			}
 		}
 		if used {

@@ -43,6 +43,7 @@ func New(labs *live.Labs, client fs.FS) http.Handler {
 }
 
 func register(router *gin.Engine, labs *live.Labs) huma.API {
+	huma.DefaultArrayNullable = false // an empty list is a list
 	config := huma.DefaultConfig("Hellebore", Version)
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", "/api/schemas"
 	config.CreateHooks = nil // no $schema members in answers

@@ -21,7 +21,7 @@ func (h *handlers) registerEvents(api huma.API) {
 	sse.Register(api, huma.Operation{OperationID: "watch-lab", Method: http.MethodGet, Path: "/api/labs/{id}/events",
 		Summary: "News of a lab, as server-sent events; a client that reconnects asks for the views anew"},
 		map[string]any{"news": News{}, "beat": Beat{}},
-		func(ctx context.Context, in *labPath, send sse.Sender) {
+		func(ctx context.Context, in *LabPath, send sse.Sender) {
 			l, err := h.labs.Open(ctx, in.ID)
 			if err != nil {
 				return // the client sees the same error on its other requests

@@ -40,7 +40,8 @@ type LabState struct {
 	Actions []observe.Action `json:"actions"`
 }
 
-type labPath struct {
+// LabPath names a lab in the path of an operation.
+type LabPath struct {
 	ID string `path:"id" maxLength:"40"`
 }
 
@@ -76,12 +77,12 @@ func (h *handlers) registerLabs(api huma.API) {
 
 	huma.Register(api, huma.Operation{OperationID: "delete-lab", Method: http.MethodDelete, Path: "/api/labs/{id}", Summary: "Delete a lab and its journal",
 		DefaultStatus: http.StatusNoContent},
-		func(ctx context.Context, in *labPath) (*struct{}, error) {
+		func(ctx context.Context, in *LabPath) (*struct{}, error) {
 			return nil, problem(h.labs.Delete(ctx, in.ID))
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "get-lab", Method: http.MethodGet, Path: "/api/labs/{id}", Summary: "A lab: its text and its actions"},
-		func(ctx context.Context, in *labPath) (*body[LabState], error) {
+		func(ctx context.Context, in *LabPath) (*body[LabState], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (LabState, error) {
 				return LabState{in.ID, l.Title(), l.Text(), live.LastApply(l), float64(l.History().Head().Now()) / 1e9, l.Timeline()}, nil
 			})
@@ -90,7 +91,7 @@ func (h *handlers) registerLabs(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "fork-lab", Method: http.MethodPost, Path: "/api/labs/{id}/fork",
 		Summary: "Make a lab that begins as this one was at a moment", DefaultStatus: http.StatusCreated},
 		func(ctx context.Context, in *struct {
-			labPath
+			LabPath
 			Body struct {
 				At string `json:"at" doc:"a moment"`
 			}
@@ -105,7 +106,7 @@ func (h *handlers) registerLabs(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "act", Method: http.MethodPost, Path: "/api/labs/{id}/actions",
 		Summary: "Do something to the lab: cut viaduct.e1, or apply a text", MaxBodyBytes: maxBody, BodyReadTimeout: time.Minute},
 		func(ctx context.Context, in *struct {
-			labPath
+			LabPath
 			Body struct {
 				Action string  `json:"action" doc:"as it is typed; apply for a text" maxLength:"200"`
 				Text   string  `json:"text,omitempty" doc:"of an apply"`
@@ -136,7 +137,7 @@ func (h *handlers) registerLabs(api huma.API) {
 
 	huma.Register(api, huma.Operation{OperationID: "cancel", Method: http.MethodPost, Path: "/api/labs/{id}/cancel",
 		Summary: "Stop the action that is running"},
-		func(ctx context.Context, in *labPath) (*body[struct {
+		func(ctx context.Context, in *LabPath) (*body[struct {
 			Stopped bool `json:"stopped"`
 		}], error) {
 			l, err := h.labs.Open(ctx, in.ID)

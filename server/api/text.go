@@ -30,7 +30,7 @@ func (h *handlers) registerText(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/api/labs/{id}/check",
 		Summary: "Check a text, and compare it with the one in force", MaxBodyBytes: maxBody},
 		func(ctx context.Context, in *struct {
-			labPath
+			LabPath
 			Body text
 		}) (*body[Checked], error) {
 			r := labtext.Parse(in.Body.Text)

@@ -11,15 +11,16 @@ import (
 	"hellebore/core/observe"
 )
 
-type moment struct {
-	labPath
+// Moment is the lab and the moment that a view is asked for.
+type Moment struct {
+	LabPath
 	At string `query:"at" maxLength:"40" doc:"a moment: now, before-3, after-3 (the third action), or seconds of virtual time"`
 }
 
 // view registers an operation that shows a lab at a moment.
 func view[T any](h *handlers, api huma.API, name, summary string, show func(*lab.Lab, history.Moment) T) {
 	huma.Register(api, huma.Operation{OperationID: "get-" + name, Method: http.MethodGet, Path: "/api/labs/{id}/" + name, Summary: summary},
-		func(ctx context.Context, in *moment) (*body[T], error) {
+		func(ctx context.Context, in *Moment) (*body[T], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (out T, err error) {
 				m, err := l.ParseMoment(in.At)
 				if err != nil {
@@ -39,7 +40,7 @@ func (h *handlers) registerViews(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "explain-route", Method: http.MethodGet, Path: "/api/labs/{id}/explain",
 		Summary: "How a router came to its route"},
 		func(ctx context.Context, in *struct {
-			moment
+			Moment
 			Device string `query:"device" required:"true" maxLength:"64"`
 			To     string `query:"to" required:"true" maxLength:"64" doc:"a prefix or an address"`
 		}) (*body[observe.RouteStory], error) {
@@ -55,7 +56,7 @@ func (h *handlers) registerViews(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-path", Method: http.MethodGet, Path: "/api/labs/{id}/path",
 		Summary: "The way from a device to an address or another device, by the tables"},
 		func(ctx context.Context, in *struct {
-			moment
+			Moment
 			From string `query:"from" required:"true" maxLength:"64"`
 			To   string `query:"to" required:"true" maxLength:"64"`
 		}) (*body[observe.Path], error) {
@@ -71,7 +72,7 @@ func (h *handlers) registerViews(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-action", Method: http.MethodGet, Path: "/api/labs/{id}/actions/{seq}",
 		Summary: "One action in full: events, convergence, outages"},
 		func(ctx context.Context, in *struct {
-			labPath
+			LabPath
 			Seq int `path:"seq" minimum:"1"`
 		}) (*body[observe.ActionDetail], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (observe.ActionDetail, error) { return l.Action(in.Seq) })
@@ -80,7 +81,7 @@ func (h *handlers) registerViews(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "probe", Method: http.MethodPost, Path: "/api/labs/{id}/probe",
 		Summary: "Send ICMP echo requests, in a copy of the network at a moment"},
 		func(ctx context.Context, in *struct {
-			moment
+			Moment
 			Body observe.ProbeRequest
 		}) (*body[observe.ProbeResult], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (out observe.ProbeResult, err error) {

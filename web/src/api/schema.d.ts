@@ -336,7 +336,7 @@ export interface components {
             /** @description as it is typed */
             action: string;
             /** @description of an apply: what changed, by meaning */
-            changes?: string[] | null;
+            changes?: string[];
             /**
              * Format: double
              * @description seconds from the action to the last change of forwarding on any router; null if there was none
@@ -385,7 +385,7 @@ export interface components {
             /** @description as it is typed */
             action: string;
             /** @description of an apply: what changed, by meaning */
-            changes?: string[] | null;
+            changes?: string[];
             /**
              * Format: double
              * @description seconds from the action to the last change of forwarding on any router; null if there was none
@@ -395,7 +395,7 @@ export interface components {
             diverged: boolean;
             /** Format: double */
             end: number;
-            flows: components["schemas"]["FlowOutages"][] | null;
+            flows: components["schemas"]["FlowOutages"][];
             /**
              * Format: int64
              * @description events beyond the bound of what is shown
@@ -409,7 +409,7 @@ export interface components {
             /** @enum {string} */
             outcome: "settled" | "does not settle" | "stopped";
             /** @description how the convergence time came about, on the slowest router */
-            phases: components["schemas"]["Phase"][] | null;
+            phases: components["schemas"]["Phase"][];
             /**
              * Format: int64
              * @description routers whose forwarding changed
@@ -421,7 +421,7 @@ export interface components {
              */
             routes: number;
             /** @description devices with something to show, in order of their first event */
-            rows: components["schemas"]["TimelineRow"][] | null;
+            rows: components["schemas"]["TimelineRow"][];
             /**
              * Format: int64
              * @description from 1
@@ -458,7 +458,7 @@ export interface components {
             blackhole: boolean;
             code?: string;
             /** @description what the cost is made of */
-            costSum?: string[] | null;
+            costSum?: string[];
             /** @description the source's own kind: intra-area ... */
             kind?: string;
             /**
@@ -468,7 +468,7 @@ export interface components {
             metric: number;
             /** Format: int32 */
             metric2: number;
-            nextHops: components["schemas"]["NextHop"][] | null;
+            nextHops: components["schemas"]["NextHop"][];
             /** Format: int32 */
             preference: number;
             prefix: string;
@@ -484,7 +484,7 @@ export interface components {
             blackhole?: boolean;
             /** Format: int32 */
             metric: number;
-            nextHops: components["schemas"]["NextHop"][] | null;
+            nextHops: components["schemas"]["NextHop"][];
             /** Format: int32 */
             preference: number;
             source: string;
@@ -501,21 +501,21 @@ export interface components {
         };
         Checked: {
             /** @description from the text in force, by meaning */
-            changes: components["schemas"]["Change"][] | null;
+            changes: components["schemas"]["Change"][];
             /** @description it has no errors and can be applied */
             ok: boolean;
             /** @description where devices, ports and flows stand */
             places: {
                 [key: string]: components["schemas"]["Place"];
             };
-            problems: components["schemas"]["Problem"][] | null;
+            problems: components["schemas"]["Problem"][];
         };
         Completion: {
             /** @description the argument that comes next */
             expects?: string;
             /** Format: int64 */
             from: number;
-            suggestions: components["schemas"]["Suggestion"][] | null;
+            suggestions: components["schemas"]["Suggestion"][];
         };
         End: {
             address?: string;
@@ -555,7 +555,7 @@ export interface components {
              */
             detail?: string;
             /** @description Optional list of individual error details */
-            errors?: components["schemas"]["ErrorDetail"][] | null;
+            errors?: components["schemas"]["ErrorDetail"][];
             /**
              * Format: uri
              * @description A URI reference that identifies the specific occurrence of the problem.
@@ -588,7 +588,7 @@ export interface components {
             code?: string;
             dst?: string;
             from: string;
-            hops: components["schemas"]["PathHop"][] | null;
+            hops: components["schemas"]["PathHop"][];
             name: string;
             /** @description the port behind which it is lost, if it left the device */
             port?: string;
@@ -602,9 +602,9 @@ export interface components {
         FlowOutages: {
             from: string;
             /** @description intervals in which packets passed a device twice and still arrived */
-            looped: components["schemas"]["Outage"][] | null;
+            looped: components["schemas"]["Outage"][];
             name: string;
-            outages: components["schemas"]["Outage"][] | null;
+            outages: components["schemas"]["Outage"][];
             to: string;
         };
         "Fork-labRequest": {
@@ -624,7 +624,7 @@ export interface components {
             updated: string;
         };
         LabState: {
-            actions: components["schemas"]["Action"][] | null;
+            actions: components["schemas"]["Action"][];
             id: string;
             /**
              * Format: double
@@ -641,16 +641,16 @@ export interface components {
             title: string;
         };
         Map: {
-            devices: components["schemas"]["MapDevice"][] | null;
-            flows: components["schemas"]["Flow"][] | null;
-            links: components["schemas"]["MapLink"][] | null;
+            devices: components["schemas"]["MapDevice"][];
+            flows: components["schemas"]["Flow"][];
+            links: components["schemas"]["MapLink"][];
         };
         MapDevice: {
             /** @description loopback, or the first port's */
             address?: string;
             /** @description all addresses, to send probes from */
-            addresses: string[] | null;
-            areas: string[] | null;
+            addresses: string[];
+            areas: string[];
             enabled: boolean;
             /** @enum {string} */
             kind: "router" | "host";
@@ -678,7 +678,7 @@ export interface components {
         MapLink: {
             cut: boolean;
             delay: string;
-            ends: components["schemas"]["MapEnd"][] | null;
+            ends: components["schemas"]["MapEnd"][];
             id: string;
             /** @enum {string} */
             kind: "link" | "segment";
@@ -696,7 +696,7 @@ export interface components {
             /** @enum {string} */
             protocol: "ospf";
             /** @description why it is not up: observed first, then what will be in the way next */
-            reasons: components["schemas"]["Reason"][] | null;
+            reasons: components["schemas"]["Reason"][];
             /** Format: double */
             since: number;
             /** @description the lower of the two states */
@@ -724,7 +724,7 @@ export interface components {
         Outage: {
             /** @description where and why the first of them were lost */
             cause: string;
-            causes?: string[] | null;
+            causes?: string[];
             /**
              * Format: double
              * @description seconds since the lab began
@@ -741,7 +741,7 @@ export interface components {
             code?: string;
             dst?: string;
             from: string;
-            hops: components["schemas"]["PathHop"][] | null;
+            hops: components["schemas"]["PathHop"][];
             /** @description the port behind which it is lost, if it left the device */
             port?: string;
             /** @description why it does not arrive, a sentence */
@@ -804,7 +804,7 @@ export interface components {
             bandwidth?: string;
             device: string;
             /** @description the ports at the other end */
-            joinedTo: string[] | null;
+            joinedTo: string[];
             /** @enum {string} */
             kind: "port" | "loopback" | "host";
             /** Format: int32 */
@@ -830,7 +830,7 @@ export interface components {
             disabled: boolean;
             helloInterval: string;
             /** @description router ID and state of each */
-            neighbours: string[] | null;
+            neighbours: string[];
             /**
              * Format: double
              * @description seconds until the next hello
@@ -848,16 +848,15 @@ export interface components {
             type: "point-to-point" | "loopback";
         };
         Ports: {
-            ports: components["schemas"]["Port"][] | null;
-            processes: components["schemas"]["Process"][] | null;
+            ports: components["schemas"]["Port"][];
+            processes: components["schemas"]["Process"][];
         };
         ProbeRequest: {
             /**
              * Format: int64
              * @description echo requests to send, one an interval
-             * @default 5
              */
-            count: number;
+            count?: number;
             /** @description the interval, by default 1s */
             every?: string;
             /** @description the device that sends */
@@ -874,7 +873,7 @@ export interface components {
             /** Format: int64 */
             answered: number;
             from: string;
-            replies: components["schemas"]["Reply"][] | null;
+            replies: components["schemas"]["Reply"][];
             /** Format: int64 */
             sent: number;
             source: string;
@@ -904,7 +903,7 @@ export interface components {
             severity: "error" | "warning";
         };
         Process: {
-            areas: string[] | null;
+            areas: string[];
             device: string;
             /**
              * Format: int64
@@ -976,29 +975,31 @@ export interface components {
             /** Format: int64 */
             seq: number;
             /** @description what each device did, there and back */
-            steps: components["schemas"]["Step"][] | null;
+            steps: components["schemas"]["Step"][];
             /** Format: int64 */
             ttl: number;
         };
         RouteRow: {
-            /** @description in the order of devices; null where there is no route */
-            cells: components["schemas"]["Cell"][] | null;
+            /** @description by device; absent where there is no route */
+            cells: {
+                [key: string]: components["schemas"]["Cell"];
+            };
             /** @description a port whose network it is */
             owner?: string;
             prefix: string;
         };
         RouteStory: {
             /** @description what is worth knowing of an absent route */
-            also: string[] | null;
+            also: string[];
             /** @description a sentence */
             answer: string;
-            candidates: components["schemas"]["Candidate"][] | null;
+            candidates: components["schemas"]["Candidate"][];
             device: string;
             prefix: string;
         };
         Routes: {
-            devices: string[] | null;
-            rows: components["schemas"]["RouteRow"][] | null;
+            devices: string[];
+            rows: components["schemas"]["RouteRow"][];
         };
         Step: {
             /**
@@ -1047,7 +1048,7 @@ export interface components {
         };
         TimelineRow: {
             device: string;
-            events: components["schemas"]["TimelineEvent"][] | null;
+            events: components["schemas"]["TimelineEvent"][];
         };
     };
     responses: never;
@@ -1073,7 +1074,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LabRow"][] | null;
+                    "application/json": components["schemas"]["LabRow"][];
                 };
             };
             /** @description Error */
@@ -1184,7 +1185,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1218,6 +1221,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                id: string;
                 seq: number;
             };
             cookie?: never;
@@ -1279,7 +1283,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1364,12 +1370,16 @@ export interface operations {
     "explain-route": {
         parameters: {
             query: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
                 device: string;
                 /** @description a prefix or an address */
                 to: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1398,7 +1408,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1434,7 +1446,9 @@ export interface operations {
                 at?: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1466,7 +1480,9 @@ export interface operations {
                 at?: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1477,7 +1493,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Neighbour"][] | null;
+                    "application/json": components["schemas"]["Neighbour"][];
                 };
             };
             /** @description Error */
@@ -1494,11 +1510,15 @@ export interface operations {
     "get-path": {
         parameters: {
             query: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
                 from: string;
                 to: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1530,7 +1550,9 @@ export interface operations {
                 at?: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1557,9 +1579,14 @@ export interface operations {
     };
     probe: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+            };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1595,7 +1622,9 @@ export interface operations {
                 at?: string;
             };
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1703,7 +1732,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Suggestion"][] | null;
+                    "application/json": components["schemas"]["Suggestion"][];
                 };
             };
             /** @description Error */

@@ -1,0 +1,231 @@
+// Package e2e drives the whole program as its users do: the real binary, a
+// real PostgreSQL, and Debian's Chromium.
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+
+	"hellebore/server/cluster"
+)
+
+var (
+	binary   string
+	database *cluster.Cluster
+	browser  context.Context
+)
+
+func TestMain(m *testing.M) { os.Exit(run(m)) }
+
+func run(m *testing.M) int {
+	dir, err := os.MkdirTemp("", "hellebore-e2e-")
+	if err != nil {
+		panic(err)
+	}
+	defer func() { _ = os.RemoveAll(dir) }()
+	if err := os.Chmod(dir, 0o755); err != nil { // the database's user must get in
+		panic(err)
+	}
+	binary = filepath.Join(dir, "hellebore")
+	if out, err := exec.Command("go", "build", "-o", binary, "hellebore/cmd/hellebore").CombinedOutput(); err != nil {
+		panic(string(out))
+	}
+	if database, err = cluster.Start(filepath.Join(dir, "db"), cluster.Options{Unsafe: true}); err != nil {
+		panic(err)
+	}
+	defer func() { _ = database.Stop() }()
+	options := append([]chromedp.ExecAllocatorOption{}, chromedp.DefaultExecAllocatorOptions[:]...)
+	options = append(options,
+		chromedp.UserDataDir(filepath.Join(dir, "browser")), chromedp.WindowSize(1280, 800),
+		chromedp.Flag("headless", "new"), chromedp.Flag("disable-quic", true), chromedp.Flag("disable-gpu", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("no-sandbox", os.Geteuid() == 0),
+		chromedp.Flag("force-prefers-reduced-motion", true))
+	allocator, stop := chromedp.NewExecAllocator(context.Background(), options...)
+	defer stop()
+	var done context.CancelFunc
+	browser, done = chromedp.NewContext(allocator)
+	defer done()
+	if err := chromedp.Do(browser); err != nil {
+		panic(fmt.Sprintf("Chromium does not start (apt-get install chromium): %v", err))
+	}
+	return m.Run()
+}
+
+// server is a running program.
+type server struct {
+	cmd *exec.Cmd
+	url string
+	log bytes.Buffer
+}
+
+// start runs the program on a free port, against the test's database.
+func start(t testing.TB, args ...string) *server {
+	t.Helper()
+	s := &server{cmd: exec.Command(binary, append([]string{"serve", "--port", "0"}, args...)...)}
+	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+database.URL())
+	s.cmd.Stderr = &s.log
+	out, err := s.cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, s.cmd.Start())
+	t.Cleanup(s.kill)
+	line, err := bufio.NewReader(out).ReadString('\n')
+	require.NoError(t, err, s.log.String())
+	_, url, found := strings.Cut(strings.TrimSpace(line), "Hellebore is at ")
+	require.True(t, found, line)
+	s.url = url
+	return s
+}
+
+// kill ends the program as the worst would: SIGKILL.
+func (s *server) kill() {
+	if s.cmd.ProcessState == nil {
+		_ = s.cmd.Process.Kill()
+		_ = s.cmd.Wait()
+	}
+}
+
+// call does one request of the interface and decodes its answer.
+func (s *server) call(t testing.TB, method, path string, body, into any) int {
+	t.Helper()
+	var in io.Reader
+	if body != nil {
+		b, err := json.Marshal(body)
+		require.NoError(t, err)
+		in = bytes.NewReader(b)
+	}
+	r, err := http.NewRequest(method, s.url+path, in)
+	require.NoError(t, err)
+	r.Header.Set("Content-Type", "application/json")
+	answer, err := http.DefaultClient.Do(r)
+	require.NoError(t, err)
+	defer func() { _ = answer.Body.Close() }()
+	b, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	if into != nil {
+		require.NoError(t, json.Unmarshal(b, into), string(b))
+	}
+	return answer.StatusCode
+}
+
+// lab makes a lab from a text.
+func (s *server) lab(t testing.TB, text string) string {
+	t.Helper()
+	var row struct{ ID string }
+	require.Equal(t, http.StatusCreated, s.call(t, "POST", "/api/labs", map[string]string{"text": text}, &row))
+	return row.ID
+}
+
+// page opens a tab of its own, with a bound on the time of everything in it.
+func page(t testing.TB) context.Context {
+	t.Helper()
+	tab, closeTab := chromedp.NewContext(browser)
+	bounded, cancel := context.WithTimeout(tab, 60*time.Second)
+	t.Cleanup(func() { cancel(); closeTab() })
+	return bounded
+}
+
+// step is something done to a page.
+type step = chromedp.Action[chromedp.Void]
+
+func do(t testing.TB, ctx context.Context, steps ...step) {
+	t.Helper()
+	if err := chromedp.Do(ctx, steps...); err != nil {
+		fresh, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		shown, _ := chromedp.Run(fresh, chromedp.Evaluate[string](`document.body.innerText`))
+		require.NoError(t, err, "the page shows:\n%s", shown)
+	}
+}
+
+// until waits until an expression is true.
+func until(expression string) step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(50*time.Millisecond))(ctx, t)
+		if err != nil {
+			err = fmt.Errorf("waiting until %s: %w", expression, err)
+		}
+		return chromedp.Void{}, err
+	}
+}
+
+// script runs an expression for its effect.
+func script(expression string) step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := chromedp.Evaluate[any](expression)(ctx, t)
+		return chromedp.Void{}, err
+	}
+}
+
+func quoted(s string) string { b, _ := json.Marshal(s); return string(b) }
+
+// sees waits until the page shows a text; seesNot until it does not.
+func sees(text string) step { return until(`document.body.innerText.includes(` + quoted(text) + `)`) }
+func seesNot(text string) step {
+	return until(`!document.body.innerText.includes(` + quoted(text) + `)`)
+}
+
+// button presses what has this text.
+func button(text string) step {
+	return chromedp.Click(chromedp.Search(fmt.Sprintf(`//button[normalize-space(.)=%q]`, text)))
+}
+
+// key presses a key outside of any field.
+func key(k string) step {
+	return chromedp.Steps(script(`document.activeElement?.blur?.()`), chromedp.KeyEvent(k))
+}
+
+// bar types a line into the focus bar.
+func bar(line string) step {
+	return chromedp.Steps(key("/"), paste(line), chromedp.KeyEvent("\r"))
+}
+
+// paste writes text where the cursor is.
+func paste(text string) step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, t, input.InsertText, input.InsertTextParams{Text: text})
+		return chromedp.Void{}, err
+	}
+}
+
+// typeAtEnd writes at the end of the editor's text.
+func typeAtEnd(text string) step {
+	return chromedp.Steps(
+		chromedp.Click(chromedp.CSS(`.cm-content`)),
+		chromedp.KeyEvent(kb.End, chromedp.KeyModifiers(chromedp.ModifierCtrl)),
+		paste(text))
+}
+
+// replaceText puts a text into the editor in place of all that is there.
+func replaceText(text string) step {
+	return chromedp.Steps(
+		chromedp.Click(chromedp.CSS(`.cm-content`)),
+		chromedp.KeyEvent("a", chromedp.KeyModifiers(chromedp.ModifierCtrl)),
+		paste(text))
+}
+
+// mapReady waits until the map has been laid out.
+func mapReady() step { return until(`document.body.dataset.map === "ready"`) }
+
+func demoText(t testing.TB, slug string) string {
+	t.Helper()
+	b, err := os.ReadFile("../demo/" + slug + ".lab")
+	require.NoError(t, err)
+	return string(b)
+}

@@ -1,0 +1,85 @@
+package e2e
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// shot is one picture: what is opened, and what is done before.
+type shot struct {
+	name    string
+	lab     string // slug of a demo lab
+	acts    []string
+	path    string
+	width   int64
+	height  int64
+	dark    bool
+	prepare []step
+}
+
+var shots = []shot{
+	{name: "map-broken", lab: "first-triangle", path: "/map"},
+	{name: "text", lab: "first-triangle", path: "/text", prepare: []step{
+		chromedp.Sleep(300 * time.Millisecond), typeAtEnd("\nrouter mill\n  port e1 10.0.99.1/30\n    ospf area 0\n      cst 40\n")}},
+	{name: "map-cut", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2"}, path: "/map?who=viaduct&to=10.20.2.0/24"},
+	{name: "neighbours", lab: "planted-faults", path: "/neighbours"},
+	{name: "ports", lab: "triangle-with-ospf", path: "/ports?who=viaduct"},
+	{name: "routes", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2"}, path: "/routes", prepare: []step{
+		chromedp.Click(chromedp.CSS(`button[aria-label="10.20.2.0/24 at viaduct: open the whole story"]`)), sees("longest match")}},
+	{name: "timeline", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2", "silence viaduct.e2"}, path: "/timeline"},
+	{name: "probe", lab: "triangle-with-ospf", path: "/map", prepare: []step{
+		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
+		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
+	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
+}
+
+// media prefers a colour scheme.
+func media(scheme string) step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
+			Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+		return chromedp.Void{}, err
+	}
+}
+
+// TestScreenshots makes the pictures of docs/screenshots, when SCREENSHOTS
+// names the folder to put them in.
+func TestScreenshots(t *testing.T) {
+	folder := os.Getenv("SCREENSHOTS")
+	if folder == "" {
+		t.Skip("SCREENSHOTS names no folder")
+	}
+	s := start(t)
+	for _, x := range shots {
+		if only := os.Getenv("SHOT"); only != "" && only != x.name {
+			continue
+		}
+		id := s.lab(t, demoText(t, x.lab))
+		for _, a := range x.acts {
+			require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": a}, nil))
+		}
+		if x.width == 0 {
+			x.width, x.height = 1280, 800
+		}
+		tab := page(t)
+		scheme := "light"
+		if x.dark {
+			scheme = "dark"
+		}
+		do(t, tab, chromedp.EmulateViewport(x.width, x.height), media(scheme),
+			chromedp.Navigate(s.url+"/lab/"+id+x.path), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(900*time.Millisecond))
+		do(t, tab, x.prepare...)
+		do(t, tab, chromedp.Sleep(500*time.Millisecond))
+		png, err := chromedp.Run(tab, chromedp.CaptureScreenshot())
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, x.name+".png"), png, 0o644))
+	}
+}

@@ -1,0 +1,151 @@
+import { QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+type Schemas = components['schemas'];
+export type LabRow = Schemas['LabRow'];
+export type LabState = Schemas['LabState'];
+export type Action = Schemas['Action'];
+export type ActionDetail = Schemas['ActionDetail'];
+export type MapData = Schemas['Map'];
+export type MapLink = Schemas['MapLink'];
+export type MapEnd = Schemas['MapEnd'];
+export type MapDevice = Schemas['MapDevice'];
+export type Flow = Schemas['Flow'];
+export type Path = Schemas['Path'];
+export type Neighbour = Schemas['Neighbour'];
+export type Reason = Schemas['Reason'];
+export type Port = Schemas['Port'];
+export type Process = Schemas['Process'];
+export type RouteTable = Schemas['Routes'];
+export type RouteRow = Schemas['RouteRow'];
+export type Cell = Schemas['Cell'];
+export type RouteStory = Schemas['RouteStory'];
+export type Problem = Schemas['Problem'];
+export type Checked = Schemas['Checked'];
+export type ProbeResult = Schemas['ProbeResult'];
+export type ProbeRequest = Schemas['ProbeRequest'];
+export type FlowOutages = Schemas['FlowOutages'];
+
+export const http = createClient<paths>({ baseUrl: typeof location === 'undefined' ? '' : location.origin });
+
+export const queries = new QueryClient({
+  defaultOptions: { queries: { staleTime: 60_000, retry: 2, refetchOnWindowFocus: false } },
+});
+
+/** An answer that is a problem (RFC 9457), with its details. */
+export class ApiError extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly details: { message?: string; location?: string; value?: unknown }[],
+  ) {
+    super(message);
+  }
+}
+
+type Answer<T> = { data?: T; error?: Schemas['ErrorModel']; response: Response };
+
+/** The data of an answer, or an ApiError. A server that cannot be reached is one with status 0. */
+export async function unwrap<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let got: Answer<T>;
+  try {
+    got = await answer;
+  } catch {
+    throw new ApiError(
+      0,
+      'The server does not answer. Nothing is lost: this page tries again by itself.',
+      [],
+    );
+  }
+  if (got.error !== undefined || !got.response.ok) {
+    const e = got.error;
+    throw new ApiError(
+      got.response.status,
+      e?.detail ?? e?.title ?? `The server says ${got.response.status}.`,
+      e?.errors ?? [],
+    );
+  }
+  return got.data as T;
+}
+
+/** All that is known of a lab at a moment stands below this key, so that news makes all of it stale at once. */
+const labKey = (id: string) => ['lab', id] as const;
+
+export const useLabs = () =>
+  useQuery({ queryKey: ['labs'], queryFn: () => unwrap(http.GET('/api/labs')), staleTime: 0 });
+
+export const useLab = (id: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'state'],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}', { params: { path: { id } } })),
+  });
+
+const at = (id: string, when: string) => ({ params: { path: { id }, query: { at: when } } });
+
+export const useMap = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'map', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/map', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+export const usePorts = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'ports', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/ports', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+export const useNeighbours = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'neighbours', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/neighbours', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+export const useRoutes = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'routes', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/routes', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+export const useStory = (id: string, when: string, device: string, to: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'explain', when, device, to],
+    queryFn: () =>
+      unwrap(
+        http.GET('/api/labs/{id}/explain', { params: { path: { id }, query: { at: when, device, to } } }),
+      ),
+    enabled: device !== '' && to !== '',
+  });
+
+export const usePath = (id: string, when: string, from: string, to: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'path', when, from, to],
+    queryFn: () =>
+      unwrap(http.GET('/api/labs/{id}/path', { params: { path: { id }, query: { at: when, from, to } } })),
+    enabled: from !== '' && to !== '',
+    placeholderData: keepPreviousData,
+  });
+
+export const useAction = (id: string, seq: number) =>
+  useQuery({
+    queryKey: [...labKey(id), 'action', seq],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/actions/{seq}', { params: { path: { id, seq } } })),
+    enabled: seq > 0,
+  });
+
+/** Does something to a lab; everything known of it is asked for anew. */
+export function useAct(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { action: string; text?: string; base?: number }) =>
+      unwrap(http.POST('/api/labs/{id}/actions', { params: { path: { id } }, body })),
+    onSuccess: () => client.invalidateQueries({ queryKey: labKey(id) }),
+  });
+}
+
+/** Marks everything known of a lab as stale. */
+export const forget = (client: QueryClient, id: string) => client.invalidateQueries({ queryKey: labKey(id) });

@@ -1,0 +1,60 @@
+import { useCallback, useMemo } from 'react';
+import { useNavigate, useParams, useSearchParams } from 'react-router';
+
+/** What all views look at: who, where to, when. It lives in the address, so that a view can be linked. */
+export interface Focus {
+  /** A device, a port ("viaduct.e1"), or '' for all. */
+  who: string;
+  /** A prefix, an address, a flow ("flow tickets"), or '' for everything. */
+  to: string;
+  /** A moment: now, before-2, after-2, or seconds of virtual time. */
+  when: string;
+}
+
+export const views = [
+  { name: 'map', title: 'Map', key: 'm' },
+  { name: 'text', title: 'Text', key: 't' },
+  { name: 'ports', title: 'Ports', key: 'o' },
+  { name: 'neighbours', title: 'Neighbours', key: 'n' },
+  { name: 'routes', title: 'Routes', key: 'r' },
+  { name: 'timeline', title: 'Timeline', key: 'l' },
+] as const;
+
+export type View = (typeof views)[number]['name'];
+
+/** The device of a focus: "viaduct" of "viaduct.e1". */
+export const deviceOf = (who: string) => who.split('.')[0] ?? '';
+
+export function readFocus(search: URLSearchParams): Focus {
+  return { who: search.get('who') ?? '', to: search.get('to') ?? '', when: search.get('when') ?? 'now' };
+}
+
+export function writeFocus(f: Focus): string {
+  const out = new URLSearchParams();
+  if (f.who) out.set('who', f.who);
+  if (f.to) out.set('to', f.to);
+  if (f.when && f.when !== 'now') out.set('when', f.when);
+  const s = out.toString();
+  return s ? `?${s}` : '';
+}
+
+/** The lab, the view and the focus of the page, and the ways to change them. */
+export function useFocus() {
+  const { id = '', view = 'map' } = useParams();
+  const [search] = useSearchParams();
+  const navigate = useNavigate();
+  const focus = useMemo(() => readFocus(search), [search]);
+  const set = useCallback(
+    (change: Partial<Focus>) =>
+      navigate(`/lab/${id}/${view}${writeFocus({ ...readFocus(search), ...change })}`, {
+        replace: 'when' in change,
+      }),
+    [id, view, search, navigate],
+  );
+  const show = useCallback(
+    (v: View, change: Partial<Focus> = {}) =>
+      navigate(`/lab/${id}/${v}${writeFocus({ ...readFocus(search), ...change })}`),
+    [id, search, navigate],
+  );
+  return { id, view: view as View, focus, set, show };
+}

@@ -1,0 +1,54 @@
+import { describe, expect, test } from 'vitest';
+import { readFocus, writeFocus } from './focus';
+import { completeTyped, parseTyped, type Names } from './parse';
+
+const names: Names = {
+  devices: ['viaduct', 'summit'],
+  ports: ['viaduct.e1', 'summit.e1'],
+  flows: ['tickets'],
+  prefixes: ['10.20.2.0/24'],
+  actions: 2,
+};
+
+describe('the focus bar', () => {
+  test('takes who, where to and when in any order', () => {
+    expect(parseTyped('before-2 viaduct 10.20.2.0/24', names)).toEqual({
+      kind: 'focus',
+      change: { who: 'viaduct', to: '10.20.2.0/24', when: 'before-2' },
+    });
+    expect(parseTyped('tickets 12.5s', names)).toEqual({
+      kind: 'focus',
+      change: { to: 'flow tickets', when: '12.5' },
+    });
+    expect(parseTyped('all everything now', names)).toEqual({
+      kind: 'focus',
+      change: { who: '', to: '', when: 'now' },
+    });
+    expect(parseTyped('  ', names)).toEqual({ kind: 'focus', change: { who: '', to: '', when: 'now' } });
+  });
+  test('takes actions', () => {
+    expect(parseTyped('silence viaduct.e1 out', names)).toEqual({
+      kind: 'action',
+      action: 'silence viaduct.e1 out',
+    });
+  });
+  test('says what it does not know', () => {
+    expect(parseTyped('vaduct', names)).toEqual({
+      kind: 'error',
+      message: '"vaduct" is no device, port, flow, prefix or moment of this lab',
+    });
+  });
+  test('completes names, moments and the ports of actions', () => {
+    expect(completeTyped('via', names)).toEqual(['viaduct', 'viaduct.e1']);
+    expect(completeTyped('viaduct bef', names)).toEqual(['before-1', 'before-2']);
+    expect(completeTyped('cut s', names)).toEqual(['summit.e1']);
+    expect(completeTyped('10.', names)).toEqual(['10.20.2.0/24']);
+    expect(completeTyped('viaduct ', names)).toEqual([]);
+  });
+});
+
+test('the focus survives the address', () => {
+  const f = { who: 'viaduct.e1', to: 'flow tickets', when: '12.5' };
+  expect(readFocus(new URLSearchParams(writeFocus(f)))).toEqual(f);
+  expect(writeFocus({ who: '', to: '', when: 'now' })).toBe('');
+});

@@ -1,0 +1,62 @@
+import type { Focus } from './focus';
+
+/** What a lab has that can be named in the focus bar. */
+export interface Names {
+  devices: string[];
+  ports: string[];
+  flows: string[];
+  prefixes: string[];
+  actions: number;
+}
+
+export type Typed =
+  | { kind: 'focus'; change: Partial<Focus> }
+  | { kind: 'action'; action: string }
+  | { kind: 'error'; message: string };
+
+const actionWords = ['cut', 'silence', 'mend', 'disable', 'enable', 'wait'];
+const address = /^\d+\.\d+\.\d+\.\d+$/;
+const prefix = /^\d+\.\d+\.\d+\.\d+\/\d+$/;
+const moment = /^(now|(before|after)-\d+|\d+(\.\d+)?s)$/;
+
+/** Reads a line of the focus bar: names, prefixes and moments in any order, or an action. */
+export function parseTyped(line: string, names: Names): Typed {
+  const words = line.trim().split(/\s+/).filter(Boolean);
+  const first = words[0];
+  if (first === undefined) return { kind: 'focus', change: { who: '', to: '', when: 'now' } };
+  if (actionWords.includes(first)) return { kind: 'action', action: words.join(' ') };
+  const change: Partial<Focus> = {};
+  for (let i = 0; i < words.length; i++) {
+    const w = words[i] ?? '';
+    if (w === 'all') change.who = '';
+    else if (w === 'everything') change.to = '';
+    else if (w === 'flow' && names.flows.includes(words[i + 1] ?? '')) change.to = `flow ${words[++i]}`;
+    else if (names.flows.includes(w) && !names.devices.includes(w)) change.to = `flow ${w}`;
+    else if (names.devices.includes(w) || names.ports.includes(w)) change.who = w;
+    else if (prefix.test(w) || address.test(w)) change.to = w;
+    else if (moment.test(w)) change.when = w.replace(/s$/, '');
+    else return { kind: 'error', message: `"${w}" is no device, port, flow, prefix or moment of this lab` };
+  }
+  return { kind: 'focus', change };
+}
+
+/** The ways to go on with the last word of a line. */
+export function completeTyped(line: string, names: Names): string[] {
+  const words = line.split(/\s+/);
+  const last = words[words.length - 1] ?? '';
+  if (last === '') return [];
+  const first = words[0] ?? '';
+  const known =
+    words.length > 1 && actionWords.includes(first)
+      ? [...names.ports, ...(first === 'disable' || first === 'enable' ? names.devices : []), 'out', 'in']
+      : [
+          ...names.devices,
+          ...names.ports,
+          ...names.flows,
+          ...names.prefixes,
+          'now',
+          ...Array.from({ length: names.actions }, (_, i) => [`before-${i + 1}`, `after-${i + 1}`]).flat(),
+          ...(words.length === 1 ? actionWords : []),
+        ];
+  return known.filter((k) => k.startsWith(last) && k !== last).slice(0, 8);
+}

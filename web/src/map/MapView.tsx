@@ -1,0 +1,237 @@
+import { Box, Flex } from '@chakra-ui/react';
+import {
+  ReactFlow,
+  ReactFlowProvider,
+  useNodesInitialized,
+  useReactFlow,
+  type Edge,
+  type Node,
+} from '@xyflow/react';
+import '@xyflow/react/dist/style.css';
+import { useEffect, useMemo, useRef } from 'react';
+import { useMap, usePath, type Flow, type MapData, type Path } from '../api/client';
+import { deviceOf, useFocus } from '../focus/focus';
+import { Choice, Empty, Plain, Trouble, Waiting } from '../parts/parts';
+import { save } from '../parts/csv';
+import { DeviceCard, SegmentPill, type CardNode, type PillNode } from './cards';
+import { crossings, segmentId, type Crossing } from './graph';
+import { LinkEdge, type LinkEdgeType } from './LinkEdge';
+import { useLayout, type Places } from './layout';
+import { mapSvg } from './svg';
+
+const nodeTypes = { device: DeviceCard, segment: SegmentPill };
+const edgeTypes = { link: LinkEdge };
+
+interface Props {
+  /** A port of the selected link, '' for none. */
+  link: string;
+  setLink: (port: string) => void;
+  labels: boolean;
+  act: (action: string) => void;
+  past: boolean;
+}
+
+/** What is joined to what, and where traffic goes. */
+export function MapView(props: Props) {
+  return (
+    <ReactFlowProvider>
+      <Inner {...props} />
+    </ReactFlowProvider>
+  );
+}
+
+const portName = (device: string, port: string) => (port === 'nic' ? device : `${device}.${port}`);
+
+/** The flow whose way is drawn: the focused one, else the first that is broken, else the first. */
+function shownFlow(flows: Flow[], to: string): Flow | undefined {
+  const named = to.startsWith('flow ') ? flows.find((f) => f.name === to.slice(5)) : undefined;
+  return named ?? flows.find((f) => !f.arrives) ?? flows[0];
+}
+
+function Inner({ link, setLink, labels }: Props) {
+  const { id, focus, set } = useFocus();
+  const map = useMap(id, focus.when);
+  const places = useLayout(map.data);
+  const aimed = focus.to !== '' && !focus.to.startsWith('flow ');
+  const who = deviceOf(focus.who);
+  const way = usePath(id, focus.when, aimed ? who : '', aimed ? focus.to : '');
+
+  if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
+  if (!map.data || !places) return <Waiting what="laying the map out" />;
+  if (map.data.devices.length === 0) {
+    return (
+      <Empty title="Nothing is here yet">
+        The text of this lab names no device. Press t and write, for example, router depot.
+      </Empty>
+    );
+  }
+  const flow = shownFlow(map.data.flows, focus.to);
+  const path: Path | undefined = aimed && who ? way.data : flow;
+  return (
+    <Flex direction="column" h="full">
+      <Flex px={4} py={2} gap={2} align="center" wrap="wrap" minH="42px">
+        {map.data.flows.map((f) => (
+          <Choice key={f.name} on={!aimed && f === flow} onClick={() => void set({ to: `flow ${f.name}` })}>
+            {f.name}
+            <Box
+              as="span"
+              color={f.arrives ? 'leaf' : 'brick'}
+              filter={!aimed && f === flow ? 'brightness(1.5)' : undefined}
+            >
+              {f.arrives ? 'arrives' : 'broken'}
+            </Box>
+          </Choice>
+        ))}
+        {path && (
+          <Box
+            color={path.arrives ? 'leaf' : 'brick'}
+            fontWeight="500"
+            data-testid="verdict"
+            flex={1}
+            minW={0}
+          >
+            {path.arrives
+              ? `${path.from} reaches ${path.to}: ${path.hops.map((h) => h.device).join(', ')}`
+              : path.reason}
+          </Box>
+        )}
+        {!path && <Box flex={1} />}
+        <Plain
+          size="xs"
+          h="26px"
+          onClick={() => save('map.svg', 'image/svg+xml', mapSvg(map.data, places, path))}
+        >
+          SVG
+        </Plain>
+      </Flex>
+      <Box flex={1} minH={0}>
+        <Canvas map={map.data} places={places} path={path} link={link} setLink={setLink} labels={labels} />
+      </Box>
+    </Flex>
+  );
+}
+
+interface CanvasProps {
+  map: MapData;
+  places: Places;
+  path: Path | undefined;
+  link: string;
+  setLink: (port: string) => void;
+  labels: boolean;
+}
+
+function Canvas({ map, places, path, link, setLink, labels }: CanvasProps) {
+  const { focus, set } = useFocus();
+  const flow = useReactFlow();
+  const ready = useNodesInitialized();
+  const host = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (!ready || !host.current) return;
+    const fit = () => flow.fitView({ padding: 0.1, maxZoom: 1.15 });
+    void fit().then(() => document.body.setAttribute('data-map', 'ready'));
+    const watch = new ResizeObserver(() => void fit());
+    watch.observe(host.current);
+    return () => {
+      watch.disconnect();
+      document.body.removeAttribute('data-map');
+    };
+  }, [ready, places, flow]);
+
+  const nodes: Node[] = useMemo(() => {
+    const who = deviceOf(focus.who);
+    const cards: CardNode[] = map.devices.map((d) => ({
+      id: d.name,
+      type: 'device',
+      position: places[d.name] ?? { x: 0, y: 0 },
+      data: {
+        device: d,
+        focused: d.name === who,
+        stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
+        onPath: path?.hops.some((h) => h.device === d.name) ?? false,
+      },
+      draggable: true,
+    }));
+    const pills: PillNode[] = map.links
+      .filter((l) => l.kind === 'segment')
+      .map((l) => ({
+        id: segmentId(l),
+        type: 'segment',
+        position: places[segmentId(l)] ?? { x: 0, y: 0 },
+        data: { name: l.name ?? '' },
+      }));
+    return [...cards, ...pills];
+  }, [map, places, focus.who, path]);
+
+  const edges: Edge[] = useMemo(() => {
+    const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
+    const pairs = new Map<string, number>();
+    const out: LinkEdgeType[] = [];
+    for (const l of map.links) {
+      if (l.kind === 'segment') {
+        l.ends.forEach((e, i) => {
+          const key = `${l.id}/${i}`;
+          out.push({
+            id: key,
+            source: segmentId(l),
+            target: e.device,
+            type: 'link',
+            data: {
+              link: l,
+              near: undefined,
+              far: e,
+              over: over.get(key),
+              labels,
+              offset: 0,
+              selected: link === portName(e.device, e.port),
+            },
+          });
+        });
+        continue;
+      }
+      const [a, b] = l.ends;
+      if (!a || !b) continue;
+      const pair = [a.device, b.device].sort().join(' ');
+      const nth = pairs.get(pair) ?? 0;
+      pairs.set(pair, nth + 1);
+      const names = l.ends.map((e) => portName(e.device, e.port));
+      out.push({
+        id: l.id,
+        source: a.device,
+        target: b.device,
+        type: 'link',
+        data: {
+          link: l,
+          near: a,
+          far: b,
+          over: over.get(l.id),
+          labels,
+          offset: nth,
+          selected: names.includes(link),
+        },
+      });
+    }
+    return out;
+  }, [map, path, link, labels]);
+
+  return (
+    <ReactFlow
+      ref={host}
+      nodes={nodes}
+      edges={edges}
+      nodeTypes={nodeTypes}
+      edgeTypes={edgeTypes}
+      minZoom={0.15}
+      nodesConnectable={false}
+      edgesFocusable
+      nodesFocusable
+      deleteKeyCode={null}
+      proOptions={{ hideAttribution: true }}
+      onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
+      onEdgeClick={(_, e) => {
+        const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;
+        if (far) setLink(portName(far.device, far.port));
+      }}
+      onPaneClick={() => setLink('')}
+    />
+  );
+}

@@ -1,0 +1,103 @@
+import { Box } from '@chakra-ui/react';
+import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
+import type { MapDevice } from '../api/client';
+import { cardSize } from './graph';
+
+export type CardNode = Node<
+  { device: MapDevice; focused: boolean; stops: string; onPath: boolean },
+  'device'
+>;
+export type PillNode = Node<{ name: string }, 'segment'>;
+
+const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
+const Ends = () => (
+  <>
+    <Handle type="target" position={Position.Top} style={hidden} isConnectable={false} />
+    <Handle type="source" position={Position.Top} style={hidden} isConnectable={false} />
+  </>
+);
+
+/** A device: a small card with its name and its address. */
+export function DeviceCard({ data }: NodeProps<CardNode>) {
+  const { device, focused, stops } = data;
+  const size = cardSize[device.kind];
+  return (
+    <Box
+      w={`${size.width}px`}
+      h={`${size.height}px`}
+      bg="raised"
+      border={focused ? '2px solid' : '1px solid'}
+      borderColor={focused ? 'plum' : stops ? 'brick' : 'line'}
+      borderRadius={device.kind === 'host' ? '14px' : '6px'}
+      px={2}
+      py="3px"
+      lineHeight="1.3"
+      opacity={device.enabled ? 1 : 0.55}
+      shadow="xs"
+      data-device={device.name}
+    >
+      <Ends />
+      <Box display="flex" gap={1} alignItems="baseline">
+        <Box fontWeight="650" fontSize="13px" truncate flex={1}>
+          {device.name}
+        </Box>
+        {!device.enabled && (
+          <Box color="brick" fontSize="10px">
+            disabled
+          </Box>
+        )}
+        {device.areas.length > 0 && (
+          <Box color="quiet" fontSize="10px" whiteSpace="nowrap">
+            area {device.areas.join(', ')}
+          </Box>
+        )}
+      </Box>
+      <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate>
+        {device.address ?? 'no address'}
+      </Box>
+      {stops && (
+        <Box
+          position="absolute"
+          top={`${size.height + 4}px`}
+          left={0}
+          bg="brickSoft"
+          color="brick"
+          border="1px solid"
+          borderColor="brick"
+          borderRadius="4px"
+          px={2}
+          py="2px"
+          fontSize="11px"
+          fontWeight="500"
+          w="max-content"
+          maxW="260px"
+          zIndex={5}
+        >
+          {stops}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** A segment: what a switch joins. */
+export function SegmentPill({ data }: NodeProps<PillNode>) {
+  return (
+    <Box
+      w={`${cardSize.segment.width}px`}
+      h={`${cardSize.segment.height}px`}
+      borderRadius="full"
+      bg="chosen"
+      border="1px solid"
+      borderColor="line"
+      textAlign="center"
+      fontSize="11px"
+      color="quiet"
+      lineHeight="20px"
+      truncate
+    >
+      <Ends />
+      {data.name}
+    </Box>
+  );
+}

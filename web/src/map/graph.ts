@@ -1,0 +1,70 @@
+import type { ElkNode } from 'elkjs/lib/elk-api.js';
+import type { MapData, MapLink, Path } from '../api/client';
+
+/** The size of a card by what it stands for, in pixels. */
+export const cardSize = {
+  router: { width: 124, height: 44 },
+  host: { width: 104, height: 38 },
+  segment: { width: 76, height: 22 },
+};
+
+export const segmentId = (l: MapLink) => `segment:${l.name}`;
+
+/** The graph that is laid out: a card a device, a pill a segment, an edge a link or a port on a segment. */
+export function toGraph(map: MapData): ElkNode {
+  const children = map.devices.map((d) => ({ id: d.name, ...cardSize[d.kind] }));
+  const edges: { id: string; sources: string[]; targets: string[] }[] = [];
+  for (const l of map.links) {
+    if (l.kind === 'segment') {
+      children.push({ id: segmentId(l), ...cardSize.segment });
+      l.ends.forEach((e, i) =>
+        edges.push({ id: `${l.id}/${i}`, sources: [segmentId(l)], targets: [e.device] }),
+      );
+    } else if (l.ends[0] && l.ends[1]) {
+      edges.push({ id: l.id, sources: [l.ends[0].device], targets: [l.ends[1].device] });
+    }
+  }
+  const small = children.length <= 14;
+  return {
+    id: 'map',
+    layoutOptions: {
+      'elk.algorithm': 'stress',
+      'elk.stress.desiredEdgeLength': small ? '190' : '150',
+      'elk.stress.epsilon': '0.0001',
+      'elk.randomSeed': '7',
+      'elk.spacing.componentComponent': '60',
+    },
+    children,
+    edges,
+  };
+}
+
+/** How a path crosses what joins ports: by the id of the link, or of the segment and its end. */
+export interface Crossing {
+  id: string;
+  /** The path goes from the link's first end to its second. */
+  forward: boolean;
+  /** It ends on this one: packets leave and do not arrive. */
+  lost: boolean;
+}
+
+/** The links that a path goes over, in order. */
+export function crossings(map: MapData, path: Path): Crossing[] {
+  const out: Crossing[] = [];
+  path.hops.forEach((hop, i) => {
+    if (!hop.out) return;
+    const link = map.links.find((l) => l.ends.some((e) => e.device === hop.device && e.port === hop.out));
+    if (!link) return;
+    const lost = i === path.hops.length - 1 && !path.arrives;
+    const near = link.ends.findIndex((e) => e.device === hop.device && e.port === hop.out);
+    if (link.kind === 'link') {
+      out.push({ id: link.id, forward: near === 0, lost });
+      return;
+    }
+    out.push({ id: `${link.id}/${near}`, forward: false, lost });
+    const next = path.hops[i + 1];
+    const far = link.ends.findIndex((e) => e.device === next?.device);
+    if (!lost && far >= 0) out.push({ id: `${link.id}/${far}`, forward: true, lost: false });
+  });
+  return out;
+}

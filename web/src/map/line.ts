@@ -1,0 +1,50 @@
+export interface Box {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+export interface Line {
+  x1: number;
+  y1: number;
+  x2: number;
+  y2: number;
+}
+
+/** The straight line between two cards, from border to border; nth of several between the same two moves aside. */
+export function lineBetween(a: Box, b: Box, nth: number): Line {
+  const ca = { x: a.x + a.width / 2, y: a.y + a.height / 2 };
+  const cb = { x: b.x + b.width / 2, y: b.y + b.height / 2 };
+  const length = Math.hypot(cb.x - ca.x, cb.y - ca.y) || 1;
+  const aside = nth === 0 ? 0 : Math.ceil(nth / 2) * 14 * (nth % 2 ? 1 : -1);
+  const ox = (-(cb.y - ca.y) / length) * aside;
+  const oy = ((cb.x - ca.x) / length) * aside;
+  const from = border(a, ca, cb);
+  const to = border(b, cb, ca);
+  return { x1: from.x + ox, y1: from.y + oy, x2: to.x + ox, y2: to.y + oy };
+}
+
+/** Where the line from a card's middle to a point leaves the card. */
+function border(box: Box, middle: { x: number; y: number }, to: { x: number; y: number }) {
+  const dx = to.x - middle.x;
+  const dy = to.y - middle.y;
+  const scale = Math.min(
+    dx ? box.width / 2 / Math.abs(dx) : Infinity,
+    dy ? box.height / 2 / Math.abs(dy) : Infinity,
+    1,
+  );
+  return { x: middle.x + dx * scale, y: middle.y + dy * scale };
+}
+
+/** The point a distance along a line, and a little beside it. */
+export function along(l: Line, distance: number, beside: number) {
+  const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
+  const t = Math.min(distance, length * 0.4) / length;
+  return {
+    x: l.x1 + (l.x2 - l.x1) * t + ((l.y1 - l.y2) / length) * beside,
+    y: l.y1 + (l.y2 - l.y1) * t + ((l.x2 - l.x1) / length) * beside,
+  };
+}
+
+export const reversed = (l: Line): Line => ({ x1: l.x2, y1: l.y2, x2: l.x1, y2: l.y1 });

@@ -1,0 +1,265 @@
+import { Box, Flex } from '@chakra-ui/react';
+import { useState } from 'react';
+import { useLab, useNeighbours, type Neighbour, type Reason } from '../api/client';
+import { deviceOf, useFocus } from '../focus/focus';
+import { csv, save } from '../parts/csv';
+import { Choice, Count, Empty, Mono, Plain, Quiet, Td, Th, Trouble, Waiting } from '../parts/parts';
+import { duration, exact } from '../parts/words';
+
+type End = Neighbour['a'];
+
+/** One row an adjacency, both ends side by side; what is not up says why. */
+export function NeighboursView() {
+  const { id, focus, set } = useFocus();
+  const data = useNeighbours(id, focus.when);
+  const lab = useLab(id);
+  const [only, setOnly] = useState(false);
+  if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
+  if (!data.data) return <Waiting what="reading the neighbours" />;
+  const who = deviceOf(focus.who);
+  const mine = data.data.filter((n) => !who || n.a.device === who || n.b.device === who);
+  const rows = mine.filter((n) => !only || !n.up);
+  const now = /^[\d.]+$/.test(focus.when) ? Number(focus.when) : momentOf(focus.when, lab.data);
+  if (data.data.length === 0) {
+    return (
+      <Empty title="No adjacency is configured">
+        OSPF runs on no linked port of this lab. Press t and add ospf area 0 to the ports that shall speak it.
+      </Empty>
+    );
+  }
+  return (
+    <Box p={4}>
+      <Flex gap={6} mb={3} align="center">
+        <Count n={mine.filter((n) => n.up).length} what="OSPF adjacencies Full" />
+        <Count
+          n={mine.filter((n) => !n.up).length}
+          what="not up"
+          tone={mine.some((n) => !n.up) ? 'brick' : 'ink'}
+        />
+        <Box flex={1} />
+        <Choice on={!only} onClick={() => setOnly(false)}>
+          All
+        </Choice>
+        <Choice on={only} onClick={() => setOnly(true)}>
+          Not up
+        </Choice>
+        <Plain size="xs" h="26px" onClick={() => save('neighbours.csv', 'text/csv', csv(toRows(rows)))}>
+          CSV
+        </Plain>
+      </Flex>
+      <Box
+        bg="panel"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="md"
+        overflowX="auto"
+        tabIndex={0}
+        role="region"
+        aria-label="Neighbours"
+      >
+        <table style={{ borderCollapse: 'collapse', width: '100%' }}>
+          <thead>
+            <tr>
+              {['one end', 'other end', 'relation', 'state', 'since', 'dead in'].map((h) => (
+                <Th key={h}>{h}</Th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((n) => (
+              <Row
+                key={`${n.a.device}.${n.a.port}`}
+                n={n}
+                now={now}
+                focus={(w) => void set({ who: w })}
+                focused={focus.who}
+              />
+            ))}
+          </tbody>
+        </table>
+        {rows.length === 0 && <Empty title="All of them are up">Nothing is left to show.</Empty>}
+      </Box>
+    </Box>
+  );
+}
+
+/** The virtual time of a moment that is named by an action. */
+function momentOf(
+  when: string,
+  lab: { now: number; actions: { seq: number; start: number; end: number }[] } | undefined,
+): number {
+  const m = /^(before|after)-(\d+)$/.exec(when);
+  const a = lab?.actions.find((x) => x.seq === Number(m?.[2]));
+  if (m && a) return m[1] === 'before' ? a.start : a.end;
+  return lab?.now ?? 0;
+}
+
+interface RowProps {
+  n: Neighbour;
+  now: number;
+  focus: (who: string) => void;
+  focused: string;
+}
+
+function Row({ n, now, focus, focused }: RowProps) {
+  const on = focused === `${n.a.device}.${n.a.port}` || focused === `${n.b.device}.${n.b.port}`;
+  const tone = n.up ? 'leaf' : n.state === 'Down' ? 'brick' : 'ochre';
+  return (
+    <>
+      <Box
+        as="tr"
+        borderTop="1px solid"
+        borderColor="line"
+        bg={on ? 'plumSoft' : n.up ? undefined : 'brickFaint'}
+        cursor="pointer"
+        onClick={() => focus(`${n.a.device}.${n.a.port}`)}
+        data-up={n.up}
+      >
+        <EndCell e={n.a} />
+        <EndCell e={n.b} />
+        <Td>
+          OSPF, area{' '}
+          {n.a.area && n.b.area && n.a.area !== n.b.area
+            ? `${n.a.area} and ${n.b.area}`
+            : (n.a.area ?? n.b.area)}
+          <Box color="quiet">point-to-point</Box>
+        </Td>
+        <Td>
+          <Box color={tone} fontWeight="650">
+            {n.state}
+          </Box>
+          {n.a.state !== n.b.state && (
+            <Box color="quiet" fontSize="12px">
+              {n.a.device} sees {n.a.state}, {n.b.device} sees {n.b.state}
+            </Box>
+          )}
+        </Td>
+        <Td whiteSpace="nowrap">
+          <span title={exact(n.since)}>{duration(Math.max(0, now - n.since))}</span>
+        </Td>
+        <Td whiteSpace="nowrap" color="quiet">
+          {n.a.deadIn !== undefined && (
+            <span title={`${n.a.device} gives ${n.b.device} up then`}>{n.a.deadIn.toFixed(1)} s</span>
+          )}
+          {n.a.deadIn !== undefined && n.b.deadIn !== undefined && ', '}
+          {n.b.deadIn !== undefined && (
+            <span title={`${n.b.device} gives ${n.a.device} up then`}>{n.b.deadIn.toFixed(1)} s</span>
+          )}
+        </Td>
+      </Box>
+      {n.reasons.length > 0 && (
+        <Box as="tr" bg={on ? 'plumSoft' : 'brickFaint'}>
+          <Box as="td" px={3} pb={3} {...{ colSpan: 6 }}>
+            <Reasons reasons={n.reasons} a={n.a} b={n.b} />
+          </Box>
+        </Box>
+      )}
+    </>
+  );
+}
+
+function EndCell({ e }: { e: End }) {
+  return (
+    <Td>
+      <b>{e.device}</b> {e.port}
+      <Mono display="block" color="quiet">
+        {e.address ?? 'no address'}
+      </Mono>
+      <Box color="quiet" fontSize="11.5px">
+        {e.routerId ? (
+          <>
+            router ID <Mono fontSize="11px">{e.routerId}</Mono>
+          </>
+        ) : (
+          'no router ID'
+        )}
+      </Box>
+    </Td>
+  );
+}
+
+const marks = {
+  observed: 'seen by',
+  foreseen: 'next in the way, from the configurations',
+  fault: 'a fault on the link',
+};
+
+/** Why an adjacency is not up: what was observed first, then what is foreseen; both values each. */
+export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }) {
+  return (
+    <Box
+      display="grid"
+      gridTemplateColumns="minmax(120px,150px) minmax(110px,170px) minmax(110px,170px) 1fr"
+      gap="4px 10px"
+      alignItems="start"
+      maxW="1100px"
+    >
+      <Box />
+      <Quiet fontSize="11px">
+        {a.device} {a.port}
+      </Quiet>
+      <Quiet fontSize="11px">
+        {b.device} {b.port}
+      </Quiet>
+      <Box />
+      {reasons.map((r) => (
+        <Box key={r.code + r.mine + r.theirs} display="contents">
+          <Box fontWeight="600" title={r.rfc ? `RFC ${r.rfc}` : undefined}>
+            {r.what}
+          </Box>
+          <Value v={r.mine} />
+          <Value v={r.theirs} />
+          <Box>
+            {r.text}
+            <Box color="quiet" fontSize="12px">
+              {marks[r.source]}
+              {r.source === 'observed' && ` ${r.by}`}
+              {r.count ? `, ${r.count} packets refused so far` : ''}
+              {r.remedy ? `. ${r.remedy[0]?.toUpperCase()}${r.remedy.slice(1)}.` : ''}
+            </Box>
+          </Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+const Value = ({ v }: { v: string | undefined }) =>
+  v ? (
+    <Mono bg="panel" border="1px solid" borderColor="line" borderRadius="sm" px={2}>
+      {v}
+    </Mono>
+  ) : (
+    <span />
+  );
+
+const toRows = (rows: Neighbour[]) => [
+  [
+    'a device',
+    'a port',
+    'a address',
+    'a router ID',
+    'a state',
+    'b device',
+    'b port',
+    'b address',
+    'b router ID',
+    'b state',
+    'up',
+    'reasons',
+  ],
+  ...rows.map((n) => [
+    n.a.device,
+    n.a.port,
+    n.a.address ?? '',
+    n.a.routerId ?? '',
+    n.a.state,
+    n.b.device,
+    n.b.port,
+    n.b.address ?? '',
+    n.b.routerId ?? '',
+    n.b.state,
+    n.up ? 'yes' : 'no',
+    n.reasons.map((r) => `${r.what}: ${r.mine ?? ''} / ${r.theirs ?? ''}`).join('; '),
+  ]),
+];

@@ -1,0 +1,154 @@
+import { Box, Button, Flex, Spinner, Text, type BoxProps, type ButtonProps } from '@chakra-ui/react';
+import type { ReactNode } from 'react';
+import { ApiError } from '../api/client';
+
+/** Addresses, prefixes and identifiers: what is read letter by letter. */
+export const Mono = ({ children, ...rest }: BoxProps) => (
+  <Box as="span" fontFamily="mono" fontSize="12px" {...rest}>
+    {children}
+  </Box>
+);
+
+export const Quiet = ({ children, ...rest }: BoxProps) => (
+  <Box as="span" color="quiet" {...rest}>
+    {children}
+  </Box>
+);
+
+/** An error in the place where its content would have been. */
+export function Trouble({ error, retry }: { error: unknown; retry?: () => void }) {
+  const message = error instanceof Error ? error.message : 'Something went wrong.';
+  const details = error instanceof ApiError ? error.details : [];
+  return (
+    <Box
+      role="alert"
+      bg="brickSoft"
+      borderLeft="3px solid"
+      borderColor="brick"
+      px={4}
+      py={3}
+      my={2}
+      borderRadius="md"
+    >
+      <Text color="brick" fontWeight="600">
+        {message}
+      </Text>
+      {details.map((d, i) => (
+        <Text key={i} fontSize="12px">
+          {d.message}
+        </Text>
+      ))}
+      {retry && (
+        <Plain mt={2} onClick={retry}>
+          Try again
+        </Plain>
+      )}
+    </Box>
+  );
+}
+
+export const Waiting = ({ what }: { what: string }) => (
+  <Flex align="center" gap={2} color="quiet" p={4}>
+    <Spinner size="sm" color="plum" /> {what}
+  </Flex>
+);
+
+/** The one main action of a place. */
+export const Main = (props: ButtonProps) => (
+  <Button
+    size="sm"
+    h="32px"
+    fontSize="13px"
+    bg="plum"
+    color="onPlum"
+    fontWeight="600"
+    _hover={{ opacity: 0.9 }}
+    {...props}
+  />
+);
+
+export const Plain = (props: ButtonProps) => (
+  <Button
+    size="sm"
+    h="32px"
+    fontSize="13px"
+    variant="outline"
+    bg="panel"
+    color="ink"
+    borderColor="line"
+    fontWeight="500"
+    _hover={{ bg: 'chosen' }}
+    {...props}
+  />
+);
+
+export const Key = ({ children }: { children: ReactNode }) => (
+  <Box
+    as="kbd"
+    fontFamily="mono"
+    fontSize="11px"
+    color="quiet"
+    border="1px solid"
+    borderColor="line"
+    borderRadius="sm"
+    px="4px"
+  >
+    {children}
+  </Box>
+);
+
+/** One of several ways to see a table; pressed or not. */
+export function Choice({ on, children, ...rest }: ButtonProps & { on: boolean }) {
+  return (
+    <Button
+      size="xs"
+      h="26px"
+      px={3}
+      borderRadius="full"
+      aria-pressed={on}
+      bg={on ? 'ink' : 'panel'}
+      color={on ? 'paper' : 'ink'}
+      border="1px solid"
+      borderColor={on ? 'ink' : 'line'}
+      fontWeight="500"
+      {...rest}
+    >
+      {children}
+    </Button>
+  );
+}
+
+/** A number that counts, with what it counts. */
+export const Count = ({ n, what, tone = 'ink' }: { n: number; what: string; tone?: string }) => (
+  <Flex align="baseline" gap={2}>
+    <Box fontSize="20px" fontWeight="700" color={tone}>
+      {n}
+    </Box>
+    <Box color={tone === 'ink' ? 'quiet' : tone}>{what}</Box>
+  </Flex>
+);
+
+export const Empty = ({ title, children }: { title: string; children?: ReactNode }) => (
+  <Box p={8} maxW="520px">
+    <Box fontSize="15px" fontWeight="650" mb={1}>
+      {title}
+    </Box>
+    <Box color="quiet">{children}</Box>
+  </Box>
+);
+
+/** Table cells, sized for many rows. */
+export const Th = (p: BoxProps) => (
+  <Box
+    as="th"
+    textAlign="left"
+    fontWeight="500"
+    fontSize="12px"
+    color="quiet"
+    px={3}
+    py={2}
+    whiteSpace="nowrap"
+    {...p}
+  />
+);
+export const Td = (p: BoxProps) => <Box as="td" px={3} py="7px" verticalAlign="top" {...p} />;

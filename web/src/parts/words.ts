@@ -1,0 +1,30 @@
+/** Seconds in words: "0.056 s", "39.1 s", "4 min 12 s". */
+export function duration(s: number): string {
+  const a = Math.abs(s);
+  if (a >= 3600) return `${Math.floor(s / 3600)} h ${Math.floor((s % 3600) / 60)} min`;
+  if (a >= 120) return `${Math.floor(s / 60)} min ${Math.floor(s % 60)} s`;
+  if (a >= 10) return `${s.toFixed(1)} s`;
+  if (a >= 0.001 || a === 0) return `${trim(s.toFixed(3))} s`;
+  return `${trim((s * 1e6).toFixed(1))} µs`;
+}
+
+const trim = (s: string) => (s.includes('.') ? s.replace(/0+$/, '').replace(/\.$/, '') : s);
+
+/** A moment of virtual time, exact to the microsecond. */
+export const exact = (s: number) => `${s.toFixed(6)} s`;
+
+export const plural = (n: number, what: string, many = `${what}s`) => `${n} ${n === 1 ? what : many}`;
+
+/** A moment of the address in words. */
+export function momentWords(when: string, actions: { seq: number; action: string }[]): string {
+  const m = /^(before|after)-(\d+)$/.exec(when);
+  if (m) {
+    const a = actions.find((x) => x.seq === Number(m[2]));
+    return `${m[1]} ${a ? a.action : `action ${m[2]}`}`;
+  }
+  if (when === 'now' || when === '') return 'now';
+  const t = Number(when);
+  const last = [...actions].reverse().find((a) => 'start' in a && (a.start as number) <= t) as
+    { action: string; start: number } | undefined;
+  return last ? `${duration(t - last.start)} after ${last.action}` : duration(t);
+}

@@ -1,0 +1,227 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useVirtualizer } from '@tanstack/react-virtual';
+import { useMemo, useRef, useState } from 'react';
+import { useRoutes, type Cell, type RouteRow } from '../api/client';
+import { deviceOf, useFocus } from '../focus/focus';
+import { csv, save } from '../parts/csv';
+import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Story } from '../explain/Story';
+import { matches } from './match';
+
+const sources = ['all', 'connected', 'static', 'ospf'] as const;
+
+/** One row a prefix, one column a router: where it goes, and from which source. */
+export function RoutesView() {
+  const { id, focus, set } = useFocus();
+  const data = useRoutes(id, focus.when);
+  const [source, setSource] = useState<(typeof sources)[number]>('all');
+  const [open, setOpen] = useState<{ prefix: string; device: string }>();
+  const box = useRef<HTMLDivElement>(null);
+  const who = deviceOf(focus.who);
+
+  const devices = useMemo(
+    () => (data.data?.devices ?? []).filter((d) => !who || d === who),
+    [data.data, who],
+  );
+  const rows = useMemo(
+    () =>
+      (data.data?.rows ?? []).filter(
+        (r) =>
+          matches(r.prefix, focus.to) &&
+          devices.some((d) => {
+            const c = r.cells[d];
+            return c !== undefined && (source === 'all' || c.source === source);
+          }),
+      ),
+    [data.data, devices, focus.to, source],
+  );
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 44,
+    overscan: 12,
+    getItemKey: (i) => rows[i]?.prefix ?? i,
+  });
+  if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
+  if (!data.data) return <Waiting what="reading the routes" />;
+  if (data.data.rows.length === 0)
+    return <Empty title="No routes">No router of this lab has a port with an address that is up.</Empty>;
+  const items = virtual.getVirtualItems();
+  const columns = `190px repeat(${devices.length}, minmax(150px, 1fr))`;
+  const width = 190 + devices.length * 150;
+  return (
+    <Flex direction="column" h="full" p={4} minH={0}>
+      <Flex gap={6} mb={3} align="center" wrap="wrap">
+        <Count n={rows.length} what="prefixes" />
+        <Count n={rows.reduce((n, r) => n + devices.filter((d) => r.cells[d]).length, 0)} what="routes" />
+        <Box flex={1} />
+        {sources.map((s) => (
+          <Choice key={s} on={source === s} onClick={() => setSource(s)}>
+            {s === 'all' ? 'All sources' : s === 'ospf' ? 'OSPF' : s}
+          </Choice>
+        ))}
+        <Plain size="xs" h="26px" onClick={() => save('routes.csv', 'text/csv', csv(toRows(rows, devices)))}>
+          CSV
+        </Plain>
+      </Flex>
+      <Box
+        ref={box}
+        flex={1}
+        minH={0}
+        overflow="auto"
+        bg="panel"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="md"
+        tabIndex={0}
+        role="region"
+        aria-label="Routes"
+      >
+        <Box role="table" minW={`${width}px`} aria-rowcount={rows.length + 1}>
+          <Box
+            role="row"
+            display="grid"
+            gridTemplateColumns={columns}
+            position="sticky"
+            top={0}
+            bg="panel"
+            zIndex={2}
+            borderBottom="1px solid"
+            borderColor="line"
+            color="quiet"
+            fontSize="12px"
+          >
+            <Box role="columnheader" px={3} py={2}>
+              prefix
+            </Box>
+            {devices.map((d) => (
+              <Box role="columnheader" key={d} px={3} py={2} fontWeight={d === who ? 650 : 500}>
+                {d}
+              </Box>
+            ))}
+          </Box>
+          <Box position="relative" style={{ height: virtual.getTotalSize() }} role="rowgroup">
+            {items.map((item) => {
+              const row = rows[item.index];
+              if (!row) return null;
+              const opened = open?.prefix === row.prefix ? open.device : '';
+              return (
+                <Box
+                  key={item.key}
+                  ref={virtual.measureElement}
+                  data-index={item.index}
+                  position="absolute"
+                  top={0}
+                  left={0}
+                  w="full"
+                  borderBottom="1px solid"
+                  borderColor="line"
+                  bg={focus.to === row.prefix ? 'plumSoft' : undefined}
+                  style={{ transform: `translateY(${item.start}px)` }}
+                >
+                  <Box role="row" display="grid" gridTemplateColumns={columns}>
+                    <Box role="rowheader" px={3} py="6px">
+                      <chakra.button onClick={() => void set({ to: row.prefix })} textAlign="left">
+                        <Mono fontWeight="600">{row.prefix}</Mono>
+                      </chakra.button>
+                      <Quiet display="block" fontSize="11px">
+                        {row.owner}
+                      </Quiet>
+                    </Box>
+                    {devices.map((d) => (
+                      <RouteCell
+                        key={d}
+                        cell={row.cells[d]}
+                        dim={source !== 'all' && row.cells[d]?.source !== source}
+                        open={opened === d}
+                        toggle={() => setOpen(opened === d ? undefined : { prefix: row.prefix, device: d })}
+                        label={`${row.prefix} at ${d}`}
+                      />
+                    ))}
+                  </Box>
+                  {opened && (
+                    <Box px={3} pb={3} position="sticky" left={0} maxW="860px">
+                      <Story device={opened} to={row.prefix} />
+                    </Box>
+                  )}
+                </Box>
+              );
+            })}
+          </Box>
+        </Box>
+        {rows.length === 0 && (
+          <Empty title="No prefix like that">Nothing matches the focus and the source that you chose.</Empty>
+        )}
+      </Box>
+    </Flex>
+  );
+}
+
+interface CellProps {
+  cell: Cell | undefined;
+  dim: boolean;
+  open: boolean;
+  toggle: () => void;
+  label: string;
+}
+
+function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
+  return (
+    <Box role="cell" bg={open ? 'chosen' : undefined}>
+      <chakra.button
+        onClick={toggle}
+        aria-expanded={open}
+        aria-label={`${label}: open the whole story`}
+        textAlign="left"
+        w="full"
+        h="full"
+        px={3}
+        py="6px"
+        opacity={dim ? 0.35 : 1}
+        _hover={{ bg: 'chosen' }}
+      >
+        {cell ? (
+          <>
+            <Box>
+              {cell.blackhole ? (
+                <b>blackhole</b>
+              ) : cell.source === 'connected' ? (
+                'connected'
+              ) : (
+                <b>{cell.nextHops.map((h) => h.to || h.via).join(' and ')}</b>
+              )}{' '}
+              {cell.source === 'ospf' && <Quiet>OSPF {cell.metric}</Quiet>}
+              {cell.source === 'static' && <Quiet>static {cell.preference}</Quiet>}
+            </Box>
+            <Mono color="quiet" fontSize="11px">
+              {cell.nextHops.map((h) => (h.via ? `${h.via} ${h.port}` : h.port)).join(', ')}
+            </Mono>
+          </>
+        ) : (
+          <Quiet>no route</Quiet>
+        )}
+      </chakra.button>
+    </Box>
+  );
+}
+
+const toRows = (rows: RouteRow[], devices: string[]) => [
+  ['prefix', 'router', 'source', 'cost', 'preference', 'next hops'],
+  ...rows.flatMap((r) =>
+    devices.flatMap((d) => {
+      const c = r.cells[d];
+      return c
+        ? [
+            [
+              r.prefix,
+              d,
+              c.source,
+              c.metric,
+              c.preference,
+              c.nextHops.map((h) => `${h.via ?? ''} ${h.port}`.trim()).join('; '),
+            ],
+          ]
+        : [];
+    }),
+  ),
+];

@@ -1,0 +1,48 @@
+import { Box, CloseButton, Dialog, Flex, Portal } from '@chakra-ui/react';
+import { views } from '../focus/focus';
+import { Key } from '../parts/parts';
+
+const keys: [string, string][] = [
+  ['/', 'write in the focus bar: viaduct 10.20.2.0/24 before-2, or an action: cut viaduct.e1'],
+  ...views.map((v): [string, string] => [v.key, `show ${v.title}`]),
+  ['p', 'probe and trace'],
+  ['e', 'the explanation, open or closed'],
+  ['c', 'cut the selected link'],
+  ['s', 'silence the selected link'],
+  ['u', 'mend the selected link'],
+  ['[ and ]', 'the moment before and after the action before or behind'],
+  ['0', 'back to now'],
+  ['a', 'names and addresses of all link ends on the map'],
+  ['Esc', 'clear the focus, or close what is open'],
+  ['?', 'this list'],
+];
+
+export function Help({ open, close }: { open: boolean; close: () => void }) {
+  return (
+    <Dialog.Root open={open} onOpenChange={(d) => !d.open && close()}>
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content bg="panel" color="ink">
+            <Dialog.Header>
+              <Dialog.Title>Keys</Dialog.Title>
+            </Dialog.Header>
+            <Dialog.Body pb={6}>
+              {keys.map(([k, what]) => (
+                <Flex key={k} gap={3} py="3px">
+                  <Box w="70px">
+                    <Key>{k}</Key>
+                  </Box>
+                  <Box flex={1}>{what}</Box>
+                </Flex>
+              ))}
+            </Dialog.Body>
+            <Dialog.CloseTrigger asChild>
+              <CloseButton size="sm" aria-label="Close" />
+            </Dialog.CloseTrigger>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  );
+}

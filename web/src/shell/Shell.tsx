@@ -1,0 +1,265 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { Suspense, lazy, useMemo, useRef, useState } from 'react';
+import { Link } from 'react-router';
+import { http, unwrap, useAct, useLab, useMap, useNeighbours, type LabState } from '../api/client';
+import { Explanation } from '../explain/Explanation';
+import { FocusBar } from '../focus/FocusBar';
+import { deviceOf, useFocus, views, writeFocus, type View } from '../focus/focus';
+import type { Names } from '../focus/parse';
+import { MapView } from '../map/MapView';
+import { NeighboursView } from '../neighbours/NeighboursView';
+import { Plain, Trouble, Waiting } from '../parts/parts';
+import { momentWords } from '../parts/words';
+import { PortsView } from '../ports/PortsView';
+import { Probe } from '../probe/Probe';
+import { RoutesView } from '../routes/RoutesView';
+import { TimelineDock } from '../timeline/TimelineDock';
+import { TimelineView } from '../timeline/TimelineView';
+import { Flower } from './Flower';
+import { Help } from './Help';
+import { useKeys } from './keys';
+import { useNews } from './news';
+import { toggleScheme } from './scheme';
+
+const TextView = lazy(() => import('../text/TextView'));
+
+/** The frame that stays while views change: focus, views, explanation, timeline. */
+export function Shell() {
+  const { id } = useFocus();
+  const lab = useLab(id);
+  if (lab.isPending) return <Waiting what="opening the lab" />;
+  if (lab.error) {
+    return (
+      <Box maxW="640px" mx="auto" mt={16} px={4}>
+        <Trouble error={lab.error} retry={() => void lab.refetch()} />
+        <Link to="/">All labs</Link>
+      </Box>
+    );
+  }
+  return <Open lab={lab.data} />;
+}
+
+type Side = 'explanation' | 'probe' | '';
+
+function Open({ lab }: { lab: LabState }) {
+  const { id, view, focus, set, show } = useFocus();
+  const { connected, running } = useNews(id);
+  const map = useMap(id, focus.when);
+  const neighbours = useNeighbours(id, focus.when);
+  const act = useAct(id);
+  const input = useRef<HTMLInputElement>(null);
+  const [side, setSide] = useState<Side>(() => (window.innerWidth >= 1180 ? 'explanation' : ''));
+  const [help, setHelp] = useState(false);
+  const [link, setLink] = useState(''); // the port whose link is selected
+  const [labels, setLabels] = useState(false);
+
+  const names: Names = useMemo(() => {
+    const m = map.data;
+    return {
+      devices: m?.devices.map((d) => d.name) ?? [],
+      ports:
+        m?.links.flatMap((l) => l.ends.map((e) => (e.port === 'nic' ? e.device : `${e.device}.${e.port}`))) ??
+        [],
+      flows: m?.flows.map((f) => f.name) ?? [],
+      prefixes: [],
+      actions: lab.actions.length,
+    };
+  }, [map.data, lab.actions.length]);
+
+  const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) });
+  const step = (by: number) => {
+    // Before and after each action, in order.
+    const stops = [
+      ...lab.actions.flatMap((a) => (a.seq === 1 ? [`after-1`] : [`before-${a.seq}`, `after-${a.seq}`])),
+      'now',
+    ];
+    const distinct = stops.filter((s) => s !== `after-${lab.actions.length}`);
+    let at = distinct.indexOf(focus.when);
+    if (at < 0) at = distinct.length - 1;
+    set({ when: distinct[Math.max(0, Math.min(distinct.length - 1, at + by))] ?? 'now' });
+  };
+  const past = focus.when !== 'now';
+  const fault = (verb: string) => () => link && !past && doAct(`${verb} ${link}`);
+  useKeys({
+    ...Object.fromEntries(views.map((v) => [v.key, () => void show(v.name)])),
+    '/': () => input.current?.focus(),
+    '?': () => setHelp(true),
+    p: () => setSide(side === 'probe' ? '' : 'probe'),
+    e: () => setSide(side === 'explanation' ? '' : 'explanation'),
+    c: fault('cut'),
+    s: fault('silence'),
+    u: fault('mend'),
+    a: () => setLabels(!labels),
+    '[': () => step(-1),
+    ']': () => step(1),
+    '0': () => void set({ when: 'now' }),
+    Escape: () => {
+      setLink('');
+      void set({ who: '', to: '' });
+    },
+  });
+
+  const down = neighbours.data?.filter((n) => !n.up).length ?? 0;
+  const broken = map.data?.flows.filter((f) => !f.arrives).length ?? 0;
+  const problems: Partial<Record<View, number>> = { neighbours: down, map: broken };
+  const who = deviceOf(focus.who);
+
+  return (
+    <Flex direction="column" h="100vh" overflow="hidden">
+      <Flex
+        as="header"
+        h="52px"
+        px={4}
+        gap={3}
+        align="center"
+        bg="panel"
+        borderBottom="1px solid"
+        borderColor="line"
+        flexShrink={0}
+      >
+        <Flex asChild align="center" gap={2} fontWeight="700" fontSize="15px">
+          <Link to="/" title="All labs">
+            <Flower /> Hellebore
+          </Link>
+        </Flex>
+        <Box as="h1" fontWeight="400" color="quiet" fontSize="14px" truncate maxW="180px" title={lab.title}>
+          {lab.title}
+        </Box>
+        <FocusBar
+          focus={focus}
+          names={names}
+          moment={momentWords(focus.when, lab.actions)}
+          set={set}
+          act={doAct}
+          input={input}
+        />
+        <Plain onClick={() => setSide(side === 'probe' ? '' : 'probe')} aria-pressed={side === 'probe'}>
+          Probe
+        </Plain>
+        <Plain onClick={() => setHelp(true)} aria-label="Keys" px={2}>
+          ?
+        </Plain>
+      </Flex>
+      {!connected && (
+        <Box bg="ochreSoft" color="ochre" px={4} py={1} role="status">
+          The connection to the server is lost. What you see is the last known state; the page reconnects by
+          itself.
+        </Box>
+      )}
+      {(act.isPending || running) && (
+        <Flex bg="plumSoft" color="plum" px={4} py={1} gap={3} align="center" role="status">
+          <Box flex={1}>{running || 'the action'} is running to settled.</Box>
+          <chakra.button
+            textDecoration="underline"
+            onClick={() => void unwrap(http.POST('/api/labs/{id}/cancel', { params: { path: { id } } }))}
+          >
+            Stop it
+          </chakra.button>
+        </Flex>
+      )}
+      {act.error && (
+        <Flex bg="brickSoft" color="brick" px={4} py={1} role="alert">
+          <Box flex={1}>{act.error.message}</Box>
+          <chakra.button textDecoration="underline" onClick={() => act.reset()}>
+            Close
+          </chakra.button>
+        </Flex>
+      )}
+      {past && (
+        <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} role="status">
+          <Box flex={1}>
+            This is the past: {momentWords(focus.when, lab.actions)}. It can be looked at and probed, not
+            changed.
+          </Box>
+          <ForkButton id={id} when={focus.when} />
+          <chakra.button textDecoration="underline" onClick={() => void set({ when: 'now' })}>
+            Back to now
+          </chakra.button>
+        </Flex>
+      )}
+      <Flex flex={1} minH={0}>
+        <Flex
+          as="nav"
+          aria-label="Views"
+          direction="column"
+          w="132px"
+          p={2}
+          gap="2px"
+          bg="panel"
+          borderRight="1px solid"
+          borderColor="line"
+          flexShrink={0}
+        >
+          {views.map((v) => (
+            <Flex
+              asChild
+              key={v.name}
+              px={2}
+              py="6px"
+              borderRadius="md"
+              align="center"
+              fontWeight={v.name === view ? 650 : 400}
+              bg={v.name === view ? 'chosen' : undefined}
+              _hover={{ bg: 'chosen' }}
+            >
+              <Link
+                to={`/lab/${id}/${v.name}${writeFocus(focus)}`}
+                aria-current={v.name === view ? 'page' : undefined}
+              >
+                <Box flex={1}>{v.title}</Box>
+                {(problems[v.name] ?? 0) > 0 && (
+                  <Box color="brick" fontWeight="650" fontSize="11px" mr={1} title="problems">
+                    {problems[v.name]}
+                  </Box>
+                )}
+                <Box color="quiet" fontSize="11px" aria-hidden="true">
+                  {v.key}
+                </Box>
+              </Link>
+            </Flex>
+          ))}
+          <Box flex={1} />
+          <chakra.button color="quiet" fontSize="11px" textAlign="left" px={2} onClick={toggleScheme}>
+            light or dark
+          </chakra.button>
+        </Flex>
+        <Flex direction="column" flex={1} minW={0}>
+          <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
+            {view === 'map' && (
+              <MapView link={link} setLink={setLink} labels={labels} act={doAct} past={past} />
+            )}
+            {view === 'text' && (
+              <Suspense fallback={<Waiting what="loading the editor" />}>
+                <TextView lab={lab} past={past} />
+              </Suspense>
+            )}
+            {view === 'ports' && <PortsView />}
+            {view === 'neighbours' && <NeighboursView />}
+            {view === 'routes' && <RoutesView />}
+            {view === 'timeline' && <TimelineView lab={lab} />}
+          </Box>
+          {view !== 'timeline' && <TimelineDock lab={lab} roomy={view === 'map'} />}
+        </Flex>
+        {side === 'probe' && <Probe close={() => setSide('')} devices={map.data?.devices ?? []} who={who} />}
+        {side === 'explanation' && view !== 'text' && (
+          <Explanation lab={lab} link={link} act={doAct} past={past} close={() => setSide('')} />
+        )}
+      </Flex>
+      <Help open={help} close={() => setHelp(false)} />
+    </Flex>
+  );
+}
+
+function ForkButton({ id, when }: { id: string; when: string }) {
+  const fork = async () => {
+    const made = await unwrap(
+      http.POST('/api/labs/{id}/fork', { params: { path: { id } }, body: { at: when } }),
+    );
+    location.assign(`/lab/${made.id}/map`);
+  };
+  return (
+    <chakra.button textDecoration="underline" onClick={() => void fork()}>
+      Fork the lab here
+    </chakra.button>
+  );
+}

@@ -1,0 +1,53 @@
+import { createSystem, defaultConfig, defineConfig } from '@chakra-ui/react';
+
+/** Cream paper and deep ink, with the plum, sage and pale green of the flower; the dark theme is the same at night. */
+const pair = (base: string, dark: string) => ({ value: { base, _dark: dark } });
+
+const config = defineConfig({
+  globalCss: {
+    'html, body, #root': { height: '100%' },
+    body: {
+      bg: 'paper',
+      color: 'ink',
+      fontSize: '13px',
+      lineHeight: '1.45',
+      fontVariantNumeric: 'tabular-nums',
+    },
+    '*:focus-visible': { outline: '2px solid', outlineColor: 'plum', outlineOffset: '1px' },
+    'h1, h2, h3': { fontWeight: '650' },
+  },
+  theme: {
+    tokens: {
+      fonts: {
+        body: { value: "'Inter Variable', sans-serif" },
+        heading: { value: "'Inter Variable', sans-serif" },
+        mono: { value: "'JetBrains Mono Variable', monospace" },
+      },
+    },
+    semanticTokens: {
+      colors: {
+        paper: pair('#f8f4ea', '#1c171e'),
+        panel: pair('#fdfbf5', '#241e27'),
+        raised: pair('#ffffff', '#2c2530'),
+        ink: pair('#241d26', '#ece4e6'),
+        quiet: pair('#655b67', '#ab9fac'),
+        line: pair('#e3dccb', '#3d3441'),
+        plum: pair('#6d2f57', '#d59bc0'),
+        plumSoft: pair('#efe3ea', '#46303f'),
+        onPlum: pair('#ffffff', '#241e27'),
+        leaf: pair('#4b7339', '#9cc583'),
+        leafSoft: pair('#e6ecd9', '#2c3a2a'),
+        brick: pair('#a03a29', '#ec8c7a'),
+        brickSoft: pair('#f8e2db', '#472823'),
+        brickFaint: pair('#fcf2ea', '#2f2228'),
+        ochre: pair('#86631a', '#dcb968'),
+        ochreSoft: pair('#f3e8cd', '#40351f'),
+        sage: pair('#e4e9d8', '#28312a'),
+        mauve: pair('#efe4ed', '#352a38'),
+        chosen: pair('#f1ebdc', '#322a35'),
+      },
+    },
+  },
+});
+
+export const system = createSystem(defaultConfig, config);

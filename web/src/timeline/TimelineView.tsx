@@ -1,0 +1,182 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useAction, type ActionDetail, type LabState } from '../api/client';
+import { deviceOf, useFocus } from '../focus/focus';
+import { Mono, Plain, Quiet, Td, Th, Trouble, Waiting } from '../parts/parts';
+import { duration, exact } from '../parts/words';
+import { Chart, Legend } from './Chart';
+import { currentAction } from './current';
+import { useDrag } from './TimelineDock';
+
+/** All actions, and one of them in full: events, how the convergence came about, outages. */
+export function TimelineView({ lab }: { lab: LabState }) {
+  const { id, focus, set } = useFocus();
+  const { seq, at } = currentAction(lab.actions, focus.when);
+  const detail = useAction(id, seq);
+  const drag = useDrag((t) => void set({ when: t.toFixed(6) }));
+  const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
+  return (
+    <Box p={4}>
+      <Box
+        bg="panel"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="md"
+        mb={4}
+        maxH="230px"
+        overflow="auto"
+        tabIndex={0}
+        role="region"
+        aria-label="Actions"
+      >
+        <table style={{ borderCollapse: 'collapse', width: '100%' }}>
+          <thead>
+            <tr>
+              {['', 'at', 'action', 'convergence', 'what it caused'].map((h, i) => (
+                <Th key={i}>{h || '#'}</Th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {lab.actions.map((a) => (
+              <Box
+                as="tr"
+                key={a.seq}
+                borderTop="1px solid"
+                borderColor="line"
+                bg={a.seq === seq ? 'plumSoft' : undefined}
+                _hover={{ bg: a.seq === seq ? 'plumSoft' : 'paper' }}
+              >
+                <Td color="quiet">{a.seq}</Td>
+                <Td whiteSpace="nowrap">
+                  <span title={exact(a.start)}>{duration(a.start)}</span>
+                </Td>
+                <Td>
+                  <chakra.button fontWeight="600" onClick={() => go(a.seq)}>
+                    {a.action}
+                  </chakra.button>
+                </Td>
+                <Td whiteSpace="nowrap">
+                  {a.convergence === null ? <Quiet>no forwarding change</Quiet> : duration(a.convergence)}
+                </Td>
+                <Td>
+                  {a.summary}
+                  {a.changes?.map((ch) => (
+                    <Mono key={ch} display="block" color="quiet">
+                      {ch}
+                    </Mono>
+                  ))}
+                  {a.diverged && (
+                    <Box color="ochre">a newer engine came to another result than the one recorded</Box>
+                  )}
+                </Td>
+              </Box>
+            ))}
+          </tbody>
+        </table>
+      </Box>
+      {detail.error && <Trouble error={detail.error} />}
+      {detail.isPending && seq > 0 && <Waiting what="reading the events" />}
+      {detail.data && (
+        <>
+          <Flex align="center" gap={3} mb={2} wrap="wrap">
+            <Box as="h2" fontSize="15px" flex={1}>
+              {detail.data.action}, {detail.data.summary}
+            </Box>
+            <Legend />
+            <Plain
+              size="xs"
+              h="26px"
+              disabled={seq === 1}
+              onClick={() => void set({ when: `before-${seq}` })}
+            >
+              before
+            </Plain>
+            <Plain size="xs" h="26px" onClick={() => go(seq)}>
+              after
+            </Plain>
+          </Flex>
+          <Box bg="panel" border="1px solid" borderColor="line" borderRadius="md" mb={4}>
+            <Chart
+              detail={detail.data}
+              at={at}
+              drag={drag}
+              device={deviceOf(focus.who)}
+              choose={(d) => void set({ who: d })}
+              maxRows={200}
+            />
+          </Box>
+          {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
+          <Flex gap={8} wrap="wrap">
+            <Phases d={detail.data} />
+            <Outages d={detail.data} />
+          </Flex>
+        </>
+      )}
+    </Box>
+  );
+}
+
+function Phases({ d }: { d: ActionDetail }) {
+  if (d.phases.length === 0) return null;
+  return (
+    <Box data-testid="phases">
+      <Box as="h3" fontSize="13px" mb={1}>
+        How the {duration(d.convergence ?? 0)} came about
+      </Box>
+      <table style={{ borderCollapse: 'collapse' }}>
+        <tbody>
+          {d.phases.map((p) => (
+            <tr key={p.name}>
+              <Td>{p.name}</Td>
+              <Td textAlign="right">
+                <span title={exact(p.took)}>{duration(p.took)}</span>
+              </Td>
+              <Td color="quiet">{p.device && `on ${p.device}, the last router`}</Td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Box>
+  );
+}
+
+function Outages({ d }: { d: ActionDetail }) {
+  return (
+    <Box data-testid="outages">
+      <Box as="h3" fontSize="13px" mb={1}>
+        Flows
+      </Box>
+      {d.flows.map((f) => (
+        <Box key={f.name} mb={2}>
+          <b>{f.name}</b>{' '}
+          {f.outages.length === 0 ? (
+            <Box as="span" color="leaf">
+              was never out
+            </Box>
+          ) : null}
+          {f.outages.map((o) => (
+            <Box key={o.from} color="brick">
+              out from <Mono>{exact(o.from - d.start)}</Mono>{' '}
+              {o.to === null ? (
+                'on, to the end'
+              ) : (
+                <>
+                  to <Mono>{exact(o.to - d.start)}</Mono>, {duration(o.to - o.from)}
+                </>
+              )}
+              {(o.causes ?? [o.cause]).map((cause, i) => (
+                <Quiet key={i} display="block">
+                  {cause}
+                </Quiet>
+              ))}
+            </Box>
+          ))}
+          {f.looped.length > 0 && (
+            <Box color="ochre">packets looped and still arrived {f.looped.length} times</Box>
+          )}
+        </Box>
+      ))}
+      {d.flows.length === 0 && <Quiet>This lab names no flow.</Quiet>}
+    </Box>
+  );
+}

@@ -1,0 +1,9 @@
+import react from '@vitejs/plugin-react';
+import { defineConfig } from 'vitest/config';
+
+export default defineConfig({
+  plugins: [react()],
+  build: { outDir: 'dist', emptyOutDir: true, chunkSizeWarningLimit: 1500 },
+  server: { host: '127.0.0.1', proxy: { '/api': 'http://127.0.0.1:8440' } },
+  test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'] },
+});
