@@ -2,6 +2,8 @@
 package main
 
 import (
+	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -65,7 +67,11 @@ func documentCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			fmt.Fprintln(cmd.OutOrStdout(), string(b))
+			var pretty bytes.Buffer
+			if err := json.Indent(&pretty, b, "", "  "); err != nil {
+				return err
+			}
+			fmt.Fprintln(cmd.OutOrStdout(), pretty.String())
 			return nil
 		}}
 }

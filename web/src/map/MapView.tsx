@@ -4,11 +4,12 @@ import {
   ReactFlowProvider,
   useNodesInitialized,
   useReactFlow,
+  useStore,
   type Edge,
   type Node,
 } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
-import { useEffect, useMemo, useRef } from 'react';
+import { useEffect, useMemo } from 'react';
 import { useMap, usePath, type Flow, type MapData, type Path } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../parts/parts';
@@ -124,18 +125,13 @@ function Canvas({ map, places, path, link, setLink, labels }: CanvasProps) {
   const { focus, set } = useFocus();
   const flow = useReactFlow();
   const ready = useNodesInitialized();
-  const host = useRef<HTMLDivElement>(null);
+  // The dock below and the panel beside change the room that there is.
+  const room = useStore((x) => `${x.width} ${x.height}`);
   useEffect(() => {
-    if (!ready || !host.current) return;
-    const fit = () => flow.fitView({ padding: 0.1, maxZoom: 1.15 });
-    void fit().then(() => document.body.setAttribute('data-map', 'ready'));
-    const watch = new ResizeObserver(() => void fit());
-    watch.observe(host.current);
-    return () => {
-      watch.disconnect();
-      document.body.removeAttribute('data-map');
-    };
-  }, [ready, places, flow]);
+    if (!ready) return;
+    void flow.fitView({ padding: 0.1, maxZoom: 1.15 }).then(() => document.body.setAttribute('data-map', 'ready'));
+    return () => document.body.removeAttribute('data-map');
+  }, [ready, places, flow, room]);
 
   const nodes: Node[] = useMemo(() => {
     const who = deviceOf(focus.who);
@@ -215,7 +211,6 @@ function Canvas({ map, places, path, link, setLink, labels }: CanvasProps) {
 
   return (
     <ReactFlow
-      ref={host}
       nodes={nodes}
       edges={edges}
       nodeTypes={nodeTypes}

@@ -1,0 +1,56 @@
+# Two commands matter: "make demo" sets up and starts everything with the demo
+# labs, "make test" sets up and runs all tests.
+
+PORT ?= 8440
+WEB := $(shell find web/src web/index.html web/package-lock.json web/vite.config.ts web/public -type f)
+
+.PHONY: demo test build bench docs lint fmt fuzz screenshots clean
+
+demo: build
+	./bin/hellebore serve --demo --port $(PORT)
+
+build: web/dist/index.html
+	go build -o bin/hellebore ./cmd/hellebore
+
+web/dist/index.html: $(WEB)
+	./scripts/install.sh run
+	cd web && npx tsc --noEmit && npx vite build --logLevel warn
+	touch $@
+
+# The tests: formatting and static checks, Go with the browser tests, the client.
+test:
+	./scripts/install.sh test
+	$(MAKE) build
+	$(MAKE) lint
+	cd web && npx vitest run
+	go test -timeout 20m ./...
+
+lint:
+	@test -z "$$(gofmt -l cmd core demo e2e server web/*.go)" || { gofmt -l cmd core demo e2e server; echo "run make fmt"; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	cd web && npx eslint src --max-warnings 0 && npx prettier --check --log-level warn src
+
+fmt:
+	gofmt -w cmd core demo e2e server
+	cd web && npx prettier --write --log-level warn src
+
+bench:
+	go test -run '^$$' -bench . -benchmem ./core/...
+
+# What is generated: the language's reference, the OpenAPI document, the client's types.
+docs: build
+	./bin/hellebore reference > docs/language.md
+	./bin/hellebore openapi > server/api/openapi.json
+	cd web && npx openapi-typescript ../server/api/openapi.json -o src/api/schema.d.ts
+
+fuzz:
+	for p in ./core/wire/ip ./core/wire/ospf; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s $$p; done
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/labtext
+
+screenshots: build
+	mkdir -p docs/screenshots
+	SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./e2e
+
+clean:
+	rm -rf bin web/dist/assets web/dist/index.html
