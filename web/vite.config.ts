@@ -3,7 +3,7 @@ import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
   plugins: [react()],
-  build: { outDir: 'dist', emptyOutDir: true, chunkSizeWarningLimit: 1500 },
+  build: { outDir: 'dist', chunkSizeWarningLimit: 1500 },
   server: { host: '127.0.0.1', proxy: { '/api': 'http://127.0.0.1:8440' } },
   test: { environment: 'jsdom', include: ['src/**/*.test.{ts,tsx}'] },
 });

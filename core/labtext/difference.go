@@ -134,8 +134,8 @@ func facts(l *config.Lab) []fact {
 				add(n, "ospf area", FormatArea(o.Area), PortOSPF, "area")
 				add(n, "ospf passive", flag(o.Passive, "passive"), PortOSPF, "passive")
 				add(n, "ospf disabled", flag(o.Disabled, "disabled"), PortOSPF, "disabled")
-				if o.Cost != 0 {
-					add(n, "ospf cost", strconv.Itoa(int(o.Cost)), PortOSPF, "cost")
+				if !p.Loopback {
+					add(n, "ospf cost", strconv.Itoa(int(d.OSPF.CostOf(&p))), PortOSPF, "cost")
 				}
 				add(n, "ospf hello-interval", FormatDuration(o.HelloInterval), PortOSPF, "hello-interval")
 				add(n, "ospf dead-interval", FormatDuration(o.DeadInterval), PortOSPF, "dead-interval")

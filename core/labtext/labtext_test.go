@@ -190,7 +190,7 @@ func TestDifferencesAreByMeaning(t *testing.T) {
 	}
 	require.Equal(t, []string{
 		"a router-id: 10.0.0.1 (restarts the OSPF process)",
-		"a.e1 ospf cost: 40 (re-originates the router LSA)",
+		"a.e1 ospf cost: 10 -> 40 (re-originates the router LSA)",
 		"a.e2 removed (changes routes)",
 		"h added (changes routes)",
 	}, got)

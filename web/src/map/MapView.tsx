@@ -15,9 +15,10 @@ import { deviceOf, useFocus } from '../focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../parts/parts';
 import { save } from '../parts/csv';
 import { DeviceCard, SegmentPill, type CardNode, type PillNode } from './cards';
-import { crossings, segmentId, type Crossing } from './graph';
+import { cardSize, crossings, segmentId, type Crossing } from './graph';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
 import { useLayout, type Places } from './layout';
+import { usePins } from './pins';
 import { mapSvg } from './svg';
 
 const nodeTypes = { device: DeviceCard, segment: SegmentPill };
@@ -52,7 +53,9 @@ function shownFlow(flows: Flow[], to: string): Flow | undefined {
 function Inner({ link, setLink, labels }: Props) {
   const { id, focus, set } = useFocus();
   const map = useMap(id, focus.when);
-  const places = useLayout(map.data);
+  const laid = useLayout(map.data);
+  const { pins, pin, keep, clear } = usePins(id);
+  const places = useMemo(() => laid && { ...laid, ...pins }, [laid, pins]);
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ');
   const who = deviceOf(focus.who);
   const way = usePath(id, focus.when, aimed ? who : '', aimed ? focus.to : '');
@@ -97,6 +100,11 @@ function Inner({ link, setLink, labels }: Props) {
           </Box>
         )}
         {!path && <Box flex={1} />}
+        {Object.keys(pins).length > 0 && (
+          <Plain size="xs" h="26px" onClick={clear}>
+            Lay out again
+          </Plain>
+        )}
         <Plain
           size="xs"
           h="26px"
@@ -106,7 +114,16 @@ function Inner({ link, setLink, labels }: Props) {
         </Plain>
       </Flex>
       <Box flex={1} minH={0}>
-        <Canvas map={map.data} places={places} path={path} link={link} setLink={setLink} labels={labels} />
+        <Canvas
+          map={map.data}
+          places={places}
+          path={path}
+          link={link}
+          setLink={setLink}
+          labels={labels}
+          pin={pin}
+          keep={keep}
+        />
       </Box>
     </Flex>
   );
@@ -119,25 +136,33 @@ interface CanvasProps {
   link: string;
   setLink: (port: string) => void;
   labels: boolean;
+  pin: (card: string, place: { x: number; y: number }) => void;
+  keep: () => void;
 }
 
-function Canvas({ map, places, path, link, setLink, labels }: CanvasProps) {
+function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasProps) {
   const { focus, set } = useFocus();
   const flow = useReactFlow();
   const ready = useNodesInitialized();
   // The dock below and the panel beside change the room that there is.
+  const count = map.devices.length + map.links.length;
   const room = useStore((x) => `${x.width} ${x.height}`);
   useEffect(() => {
     if (!ready) return;
-    void flow.fitView({ padding: 0.1, maxZoom: 1.15 }).then(() => document.body.setAttribute('data-map', 'ready'));
+    void flow
+      .fitView({ padding: 0.1, maxZoom: 1.15 })
+      .then(() => document.body.setAttribute('data-map', 'ready'));
     return () => document.body.removeAttribute('data-map');
-  }, [ready, places, flow, room]);
+    // A pinned card moves nothing else: the view stays where it is.
+  }, [ready, count, flow, room]);
 
   const nodes: Node[] = useMemo(() => {
     const who = deviceOf(focus.who);
     const cards: CardNode[] = map.devices.map((d) => ({
       id: d.name,
       type: 'device',
+      measured: cardSize[d.kind],
+      ...cardSize[d.kind],
       position: places[d.name] ?? { x: 0, y: 0 },
       data: {
         device: d,
@@ -152,6 +177,8 @@ function Canvas({ map, places, path, link, setLink, labels }: CanvasProps) {
       .map((l) => ({
         id: segmentId(l),
         type: 'segment',
+        measured: cardSize.segment,
+        ...cardSize.segment,
         position: places[segmentId(l)] ?? { x: 0, y: 0 },
         data: { name: l.name ?? '' },
       }));
@@ -217,6 +244,10 @@ function Canvas({ map, places, path, link, setLink, labels }: CanvasProps) {
       edgeTypes={edgeTypes}
       minZoom={0.15}
       nodesConnectable={false}
+      onNodesChange={(changes) =>
+        changes.forEach((x) => x.type === 'position' && x.position && pin(x.id, x.position))
+      }
+      onNodeDragStop={keep}
       edgesFocusable
       nodesFocusable
       deleteKeyCode={null}

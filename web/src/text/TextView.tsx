@@ -86,7 +86,7 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
           <Quiet
             data-testid="draft-state"
             truncate
-            title="A draft is kept in this browser; Ctrl+Enter applies it."
+            title="A draft is kept in this tab; Ctrl+Enter applies it."
           >
             {past ? 'Go back to now to change it.' : dirty ? 'Draft' : 'As it runs'}
           </Quiet>

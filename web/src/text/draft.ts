@@ -1,4 +1,4 @@
-/** A draft lives in this browser until it is applied or thrown away, so that a reload loses nothing. */
+/** A draft lives in its tab until it is applied or thrown away, so that a reload loses nothing. */
 export interface Draft {
   text: string;
   /** The action that applied the text which the draft was made from. */
@@ -9,7 +9,7 @@ const key = (id: string) => `hellebore-draft-${id}`;
 
 export function readDraft(id: string): Draft | undefined {
   try {
-    const found = JSON.parse(localStorage.getItem(key(id)) ?? 'null') as unknown;
+    const found = JSON.parse(sessionStorage.getItem(key(id)) ?? 'null') as unknown;
     if (found && typeof found === 'object' && 'text' in found && 'base' in found) return found as Draft;
   } catch {
     // What cannot be read is no draft.
@@ -18,6 +18,6 @@ export function readDraft(id: string): Draft | undefined {
 }
 
 export function keepDraft(id: string, d: Draft | undefined) {
-  if (d) localStorage.setItem(key(id), JSON.stringify(d));
-  else localStorage.removeItem(key(id));
+  if (d) sessionStorage.setItem(key(id), JSON.stringify(d));
+  else sessionStorage.removeItem(key(id));
 }

@@ -1,0 +1,80 @@
+package store
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/history"
+	"hellebore/core/network"
+	"hellebore/server/cluster"
+)
+
+func openStore(t *testing.T) *Store {
+	t.Helper()
+	dir, err := os.MkdirTemp("", "hellebore-store-")
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(dir, 0o755)) // the database's user must get in
+	c, err := cluster.Start(filepath.Join(dir, "db"), cluster.Options{Unsafe: true})
+	require.NoError(t, err)
+	t.Cleanup(func() {
+		require.NoError(t, c.Stop())
+		require.NoError(t, os.RemoveAll(dir))
+	})
+	s, err := Open(t.Context(), c.URL())
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+
+	again, err := cluster.Start(filepath.Join(dir, "db"), cluster.Options{Unsafe: true})
+	require.NoError(t, err)
+	require.Equal(t, c.URL(), again.URL(), "a server that still runs is taken over")
+	return s
+}
+
+func TestStore(t *testing.T) {
+	s := openStore(t)
+	ctx := t.Context()
+	require.NoError(t, s.migrate(), "migrating twice changes nothing")
+
+	apply := history.Record{Seq: 1, Action: "apply", Text: "lab \"x\"\n", Engine: history.Engine}
+	require.NoError(t, s.Create(ctx, Lab{ID: "a", Title: "x"}, []history.Record{apply}))
+	labs, err := s.Labs(ctx)
+	require.NoError(t, err)
+	require.Len(t, labs, 1)
+	require.Equal(t, 1, labs[0].Actions)
+
+	cut := history.Record{Seq: 2, Action: "cut a.e1", Start: 5, Engine: history.Engine}
+	require.NoError(t, s.Append(ctx, "a", "y", cut))
+	require.NoError(t, s.Append(ctx, "a", "y", cut), "the same entry again is a try whose answer was lost")
+	other := cut
+	other.Action = "cut a.e2"
+	require.ErrorIs(t, s.Append(ctx, "a", "y", other), ErrMovedOn)
+	require.ErrorIs(t, s.Append(ctx, "nobody", "y", cut), ErrNotFound)
+
+	cut.Done, cut.Outcome, cut.End, cut.Settled = true, network.Stopped, 9, 7
+	cut.Events, cut.Digest = 1234, 1<<63|5
+	require.NoError(t, s.Complete(ctx, "a", cut))
+	journal, err := s.Journal(ctx, "a")
+	require.NoError(t, err)
+	require.Equal(t, []history.Record{apply, cut}, journal)
+	l, err := s.Lab(ctx, "a")
+	require.NoError(t, err)
+	require.Equal(t, "y", l.Title)
+	require.Equal(t, 2, l.Actions)
+
+	times := 0
+	for range 2 {
+		require.NoError(t, s.Once(ctx, "key", func() error { times++; return nil }))
+	}
+	require.Equal(t, 1, times)
+
+	require.NoError(t, s.Delete(ctx, "a"))
+	require.ErrorIs(t, s.Delete(ctx, "a"), ErrNotFound)
+	journal, err = s.Journal(ctx, "a")
+	require.NoError(t, err)
+	require.Empty(t, journal, "the journal goes with its lab")
+	_, err = s.Lab(ctx, "a")
+	require.ErrorIs(t, err, ErrNotFound)
+}
