@@ -136,7 +136,7 @@ func (s *server) lab(t testing.TB, text string) string {
 func page(t testing.TB) context.Context {
 	t.Helper()
 	tab, closeTab := chromedp.NewContext(browser)
-	bounded, cancel := context.WithTimeout(tab, 60*time.Second)
+	bounded, cancel := context.WithTimeout(tab, 4*time.Minute)
 	t.Cleanup(func() { cancel(); closeTab() })
 	return bounded
 }
@@ -157,7 +157,7 @@ func do(t testing.TB, ctx context.Context, steps ...step) {
 // until waits until an expression is true.
 func until(expression string) step {
 	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
-		_, err := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(50*time.Millisecond))(ctx, t)
+		_, err := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(50*time.Millisecond), chromedp.WithPollingTimeout(time.Minute))(ctx, t)
 		if err != nil {
 			err = fmt.Errorf("waiting until %s: %w", expression, err)
 		}
@@ -191,9 +191,11 @@ func key(k string) step {
 	return chromedp.Steps(script(`document.activeElement?.blur?.()`), chromedp.KeyEvent(k))
 }
 
-// bar types a line into the focus bar.
+// bar types a line into the focus bar. The slash is only pressed: the driver
+// would write it into the field that it puts the cursor in.
 func bar(line string) step {
-	return chromedp.Steps(key("/"), paste(line), chromedp.KeyEvent("\r"))
+	return chromedp.Steps(script(`document.activeElement?.blur?.(); dispatchEvent(new KeyboardEvent("keydown", { key: "/" }))`),
+		paste(line), chromedp.KeyEvent("\r"))
 }
 
 // paste writes text where the cursor is.

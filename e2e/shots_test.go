@@ -33,7 +33,7 @@ var shots = []shot{
 	{name: "neighbours", lab: "planted-faults", path: "/neighbours"},
 	{name: "ports", lab: "triangle-with-ospf", path: "/ports?who=viaduct"},
 	{name: "routes", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2"}, path: "/routes", prepare: []step{
-		chromedp.Click(chromedp.CSS(`button[aria-label="10.20.2.0/24 at viaduct: open the whole story"]`)), sees("longest match")}},
+		chromedp.Click(chromedp.CSS(`button[data-cell="10.20.2.0/24 at viaduct"]`)), sees("longest match")}},
 	{name: "timeline", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2", "silence viaduct.e2"}, path: "/timeline"},
 	{name: "probe", lab: "triangle-with-ospf", path: "/map", prepare: []step{
 		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),

@@ -48,7 +48,7 @@ func TestFirstTriangle(t *testing.T) {
 	do(t, tab, key("n"), sees("OSPF adjacencies Full"), sees("10.255.0.1"),
 		key("o"), sees("router ID 10.255.0.1 (address of lo)"), sees("10G over 100M"),
 		key("r"), sees("10.20.2.0/24"),
-		chromedp.Click(chromedp.CSS(`button[aria-label="10.20.2.0/24 at viaduct: open the whole story"]`)),
+		chromedp.Click(chromedp.CSS(`button[data-cell="10.20.2.0/24 at viaduct"]`)),
 		sees("longest match, least cost"), sees("it costs more: 110, not 30"))
 
 	// A cut, by typing; then the past, and back.
@@ -56,11 +56,12 @@ func TestFirstTriangle(t *testing.T) {
 		key("l"), sees("How the "), sees("detection"), sees("shortest paths"), sees("out from"),
 		button("before"), sees("This is the past: before cut viaduct.e2"),
 		key("m"), mapReady(), sees("kiosk, viaduct, quarry, summit, booth"), seesNot("cut, no carrier"),
-		key("n"), sees("3\nOSPF adjacencies Full"), key("0"), sees("2\nOSPF adjacencies Full"), sees("link cut"),
+		key("n"), sees("3\nOSPF adjacencies Full"), key("0"), sees("2\nOSPF adjacencies Full"), sees("the link has no carrier"),
 		key("m"), mapReady(), bar("mend viaduct.e2"), seesNot("cut, no carrier"), sees("kiosk, viaduct, quarry, summit, booth"))
 
 	// Silence: the dead interval decides. One direction only.
-	do(t, tab, bar("silence viaduct.e2 out"), sees("packets from viaduct vanish"), key("l"), sees("silence viaduct.e2 out"), sees("Init"),
+	do(t, tab, bar("silence viaduct.e2 out"), sees("packets from viaduct vanish"), key("l"), sees("silence viaduct.e2 out"),
+		key("n"), sees("quarry sees Down, viaduct sees Init"), sees("packets from viaduct.e2 vanish on the way"),
 		key("m"), mapReady(), bar("mend viaduct.e2"), seesNot("packets from viaduct vanish"))
 
 	// Probe and trace.

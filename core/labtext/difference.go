@@ -40,6 +40,7 @@ type fact struct {
 	subject, what string
 	value         string
 	effect        Effect
+	usual         bool // the default: no news when its subject comes or goes
 }
 
 // Differences compares two labs by meaning: order, layout and comments do not
@@ -62,14 +63,14 @@ func Differences(before, after *config.Lab) []Change {
 		switch {
 		case known && o.value != f.value:
 			out = append(out, Change{f.subject, f.what, o.value, f.value, string(f.effect)})
-		case !known && (f.what == "" || subjectKnown):
+		case !known && !f.usual && (f.what == "" || subjectKnown):
 			out = append(out, Change{f.subject, f.what, "", f.value, string(f.effect)})
 		}
 	}
 	for _, f := range old {
 		_, known := is[id{f.subject, f.what}]
 		_, subjectKnown := is[id{f.subject, ""}]
-		if !known && (f.what == "" || subjectKnown) {
+		if !known && !f.usual && (f.what == "" || subjectKnown) {
 			out = append(out, Change{f.subject, f.what, cmp.Or(f.value, "there"), "", string(f.effect)})
 		}
 	}
@@ -89,8 +90,9 @@ func facts(l *config.Lab) []fact {
 		if r := rowFor(word, in); r != nil {
 			effect = r.Effect
 		}
-		out = append(out, fact{subject, what, value, effect})
+		out = append(out, fact{subject, what, value, effect, false})
 	}
+	usual := func(is bool) { out[len(out)-1].usual = is }
 	flag := func(b bool, word string) string {
 		if b {
 			return word
@@ -136,11 +138,16 @@ func facts(l *config.Lab) []fact {
 				add(n, "ospf disabled", flag(o.Disabled, "disabled"), PortOSPF, "disabled")
 				if !p.Loopback {
 					add(n, "ospf cost", strconv.Itoa(int(d.OSPF.CostOf(&p))), PortOSPF, "cost")
+					usual(o.Cost == 0)
 				}
 				add(n, "ospf hello-interval", FormatDuration(o.HelloInterval), PortOSPF, "hello-interval")
+				usual(o.HelloInterval == config.DefaultHello)
 				add(n, "ospf dead-interval", FormatDuration(o.DeadInterval), PortOSPF, "dead-interval")
+				usual(o.DeadInterval == config.DeadFactor*o.HelloInterval)
 				add(n, "ospf retransmit-interval", FormatDuration(o.RetransmitInterval), PortOSPF, "retransmit-interval")
+				usual(o.RetransmitInterval == config.DefaultRetransmit)
 				add(n, "ospf transmit-delay", FormatDuration(o.TransmitDelay), PortOSPF, "transmit-delay")
+				usual(o.TransmitDelay == config.DefaultTransmitDelay)
 			}
 		}
 	}

@@ -157,6 +157,7 @@ type collector struct {
 var disagreement = map[note.Code]bool{
 	note.AreaDiffers: true, note.SubnetDiffers: true, note.HelloIntervalDiffers: true, note.DeadIntervalDiffers: true,
 	note.AuthenticationDiffers: true, note.MTUTooLarge: true, note.SameRouterID: true,
+	note.LinkCut: true,
 }
 
 // add keeps a reason unless it is known. by is the end that it is said of, or
@@ -201,6 +202,9 @@ func (c *collector) observed(m *network.Medium) {
 		}
 		if !up {
 			mine, theirs := order("down", "")
+			if why == note.LinkCut {
+				mine, theirs = "down", "down"
+			}
 			r := c.add(why, "observed", s, mine, theirs)
 			r.What = note.PortIsDown.Info().What
 		}

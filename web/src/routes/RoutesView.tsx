@@ -171,7 +171,8 @@ function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
       <chakra.button
         onClick={toggle}
         aria-expanded={open}
-        aria-label={`${label}: open the whole story`}
+        title={`${label}: the whole story`}
+        data-cell={label}
         textAlign="left"
         w="full"
         h="full"

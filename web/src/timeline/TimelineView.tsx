@@ -60,11 +60,14 @@ export function TimelineView({ lab }: { lab: LabState }) {
                 </Td>
                 <Td>
                   {a.summary}
-                  {a.changes?.map((ch) => (
+                  {a.changes?.slice(0, 6).map((ch) => (
                     <Mono key={ch} display="block" color="quiet">
                       {ch}
                     </Mono>
                   ))}
+                  {(a.changes?.length ?? 0) > 6 && (
+                    <Quiet>and {(a.changes?.length ?? 0) - 6} more changes</Quiet>
+                  )}
                   {a.diverged && (
                     <Box color="ochre">a newer engine came to another result than the one recorded</Box>
                   )}

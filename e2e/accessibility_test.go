@@ -1,0 +1,42 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// TestAccessibility runs an automatic check (WCAG 2.2 AA) over every view, in
+// both colour schemes.
+func TestAccessibility(t *testing.T) {
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	s := start(t)
+	id := s.lab(t, demoText(t, "planted-faults"))
+	require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut depot.e7"}, nil))
+	for _, scheme := range []string{"light", "dark"} {
+		tab := page(t)
+		do(t, tab, chromedp.EmulateViewport(1280, 800), media(scheme))
+		for _, path := range []string{"/", "/lab/" + id + "/map", "/lab/" + id + "/text", "/lab/" + id + "/ports",
+			"/lab/" + id + "/neighbours", "/lab/" + id + "/routes", "/lab/" + id + "/timeline", "/lab/" + id + "/map?when=before-2&who=depot&to=10.1.1.0/30"} {
+			do(t, tab, chromedp.Navigate(s.url+path), chromedp.WaitVisible(chromedp.CSS("main")), seesNot("reading the"))
+			if strings.Contains(path, "/map") {
+				do(t, tab, mapReady())
+			}
+			do(t, tab, script(string(axe)+";window.checked=undefined"))
+			do(t, tab, script(`axe.run(document, {runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]}).then(r => { window.checked = JSON.stringify(
+				r.violations.map(v => v.id + ": " + v.help + " at " + v.nodes.slice(0, 3).map(n => n.html.slice(0, 120)).join(" | "))) }); 0`),
+				until(`window.checked !== undefined`))
+			found, err := chromedp.Run(tab, chromedp.Evaluate[string](`window.checked`))
+			require.NoError(t, err)
+			var violations []string
+			require.NoError(t, json.Unmarshal([]byte(found), &violations))
+			require.Empty(t, violations, fmt.Sprintf("%s, %s", path, scheme))
+		}
+	}
+}
