@@ -4,7 +4,7 @@
 PORT ?= 8440
 WEB := $(shell find web/src web/index.html web/package-lock.json web/vite.config.ts web/public -type f)
 
-.PHONY: demo test build bench docs lint fmt fuzz screenshots clean
+.PHONY: demo test build lint bench docs fmt fuzz screenshots clean
 
 demo: build
 	./bin/hellebore serve --demo --port $(PORT)
@@ -17,16 +17,16 @@ web/dist/index.html: $(WEB)
 	cd web && npx tsc --noEmit && npx vite build --logLevel warn
 	touch $@
 
-# The tests: formatting and static checks, Go with the browser tests, the client.
+# The tests: the client's, then Go's with those in the browser.
 test:
 	./scripts/install.sh test
 	$(MAKE) build
-	$(MAKE) lint
-	cd web && npx vitest run
-	go test -timeout 20m ./...
-
-lint:
 	@test -z "$$(gofmt -l cmd core demo e2e server web/*.go)" || { gofmt -l cmd core demo e2e server; echo "run make fmt"; exit 1; }
+	cd web && npx vitest run
+	go test -timeout 40m ./...
+
+# Static checks, slower than they are worth before every test run.
+lint:
 	go vet ./...
 	go tool staticcheck ./...
 	cd web && npx eslint src --max-warnings 0 && npx prettier --check --log-level warn src

@@ -10,7 +10,7 @@ import (
 	"gorm.io/gorm/logger"
 )
 
-const tenSeconds = 10 * time.Second
+const patience = 10 * time.Second
 
 var direct *gorm.DB
 

@@ -186,6 +186,13 @@ func button(text string) step {
 	return chromedp.Click(chromedp.Search(fmt.Sprintf(`//button[normalize-space(.)=%q]`, text)))
 }
 
+// openRoute opens a cell of the routes. Rows move while their heights are being
+// measured, so it is not done by the pointer.
+func openRoute(cell string) step {
+	q := fmt.Sprintf(`document.querySelector('button[data-cell="%s"]')`, cell)
+	return chromedp.Steps(until(q+` !== null`), script(q+`.click()`))
+}
+
 // key presses a key outside of any field.
 func key(k string) step {
 	return chromedp.Steps(script(`document.activeElement?.blur?.()`), chromedp.KeyEvent(k))

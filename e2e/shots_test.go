@@ -33,7 +33,7 @@ var shots = []shot{
 	{name: "neighbours", lab: "planted-faults", path: "/neighbours"},
 	{name: "ports", lab: "triangle-with-ospf", path: "/ports?who=viaduct"},
 	{name: "routes", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2"}, path: "/routes", prepare: []step{
-		chromedp.Click(chromedp.CSS(`button[data-cell="10.20.2.0/24 at viaduct"]`)), sees("longest match")}},
+		openRoute("10.20.2.0/24 at viaduct"), sees("longest match")}},
 	{name: "timeline", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2", "silence viaduct.e2"}, path: "/timeline"},
 	{name: "probe", lab: "triangle-with-ospf", path: "/map", prepare: []step{
 		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
@@ -62,24 +62,26 @@ func TestScreenshots(t *testing.T) {
 		if only := os.Getenv("SHOT"); only != "" && only != x.name {
 			continue
 		}
-		id := s.lab(t, demoText(t, x.lab))
-		for _, a := range x.acts {
-			require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": a}, nil))
-		}
-		if x.width == 0 {
-			x.width, x.height = 1280, 800
-		}
-		tab := page(t)
-		scheme := "light"
-		if x.dark {
-			scheme = "dark"
-		}
-		do(t, tab, chromedp.EmulateViewport(x.width, x.height), media(scheme),
-			chromedp.Navigate(s.url+"/lab/"+id+x.path), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(900*time.Millisecond))
-		do(t, tab, x.prepare...)
-		do(t, tab, chromedp.Sleep(500*time.Millisecond))
-		png, err := chromedp.Run(tab, chromedp.CaptureScreenshot())
-		require.NoError(t, err)
-		require.NoError(t, os.WriteFile(filepath.Join(folder, x.name+".png"), png, 0o644))
+		t.Run(x.name, func(t *testing.T) {
+			id := s.lab(t, demoText(t, x.lab))
+			for _, a := range x.acts {
+				require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": a}, nil))
+			}
+			if x.width == 0 {
+				x.width, x.height = 1280, 800
+			}
+			tab := page(t)
+			scheme := "light"
+			if x.dark {
+				scheme = "dark"
+			}
+			do(t, tab, chromedp.EmulateViewport(x.width, x.height), media(scheme),
+				chromedp.Navigate(s.url+"/lab/"+id+x.path), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(900*time.Millisecond))
+			do(t, tab, x.prepare...)
+			do(t, tab, chromedp.Sleep(500*time.Millisecond))
+			png, err := chromedp.Run(tab, chromedp.CaptureScreenshot())
+			require.NoError(t, err)
+			require.NoError(t, os.WriteFile(filepath.Join(folder, x.name+".png"), png, 0o644))
+		})
 	}
 }

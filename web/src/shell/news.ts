@@ -40,8 +40,19 @@ export function useNews(id: string): { connected: boolean; running: string } {
         if (source?.readyState === EventSource.CLOSED) timer = setTimeout(connect, 1000);
       };
     };
-    connect();
+    // A browser opens six connections to a server at most, for all its tabs: one that nobody sees gives its own back.
+    const onVisibility = () => {
+      clearTimeout(timer);
+      if (document.visibilityState === 'hidden') {
+        source?.close();
+        source = undefined;
+        lost = true;
+      } else if (!source) connect();
+    };
+    document.addEventListener('visibilitychange', onVisibility);
+    onVisibility();
     return () => {
+      document.removeEventListener('visibilitychange', onVisibility);
       source?.close();
       clearTimeout(timer);
     };

@@ -81,6 +81,7 @@ export function Editor({ text, problems, change, apply, goto, readOnly }: Props)
       EditorView.updateListener.of((u) => u.docChanged && calls.current.change(u.state.doc.toString())),
     ];
     const v = new EditorView({ parent: host.current, state: EditorState.create({ doc: text, extensions }) });
+    v.scrollDOM.tabIndex = 0; // it scrolls by keys too
     view.current = v;
     return () => v.destroy();
     // The text is the editor's own once it is made; a new one comes by the effect below.
