@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -77,6 +78,9 @@ func TestScreenshots(t *testing.T) {
 			}
 			do(t, tab, chromedp.EmulateViewport(x.width, x.height), media(scheme),
 				chromedp.Navigate(s.url+"/lab/"+id+x.path), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(900*time.Millisecond))
+			if strings.HasPrefix(x.path, "/map") {
+				do(t, tab, mapReady())
+			}
 			do(t, tab, x.prepare...)
 			do(t, tab, chromedp.Sleep(500*time.Millisecond))
 			png, err := chromedp.Run(tab, chromedp.CaptureScreenshot())

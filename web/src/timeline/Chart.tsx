@@ -41,7 +41,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
       f.outages.flatMap((o) => (o.to === null ? [o.from] : [o.from, o.to])),
     );
     const last = Math.max(d.start, ...times, ...outs);
-    const room = Math.max((last - d.start) * 0.06, 0.01);
+    const room = Math.min(Math.max((last - d.start) * 0.06, 0.01), 0.2);
     return makeScale(
       Math.min(d.start, ...outs) - room * 0.2,
       Math.min(last + room, Math.max(d.end, last + room)),

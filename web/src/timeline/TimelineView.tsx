@@ -51,7 +51,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
                   <span title={exact(a.start)}>{duration(a.start)}</span>
                 </Td>
                 <Td>
-                  <chakra.button fontWeight="600" onClick={() => go(a.seq)}>
+                  <chakra.button fontWeight="600" textAlign="left" onClick={() => go(a.seq)}>
                     {a.action}
                   </chakra.button>
                 </Td>
@@ -85,7 +85,6 @@ export function TimelineView({ lab }: { lab: LabState }) {
             <Box as="h2" fontSize="15px" flex={1}>
               {detail.data.action}, {detail.data.summary}
             </Box>
-            <Legend />
             <Plain
               size="xs"
               h="26px"
@@ -98,7 +97,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
               after
             </Plain>
           </Flex>
-          <Box bg="panel" border="1px solid" borderColor="line" borderRadius="md" mb={4}>
+          <Box bg="panel" border="1px solid" borderColor="line" borderRadius="md" mb={1}>
             <Chart
               detail={detail.data}
               at={at}
@@ -107,6 +106,9 @@ export function TimelineView({ lab }: { lab: LabState }) {
               choose={(d) => void set({ who: d })}
               maxRows={200}
             />
+          </Box>
+          <Box mb={4}>
+            <Legend />
           </Box>
           {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
           <Flex gap={8} wrap="wrap">
