@@ -96,7 +96,8 @@ func (w *World) checkAdjacencies() string {
 					bad = fmt.Sprintf("Full with %v, which is not at the other end", n.RouterID)
 					return
 				}
-				if a, b := databaseOf(d), databaseOf(far); a != b {
+				area := d.OSPF().Port(uint32(i)).Area
+				if a, b := databaseOf(d, area), databaseOf(far, area); a != b {
 					bad = fmt.Sprintf("its database differs from that of %s:\n%s\n%s", far.Name(), a, b)
 				}
 			})
@@ -116,12 +117,12 @@ func (w *World) farEnd(dev, port uint32) *device.Device {
 	return w.devices[m.Ends[1-i].Device]
 }
 
-// databaseOf writes a device's database out, without ages.
-func databaseOf(d *device.Device) string {
+// databaseOf writes a device's database of an area out, without ages.
+func databaseOf(d *device.Device, area uint32) string {
 	out := ""
 	d.OSPF().Database(d, func(l ospf.LSAView) {
-		if l.Header.Age < wire.MaxAge {
-			out += fmt.Sprintf("area %d %v %x %x\n", l.Area, l.Header.Key, l.Header.Seq, l.Header.Checksum)
+		if l.Area == area && l.Header.Age < wire.MaxAge {
+			out += fmt.Sprintf("%v %x %x\n", l.Header.Key, l.Header.Seq, l.Header.Checksum)
 		}
 	})
 	return out
