@@ -77,11 +77,7 @@ function Inner({ link, setLink, labels }: Props) {
         {map.data.flows.map((f) => (
           <Choice key={f.name} on={!aimed && f === flow} onClick={() => void set({ to: `flow ${f.name}` })}>
             {f.name}
-            <Box
-              as="span"
-              color={f.arrives ? 'leaf' : 'brick'}
-              filter={!aimed && f === flow ? 'brightness(1.5)' : undefined}
-            >
+            <Box as="span" color={!aimed && f === flow ? 'inherit' : f.arrives ? 'leaf' : 'brick'}>
               {f.arrives ? 'arrives' : 'broken'}
             </Box>
           </Choice>

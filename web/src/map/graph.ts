@@ -24,12 +24,11 @@ export function toGraph(map: MapData): ElkNode {
       edges.push({ id: l.id, sources: [l.ends[0].device], targets: [l.ends[1].device] });
     }
   }
-  const small = children.length <= 14;
   return {
     id: 'map',
     layoutOptions: {
       'elk.algorithm': 'stress',
-      'elk.stress.desiredEdgeLength': small ? '190' : '150',
+      'elk.stress.desiredEdgeLength': '190',
       'elk.stress.epsilon': '0.0001',
       'elk.randomSeed': '7',
       'elk.spacing.componentComponent': '60',

@@ -3,6 +3,7 @@ import workerUrl from 'elkjs/lib/elk-worker.min.js?url';
 import { useEffect, useState } from 'react';
 import type { MapData } from '../api/client';
 import { toGraph } from './graph';
+import { turnLevel } from './turn';
 
 export type Places = Record<string, { x: number; y: number }>;
 
@@ -18,10 +19,14 @@ export function useLayout(map: MapData | undefined): Places | undefined {
     let current = true;
     void elk.layout(JSON.parse(shape)).then((out) => {
       if (!current) return;
-      setDone({
-        shape,
-        places: Object.fromEntries((out.children ?? []).map((c) => [c.id, { x: c.x ?? 0, y: c.y ?? 0 }])),
-      });
+      const cards = (out.children ?? []).map(({ id, x = 0, y = 0, width = 0, height = 0 }) => ({
+        id,
+        x,
+        y,
+        width,
+        height,
+      }));
+      setDone({ shape, places: turnLevel(cards) });
     });
     return () => {
       current = false;

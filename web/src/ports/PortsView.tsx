@@ -208,7 +208,12 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
       <Td>
         {o && (
           <span title={o.costFrom}>
-            {o.cost} <Quiet fontSize="11px">{o.costFrom}</Quiet>
+            {o.cost}
+            {o.type !== 'loopback' && (
+              <Quiet display="block" fontSize="11px" whiteSpace="nowrap">
+                {o.costFrom}
+              </Quiet>
+            )}
           </span>
         )}
       </Td>
@@ -216,7 +221,11 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
         {o && !o.passive && o.type !== 'loopback' && (
           <>
             {o.helloInterval}, {o.deadInterval}
-            {o.nextHello !== undefined && <Quiet fontSize="11px"> next in {o.nextHello.toFixed(1)} s</Quiet>}
+            {o.nextHello !== undefined && (
+              <Quiet display="block" fontSize="11px">
+                next in {o.nextHello.toFixed(1)} s
+              </Quiet>
+            )}
           </>
         )}
       </Td>

@@ -67,7 +67,7 @@ export function ticks(s: Scale, origin: number, count: number): number[] {
   const out: number[] = [];
   for (let i = 0; i <= count; i++) {
     const x = i / count;
-    if (s.folds.some((f) => x > f.from - 0.05 && x < f.to + 0.05)) continue;
+    if (s.folds.some((f) => x > f.from - 0.09 && x < f.to + 0.09)) continue;
     const near = s.time(Math.min(1, x + 0.5 / count)) - s.time(Math.max(0, x - 0.5 / count));
     const step = 10 ** Math.floor(Math.log10(Math.max(near, 1e-6)));
     const t = Math.round((s.time(x) - origin) / step) * step;
