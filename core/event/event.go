@@ -32,8 +32,7 @@ func FromDuration(d time.Duration) Time { return Time(d) }
 // Seconds is t as a floating point number of seconds.
 func (t Time) Seconds() float64 { return float64(t) / float64(Second) }
 
-// String is t in seconds with at most millisecond resolution below a
-// microsecond's worth of need: "12.346 s".
+// String is t in seconds, exact: "12.346 s".
 func (t Time) String() string {
 	if t == Never {
 		return "never"

@@ -157,5 +157,5 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 	return nil
 }
 
-// duration is how long a Wait runs.
+// until is when a Wait that begins at start ends.
 func (a Action) until(start event.Time) event.Time { return start + event.FromDuration(a.For) }

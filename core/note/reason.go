@@ -43,7 +43,6 @@ const (
 	TooSoon
 	OlderThanOurs
 	NoNeighbour
-	MaxAgeUnknown
 
 	// Why a packet did not arrive.
 	NoRoute
@@ -51,18 +50,14 @@ const (
 	TTLExpired
 	NoAnswerToARP
 	NotForThisHost
-	NoReply
 	Loop
-	NothingListens
 	QueuedTooLong
-	LostOnLink
 
 	// Why a candidate route is not used.
 	LessSpecific
 	WorsePreference
 	HigherCost
 	HopUnresolved
-	HopThroughItself
 
 	codes
 )
@@ -116,24 +111,19 @@ var Reasons = [codes]Info{
 	TooSoon:       {"too-soon", "MinLSArrival", "the LSA came within MinLSArrival of the copy before", "", "duration", "2328 13"},
 	OlderThanOurs: {"older", "sequence", "the database copy is more recent", "", "sequence", "2328 13"},
 	NoNeighbour:   {"no-neighbour", "neighbour", "the sender is not a neighbour in the state that this packet needs", "", "", "2328 10"},
-	MaxAgeUnknown: {"max-age-unknown", "MaxAge", "a flushed LSA that nobody here holds", "", "", "2328 13"},
 
 	NoRoute:        {"no-route", "route", "{a} has no route to {b}", "", "", "1812 5.2.4"},
 	Blackholed:     {"blackhole", "blackhole", "{a} drops packets for {b} on purpose: a blackhole route", "", "", ""},
 	TTLExpired:     {"ttl", "TTL", "the time to live ran out at {a}", "", "", "1812 5.3.1"},
 	NoAnswerToARP:  {"arp", "ARP", "nobody answers for {b} on {a}", "", "", "826"},
 	NotForThisHost: {"not-for-host", "destination", "{a} is a host and does not forward packets for {b}", "", "", "1122 3.3.1"},
-	NoReply:        {"no-reply", "reply", "no answer came back", "", "", ""},
 	Loop:           {"loop", "loop", "the packet came back to {a}: a forwarding loop", "", "", ""},
-	NothingListens: {"no-such-address", "address", "no device has the address {b}", "", "", ""},
 	QueuedTooLong:  {"queue", "queue", "too many packets wait for the address of {b}", "", "", "1122 2.3.2"},
-	LostOnLink:     {"lost", "loss", "the packet was lost at random on the link", "", "", ""},
 
-	LessSpecific:     {"less-specific", "prefix length", "a longer prefix matches", "", "prefix", "1812 5.2.4.3"},
-	WorsePreference:  {"preference", "route preference", "another source is preferred", "", "count", ""},
-	HigherCost:       {"cost", "cost", "another path costs less", "", "count", "2328 16.1"},
-	HopUnresolved:    {"unresolved", "next hop", "the next hop cannot be resolved", "", "word", "1812 5.1"},
-	HopThroughItself: {"through-itself", "next hop", "the next hop would be reached through this very route", "", "word", ""},
+	LessSpecific:    {"less-specific", "prefix length", "a longer prefix matches", "", "prefix", "1812 5.2.4.3"},
+	WorsePreference: {"preference", "route preference", "another source is preferred", "", "count", ""},
+	HigherCost:      {"cost", "cost", "another path costs less", "", "count", "2328 16.1"},
+	HopUnresolved:   {"unresolved", "next hop", "the next hop cannot be resolved", "", "word", "1812 5.1"},
 }
 
 // Info is the reason's row in the table.

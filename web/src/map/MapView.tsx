@@ -29,8 +29,6 @@ interface Props {
   link: string;
   setLink: (port: string) => void;
   labels: boolean;
-  act: (action: string) => void;
-  past: boolean;
 }
 
 /** What is joined to what, and where traffic goes. */
@@ -164,7 +162,6 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
         device: d,
         focused: d.name === who,
         stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
-        onPath: path?.hops.some((h) => h.device === d.name) ?? false,
       },
       draggable: true,
     }));

@@ -3,10 +3,7 @@ import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
 import type { MapDevice } from '../api/client';
 import { cardSize } from './graph';
 
-export type CardNode = Node<
-  { device: MapDevice; focused: boolean; stops: string; onPath: boolean },
-  'device'
->;
+export type CardNode = Node<{ device: MapDevice; focused: boolean; stops: string }, 'device'>;
 export type PillNode = Node<{ name: string }, 'segment'>;
 
 const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };

@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { Suspense, lazy, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { http, unwrap, useAct, useLab, useMap, useNeighbours, type LabState } from '../api/client';
+import { http, unwrap, useAct, useLab, useMap, useNeighbours, useRoutes, type LabState } from '../api/client';
 import { Explanation } from '../explain/Explanation';
 import { FocusBar } from '../focus/FocusBar';
 import { deviceOf, useFocus, views, writeFocus, type View } from '../focus/focus';
@@ -46,6 +46,7 @@ function Open({ lab }: { lab: LabState }) {
   const { connected, running } = useNews(id);
   const map = useMap(id, focus.when);
   const neighbours = useNeighbours(id, focus.when);
+  const routes = useRoutes(id, focus.when);
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
   const [side, setSide] = useState<Side>(() => (window.innerWidth >= 1180 ? 'explanation' : ''));
@@ -61,10 +62,10 @@ function Open({ lab }: { lab: LabState }) {
         m?.links.flatMap((l) => l.ends.map((e) => (e.port === 'nic' ? e.device : `${e.device}.${e.port}`))) ??
         [],
       flows: m?.flows.map((f) => f.name) ?? [],
-      prefixes: [],
+      prefixes: routes.data?.rows.map((r) => r.prefix) ?? [],
       actions: lab.actions.length,
     };
-  }, [map.data, lab.actions.length]);
+  }, [map.data, routes.data, lab.actions.length]);
 
   const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) });
   const step = (by: number) => {
@@ -225,9 +226,7 @@ function Open({ lab }: { lab: LabState }) {
         </Flex>
         <Flex direction="column" flex={1} minW={0}>
           <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
-            {view === 'map' && (
-              <MapView link={link} setLink={setLink} labels={labels} act={doAct} past={past} />
-            )}
+            {view === 'map' && <MapView link={link} setLink={setLink} labels={labels} />}
             {view === 'text' && (
               <Suspense fallback={<Waiting what="loading the editor" />}>
                 <TextView lab={lab} past={past} />
