@@ -1,7 +1,7 @@
 package network_test
 
 import (
-	"sort"
+	"slices"
 	"strings"
 	"testing"
 
@@ -11,51 +11,105 @@ import (
 	"hellebore/core/note"
 )
 
+// effect is one statement of the grammar and a change of it in the triangle.
+type effect struct {
+	word   string
+	in     labtext.Context
+	before [2]string // an edit made before the network starts; optional
+	from   string
+	to     string
+	lsas   int    // router LSAs originated anew; -1: as many as a restart takes
+	want   string // what devices note, "device kind" each, sorted; never more
+}
+
+// What an adjacency that goes and comes makes of the triangle.
+const (
+	lineFalls = "quarry neighbour-state, quarry route-changed, summit route-changed, viaduct neighbour-state, viaduct route-changed"
+	portFalls = "quarry neighbour-state, quarry port-down, quarry route-changed, summit route-changed, " +
+		"viaduct neighbour-state, viaduct port-down, viaduct route-changed"
+	routerFalls = "quarry neighbour-state, quarry port-down, quarry route-changed, summit neighbour-state, summit port-down, " +
+		"summit route-changed, viaduct neighbour-state, viaduct port-down, viaduct route-changed"
+)
+
+const (
+	e2        = "port e2 10.0.13.1/30\n    ospf area 0"
+	office    = "segment office summit.lan booth\n"
+	lastLine  = "every 100ms\n"
+	quarryTop = "router quarry\n"
+)
+
+var static = [2]string{quarryTop, quarryTop + "  static 10.99.0.0/16 via 10.0.13.1\n"}
+
+var effects = []effect{
+	{word: "lab", in: labtext.Top, from: "Triangle with OSPF", to: "Three"},
+	{word: "seed", in: labtext.LabBlock, from: "seed 7", to: "seed 8"},
+	{word: "router", in: labtext.Top, from: lastLine, to: lastLine + "router halt\n  port e1 10.0.99.1/30\n"},
+	{word: "router-id", in: labtext.RouterOf, from: "router viaduct\n", to: "router viaduct\n  router-id 10.255.0.9\n",
+		lsas: -1, want: "quarry neighbour-state, summit neighbour-state, viaduct hello-refused, viaduct neighbour-state, viaduct route-changed, viaduct router-id"},
+	{word: "loopback", in: labtext.RouterOf, from: quarryTop, to: quarryTop + "  loopback two 10.255.1.3/32\n", want: "quarry route-changed"},
+	{word: "port", in: labtext.RouterOf, from: "port lan 10.20.2.1/24", to: "port lan 10.20.3.1/24", lsas: 1,
+		want: "quarry route-changed, summit route-changed, viaduct route-changed"},
+	{word: "bandwidth", in: labtext.PortOf, from: "10.0.12.1/30 bandwidth 100M", to: "10.0.12.1/30 bandwidth 90M",
+		lsas: 1, want: "quarry route-changed"},
+	{word: "mtu", in: labtext.PortOf, from: "port e2 10.0.13.1/30", to: "port e2 10.0.13.1/30 mtu 1400"},
+	{word: "static", in: labtext.RouterOf, from: static[0], to: static[1], want: "quarry hop-changed, quarry route-changed"},
+	{word: "via", in: labtext.StaticOf, before: static, from: "via 10.0.13.1", to: "via 10.0.23.1", want: "quarry hop-changed, quarry route-changed"},
+	{word: "blackhole", in: labtext.StaticOf, before: static, from: "via 10.0.13.1", to: "blackhole", want: "quarry route-changed"},
+	{word: "preference", in: labtext.StaticOf, before: [2]string{quarryTop, quarryTop + "  static 10.20.2.0/24 via 10.0.13.1\n"},
+		from: "via 10.0.13.1", to: "via 10.0.13.1 preference 200", want: "quarry route-changed"},
+	{word: "ospf", in: labtext.PortOf, from: e2, to: "port e2 10.0.13.1/30", lsas: -1, want: lineFalls},
+	{word: "ospf", in: labtext.Loopback, from: "loopback lo 10.255.0.3/32\n    ospf area 0 passive", to: "loopback lo 10.255.0.3/32",
+		lsas: 1, want: "summit route-changed, viaduct route-changed"},
+	{word: "area", in: labtext.PortOSPF, from: e2, to: "port e2 10.0.13.1/30\n    ospf area 1", lsas: -1,
+		want: "quarry hello-refused, " + strings.Replace(lineFalls, "viaduct neigh", "viaduct hello-refused, viaduct neigh", 1)},
+	{word: "type", in: labtext.PortOSPF, from: e2, to: e2 + "\n      type point-to-point"},
+	{word: "cost", in: labtext.PortOSPF, from: "10.0.12.1/30 bandwidth 100M\n    ospf area 0",
+		to: "10.0.12.1/30 bandwidth 100M\n    ospf area 0\n      cost 101", lsas: 1, want: "quarry route-changed"},
+	{word: "hello-interval", in: labtext.PortOSPF, from: e2, to: e2 + "\n      hello-interval 12s", lsas: -1,
+		want: "quarry hello-refused, " + strings.Replace(lineFalls, "viaduct neigh", "viaduct hello-refused, viaduct neigh", 1)},
+	{word: "dead-interval", in: labtext.PortOSPF, from: e2, to: e2 + "\n      dead-interval 50s", lsas: -1,
+		want: "quarry hello-refused, " + strings.Replace(lineFalls, "viaduct neigh", "viaduct hello-refused, viaduct neigh", 1)},
+	{word: "retransmit-interval", in: labtext.PortOSPF, from: e2, to: e2 + "\n      retransmit-interval 7s"},
+	{word: "transmit-delay", in: labtext.PortOSPF, from: e2, to: e2 + "\n      transmit-delay 2s"},
+	{word: "passive", in: labtext.PortOSPF, from: e2, to: e2 + " passive", lsas: -1, want: lineFalls},
+	{word: "ospf", in: labtext.RouterOf, from: quarryTop, to: quarryTop + "  ospf\n"},
+	{word: "reference-bandwidth", in: labtext.OSPFOf, from: quarryTop, to: quarryTop + "  ospf\n    reference-bandwidth 20G\n", lsas: 1},
+	{word: "host", in: labtext.Top, from: "host booth 10.20.2.10/24", to: "host booth 10.20.2.11/24"},
+	{word: "gateway", in: labtext.HostOf, from: "gateway 10.20.2.1", to: "gateway 10.20.2.2", want: "booth hop-changed, booth route-changed"},
+	{word: "disabled", in: labtext.RouterOf, from: "router quarry", to: "router quarry disabled", lsas: -1, want: routerFalls},
+	{word: "disabled", in: labtext.HostOf, from: "gateway 10.20.2.1", to: "gateway 10.20.2.1 disabled", want: "booth port-down, booth route-changed"},
+	{word: "disabled", in: labtext.PortOf, from: "port e2 10.0.13.1/30\n", to: "port e2 10.0.13.1/30 disabled\n", lsas: -1, want: portFalls},
+	{word: "disabled", in: labtext.Loopback, from: "loopback lo 10.255.0.3/32\n", to: "loopback lo 10.255.0.3/32 disabled\n", lsas: 1, want: "quarry route-changed, summit route-changed, viaduct route-changed"},
+	{word: "disabled", in: labtext.PortOSPF, from: e2, to: e2 + " disabled", lsas: -1, want: lineFalls},
+	{word: "disabled", in: labtext.OSPFOf, from: quarryTop, to: quarryTop + "  ospf disabled\n", lsas: -1, want: strings.NewReplacer("quarry port-down, ", "", "summit port-down, ", "", "viaduct port-down, ", "").Replace(routerFalls)},
+	{word: "link", in: labtext.Top, from: "link viaduct.e2 quarry.e1 delay 1ms\n", to: "", lsas: -1, want: portFalls},
+	{word: "segment", in: labtext.Top, from: office, to: "", lsas: 1, want: "booth hop-changed, booth port-down, booth route-changed, quarry route-changed, summit port-down, summit route-changed, viaduct route-changed"},
+	{word: "delay", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 3ms"},
+	{word: "delay", in: labtext.SegOf, from: office, to: strings.TrimSuffix(office, "\n") + " delay 4ms\n"},
+	{word: "loss", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 1ms loss 1%"},
+	{word: "flow", in: labtext.Top, from: "flow tickets kiosk -> booth", to: "flow tickets booth -> kiosk"},
+	{word: "every", in: labtext.FlowOf, from: "every 100ms", to: "every 50ms"},
+}
+
 // TestEffectsOfChanges holds the grammar table's effects against what a change
-// does to a running network: what it says, and no more. Each case edits one
-// thing; want lists what is noted, "device kind" each, without counts.
+// of each statement does to a running network: what it says, and no more.
 func TestEffectsOfChanges(t *testing.T) {
-	text := demoLab(t, "triangle-with-ospf")
-	adjacency := []string{"quarry neighbour-state", "viaduct neighbour-state"}
-	with := func(lists ...[]string) []string {
-		var out []string
-		for _, l := range lists {
-			out = append(out, l...)
-		}
-		sort.Strings(out)
-		return out
-	}
-	for name, c := range map[string]struct {
-		from, to string
-		effect   labtext.Effect
-		want     []string
-		lsas     int // originated
-	}{
-		"seed":                {"seed 7", "seed 8", labtext.Live, nil, 0},
-		"flow":                {"every 100ms", "every 50ms", labtext.Live, nil, 0},
-		"link delay":          {"link summit.e2 quarry.e2 delay 1ms", "link summit.e2 quarry.e2 delay 3ms", labtext.Live, nil, 0},
-		"retransmit interval": {"port e2 10.0.13.1/30\n    ospf area 0", "port e2 10.0.13.1/30\n    ospf area 0\n      retransmit-interval 7s", labtext.Live, nil, 0},
-		"cost that moves nothing": {"port e1 10.0.12.1/30 bandwidth 100M\n    ospf area 0", "port e1 10.0.12.1/30 bandwidth 100M\n    ospf area 0\n      cost 101", labtext.Reoriginate,
-			[]string{"quarry route-changed"}, 1},
-		"bandwidth":           {"port e1 10.0.12.1/30 bandwidth 100M", "port e1 10.0.12.1/30 bandwidth 90M", labtext.Reoriginate, []string{"quarry route-changed"}, 1},
-		"reference bandwidth": {"router quarry\n", "router quarry\n  ospf\n    reference-bandwidth 20G\n", labtext.Reoriginate, nil, 1},
-		"static":              {"router quarry\n", "router quarry\n  static 10.99.0.0/16 blackhole\n", labtext.Rewrites, []string{"quarry route-changed"}, 0},
-		"router ID":           {"router viaduct\n", "router viaduct\n  router-id 10.255.0.9\n", labtext.RestartProcess, with(adjacency, []string{"summit neighbour-state", "viaduct hello-refused", "viaduct router-id", "viaduct route-changed"}), -1},
-		"area of a port": {"port e2 10.0.13.1/30\n    ospf area 0", "port e2 10.0.13.1/30\n    ospf area 1", labtext.RestartPort,
-			with(adjacency, []string{"viaduct hello-refused", "quarry hello-refused", "viaduct route-changed", "quarry route-changed", "summit route-changed"}), -1},
-		"port disabled": {"port e2 10.0.13.1/30\n", "port e2 10.0.13.1/30 disabled\n", labtext.Live,
-			with(adjacency, []string{"viaduct port-down", "quarry port-down", "viaduct route-changed", "quarry route-changed", "summit route-changed"}), -1},
-	} {
-		t.Run(name, func(t *testing.T) {
-			w := build(t, text)
-			settle(t, w)
+	for _, c := range effects {
+		t.Run(c.word+" in "+string(c.in), func(t *testing.T) {
+			text := demoLab(t, "triangle-with-ospf")
+			if c.before[0] != "" {
+				text = strings.Replace(text, c.before[0], c.before[1], 1)
+			}
 			require.Contains(t, text, c.from)
 			r := labtext.Parse(strings.Replace(text, c.from, c.to, 1))
 			require.True(t, r.OK(), "%v", r.Problems)
+			w := build(t, text)
+			settle(t, w)
 			mark := w.Notes()
 			w.Configure(&r.Lab)
 			settle(t, w)
-			seen := map[string]bool{}
+
+			var seen []string
 			originated := 0
 			for i := mark; i < w.Notes(); i++ {
 				n := w.NoteAt(i)
@@ -64,18 +118,24 @@ func TestEffectsOfChanges(t *testing.T) {
 					originated++
 				case note.LSAReceived, note.LSAFlushed, note.LSADiscarded, note.SPFScheduled, note.SPFRun:
 				default:
-					seen[w.Device(n.Device).Name()+" "+n.Kind.String()] = true
+					seen = append(seen, w.Device(n.Device).Name()+" "+n.Kind.String())
 				}
 			}
-			var got []string
-			for k := range seen {
-				got = append(got, k)
-			}
-			sort.Strings(got)
-			require.Equal(t, c.want, got)
+			slices.Sort(seen)
+			require.Equal(t, c.want, strings.Join(slices.Compact(seen), ", "))
 			if c.lsas >= 0 {
 				require.Equal(t, c.lsas, originated)
 			}
 		})
+	}
+}
+
+// TestEveryStatementHasItsEffectShown makes a new statement bring its case.
+func TestEveryStatementHasItsEffectShown(t *testing.T) {
+	for _, row := range labtext.Grammar {
+		for _, in := range row.In {
+			require.True(t, slices.ContainsFunc(effects, func(c effect) bool { return c.word == row.Word && c.in == in }),
+				"no case changes %s in %s", row.Word, in)
+		}
 	}
 }
