@@ -165,6 +165,11 @@ func (d *Device) Local(a ip.Addr) bool {
 func (d *Device) Configure(c config.Device) {
 	old := d.config
 	d.config, d.gone = c, false
+	for now, was := range config.RenamedPorts(old.Ports, c.Ports) {
+		if i, ok := d.Port(was); ok {
+			d.ports[i].Config.Name = now
+		}
+	}
 	for i := range d.ports {
 		p := &d.ports[i]
 		if !p.Gone && c.Port(p.Config.Name) == nil {
@@ -197,7 +202,11 @@ func (d *Device) Remove() {
 	d.sync()
 }
 
+// slot finds a port's place by name, those that are gone included.
 func (d *Device) slot(name string) (uint32, bool) {
+	if i, ok := d.Port(name); ok {
+		return i, true
+	}
 	for i := range d.ports {
 		if d.ports[i].Config.Name == name {
 			return uint32(i), true

@@ -46,7 +46,9 @@ type fact struct {
 // Differences compares two labs by meaning: order, layout and comments do not
 // count, a default that is written out is the default.
 func Differences(before, after *config.Lab) []Change {
-	old, now := facts(before), facts(after)
+	names := config.RenamedDevices(before.Devices, after.Devices)
+	renamed := before.Rename(names)
+	old, now := facts(&renamed), facts(after)
 	type id struct{ subject, what string }
 	index := func(fs []fact) map[id]fact {
 		m := make(map[id]fact, len(fs))
@@ -57,6 +59,9 @@ func Differences(before, after *config.Lab) []Change {
 	}
 	was, is := index(old), index(now)
 	var out []Change
+	for name, was := range names {
+		out = append(out, Change{name, "name", was, name, string(Live)})
+	}
 	for _, f := range now {
 		o, known := was[id{f.subject, f.what}]
 		_, subjectKnown := was[id{f.subject, ""}]

@@ -163,11 +163,18 @@ func (w *World) carriers(m *Medium) {
 func (w *World) Configure(lab *config.Lab) {
 	w.seed, w.flows = lab.Seed, lab.Flows
 	names := make(map[string]uint32, len(lab.Devices))
+	renamed := w.renamed(lab)
 	for i, d := range w.devices {
-		if lab.Device(d.Name()) == nil && !d.Gone() {
+		now, ok := renamed[d.Name()]
+		if !ok {
+			now = d.Name()
+		}
+		if !d.Gone() && lab.Device(now) == nil {
 			d.Remove()
 		}
-		names[d.Name()] = uint32(i)
+		if _, taken := names[now]; !taken || !d.Gone() {
+			names[now] = uint32(i)
+		}
 	}
 	// All devices exist before any is told of its ports, and all know their
 	// ports before links bring them up.
@@ -189,6 +196,22 @@ func (w *World) Configure(lab *config.Lab) {
 		}
 	}
 	w.calm.Disturb(w.now)
+}
+
+// renamed maps the old names of devices that only changed their name to the new
+// ones.
+func (w *World) renamed(lab *config.Lab) map[string]string {
+	var before []config.Device
+	for _, d := range w.devices {
+		if !d.Gone() {
+			before = append(before, *d.Config())
+		}
+	}
+	out := map[string]string{}
+	for now, old := range config.RenamedDevices(before, lab.Devices) {
+		out[old] = now
+	}
+	return out
 }
 
 // join makes the media be what the lab says. A link keeps its identity by its

@@ -39,3 +39,13 @@ func acted(t testing.TB, text string, actions ...string) *history.History {
 	}
 	return h
 }
+
+// reconfigure applies another text to a world and lets it settle.
+func reconfigure(t testing.TB, w *network.World, text string) {
+	t.Helper()
+	r := labtext.Parse(text)
+	require.True(t, r.OK(), "%v", r.Problems)
+	w.Configure(&r.Lab)
+	require.Equal(t, network.Settled, w.Settle(1e6, nil))
+	require.Empty(t, w.Check())
+}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"strconv"
 
 	"hellebore/core/config"
 	"hellebore/core/device"
@@ -188,10 +187,18 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 			out.Candidates = append(out.Candidates, otherStatics(d, c.Prefix, prefix, c.Route)...)
 		}
 	}
-	for i := range out.Candidates {
-		if out.Candidates[i].Won {
-			winner = &out.Candidates[i]
+	// The winner stands first, the others behind it in order of their prefixes.
+	slices.SortStableFunc(out.Candidates, func(a, b Candidate) int {
+		switch {
+		case a.Won == b.Won:
+			return 0
+		case a.Won:
+			return -1
 		}
+		return 1
+	})
+	if winner != nil {
+		winner = &out.Candidates[0]
 	}
 	if winner == nil {
 		out.Answer = fmt.Sprintf("%s has no route to %v", d.Name(), p)
@@ -400,7 +407,7 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 		if full == 0 {
 			out = append(out, d.Name()+" has no neighbour in state Full")
 		} else {
-			out = append(out, d.Name()+" has "+strconv.Itoa(full)+" neighbours in state Full")
+			out = append(out, d.Name()+" has "+plural(full, "neighbour")+" in state Full")
 		}
 	}
 	return out
