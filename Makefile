@@ -37,11 +37,12 @@ fmt:
 
 bench:
 	go test -run '^$$' -bench . -benchmem ./core/...
+	go test -run '^$$' -bench . -benchtime 8x ./e2e
 
 # What is generated: the language's reference, the OpenAPI document, the client's types.
-docs: build
-	./bin/hellebore reference > docs/language.md
-	./bin/hellebore openapi > server/api/openapi.json
+docs:
+	go run ./cmd/hellebore reference > docs/language.md
+	go run ./cmd/hellebore openapi > server/api/openapi.json
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/api/schema.d.ts
 
 fuzz:

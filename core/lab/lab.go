@@ -132,11 +132,9 @@ func (l *Lab) Path(m history.Moment, from, to string) (observe.Path, error) {
 	return observe.FlowBetween(l.World(m), from, to)
 }
 
-// Probe sends ICMP in a copy of the world at a moment: the lab itself does not
-// notice.
-func (l *Lab) Probe(m history.Moment, r observe.ProbeRequest) (observe.ProbeResult, error) {
-	return observe.Probe(l.history.Fork(m), r)
-}
+// Fork is a copy of the world at a moment, to try things on: the lab itself does
+// not notice.
+func (l *Lab) Fork(m history.Moment) *network.World { return l.history.Fork(m) }
 
 func (l *Lab) outagesOf(s *history.Step) []observe.FlowOutages {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}

@@ -225,13 +225,16 @@ func perform(t *testing.T, w *network.World, action string) {
 func TestProbeAndTrace(t *testing.T) {
 	l := open(t, demoText(t, "triangle-with-ospf"))
 	now := l.History().Now()
-	p, err := l.Probe(now, observe.ProbeRequest{From: "kiosk", To: "booth", Count: 3})
+	probe := func(m history.Moment, r observe.ProbeRequest) (observe.ProbeResult, error) {
+		return observe.Probe(l.Fork(m), r, nil)
+	}
+	p, err := probe(now, observe.ProbeRequest{From: "kiosk", To: "booth", Count: 3})
 	require.NoError(t, err)
 	require.Equal(t, "all 3 answered", p.Summary)
 	require.Equal(t, "booth", p.Replies[0].Device)
 	require.InDelta(t, 0.008, *p.Replies[1].RTT, 1e-9, "four links of 1 ms, there and back")
 
-	tr, err := l.Probe(now, observe.ProbeRequest{From: "kiosk", To: "10.20.2.10", Trace: true})
+	tr, err := probe(now, observe.ProbeRequest{From: "kiosk", To: "10.20.2.10", Trace: true})
 	require.NoError(t, err)
 	var by []string
 	for _, r := range tr.Replies {
@@ -249,18 +252,18 @@ func TestProbeAndTrace(t *testing.T) {
 			a, _ := history.ParseAction(c.action)
 			_, err := l.Do(a, event.Second)
 			require.NoError(t, err)
-			p, err := l.Probe(l.History().Now(), observe.ProbeRequest{From: "kiosk", To: "booth", Count: 1})
+			p, err := probe(l.History().Now(), observe.ProbeRequest{From: "kiosk", To: "booth", Count: 1})
 			require.NoError(t, err)
 			require.Equal(t, "none of 1 answered: nobody answers for 10.0.13.2 on viaduct.e2: packets vanish on the way", p.Summary)
 			continue
 		}
-		p, err := l.Probe(now, observe.ProbeRequest{From: c.from, To: c.to, Count: 2})
+		p, err := probe(now, observe.ProbeRequest{From: c.from, To: c.to, Count: 2})
 		require.NoError(t, err)
 		require.Equal(t, c.want, p.Summary)
 	}
-	_, err = l.Probe(now, observe.ProbeRequest{From: "kiosk", Source: "10.1.1.1", To: "booth"})
+	_, err = probe(now, observe.ProbeRequest{From: "kiosk", Source: "10.1.1.1", To: "booth"})
 	require.EqualError(t, err, "10.1.1.1 is not an address of kiosk")
-	p, err = l.Probe(now, observe.ProbeRequest{From: "viaduct", Source: "10.255.0.1", To: "10.255.0.2", Count: 1})
+	p, err = probe(now, observe.ProbeRequest{From: "viaduct", Source: "10.255.0.1", To: "10.255.0.2", Count: 1})
 	require.NoError(t, err)
 	require.Equal(t, 1, p.Answered)
 }

@@ -15,12 +15,12 @@ import (
 
 // ProbeRequest is what to send, and how.
 type ProbeRequest struct {
-	From   string `json:"from" doc:"the device that sends"`
-	Source string `json:"source,omitempty" doc:"one of its addresses; absent: the port's by which the packets leave"`
-	To     string `json:"to" doc:"an address, or the name of a device"`
-	Count  int    `json:"count,omitempty" minimum:"1" maximum:"100" doc:"echo requests to send, one an interval"`
-	Every  string `json:"every,omitempty" doc:"the interval, by default 1s"`
-	Trace  bool   `json:"trace,omitempty" doc:"send one request a TTL instead, from 1 up, until the destination answers"`
+	From   string // the device that sends
+	Source string // one of its addresses; "": the port's by which the packets leave
+	To     string // an address, or the name of a device
+	Count  int    // echo requests to send, one an interval; at least one is sent
+	Every  string // the interval; "": 1s
+	Trace  bool   // send one request a TTL instead, from 1 up, until the destination answers
 }
 
 // Reply is one echo request and what came of it.
@@ -78,8 +78,9 @@ func addressOf(w *network.World, to string) (ip.Addr, error) {
 }
 
 // Probe sends ICMP echo requests through the simulation. w is a copy of the
-// world to try it on: it is run on from its moment.
-func Probe(w *network.World, r ProbeRequest) (ProbeResult, error) {
+// world to try it on: it is run on from its moment. each, if not nil, is shown
+// each reply as it comes, and ends the probe by saying false.
+func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult, error) {
 	d := w.Find(r.From)
 	if d == nil {
 		return ProbeResult{}, fmt.Errorf("there is no device named %s", r.From)
@@ -104,6 +105,9 @@ func Probe(w *network.World, r ProbeRequest) (ProbeResult, error) {
 		}
 		every = t
 	}
+	if each == nil {
+		each = func(Reply) bool { return true }
+	}
 	p := &prober{w: w, d: d, src: src, dst: dst}
 	out := ProbeResult{From: r.From, Source: src.String(), To: r.To, Address: dst.String(), Replies: []Reply{}}
 	if r.Trace {
@@ -111,6 +115,9 @@ func Probe(w *network.World, r ProbeRequest) (ProbeResult, error) {
 			reply := p.send(ttl, ttl, probeTimeout)
 			out.Replies = append(out.Replies, reply)
 			out.Sent++
+			if !each(reply) {
+				break
+			}
 			if reply.OK {
 				out.Answered++
 				break
@@ -131,6 +138,9 @@ func Probe(w *network.World, r ProbeRequest) (ProbeResult, error) {
 			if reply.OK {
 				out.Answered++
 			}
+			if !each(reply) {
+				break
+			}
 			w.RunUntil(max(w.Now(), start+every), ^uint64(0))
 		}
 	}
@@ -143,6 +153,8 @@ func summary(p *ProbeResult, trace bool) string {
 	switch {
 	case trace && last.OK:
 		return fmt.Sprintf("%s is %d hops away", p.To, len(p.Replies))
+	case trace && last.Answer == timeExceeded:
+		return "stopped after " + plural(len(p.Replies), "hop")
 	case trace:
 		return "the trace ends: " + last.Reason
 	case p.Answered == p.Sent:

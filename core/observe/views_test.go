@@ -315,7 +315,26 @@ func TestProbeRequestsThatCannotBe(t *testing.T) {
 		`"soon" is not an interval; write for example 1s or 200ms`:    {From: "gate", To: "desk", Every: "soon"},
 		"the interval 90s is out of range: from 1ms to 60s":           {From: "gate", To: "desk", Every: "90s"},
 	} {
-		_, err := observe.Probe(w.Clone(), r)
+		_, err := observe.Probe(w.Clone(), r, nil)
 		require.EqualError(t, err, want)
 	}
+}
+
+func TestAProbeIsShownAsItGoesAndCanBeStopped(t *testing.T) {
+	w := settled(t, line)
+	before := w.Digest(true)
+	var seen []int
+	r, err := observe.Probe(w.Clone(), observe.ProbeRequest{From: "gate", To: "desk", Count: 50}, func(x observe.Reply) bool {
+		seen = append(seen, x.Seq)
+		return x.Seq < 3
+	})
+	require.NoError(t, err)
+	require.Equal(t, []int{1, 2, 3}, seen)
+	require.Equal(t, "all 3 answered", r.Summary)
+	require.Equal(t, before, w.Digest(true), "the lab itself does not notice")
+
+	r, err = observe.Probe(w.Clone(), observe.ProbeRequest{From: "gate", To: "desk", Trace: true}, func(observe.Reply) bool { return false })
+	require.NoError(t, err)
+	require.Equal(t, 1, r.Sent)
+	require.Equal(t, "stopped after 1 hop", r.Summary)
 }

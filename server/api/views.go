@@ -77,19 +77,4 @@ func (h *handlers) registerViews(api huma.API) {
 		}) (*body[observe.ActionDetail], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (observe.ActionDetail, error) { return l.Action(in.Seq) })
 		})
-
-	huma.Register(api, huma.Operation{OperationID: "probe", Method: http.MethodPost, Path: "/api/labs/{id}/probe",
-		Summary: "Send ICMP echo requests, in a copy of the network at a moment"},
-		func(ctx context.Context, in *struct {
-			Moment
-			Body observe.ProbeRequest
-		}) (*body[observe.ProbeResult], error) {
-			return with(ctx, h, in.ID, func(l *lab.Lab) (out observe.ProbeResult, err error) {
-				m, err := l.ParseMoment(in.At)
-				if err != nil {
-					return out, err
-				}
-				return l.Probe(m, in.Body)
-			})
-		})
 }

@@ -1,34 +1,10 @@
-import { ChakraProvider } from '@chakra-ui/react';
-import '@fontsource-variable/inter/wght.css';
-import '@fontsource-variable/jetbrains-mono/wght.css';
-import { QueryClientProvider } from '@tanstack/react-query';
-import { StrictMode } from 'react';
-import { createRoot } from 'react-dom/client';
-import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
-import { queries } from './api/client';
-import { LabsPage } from './labs/LabsPage';
+import { prefetch } from './api/client';
 import { applyScheme } from './shell/scheme';
-import { Shell } from './shell/Shell';
-import { system } from './theme';
 
+// The lab's data are under way while the browser is still reading the rest of the client.
 applyScheme();
+const lab = /^\/lab\/([^/]+)/.exec(location.pathname);
+if (lab?.[1]) prefetch(lab[1], new URLSearchParams(location.search).get('when') ?? 'now');
 
 const root = document.getElementById('root');
-if (root) {
-  createRoot(root).render(
-    <StrictMode>
-      <ChakraProvider value={system}>
-        <QueryClientProvider client={queries}>
-          <BrowserRouter>
-            <Routes>
-              <Route path="/" element={<LabsPage />} />
-              <Route path="/lab/:id" element={<Navigate to="map" replace />} />
-              <Route path="/lab/:id/:view" element={<Shell />} />
-              <Route path="*" element={<Navigate to="/" replace />} />
-            </Routes>
-          </BrowserRouter>
-        </QueryClientProvider>
-      </ChakraProvider>
-    </StrictMode>,
-  );
-}
+if (root) void import('./App').then((app) => app.start(root));

@@ -23,11 +23,14 @@ export type Cell = Schemas['Cell'];
 export type RouteStory = Schemas['RouteStory'];
 export type Problem = Schemas['Problem'];
 export type Checked = Schemas['Checked'];
-export type ProbeResult = Schemas['ProbeResult'];
-export type ProbeRequest = Schemas['ProbeRequest'];
+export type ProbeReply = Schemas['ProbeReply'];
+export type ProbeEnd = Schemas['ProbeEnd'];
 export type FlowOutages = Schemas['FlowOutages'];
 
-export const http = createClient<paths>({ baseUrl: typeof location === 'undefined' ? '' : location.origin });
+export const http = createClient<paths>({
+  baseUrl: typeof location === 'undefined' ? '' : location.origin,
+  fetch: (request) => fetch(request), // looked up at each call, so that tests can stand in for the server
+});
 
 export const queries = new QueryClient({
   defaultOptions: { queries: { staleTime: 60_000, retry: 2, refetchOnWindowFocus: false } },
@@ -75,20 +78,28 @@ const labKey = (id: string) => ['lab', id] as const;
 export const useLabs = () =>
   useQuery({ queryKey: ['labs'], queryFn: () => unwrap(http.GET('/api/labs')), staleTime: 0 });
 
-export const useLab = (id: string) =>
-  useQuery({
-    queryKey: [...labKey(id), 'state'],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}', { params: { path: { id } } })),
-  });
+const labState = (id: string) => ({
+  queryKey: [...labKey(id), 'state'],
+  queryFn: () => unwrap(http.GET('/api/labs/{id}', { params: { path: { id } } })),
+});
+
+export const useLab = (id: string) => useQuery(labState(id));
 
 const at = (id: string, when: string) => ({ params: { path: { id }, query: { at: when } } });
 
+const mapAt = (id: string, when: string) => ({
+  queryKey: [...labKey(id), 'map', when],
+  queryFn: () => unwrap(http.GET('/api/labs/{id}/map', at(id, when))),
+});
+
 export const useMap = (id: string, when: string) =>
-  useQuery({
-    queryKey: [...labKey(id), 'map', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/map', at(id, when))),
-    placeholderData: keepPreviousData,
-  });
+  useQuery({ ...mapAt(id, when), placeholderData: keepPreviousData });
+
+/** Asks for what every page of a lab needs, before there is a page. */
+export function prefetch(id: string, when: string) {
+  void queries.prefetchQuery(labState(id));
+  void queries.prefetchQuery(mapAt(id, when));
+}
 
 export const usePorts = (id: string, when: string) =>
   useQuery({

@@ -234,10 +234,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Send ICMP echo requests through a copy of the network at a moment; replies as server-sent events */
+        get: operations["probe"];
         put?: never;
-        /** Send ICMP echo requests, in a copy of the network at a moment */
-        post: operations["probe"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -851,24 +851,7 @@ export interface components {
             ports: components["schemas"]["Port"][];
             processes: components["schemas"]["Process"][];
         };
-        ProbeRequest: {
-            /**
-             * Format: int64
-             * @description echo requests to send, one an interval
-             */
-            count?: number;
-            /** @description the interval, by default 1s */
-            every?: string;
-            /** @description the device that sends */
-            from: string;
-            /** @description one of its addresses; absent: the port's by which the packets leave */
-            source?: string;
-            /** @description an address, or the name of a device */
-            to: string;
-            /** @description send one request a TTL instead, from 1 up, until the destination answers */
-            trace?: boolean;
-        };
-        ProbeResult: {
+        ProbeEnd: {
             address: string;
             /** Format: int64 */
             answered: number;
@@ -879,6 +862,37 @@ export interface components {
             source: string;
             summary: string;
             to: string;
+        };
+        ProbeRefused: {
+            detail: string;
+        };
+        ProbeReply: {
+            /** @description what the answer says */
+            answer?: string;
+            /** @description address that answered */
+            by?: string;
+            /** @description the device that has it */
+            device?: string;
+            /** @description an echo reply came back */
+            ok: boolean;
+            /** @description where and why it stopped, if it failed */
+            reason?: string;
+            /**
+             * Format: double
+             * @description seconds from request to answer
+             */
+            rtt?: number;
+            /**
+             * Format: double
+             * @description seconds since the lab began
+             */
+            sentAt: number;
+            /** Format: int64 */
+            seq: number;
+            /** @description what each device did, there and back */
+            steps: components["schemas"]["Step"][];
+            /** Format: int64 */
+            ttl: number;
         };
         Problem: {
             /**
@@ -1579,9 +1593,21 @@ export interface operations {
     };
     probe: {
         parameters: {
-            query?: {
+            query: {
                 /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
                 at?: string;
+                /** @description the device that sends */
+                from: string;
+                /** @description one of its addresses; absent: the port's by which the packets leave */
+                source?: string;
+                /** @description an address, or the name of a device */
+                to: string;
+                /** @description echo requests to send, one an interval */
+                count?: number;
+                /** @description the interval, by default 1s */
+                every?: string;
+                /** @description send one request a TTL instead, from 1 up, until the destination answers */
+                trace?: boolean;
             };
             header?: never;
             path: {
@@ -1589,11 +1615,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ProbeRequest"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -1601,7 +1623,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProbeResult"];
+                    "text/event-stream": ({
+                        data: components["schemas"]["ProbeEnd"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "end";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["ProbeRefused"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "refused";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["ProbeReply"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "reply";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    })[];
                 };
             };
             /** @description Error */

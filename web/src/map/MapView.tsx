@@ -15,9 +15,9 @@ import { deviceOf, useFocus } from '../focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../parts/parts';
 import { save } from '../parts/csv';
 import { DeviceCard, SegmentPill, type CardNode, type PillNode } from './cards';
-import { cardSize, crossings, segmentId, type Crossing } from './graph';
+import { cardSize, crossings, segmentId, toGraph, type Crossing, type Graph } from './graph';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
-import { useLayout, type Places } from './layout';
+import { layOut, type Places } from './layout';
 import { usePins } from './pins';
 import { mapSvg } from './svg';
 
@@ -51,7 +51,9 @@ function shownFlow(flows: Flow[], to: string): Flow | undefined {
 function Inner({ link, setLink, labels }: Props) {
   const { id, focus, set } = useFocus();
   const map = useMap(id, focus.when);
-  const laid = useLayout(map.data);
+  // Costs and faults do not move cards: only what is joined to what does.
+  const shape = map.data ? JSON.stringify(toGraph(map.data)) : '';
+  const laid = useMemo(() => (shape ? layOut(JSON.parse(shape) as Graph) : undefined), [shape]);
   const { pins, pin, keep, clear } = usePins(id);
   const places = useMemo(() => laid && { ...laid, ...pins }, [laid, pins]);
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ');

@@ -36,7 +36,7 @@ const map: MapData = {
 
 test('a segment is a card of its own, with an edge to each port', () => {
   const g = toGraph(map);
-  expect(g.children?.map((c) => c.id)).toEqual(['viaduct', 'summit', 'kiosk', 'segment:hall']);
+  expect(g.cards.map((c) => c.id)).toEqual(['viaduct', 'summit', 'kiosk', 'segment:hall']);
   expect(g.edges).toHaveLength(3);
 });
 

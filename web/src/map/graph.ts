@@ -1,4 +1,3 @@
-import type { ElkNode } from 'elkjs/lib/elk-api.js';
 import type { MapData, MapLink, Path } from '../api/client';
 
 /** The size of a card by what it stands for, in pixels. */
@@ -10,32 +9,24 @@ export const cardSize = {
 
 export const segmentId = (l: MapLink) => `segment:${l.name}`;
 
-/** The graph that is laid out: a card a device, a pill a segment, an edge a link or a port on a segment. */
-export function toGraph(map: MapData): ElkNode {
-  const children = map.devices.map((d) => ({ id: d.name, ...cardSize[d.kind] }));
-  const edges: { id: string; sources: string[]; targets: string[] }[] = [];
+/** What is laid out: a card a device, a pill a segment, an edge a link or a port on a segment. */
+export interface Graph {
+  cards: { id: string; width: number; height: number }[];
+  edges: [string, string][];
+}
+
+export function toGraph(map: MapData): Graph {
+  const cards = map.devices.map((d) => ({ id: d.name, ...cardSize[d.kind] }));
+  const edges: [string, string][] = [];
   for (const l of map.links) {
     if (l.kind === 'segment') {
-      children.push({ id: segmentId(l), ...cardSize.segment });
-      l.ends.forEach((e, i) =>
-        edges.push({ id: `${l.id}/${i}`, sources: [segmentId(l)], targets: [e.device] }),
-      );
+      cards.push({ id: segmentId(l), ...cardSize.segment });
+      for (const e of l.ends) edges.push([segmentId(l), e.device]);
     } else if (l.ends[0] && l.ends[1]) {
-      edges.push({ id: l.id, sources: [l.ends[0].device], targets: [l.ends[1].device] });
+      edges.push([l.ends[0].device, l.ends[1].device]);
     }
   }
-  return {
-    id: 'map',
-    layoutOptions: {
-      'elk.algorithm': 'stress',
-      'elk.stress.desiredEdgeLength': '190',
-      'elk.stress.epsilon': '0.0001',
-      'elk.randomSeed': '7',
-      'elk.spacing.componentComponent': '60',
-    },
-    children,
-    edges,
-  };
+  return { cards, edges };
 }
 
 /** How a path crosses what joins ports: by the id of the link, or of the segment and its end. */

@@ -1,36 +1,71 @@
-import ELK from 'elkjs/lib/elk-api.js';
-import workerUrl from 'elkjs/lib/elk-worker.min.js?url';
-import { useEffect, useState } from 'react';
-import type { MapData } from '../api/client';
-import { toGraph } from './graph';
-import { turnLevel } from './turn';
+import { forceCollide, forceLink, forceManyBody, forceSimulation, forceX, forceY } from 'd3-force';
+import type { Graph } from './graph';
+import { turnLevel, type Card } from './turn';
 
 export type Places = Record<string, { x: number; y: number }>;
 
-const elk = new ELK({ workerFactory: () => new Worker(workerUrl) });
+/** How far apart two joined cards are to stand, middle to middle, in pixels. */
+const hop = 190;
+/** Cards this far apart, in hops, still hold each other in place; below `exact` cards, all do. */
+const near = 4;
+const exact = 150;
+const ticks = 300;
 
-/** The places of all cards, laid out in a worker; the same network always gets the same map. */
-export function useLayout(map: MapData | undefined): Places | undefined {
-  // Costs and faults do not move cards: only what is joined to what does.
-  const shape = map ? JSON.stringify(toGraph(map)) : '';
-  const [done, setDone] = useState<{ shape: string; places: Places }>();
-  useEffect(() => {
-    if (!shape) return;
-    let current = true;
-    void elk.layout(JSON.parse(shape)).then((out) => {
-      if (!current) return;
-      const cards = (out.children ?? []).map(({ id, x = 0, y = 0, width = 0, height = 0 }) => ({
-        id,
-        x,
-        y,
-        width,
-        height,
-      }));
-      setDone({ shape, places: turnLevel(cards) });
-    });
-    return () => {
-      current = false;
-    };
-  }, [shape]);
-  return done?.places;
+interface Body extends Card {
+  index?: number;
+}
+
+/** The hops from one card to all that are at most `limit` away. */
+function hopsFrom(start: number, next: number[][], limit: number): Map<number, number> {
+  const hops = new Map([[start, 0]]);
+  for (const [at, d] of hops) {
+    if (d < limit) for (const n of next[at] ?? []) if (!hops.has(n)) hops.set(n, d + 1);
+  }
+  return hops;
+}
+
+/**
+ * The places of all cards. Every pair of cards wants to be as far apart on the map as it is in the network, the closer
+ * ones the more; the same network always gets the same map.
+ */
+export function layOut(graph: Graph): Places {
+  const bodies: Body[] = graph.cards.map((c) => ({ ...c, x: NaN, y: NaN }));
+  const number = new Map(bodies.map((b, i) => [b.id, i]));
+  const next: number[][] = bodies.map(() => []);
+  for (const [from, to] of graph.edges) {
+    const a = number.get(from);
+    const b = number.get(to);
+    if (a === undefined || b === undefined) continue;
+    next[a]?.push(b);
+    next[b]?.push(a);
+  }
+  const limit = bodies.length <= exact ? Infinity : near;
+  const springs: { source: number; target: number; hops: number }[] = [];
+  bodies.forEach((_, source) => {
+    for (const [target, hops] of hopsFrom(source, next, limit))
+      if (target > source) springs.push({ source, target, hops });
+  });
+  forceSimulation(bodies)
+    .force(
+      'springs',
+      forceLink<Body, (typeof springs)[number]>(springs)
+        .distance((s) => s.hops * hop)
+        .strength((s) => 0.7 / s.hops ** 2)
+        .iterations(2),
+    )
+    .force(
+      'apart',
+      forceManyBody<Body>()
+        .strength(-120)
+        .distanceMax(4 * hop),
+    )
+    .force(
+      'collide',
+      forceCollide<Body>((b) => b.width / 2 + 14),
+    )
+    .force('x', forceX(0).strength(0.01))
+    .force('y', forceY(0).strength(0.01))
+    .stop()
+    .tick(ticks);
+  return turnLevel(bodies.map((b) => ({ ...b, x: b.x - b.width / 2, y: b.y - b.height / 2 })));
 }

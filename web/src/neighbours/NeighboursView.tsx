@@ -3,7 +3,8 @@ import { useState } from 'react';
 import { useLab, useNeighbours, type Neighbour, type Reason } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Td, Th, Trouble, Waiting } from '../parts/parts';
+import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Sheet, Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
 
 type End = Neighbour['a'];
@@ -47,38 +48,23 @@ export function NeighboursView() {
           CSV
         </Plain>
       </Flex>
-      <Box
-        bg="panel"
-        border="1px solid"
-        borderColor="line"
-        borderRadius="md"
-        overflowX="auto"
-        tabIndex={0}
-        role="region"
-        aria-label="Neighbours"
+      <Sheet
+        label="Neighbours"
+        heads={['one end', 'other end', 'relation', 'state', 'since', 'dead in']}
+        below={rows.length === 0 && <Empty title="All of them are up">Nothing is left to show.</Empty>}
       >
-        <table style={{ borderCollapse: 'collapse', width: '100%' }}>
-          <thead>
-            <tr>
-              {['one end', 'other end', 'relation', 'state', 'since', 'dead in'].map((h) => (
-                <Th key={h}>{h}</Th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {rows.map((n) => (
-              <Row
-                key={`${n.a.device}.${n.a.port}`}
-                n={n}
-                now={now}
-                focus={(w) => void set({ who: w })}
-                focused={focus.who}
-              />
-            ))}
-          </tbody>
-        </table>
-        {rows.length === 0 && <Empty title="All of them are up">Nothing is left to show.</Empty>}
-      </Box>
+        <tbody>
+          {rows.map((n) => (
+            <Row
+              key={`${n.a.device}.${n.a.port}`}
+              n={n}
+              now={now}
+              focus={(w) => void set({ who: w })}
+              focused={focus.who}
+            />
+          ))}
+        </tbody>
+      </Sheet>
     </Box>
   );
 }

@@ -136,19 +136,3 @@ export const Empty = ({ title, children }: { title: string; children?: ReactNode
     <Box color="quiet">{children}</Box>
   </Box>
 );
-
-/** Table cells, sized for many rows. */
-export const Th = (p: BoxProps) => (
-  <Box
-    as="th"
-    textAlign="left"
-    fontWeight="500"
-    fontSize="12px"
-    color="quiet"
-    px={3}
-    py={2}
-    whiteSpace="nowrap"
-    {...p}
-  />
-);
-export const Td = (p: BoxProps) => <Box as="td" px={3} py="7px" verticalAlign="top" {...p} />;

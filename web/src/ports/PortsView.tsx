@@ -3,7 +3,8 @@ import { useState } from 'react';
 import { usePorts, type Port, type Process } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Td, Th, Trouble, Waiting } from '../parts/parts';
+import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Sheet, Td } from '../parts/table';
 import { plural } from '../parts/words';
 
 const name = (p: Port) => (p.port === 'nic' ? p.device : `${p.device}.${p.port}`);
@@ -50,71 +51,52 @@ export function PortsView() {
       {pair.length === 2 && pair[0] && pair[1] && (
         <SideBySide a={pair[0]} b={pair[1]} close={() => setMarked([])} />
       )}
-      <Box
-        bg="panel"
-        border="1px solid"
-        borderColor="line"
-        borderRadius="md"
-        overflowX="auto"
-        tabIndex={0}
-        role="region"
-        aria-label="Ports"
+      <Sheet
+        label="Ports"
+        heads={[
+          '(mark)',
+          'port',
+          'address',
+          'status',
+          'joined to',
+          'area',
+          'OSPF',
+          'cost',
+          'hello, dead',
+          'neighbours',
+        ]}
+        below={
+          rows.length === 0 && (
+            <Empty title="No port like that">
+              {plural(mine.length, 'port')} in focus, none of them matches.
+            </Empty>
+          )
+        }
       >
-        <table style={{ borderCollapse: 'collapse', width: '100%' }}>
-          <thead>
-            <tr>
-              {[
-                '',
-                'port',
-                'address',
-                'status',
-                'joined to',
-                'area',
-                'OSPF',
-                'cost',
-                'hello, dead',
-                'neighbours',
-              ].map((h, i) => (
-                <Th key={i}>
-                  {h || (
-                    <span style={{ position: 'absolute', width: 1, height: 1, overflow: 'hidden' }}>
-                      mark
-                    </span>
-                  )}
-                </Th>
+        {devices.map((d) => (
+          <tbody key={d}>
+            <ProcessRow
+              device={d}
+              process={data.data.processes.find((p) => p.device === d)}
+              focus={() => void set({ who: d })}
+            />
+            {rows
+              .filter((p) => p.device === d)
+              .map((p) => (
+                <PortRow
+                  key={name(p)}
+                  port={p}
+                  focused={focus.who === name(p)}
+                  focus={() => void set({ who: name(p) })}
+                  marked={marked.includes(name(p))}
+                  mark={(on) =>
+                    setMarked(on ? [...marked.slice(-1), name(p)] : marked.filter((m) => m !== name(p)))
+                  }
+                />
               ))}
-            </tr>
-          </thead>
-          {devices.map((d) => (
-            <tbody key={d}>
-              <ProcessRow
-                device={d}
-                process={data.data.processes.find((p) => p.device === d)}
-                focus={() => void set({ who: d })}
-              />
-              {rows
-                .filter((p) => p.device === d)
-                .map((p) => (
-                  <PortRow
-                    key={name(p)}
-                    port={p}
-                    focused={focus.who === name(p)}
-                    focus={() => void set({ who: name(p) })}
-                    marked={marked.includes(name(p))}
-                    mark={(on) =>
-                      setMarked(on ? [...marked.slice(-1), name(p)] : marked.filter((m) => m !== name(p)))
-                    }
-                  />
-                ))}
-            </tbody>
-          ))}
-        </table>
-        {rows.length === 0 && (
-          <Empty title="No port like that">
-            {plural(mine.length, 'port')} in focus, none of them matches.
-          </Empty>
-        )}
-      </Box>
+          </tbody>
+        ))}
+      </Sheet>
       <Box mt={2} color="quiet" fontSize="12px">
         Mark two ports to see them side by side.
       </Box>

@@ -1,10 +1,10 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useMutation } from '@tanstack/react-query';
 import { useState, type ReactNode } from 'react';
-import { http, unwrap, type MapDevice, type ProbeRequest, type ProbeResult } from '../api/client';
+import type { MapDevice } from '../api/client';
 import { useFocus } from '../focus/focus';
-import { Main, Mono, Plain, Quiet, Trouble } from '../parts/parts';
-import { duration } from '../parts/words';
+import { Main, Plain, Quiet } from '../parts/parts';
+import { Replies } from './Replies';
+import { useProbe } from './useProbe';
 
 interface Props {
   devices: MapDevice[];
@@ -21,6 +21,7 @@ const field = {
   h: '30px',
   w: 'full',
 };
+const mono = { fontFamily: 'mono', fontSize: '12px' };
 
 /** Real packets from any device, and any of its addresses, to any address; in a copy of the network at the moment in focus. */
 export function Probe({ devices, who, close }: Props) {
@@ -35,14 +36,9 @@ export function Probe({ devices, who, close }: Props) {
       : (devices.filter((d) => d.kind === 'host')[1]?.name ?? ''),
   );
   const [count, setCount] = useState(5);
-  const probe = useMutation({
-    mutationFn: (body: ProbeRequest) =>
-      unwrap(
-        http.POST('/api/labs/{id}/probe', { params: { path: { id }, query: { at: focus.when } }, body }),
-      ),
-  });
-  const send = (trace: boolean) =>
-    probe.mutate({ from, to, trace, ...(source ? { source } : {}), ...(trace ? {} : { count }) });
+  const { probed, send, stop } = useProbe(id, focus.when);
+  const running = probed?.running === true;
+  const start = (trace: boolean) => send({ from, source, to, count, trace });
   return (
     <Box
       as="aside"
@@ -67,37 +63,24 @@ export function Probe({ devices, who, close }: Props) {
       <form
         onSubmit={(e) => {
           e.preventDefault();
-          send(false);
+          start(false);
         }}
       >
         <Labelled label="from">
           <chakra.select {...field} value={from} onChange={(e) => (setFrom(e.target.value), setSource(''))}>
-            {devices.map((d) => (
-              <option key={d.name}>{d.name}</option>
-            ))}
+            <Options of={devices.map((d) => d.name)} />
           </chakra.select>
         </Labelled>
         <Labelled label="address">
-          <chakra.select
-            {...field}
-            fontFamily="mono"
-            fontSize="12px"
-            value={source}
-            onChange={(e) => setSource(e.target.value)}
-          >
+          <chakra.select {...field} {...mono} value={source} onChange={(e) => setSource(e.target.value)}>
             <option value="">of the port it leaves by</option>
-            {devices
-              .find((d) => d.name === from)
-              ?.addresses.map((a) => (
-                <option key={a}>{a}</option>
-              ))}
+            <Options of={devices.find((d) => d.name === from)?.addresses ?? []} />
           </chakra.select>
         </Labelled>
         <Labelled label="to">
           <chakra.input
             {...field}
-            fontFamily="mono"
-            fontSize="12px"
+            {...mono}
             value={to}
             onChange={(e) => setTo(e.target.value)}
             list="probe-targets"
@@ -105,11 +88,7 @@ export function Probe({ devices, who, close }: Props) {
             spellCheck={false}
           />
           <datalist id="probe-targets">
-            {devices
-              .flatMap((d) => [d.name, ...d.addresses])
-              .map((a) => (
-                <option key={a}>{a}</option>
-              ))}
+            <Options of={devices.flatMap((d) => [d.name, ...d.addresses])} />
           </datalist>
         </Labelled>
         <Labelled label="times">
@@ -123,23 +102,18 @@ export function Probe({ devices, who, close }: Props) {
           />
         </Labelled>
         <Flex gap={2} mt={2}>
-          <Main type="submit" loading={probe.isPending} disabled={!to}>
+          <Main type="submit" disabled={!to || running}>
             Probe
           </Main>
-          <Plain onClick={() => send(true)} disabled={!to || probe.isPending}>
+          <Plain onClick={() => start(true)} disabled={!to || running}>
             Trace
           </Plain>
+          {running && <Plain onClick={stop}>Stop</Plain>}
         </Flex>
       </form>
-      {probe.error && <Trouble error={probe.error} />}
-      {probe.data && (
-        <Result
-          key={JSON.stringify(probe.variables)}
-          result={probe.data}
-          trace={probe.variables.trace === true}
-        />
-      )}
-      {!probe.data && !probe.error && (
+      {probed ? (
+        <Replies probed={probed} />
+      ) : (
         <Quiet display="block" mt={3}>
           The packets travel a copy of the network at the moment in focus; the lab itself does not notice.
         </Quiet>
@@ -148,59 +122,11 @@ export function Probe({ devices, who, close }: Props) {
   );
 }
 
+const Options = ({ of }: { of: string[] }) => of.map((x) => <option key={x}>{x}</option>);
+
 const Labelled = ({ label, children }: { label: string; children: ReactNode }) => (
   <chakra.label display="grid" gridTemplateColumns="60px 1fr" alignItems="center" mb={1} color="quiet">
     {label}
     <Box color="ink">{children}</Box>
   </chakra.label>
 );
-
-function Result({ result: r, trace }: { result: ProbeResult; trace: boolean }) {
-  const [open, setOpen] = useState(-1);
-  const good = trace ? r.replies.at(-1)?.ok : r.answered === r.sent;
-  return (
-    <Box mt={4} data-testid="probe-result">
-      <Box fontWeight="650" color={good ? 'leaf' : 'brick'}>
-        {r.summary}
-      </Box>
-      <Quiet display="block" fontSize="12px" mb={2}>
-        from <Mono>{r.source}</Mono> to <Mono>{r.address}</Mono>
-      </Quiet>
-      {r.replies.map((x, i) => (
-        <Box key={x.seq} borderTop="1px solid" borderColor="line">
-          <chakra.button
-            w="full"
-            textAlign="left"
-            py="4px"
-            onClick={() => setOpen(open === i ? -1 : i)}
-            aria-expanded={open === i}
-          >
-            <Flex gap={2}>
-              <Quiet w="22px">{trace ? x.ttl : x.seq}</Quiet>
-              <Box flex={1}>
-                {x.by ? (
-                  <>
-                    <b>{x.device ?? 'somebody'}</b> <Mono color="quiet">{x.by}</Mono>
-                    {!x.ok && <Quiet display="block">{x.answer}</Quiet>}
-                  </>
-                ) : (
-                  <Box color="brick">{x.reason}</Box>
-                )}
-              </Box>
-              <Quiet whiteSpace="nowrap">{x.rtt !== undefined ? duration(x.rtt) : 'no answer'}</Quiet>
-            </Flex>
-          </chakra.button>
-          {open === i && (
-            <Box pl={6} pb={2} fontSize="12px">
-              {x.steps.map((s, k) => (
-                <Box key={k} py="1px" color={s.dropped ? 'brick' : undefined}>
-                  <Quiet>{duration(s.at)}</Quiet> <b>{s.device}</b> {s.packet}: {s.did}
-                </Box>
-              ))}
-            </Box>
-          )}
-        </Box>
-      ))}
-    </Box>
-  );
-}

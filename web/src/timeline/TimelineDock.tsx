@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useRef, useState } from 'react';
 import { useAction, type LabState } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
-import { Plain } from '../parts/parts';
+import { BeforeAfter } from './BeforeAfter';
 import { Chart, Legend } from './Chart';
 import { currentAction } from './current';
 
@@ -48,25 +48,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
           )}
         </Box>
         {open && <Legend />}
-        {action && lab.actions.length > 1 && (
-          <Flex gap={1}>
-            <Plain
-              size="xs"
-              h="24px"
-              onClick={() => void set({ when: `before-${seq}` })}
-              disabled={seq === 1}
-            >
-              before
-            </Plain>
-            <Plain
-              size="xs"
-              h="24px"
-              onClick={() => void set({ when: seq === lab.actions.length ? 'now' : `after-${seq}` })}
-            >
-              after
-            </Plain>
-          </Flex>
-        )}
+        {action && lab.actions.length > 1 && <BeforeAfter seq={seq} actions={lab.actions.length} />}
       </Flex>
       {open && detail.data && (
         <Box

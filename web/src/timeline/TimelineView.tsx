@@ -1,8 +1,10 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useAction, type ActionDetail, type LabState } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
-import { Mono, Plain, Quiet, Td, Th, Trouble, Waiting } from '../parts/parts';
+import { Mono, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Td, Sheet } from '../parts/table';
 import { duration, exact } from '../parts/words';
+import { BeforeAfter } from './BeforeAfter';
 import { Chart, Legend } from './Chart';
 import { currentAction } from './current';
 import { useDrag } from './TimelineDock';
@@ -16,67 +18,52 @@ export function TimelineView({ lab }: { lab: LabState }) {
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
-      <Box
-        bg="panel"
-        border="1px solid"
-        borderColor="line"
-        borderRadius="md"
+      <Sheet
+        label="Actions"
+        heads={['#', 'at', 'action', 'convergence', 'what it caused']}
         mb={4}
         maxH="230px"
-        overflow="auto"
-        tabIndex={0}
-        role="region"
-        aria-label="Actions"
       >
-        <table style={{ borderCollapse: 'collapse', width: '100%' }}>
-          <thead>
-            <tr>
-              {['', 'at', 'action', 'convergence', 'what it caused'].map((h, i) => (
-                <Th key={i}>{h || '#'}</Th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {lab.actions.map((a) => (
-              <Box
-                as="tr"
-                key={a.seq}
-                borderTop="1px solid"
-                borderColor="line"
-                bg={a.seq === seq ? 'plumSoft' : undefined}
-                _hover={{ bg: a.seq === seq ? 'plumSoft' : 'paper' }}
-              >
-                <Td color="quiet">{a.seq}</Td>
-                <Td whiteSpace="nowrap">
-                  <span title={exact(a.start)}>{duration(a.start)}</span>
-                </Td>
-                <Td>
-                  <chakra.button fontWeight="600" textAlign="left" onClick={() => go(a.seq)}>
-                    {a.action}
-                  </chakra.button>
-                </Td>
-                <Td whiteSpace="nowrap">
-                  {a.convergence === null ? <Quiet>no forwarding change</Quiet> : duration(a.convergence)}
-                </Td>
-                <Td>
-                  {a.summary}
-                  {a.changes?.slice(0, 6).map((ch) => (
-                    <Mono key={ch} display="block" color="quiet">
-                      {ch}
-                    </Mono>
-                  ))}
-                  {(a.changes?.length ?? 0) > 6 && (
-                    <Quiet>and {(a.changes?.length ?? 0) - 6} more changes</Quiet>
-                  )}
-                  {a.diverged && (
-                    <Box color="ochre">a newer engine came to another result than the one recorded</Box>
-                  )}
-                </Td>
-              </Box>
-            ))}
-          </tbody>
-        </table>
-      </Box>
+        <tbody>
+          {lab.actions.map((a) => (
+            <Box
+              as="tr"
+              key={a.seq}
+              borderTop="1px solid"
+              borderColor="line"
+              bg={a.seq === seq ? 'plumSoft' : undefined}
+              _hover={{ bg: a.seq === seq ? 'plumSoft' : 'paper' }}
+            >
+              <Td color="quiet">{a.seq}</Td>
+              <Td whiteSpace="nowrap">
+                <span title={exact(a.start)}>{duration(a.start)}</span>
+              </Td>
+              <Td>
+                <chakra.button fontWeight="600" textAlign="left" onClick={() => go(a.seq)}>
+                  {a.action}
+                </chakra.button>
+              </Td>
+              <Td whiteSpace="nowrap">
+                {a.convergence === null ? <Quiet>no forwarding change</Quiet> : duration(a.convergence)}
+              </Td>
+              <Td>
+                {a.summary}
+                {a.changes?.slice(0, 6).map((ch) => (
+                  <Mono key={ch} display="block" color="quiet">
+                    {ch}
+                  </Mono>
+                ))}
+                {(a.changes?.length ?? 0) > 6 && (
+                  <Quiet>and {(a.changes?.length ?? 0) - 6} more changes</Quiet>
+                )}
+                {a.diverged && (
+                  <Box color="ochre">a newer engine came to another result than the one recorded</Box>
+                )}
+              </Td>
+            </Box>
+          ))}
+        </tbody>
+      </Sheet>
       {detail.error && <Trouble error={detail.error} />}
       {detail.isPending && seq > 0 && <Waiting what="reading the events" />}
       {detail.data && (
@@ -85,17 +72,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
             <Box as="h2" fontSize="15px" flex={1}>
               {detail.data.action}, {detail.data.summary}
             </Box>
-            <Plain
-              size="xs"
-              h="26px"
-              disabled={seq === 1}
-              onClick={() => void set({ when: `before-${seq}` })}
-            >
-              before
-            </Plain>
-            <Plain size="xs" h="26px" onClick={() => go(seq)}>
-              after
-            </Plain>
+            <BeforeAfter seq={seq} actions={lab.actions.length} />
           </Flex>
           <Box bg="panel" border="1px solid" borderColor="line" borderRadius="md" mb={1}>
             <Chart

@@ -1,0 +1,31 @@
+import { ChakraProvider } from '@chakra-ui/react';
+import '@fontsource-variable/inter/wght.css';
+import '@fontsource-variable/jetbrains-mono/wght.css';
+import { QueryClientProvider } from '@tanstack/react-query';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
+import { queries } from './api/client';
+import { LabsPage } from './labs/LabsPage';
+import { Shell } from './shell/Shell';
+import { system } from './theme';
+
+/** The whole client, put into the page. */
+export function start(root: HTMLElement) {
+  createRoot(root).render(
+    <StrictMode>
+      <ChakraProvider value={system}>
+        <QueryClientProvider client={queries}>
+          <BrowserRouter>
+            <Routes>
+              <Route path="/" element={<LabsPage />} />
+              <Route path="/lab/:id" element={<Navigate to="map" replace />} />
+              <Route path="/lab/:id/:view" element={<Shell />} />
+              <Route path="*" element={<Navigate to="/" replace />} />
+            </Routes>
+          </BrowserRouter>
+        </QueryClientProvider>
+      </ChakraProvider>
+    </StrictMode>,
+  );
+}

@@ -1,0 +1,65 @@
+import { Box, type BoxProps } from '@chakra-ui/react';
+import type { ReactNode } from 'react';
+
+/** Table cells, sized for many rows. */
+const Th = (p: BoxProps) => (
+  <Box
+    as="th"
+    textAlign="left"
+    fontWeight="500"
+    fontSize="12px"
+    color="quiet"
+    px={3}
+    py={2}
+    whiteSpace="nowrap"
+    {...p}
+  />
+);
+export const Td = (p: BoxProps) => <Box as="td" px={3} py="7px" verticalAlign="top" {...p} />;
+
+interface Props extends BoxProps {
+  label: string;
+  /** One a column; what stands in brackets is for screen readers only. */
+  heads: string[];
+  /** The table's bodies. */
+  children: ReactNode;
+  /** Below the table, as when it has no rows. */
+  below?: ReactNode;
+}
+
+/** A table on a panel of its own that scrolls when it is too large for its place. */
+export function Sheet({ label, heads, children, below, ...rest }: Props) {
+  return (
+    <Box
+      bg="panel"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="md"
+      overflow="auto"
+      tabIndex={0}
+      role="region"
+      aria-label={label}
+      {...rest}
+    >
+      <table style={{ borderCollapse: 'collapse', width: '100%' }}>
+        <thead>
+          <tr>
+            {heads.map((h) => (
+              <Th key={h}>
+                {h.startsWith('(') ? (
+                  <span style={{ position: 'absolute', width: 1, height: 1, overflow: 'hidden' }}>
+                    {h.slice(1, -1)}
+                  </span>
+                ) : (
+                  h
+                )}
+              </Th>
+            ))}
+          </tr>
+        </thead>
+        {children}
+      </table>
+      {below}
+    </Box>
+  );
+}
