@@ -67,7 +67,7 @@ func Start(dir string, o Options) (*Cluster, error) {
 		return nil, err
 	}
 	if _, err := os.Stat(filepath.Join(c.data(), "PG_VERSION")); errors.Is(err, os.ErrNotExist) {
-		if err := c.create(); err != nil {
+		if err := c.create(o); err != nil {
 			return nil, err
 		}
 	}
@@ -144,7 +144,7 @@ func (c *Cluster) own() error {
 	return os.Chown(c.dir, uid, gid)
 }
 
-func (c *Cluster) create() error {
+func (c *Cluster) create(o Options) error {
 	b := make([]byte, 18)
 	if _, err := rand.Read(b); err != nil {
 		return err
@@ -158,7 +158,11 @@ func (c *Cluster) create() error {
 			return err
 		}
 	}
-	return c.run("initdb", "-D", c.data(), "-U", "hellebore", "-A", "scram-sha-256", "--pwfile="+c.passwordFile(), "-E", "UTF8", "--locale=C.UTF-8")
+	args := []string{"-D", c.data(), "-U", "hellebore", "-A", "scram-sha-256", "--pwfile=" + c.passwordFile(), "-E", "UTF8", "--locale=C.UTF-8"}
+	if o.Unsafe {
+		args = append(args, "--no-sync")
+	}
+	return c.run("initdb", args...)
 }
 
 // running is the port of a server that runs on the data already, 0 if none
