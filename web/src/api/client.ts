@@ -49,17 +49,15 @@ export class ApiError extends Error {
 
 type Answer<T> = { data?: T; error?: Schemas['ErrorModel']; response: Response };
 
-/** The data of an answer, or an ApiError. A server that cannot be reached is one with status 0. */
-export async function unwrap<T>(answer: Promise<Answer<T>>): Promise<T> {
+const unreachable = 'The server does not answer. Nothing is lost: this page tries again by itself.';
+
+/** The data of an answer, or an ApiError. A server that cannot be reached is one with status 0, said in these words. */
+export async function unwrap<T>(answer: Promise<Answer<T>>, away = unreachable): Promise<T> {
   let got: Answer<T>;
   try {
     got = await answer;
   } catch {
-    throw new ApiError(
-      0,
-      'The server does not answer. Nothing is lost: this page tries again by itself.',
-      [],
-    );
+    throw new ApiError(0, away, []);
   }
   if (got.error !== undefined || !got.response.ok) {
     const e = got.error;
@@ -153,7 +151,10 @@ export function useAct(id: string) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (body: { action: string; text?: string; base?: number }) =>
-      unwrap(http.POST('/api/labs/{id}/actions', { params: { path: { id } }, body })),
+      unwrap(
+        http.POST('/api/labs/{id}/actions', { params: { path: { id } }, body }),
+        `The server does not answer, so it is not known whether "${body.action}" was done: the timeline shows it once the connection is back.`,
+      ),
     onSuccess: () => client.invalidateQueries({ queryKey: labKey(id) }),
   });
 }

@@ -50,7 +50,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
       aria-label="Explanation"
       tabIndex={0}
     >
-      <Flex justify="flex-end" mb={-5}>
+      <Flex justify="flex-end" float="right" ml={2}>
         <Plain size="xs" h="22px" onClick={close} aria-label="Close the explanation">
           close
         </Plain>

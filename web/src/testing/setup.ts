@@ -1,4 +1,4 @@
-import { cleanup } from '@testing-library/react';
+import { cleanup, configure } from '@testing-library/react';
 import { afterEach, vi } from 'vitest';
 
 // What a browser has and jsdom has not.
@@ -12,4 +12,5 @@ if (typeof window !== 'undefined') {
   window.matchMedia = (media) =>
     ({ matches: false, media, addEventListener() {}, removeEventListener() {} }) as unknown as MediaQueryList;
   afterEach(cleanup);
+  configure({ asyncUtilTimeout: 20_000 }); // a busy machine is no reason to fail
 }

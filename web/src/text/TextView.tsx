@@ -33,6 +33,8 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
       unwrap(http.POST('/api/labs/{id}/check', { params: { path: { id } }, body: { text: settled } })),
     placeholderData: (p) => p,
   });
+  // What was said of the text before is not said of this one.
+  const checking = settled !== draft.text || checked.isPlaceholderData || checked.isPending;
   const problems = checked.data?.problems ?? noProblems;
   const errors = problems.filter((p) => p.severity === 'error').length;
 
@@ -122,8 +124,8 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
         aria-label="Problems and changes"
       >
         <Box as="h2" fontSize="13px" mb={1}>
-          {errors > 0 ? plural(errors, 'error') : 'No errors'}
-          {problems.length > errors && `, ${plural(problems.length - errors, 'warning')}`}
+          {checking ? 'Checking' : errors > 0 ? plural(errors, 'error') : 'No errors'}
+          {!checking && problems.length > errors && `, ${plural(problems.length - errors, 'warning')}`}
         </Box>
         {checked.error && <Trouble error={checked.error} />}
         {problems.slice(0, 200).map((p, i) => (
@@ -145,7 +147,7 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
           </chakra.button>
         ))}
         {problems.length > 200 && <Quiet>and {problems.length - 200} more</Quiet>}
-        {dirty && checked.data?.ok && (
+        {dirty && !checking && checked.data?.ok && (
           <>
             <Box as="h2" fontSize="13px" mt={4} mb={1}>
               {checked.data.changes.length === 0
