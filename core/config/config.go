@@ -17,6 +17,7 @@ type Lab struct {
 	Links    []Link
 	Segments []Segment
 	Flows    []Flow
+	Sets     []PrefixSet // names are unique
 }
 
 // Kind is what a device is.
@@ -66,14 +67,30 @@ const (
 type PortOSPF struct {
 	On                 bool
 	Area               uint32
+	Type               PortType
+	Priority           uint8  // to become DR of a segment; 0 never does
 	Cost               uint16 // 0: from bandwidth and reference bandwidth
 	Passive            bool
+	IgnoreMTU          bool
 	Disabled           bool
 	HelloInterval      time.Duration // whole seconds, 1 to 65535
 	DeadInterval       time.Duration // whole seconds, 1 to 65535
 	RetransmitInterval time.Duration // whole seconds
 	TransmitDelay      time.Duration // whole seconds
 }
+
+// PortType is what OSPF takes the network behind a port for.
+type PortType uint8
+
+// The types of ports.
+const (
+	AutoType PortType = iota // broadcast on a segment, point-to-point on a link
+	PointToPoint
+	Broadcast
+)
+
+// DefaultPriority is the router priority of a port.
+const DefaultPriority = 1
 
 // Defaults of OSPF on a port (RFC 2328 C.3). A dead interval that is not given
 // is DeadFactor hello intervals.
@@ -88,6 +105,76 @@ const (
 type OSPF struct {
 	Disabled           bool
 	ReferenceBandwidth uint64 // bit/s
+	Areas              []Area // those that are more than plain
+	Injects            []Inject
+	Default            OriginateDefault
+}
+
+// Area is what a router is told about an area.
+type Area struct {
+	ID          uint32
+	Stub        bool
+	NoSummary   bool
+	DefaultCost uint32
+	Ranges      []Range
+}
+
+// DefaultStubCost is the cost of the default route that a border router gives a
+// stub area.
+const DefaultStubCost = 1
+
+// Range joins the networks of an area into one for the other areas.
+type Range struct {
+	Prefix netip.Prefix
+	Cost   uint32 // 0: the largest of what it covers
+	Hidden bool
+}
+
+// External is how a route from outside is announced.
+type External struct {
+	Metric uint32
+	Type1  bool
+	Tag    uint32
+}
+
+// DefaultExternalMetric is the metric of an external route.
+const DefaultExternalMetric = 20
+
+// Inject announces the routes of another source as external ones.
+type Inject struct {
+	External
+	Source  string // static or connected
+	Through string // name of a prefix set; "" for all
+	Set     []Member
+}
+
+// OriginateDefault announces a default route: always, or if there is one.
+type OriginateDefault struct {
+	External
+	On, Always bool
+}
+
+// PrefixSet is a named set of prefixes.
+type PrefixSet struct {
+	Name    string
+	Members []Member
+}
+
+// Member stands for the prefixes within Prefix whose lengths are from Min to
+// Max.
+type Member struct {
+	Prefix   netip.Prefix
+	Min, Max uint8
+}
+
+// Matches says whether a prefix is in a list of members.
+func Matches(members []Member, p netip.Prefix) bool {
+	for _, m := range members {
+		if n := uint8(p.Bits()); n >= m.Min && n <= m.Max && m.Prefix.Contains(p.Addr()) && p.Bits() >= m.Prefix.Bits() {
+			return true
+		}
+	}
+	return false
 }
 
 // DefaultReferenceBandwidth makes a port of 1 Gbit/s cost 10.

@@ -63,6 +63,7 @@ type Port struct {
 	Why      note.Code // why there is no carrier
 	Since    event.Time
 	Joint    int32 // what the world joined it to; -1 for nothing
+	Shared   bool  // that is a segment, not a link
 	addr     ip.Addr
 	prefix   uint32
 	up       bool
@@ -78,6 +79,7 @@ type Device struct {
 	table    route.Table
 	ospf     ospf.Process
 	arp      []neighbour
+	changed  bool // the table, since the externals were made of it
 	seq      uint64
 	env      Env
 }
@@ -251,6 +253,7 @@ func (d *Device) syncOSPF() {
 			d.ospf.Start(d, id)
 		}
 	}
+	d.syncAreas()
 	for i := range d.ports {
 		d.syncOSPFPort(uint32(i))
 	}
@@ -265,6 +268,8 @@ func (d *Device) syncOSPFPort(i uint32) {
 	}
 	d.ospf.SetPort(d, i, ospf.PortConfig{
 		On: true, Up: p.up, Loopback: p.Config.Loopback, Passive: o.Passive,
+		Broadcast: !p.Config.Loopback && (o.Type == config.Broadcast || o.Type == config.AutoType && p.Shared),
+		Priority:  o.Priority, IgnoreMTU: o.IgnoreMTU,
 		Address: p.addr, PrefixLen: uint8(max(0, p.Config.Address.Bits())),
 		Area: o.Area, Cost: d.config.OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
 		HelloInterval: o.HelloInterval, DeadInterval: o.DeadInterval,
@@ -354,8 +359,16 @@ func (d *Device) SetCarrier(i uint32, carrier bool, why note.Code) {
 	d.settle()
 }
 
-// Join notes what the world joined a port to; -1 is nothing.
-func (d *Device) Join(i uint32, joint int32) { d.ports[i].Joint = joint }
+// Join notes what the world joined a port to, and whether it shares that with
+// more than one other; -1 is nothing.
+func (d *Device) Join(i uint32, joint int32, shared bool) {
+	p := &d.ports[i]
+	p.Joint = joint
+	if p.Shared != shared {
+		p.Shared = shared
+		d.syncOSPFPort(i)
+	}
+}
 
 // Force sets the override of the device, or of one of its ports.
 func (d *Device) Force(o Override) { d.override = o; d.sync() }
@@ -363,7 +376,13 @@ func (d *Device) Force(o Override) { d.override = o; d.sync() }
 // ForcePort sets the override of a port.
 func (d *Device) ForcePort(i uint32, o Override) { d.ports[i].Override = o; d.sync() }
 
-func (d *Device) settle() { d.table.Settle(d, d.env.Shared()) }
+func (d *Device) settle() {
+	d.table.Settle(d, d.env.Shared())
+	if d.changed {
+		d.changed = false
+		d.syncExternals()
+	}
+}
 
 // Handle takes an event of the device's own: a timer.
 func (d *Device) Handle(e *event.Event) {
@@ -413,17 +432,18 @@ func (d *Device) Pool() *ospf.Pool { return d.env.Pool() }
 func (d *Device) Shared() *route.Shared { return d.env.Shared() }
 
 // PutRoute takes a route from OSPF.
-func (d *Device) PutRoute(prefix uint32, set route.SetID, cost uint32) {
+func (d *Device) PutRoute(prefix uint32, o ospf.Route) {
 	r := route.Route{}
-	if set != route.NoSet {
-		r = route.Route{Hop: d.table.Direct(set), Metric: cost, Present: true,
-			Preference: route.DefaultPreference[route.OSPF], Kind: ospf.IntraArea}
+	if o.Set != route.NoSet {
+		r = route.Route{Hop: d.table.Direct(o.Set), Metric: o.Cost, Metric2: o.Distance, Tag: o.Tag, Present: true,
+			Preference: route.DefaultPreference[route.OSPF], Kind: o.Kind}
 	}
 	d.table.Put(d, route.OSPF, prefix, r)
 }
 
 // RouteChanged notes a change of the FIB.
 func (d *Device) RouteChanged(prefix uint32, from, to route.HopID) {
+	d.changed = true
 	d.Note(note.Note{Kind: note.RouteChanged, Port: note.NoPort, A: uint64(prefix), B: uint64(from), C: uint64(to)})
 	d.env.Calm().Disturb(d.env.Now())
 	d.env.ForwardingChanged()

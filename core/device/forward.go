@@ -52,6 +52,11 @@ const defaultTTL = 64
 // 1, whatever the table says (RFC 2328 A.1).
 func (d *Device) Send(port uint32, dst ip.Addr, packet []byte, class event.Class) {
 	p := &d.ports[port]
+	if !dst.Multicast() {
+		head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst, Payload: packet}
+		d.output(port, dst, head.Append(nil), class)
+		return
+	}
 	head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst}
 	b := make([]byte, 0, ip.FrameHeader+ip.HeaderLen+len(packet))
 	b = ip.AppendFrameHeader(b, ip.GroupMAC(dst), ip.PortMAC(d.id, uint16(port)), ip.TypeIPv4)
@@ -83,7 +88,7 @@ func (d *Device) receiveIP(port uint32, b []byte) {
 		d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(port), Reason: note.Malformed})
 	case p.Dst.Multicast():
 		if p.Protocol == ip.ProtoOSPF {
-			d.ospf.Receive(d, port, p.Src, p.Payload)
+			d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
 		}
 	case d.Local(p.Dst):
 		d.deliver(port, &p)
@@ -102,7 +107,7 @@ func (d *Device) deliver(port uint32, p *ip.Packet) {
 	d.trace(p, Step{Action: Delivered, In: port, Out: NoPort})
 	switch p.Protocol {
 	case ip.ProtoOSPF:
-		d.ospf.Receive(d, port, p.Src, p.Payload)
+		d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
 	case ip.ProtoICMP:
 		m, ok := ip.ReadICMP(p.Payload)
 		if !ok || m.Type != ip.EchoRequest {

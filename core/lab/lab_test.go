@@ -51,13 +51,15 @@ func demoText(t testing.TB, slug string) string {
 	return ""
 }
 
-// TestCases runs the lab texts of testdata: the actions stand in the text as
+// TestCases runs the lab texts of testdata, and all demo labs: the actions stand in the text as
 // "#> cut a.e1", the expected tables beside it in a file of the same name.
 func TestCases(t *testing.T) {
 	files, err := filepath.Glob("testdata/*.lab")
 	require.NoError(t, err)
-	require.NotEmpty(t, files)
-	for _, file := range files {
+	demos, err := filepath.Glob("../../demo/*.lab")
+	require.NoError(t, err)
+	require.NotEmpty(t, demos)
+	for _, file := range append(files, demos...) {
 		t.Run(strings.TrimSuffix(filepath.Base(file), ".lab"), func(t *testing.T) {
 			b, err := os.ReadFile(file)
 			require.NoError(t, err)
@@ -68,7 +70,7 @@ func TestCases(t *testing.T) {
 				}
 			}
 			got := tables(open(t, string(b), actions...))
-			expected := strings.TrimSuffix(file, ".lab") + ".expected"
+			expected := filepath.Join("testdata", strings.TrimSuffix(filepath.Base(file), ".lab")+".expected")
 			if os.Getenv("UPDATE") != "" {
 				require.NoError(t, os.WriteFile(expected, []byte(got), 0o644))
 			}

@@ -3,6 +3,7 @@ package labtext
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"sort"
 	"strconv"
 	"time"
@@ -67,11 +68,17 @@ type builder struct {
 	device *config.Device
 	at     *config.Port
 	route  *config.Static
+	told   *config.Area
+	joint  *config.Range
+	inj    *config.Inject
+	out    *config.External // of inject or originate
+	set    *config.PrefixSet
 	wire   *config.Link
 	seg    *config.Segment
 	traced *config.Flow
 	deadAt bool // a dead interval was given
 	// References are checked when everything is there.
+	setRefs    []Token
 	portRefs   []pending
 	deviceRefs []pending
 	joined     map[config.PortRef]Token
@@ -180,7 +187,7 @@ func (b *builder) preference(n *Node) { b.route.Preference = uint8(number(n.Args
 
 func (b *builder) portOSPF(n *Node) {
 	o := &b.at.OSPF
-	*o = config.PortOSPF{On: true, HelloInterval: config.DefaultHello,
+	*o = config.PortOSPF{On: true, Priority: config.DefaultPriority, HelloInterval: config.DefaultHello,
 		RetransmitInterval: config.DefaultRetransmit, TransmitDelay: config.DefaultTransmitDelay}
 	b.deadAt = false
 	b.children(n)
@@ -196,7 +203,8 @@ func (b *builder) portOSPF(n *Node) {
 }
 
 func (b *builder) area(n *Node)       { b.at.OSPF.Area, _ = parseArea(n.Args[0].Text) }
-func (b *builder) ospfType(*Node)     {} // point-to-point is the only type there is
+func (b *builder) priority(n *Node)   { b.at.OSPF.Priority = uint8(number(n.Args[0])) }
+func (b *builder) ignoreMTU(*Node)    { b.at.OSPF.IgnoreMTU = true }
 func (b *builder) cost(n *Node)       { b.at.OSPF.Cost = uint16(number(n.Args[0])) }
 func (b *builder) hello(n *Node)      { b.at.OSPF.HelloInterval = duration(n.Args[0]) }
 func (b *builder) dead(n *Node)       { b.at.OSPF.DeadInterval, b.deadAt = duration(n.Args[0]), true }
@@ -325,15 +333,22 @@ func (b *builder) references() {
 		}
 		b.joined[r.ref] = r.token
 	}
-	for _, s := range b.result.Segments {
-		for _, r := range s.Ports {
-			d := b.result.Device(r.Device)
-			if d == nil {
-				continue
+	for _, r := range b.setRefs {
+		if !slices.ContainsFunc(b.result.Sets, func(s config.PrefixSet) bool { return s.Name == r.Text }) {
+			var sets []string
+			for _, s := range b.result.Sets {
+				sets = append(sets, s.Name)
 			}
-			if p := d.Port(r.Port); p != nil && p.OSPF.On && !p.OSPF.Passive {
-				b.errorf(b.joined[r], "make the port passive, or join two routers with a link",
-					"%v speaks OSPF on a segment, which needs a designated router: this version runs OSPF on point-to-point links", r)
+			b.errorf(r, meant(r.Text, sets), "there is no prefix set named %s", r.Text)
+		}
+	}
+	for i := range b.result.Devices {
+		injects := b.result.Devices[i].OSPF.Injects
+		for k := range injects {
+			for _, s := range b.result.Sets {
+				if s.Name == injects[k].Through {
+					injects[k].Set = s.Members
+				}
 			}
 		}
 	}

@@ -117,6 +117,7 @@ func facts(l *config.Lab) []fact {
 			add(d.Name, "ospf disabled", flag(d.OSPF.Disabled, "disabled"), OSPFOf, "disabled")
 			add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
 		}
+		areaFacts(&d, func(what, value string, in Context, word string) { add(d.Name, what, value, in, word) })
 		for _, s := range d.Statics {
 			to := "blackhole"
 			if !s.Blackhole {
@@ -139,6 +140,14 @@ func facts(l *config.Lab) []fact {
 			}
 			if o := p.OSPF; o.On {
 				add(n, "ospf area", FormatArea(o.Area), PortOSPF, "area")
+				if o.Type != config.AutoType {
+					add(n, "ospf type", typed(o.Type).String(), PortOSPF, "type")
+				}
+				add(n, "ospf mtu-ignore", flag(o.IgnoreMTU, "mtu-ignore"), PortOSPF, "mtu-ignore")
+				if !p.Loopback {
+					add(n, "ospf priority", strconv.Itoa(int(o.Priority)), PortOSPF, "priority")
+					usual(o.Priority == config.DefaultPriority)
+				}
 				add(n, "ospf passive", flag(o.Passive, "passive"), PortOSPF, "passive")
 				add(n, "ospf disabled", flag(o.Disabled, "disabled"), PortOSPF, "disabled")
 				if !p.Loopback {
@@ -170,6 +179,17 @@ func facts(l *config.Lab) []fact {
 		add(n, "delay", FormatDuration(s.Delay), SegOf, "delay")
 		for _, r := range s.Ports {
 			add(n, r.String(), "joined", Top, "segment")
+		}
+	}
+	for _, s := range l.Sets {
+		n := "prefix-set " + s.Name
+		add(n, "", "", Top, "prefix-set")
+		for _, m := range s.Members {
+			value := fmt.Sprintf("length %d..%d", m.Min, m.Max)
+			if m.Min == m.Max {
+				value = fmt.Sprintf("length %d", m.Min)
+			}
+			add(n, m.Prefix.String(), value, SetOf, prefixWord)
 		}
 	}
 	for _, f := range l.Flows {

@@ -74,7 +74,7 @@ func (f *formatter) statement(n *Node, depth int) {
 }
 
 func (f *formatter) words(n *Node, comments []string) []string {
-	f.out.WriteString(n.Row.Word)
+	f.out.WriteString(n.Word.Text)
 	for _, a := range n.Args {
 		if a.Quoted {
 			f.out.WriteString(` "` + a.Text + `"`)

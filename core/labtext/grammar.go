@@ -25,7 +25,17 @@ const (
 	LinkOf   Context = "link"
 	SegOf    Context = "segment"
 	FlowOf   Context = "flow"
+	AreaOf   Context = "area"
+	StubOf   Context = "stub"
+	RangeOf  Context = "range"
+	InjectOf Context = "inject"
+	OrigOf   Context = "originate default"
+	SetOf    Context = "prefix-set"
+	MemberOf Context = "a prefix of a set"
 )
+
+// prefixWord is the word of a statement that begins with a prefix.
+const prefixWord = "PREFIX"
 
 // ArgKind is what an argument is.
 type ArgKind uint8
@@ -39,6 +49,7 @@ const (
 	Duration  // any duration, with unit
 	Rate      // bit/s, with unit
 	Percent   // 0% to 100%
+	Lengths   // 24..32, or 24
 	Address   // 192.0.2.1
 	Interface // 192.0.2.1/24: an address with its prefix length
 	Prefix    // 192.0.2.0/24: no host bits
@@ -49,7 +60,7 @@ const (
 )
 
 var argForms = [...]string{
-	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%",
+	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%", Lengths: "24..32",
 	Address: "192.0.2.1", Interface: "192.0.2.1/24", Prefix: "192.0.2.0/24", Area: "AREA",
 	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
 }
@@ -89,6 +100,8 @@ const (
 	RestartProcess Effect = "restarts the OSPF process"
 	Rejoin         Effect = "carrier goes and comes"
 	Rewrites       Effect = "changes routes"
+	RestartArea    Effect = "restarts OSPF on the area's ports"
+	Announces      Effect = "originates or flushes LSAs"
 )
 
 // Row is one statement of the language.
@@ -155,7 +168,7 @@ func init() {
 			Effect: RestartPort, RFC: "2328 9", Help: "OSPF runs on the port", build: (*builder).portOSPF},
 		{Word: "area", In: []Context{PortOSPF}, Inline: true, Args: []Arg{{Name: "area", Kind: Area}},
 			Effect: RestartPort, RFC: "2328 C.3", Help: "the area that the port is in", build: (*builder).area},
-		{Word: "type", In: []Context{PortOSPF}, Args: []Arg{{Name: "type", Kind: Name, Words: []string{"point-to-point"}}}, Default: "point-to-point",
+		{Word: "type", In: []Context{PortOSPF}, Args: []Arg{{Name: "type", Kind: Name, Words: []string{"point-to-point", "broadcast"}}}, Default: "broadcast on a segment, point-to-point on a link",
 			Effect: RestartPort, RFC: "2328 C.3", Help: "how OSPF sees what the port is joined to", build: (*builder).ospfType},
 		{Word: "cost", In: []Context{PortOSPF}, Args: []Arg{{Name: "cost", Kind: Number, Min: 1, Max: 65535}},
 			Default: "reference bandwidth over bandwidth, at least 1",
@@ -168,6 +181,10 @@ func init() {
 			Effect: Live, RFC: "2328 C.3", Help: "how long an acknowledgment may take", build: (*builder).retransmit},
 		{Word: "transmit-delay", In: []Context{PortOSPF}, Args: interval, Default: "1s",
 			Effect: Live, RFC: "2328 C.3", Help: "how much older an LSA gets by crossing the link", build: (*builder).transmitDelay},
+		{Word: "priority", In: []Context{PortOSPF}, Args: []Arg{{Name: "priority", Kind: Number, Max: 255}}, Default: "1",
+			Effect: Live, RFC: "2328 9.4", Help: "who becomes designated router of a segment: the highest, but nobody gives way; 0 never does", build: (*builder).priority},
+		{Word: "mtu-ignore", In: []Context{PortOSPF},
+			Effect: Live, RFC: "2328 10.6", Help: "takes neighbours whose MTU is larger", build: (*builder).ignoreMTU},
 		{Word: "passive", In: []Context{PortOSPF}, Inline: true,
 			Effect: RestartPort, Help: "the port's network is announced, but no hello is sent or heard", build: (*builder).passive},
 
@@ -175,6 +192,43 @@ func init() {
 			Effect: Live, Help: "settings of the router's OSPF process; it runs when a port has ospf", build: (*builder).ospf},
 		{Word: "reference-bandwidth", In: []Context{OSPFOf}, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 100_000_000_000_000}}, Default: "10G",
 			Effect: Reoriginate, RFC: "2328 C.3", Help: "the bandwidth that costs 1", build: (*builder).reference},
+
+		{Word: "area", In: []Context{OSPFOf}, Opens: AreaOf, Many: true, Args: []Arg{{Name: "area", Kind: Area}},
+			Effect: Live, RFC: "2328 C.2", Help: "what the router is told about an area", build: (*builder).areaBlock},
+		{Word: "stub", In: []Context{AreaOf}, Opens: StubOf,
+			Effect: RestartArea, RFC: "2328 3.6", Help: "the area takes no external routes; all its routers must say so", build: (*builder).stub},
+		{Word: "no-summary", In: []Context{StubOf}, Inline: true,
+			Effect: Announces, RFC: "2328 3.6", Help: "on a border router: the area takes no routes of other areas either, only a default", build: (*builder).noSummary},
+		{Word: "default-cost", In: []Context{StubOf}, Args: []Arg{{Name: "cost", Kind: Number, Max: 16777214}}, Default: "1",
+			Effect: Announces, RFC: "2328 C.2", Help: "the cost of the default route that a border router gives the stub area", build: (*builder).defaultCost},
+		{Word: "range", In: []Context{AreaOf}, Opens: RangeOf, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
+			Effect: Announces, RFC: "2328 C.2", Help: "on a border router: joins the area's networks that it covers into one for the other areas", build: (*builder).areaRange},
+		{Word: "cost", In: []Context{RangeOf}, Args: []Arg{{Name: "cost", Kind: Number, Min: 1, Max: 16777214}}, Default: "the largest cost of what the range covers",
+			Effect: Announces, RFC: "2328 12.4.3", Help: "the cost of the range", build: (*builder).rangeCost},
+		{Word: "hidden", In: []Context{RangeOf}, Inline: true,
+			Effect: Announces, RFC: "2328 C.2", Help: "neither the range nor what it covers is announced", build: (*builder).hidden},
+		{Word: "inject", In: []Context{OSPFOf}, Opens: InjectOf, Many: true,
+			Args:   []Arg{{Name: "source", Kind: Name, Words: []string{"static", "connected"}}},
+			Effect: Announces, RFC: "2328 12.4.4", Help: "announces the routes of another source as external ones", build: (*builder).inject},
+		{Word: "through", In: []Context{InjectOf}, Inline: true, Args: []Arg{{Name: "prefix set", Kind: Name}},
+			Effect: Announces, Help: "only prefixes in this set", build: (*builder).through},
+		{Word: "originate", In: []Context{OSPFOf}, Opens: OrigOf, Args: []Arg{{Name: "what", Kind: Literal, Words: []string{"default"}}},
+			Effect: Announces, RFC: "2328 12.4.4", Help: "announces a default route if the router has one of another source", build: (*builder).originateDefault},
+		{Word: "always", In: []Context{OrigOf}, Inline: true,
+			Effect: Announces, Help: "announces the default route whether the router has one or not", build: (*builder).always},
+		{Word: "metric", In: []Context{InjectOf, OrigOf}, Inline: true, Args: []Arg{{Name: "metric", Kind: Number, Max: 16777214}}, Default: "20",
+			Effect: Announces, RFC: "2328 12.4.4", Help: "the metric outside", build: (*builder).metric},
+		{Word: "type", In: []Context{InjectOf, OrigOf}, Inline: true, Args: []Arg{{Name: "type", Kind: Number, Min: 1, Max: 2}}, Default: "2",
+			Effect: Announces, RFC: "2328 2.3", Help: "1: the metric adds to the cost of the way; 2: it alone is compared first", build: (*builder).externalType},
+		{Word: "tag", In: []Context{InjectOf, OrigOf}, Inline: true, Args: []Arg{{Name: "tag", Kind: Number, Max: 4294967295}}, Default: "0",
+			Effect: Announces, RFC: "2328 A.4.5", Help: "a number that goes with the route", build: (*builder).tag},
+
+		{Word: "prefix-set", In: []Context{Top}, Opens: SetOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
+			Effect: Live, Help: "a set of prefixes, for whatever filters by them", build: (*builder).prefixSet},
+		{Word: prefixWord, In: []Context{SetOf}, Opens: MemberOf, Many: true,
+			Effect: Live, Help: "this prefix, such as 192.0.2.0/24, is in the set", build: (*builder).member},
+		{Word: "length", In: []Context{MemberOf}, Inline: true, Args: []Arg{{Name: "lengths", Kind: Lengths}}, Default: "the prefix's own",
+			Effect: Live, Help: "prefixes within it whose length is in this range, such as 24..26", build: (*builder).length},
 
 		{Word: "host", In: []Context{Top}, Opens: HostOf, Many: true,
 			Args:   []Arg{{Name: "name", Kind: Name}, {Name: "address", Kind: Interface}},
@@ -209,7 +263,7 @@ func init() {
 func rowFor(word string, in Context) *Row {
 	for i := range Grammar {
 		r := &Grammar[i]
-		if r.Word != word {
+		if r.Word != word && (r.Word != prefixWord || !prefixLike(word)) {
 			continue
 		}
 		for _, c := range r.In {
@@ -219,6 +273,11 @@ func rowFor(word string, in Context) *Row {
 		}
 	}
 	return nil
+}
+
+// prefixLike says whether a word is meant for a prefix.
+func prefixLike(word string) bool {
+	return word[0] >= '0' && word[0] <= '9' && strings.ContainsAny(word, "./")
 }
 
 // rowsIn are the statements that may stand in a context.

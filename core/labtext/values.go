@@ -65,6 +65,10 @@ func judge(a Arg, t Token) (what, hint string) {
 		if !a.holds(n) {
 			return fmt.Sprintf("%s is out of range", t.Text), fmt.Sprintf("from %s to %s", FormatRate(a.Min), FormatRate(a.Max))
 		}
+	case Lengths:
+		if _, _, ok := parseLengths(t.Text); !ok {
+			return fmt.Sprintf("%q is not a range of prefix lengths", t.Text), "write for example 24..32, or 24"
+		}
 	case Percent:
 		if _, err := parsePercent(t.Text); err != nil {
 			return fmt.Sprintf("%q is not a share", t.Text), "write 0% to 100%"

@@ -15,6 +15,9 @@ func (b *builder) warnings() []Problem {
 	for i := range b.result.Links {
 		w.link(&b.result.Links[i])
 	}
+	for i := range b.result.Segments {
+		w.segment(&b.result.Segments[i])
+	}
 	for i := range b.result.Devices {
 		w.device(&b.result.Devices[i])
 	}
@@ -134,9 +137,7 @@ func (w *warner) link(l *config.Link) {
 	if !x.On {
 		return
 	}
-	if x.Area != y.Area {
-		differ("the area", FormatArea(x.Area), FormatArea(y.Area), "put both ends in one area")
-	}
+	w.ospfDiffers(l.A, l.B)
 	if x.Passive != y.Passive {
 		passive, other := l.A, l.B
 		if y.Passive {
@@ -144,11 +145,58 @@ func (w *warner) link(l *config.Link) {
 		}
 		w.at(passive.String(), "take passive off it", "%v is passive but faces a router: %v waits for its hellos", passive, other)
 	}
-	if x.HelloInterval != y.HelloInterval {
-		differ("the hello interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval), "use the same hello-interval on both ends")
+}
+
+// ospfDiffers compares what OSPF on two ports must agree on.
+func (w *warner) ospfDiffers(one, other config.PortRef) {
+	da, db := w.result.Device(one.Device), w.result.Device(other.Device)
+	x, y := da.Port(one.Port).OSPF, db.Port(other.Port).OSPF
+	differ := func(what string, a, b any, hint string) {
+		if a != b {
+			w.at(one.String(), hint, "%s differs: %v on %v, %v on %v", what, a, one, b, other)
+		}
 	}
-	if x.DeadInterval != y.DeadInterval {
-		differ("the dead interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval), "use the same dead-interval on both ends")
+	differ("the area", FormatArea(x.Area), FormatArea(y.Area), "put both ends in one area")
+	differ("the hello interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval), "use the same hello-interval on both ends")
+	differ("the dead interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval), "use the same dead-interval on both ends")
+	differ("the type", typed(x.Type), typed(y.Type), "use the same type on both ends")
+	if x.Area == y.Area {
+		words := map[bool]string{false: "not a stub", true: "a stub"}
+		differ("area "+FormatArea(x.Area), words[stubOn(da, x.Area)], words[stubOn(db, x.Area)], "make the area a stub on both routers, or on neither")
+	}
+}
+
+func stubOn(d *config.Device, area uint32) bool {
+	for _, a := range d.OSPF.Areas {
+		if a.ID == area {
+			return a.Stub
+		}
+	}
+	return false
+}
+
+// segment compares the ports on a segment with the first of them that speaks
+// OSPF, or has an address.
+func (w *warner) segment(s *config.Segment) {
+	var first, speaks *config.PortRef
+	for i := range s.Ports {
+		r := &s.Ports[i]
+		p := w.result.Device(r.Device).Port(r.Port)
+		if p.Address.IsValid() {
+			if first == nil {
+				first = r
+			} else if q := w.result.Device(first.Device).Port(first.Port); q.Address.Masked() != p.Address.Masked() {
+				w.at(r.String(), "put all ports of the segment in one subnet", "the subnet differs on segment %s: %v on %v, %v on %v", s.Name, p.Address, r, q.Address, first)
+			}
+		}
+		if !p.OSPF.On || p.OSPF.Passive {
+			continue
+		}
+		if speaks == nil {
+			speaks = r
+			continue
+		}
+		w.ospfDiffers(*speaks, *r)
 	}
 }
 
@@ -174,7 +222,43 @@ func (w *warner) device(d *config.Device) {
 	if runs && !addressed {
 		w.at(d.Name, "set router-id", "%s has no address to take a router ID from: OSPF will not start", d.Name)
 	}
-	if len(areas) > 1 {
-		w.at(d.Name, "put its ports in one area", "%s has ports in %d areas: this version routes within each, not between them", d.Name, len(areas))
+	w.areas(d, areas)
+}
+
+// areas warns about what a router is told of areas.
+func (w *warner) areas(d *config.Device, running map[uint32]bool) {
+	if len(running) > 1 && !running[0] {
+		w.at(d.Name, "give it a port in area 0", "%s joins %d areas but not the backbone: it passes no routes between them", d.Name, len(running))
 	}
+	for _, a := range d.OSPF.Areas {
+		if !running[a.ID] {
+			w.at(d.Name, "put a port in it, or take the block out", "%s speaks of area %s and has no port in it", d.Name, FormatArea(a.ID))
+		}
+		for _, r := range a.Ranges {
+			if where, ok := w.covered(r.Prefix, a.ID); !ok {
+				hint := "take it out"
+				if where != "" {
+					hint = "probably area " + where + " was meant, whose networks it covers"
+				}
+				w.at(d.Name, hint, "the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
+			}
+		}
+	}
+}
+
+// covered says whether a prefix covers a network of an area, and if not, of
+// which other area it covers one.
+func (w *warner) covered(x netip.Prefix, area uint32) (other string, ok bool) {
+	for i := range w.result.Devices {
+		for _, p := range w.result.Devices[i].Ports {
+			if !p.OSPF.On || !p.Address.IsValid() || !x.Contains(p.Address.Addr()) || p.Address.Bits() < x.Bits() {
+				continue
+			}
+			if p.OSPF.Area == area {
+				return "", true
+			}
+			other = FormatArea(p.OSPF.Area)
+		}
+	}
+	return other, false
 }

@@ -7,6 +7,7 @@ import (
 	"hellebore/core/event"
 	"hellebore/core/ospf"
 	"hellebore/core/route"
+	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/ospf"
 )
 
@@ -91,7 +92,7 @@ func (w *World) checkAdjacencies() string {
 				if n.State != ospf.Full || bad != "" {
 					return
 				}
-				far := w.farEnd(d.ID(), uint32(i))
+				far := w.farEnd(d.ID(), uint32(i), n.Address)
 				if far == nil || far.OSPF().RouterID() != n.RouterID {
 					bad = fmt.Sprintf("Full with %v, which is not at the other end", n.RouterID)
 					return
@@ -109,19 +110,30 @@ func (w *World) checkAdjacencies() string {
 	return ""
 }
 
-func (w *World) farEnd(dev, port uint32) *device.Device {
+// farEnd is the device that has an address on what a port is joined to.
+func (w *World) farEnd(dev, port uint32, address ip.Addr) *device.Device {
 	m, i, ok := w.MediumOf(dev, port)
-	if !ok || m.Kind != Link {
+	if !ok {
 		return nil
 	}
-	return w.devices[m.Ends[1-i].Device]
+	for k, e := range m.Ends {
+		if d := w.devices[e.Device]; k != i && d.Ports()[e.Port].Address() == address {
+			return d
+		}
+	}
+	return nil
 }
 
-// databaseOf writes a device's database of an area out, without ages.
+// databaseOf writes a device's database of an area out, without ages, and what
+// belongs to no area if that is flooded there.
 func databaseOf(d *device.Device, area uint32) string {
 	out := ""
+	stub := false
+	for _, a := range d.Config().OSPF.Areas {
+		stub = stub || a.ID == area && a.Stub
+	}
 	d.OSPF().Database(d, func(l ospf.LSAView) {
-		if l.Area == area && l.Header.Age < wire.MaxAge {
+		if (l.AS && !stub || !l.AS && l.Area == area) && l.Header.Age < wire.MaxAge {
 			out += fmt.Sprintf("%v %x %x\n", l.Header.Key, l.Header.Seq, l.Header.Checksum)
 		}
 	})

@@ -15,6 +15,7 @@ import (
 type effect struct {
 	word   string
 	in     labtext.Context
+	lab    string    // the demo lab; the triangle unless said
 	before [2]string // an edit made before the network starts; optional
 	from   string
 	to     string
@@ -32,6 +33,7 @@ const (
 )
 
 const (
+	areas     = "three-areas"
 	e2        = "port e2 10.0.13.1/30\n    ospf area 0"
 	office    = "segment office summit.lan booth\n"
 	lastLine  = "every 100ms\n"
@@ -74,6 +76,30 @@ var effects = []effect{
 	{word: "passive", in: labtext.PortOSPF, from: e2, to: e2 + " passive", lsas: -1, want: lineFalls},
 	{word: "ospf", in: labtext.RouterOf, from: quarryTop, to: quarryTop + "  ospf\n"},
 	{word: "reference-bandwidth", in: labtext.OSPFOf, from: quarryTop, to: quarryTop + "  ospf\n    reference-bandwidth 20G\n", lsas: 1},
+	{word: "priority", in: labtext.PortOSPF, lab: "station-yard", from: "priority 10", to: "priority 30"},
+	{word: "mtu-ignore", in: labtext.PortOSPF, from: e2, to: e2 + "\n      mtu-ignore"},
+	{word: "area", in: labtext.OSPFOf, from: quarryTop, to: quarryTop + "  ospf\n    area 0\n"},
+	{word: "stub", in: labtext.AreaOf, lab: areas, from: "    area 2\n      stub\n", to: "    area 2\n", lsas: -1,
+		want: "junction route-changed, lower hello-refused, lower neighbour-state, lower route-changed, mill route-changed, " +
+			"mine hello-refused, mine neighbour-state, mine route-changed, upper route-changed"},
+	{word: "no-summary", in: labtext.StubOf, lab: areas, from: "stub no-summary", to: "stub", lsas: -1, want: "mine route-changed"},
+	{word: "default-cost", in: labtext.StubOf, lab: areas, from: "default-cost 5", to: "default-cost 6", lsas: 1},
+	{word: "range", in: labtext.AreaOf, lab: areas, from: "    area 1\n      range 10.1.0.0/16\n\nrouter lower", to: "\nrouter lower", lsas: -1, want: "junction route-changed, mill route-changed, upper route-changed"},
+	{word: "cost", in: labtext.RangeOf, lab: areas, from: "range 10.1.0.0/16\n    area 2", to: "range 10.1.0.0/16\n        cost 99\n    area 2", lsas: -1, want: "junction route-changed"},
+	{word: "hidden", in: labtext.RangeOf, lab: areas, from: "range 10.1.0.0/16\n    area 2", to: "range 10.1.0.0/16 hidden\n    area 2", lsas: -1, want: "junction route-changed"},
+	{word: "inject", in: labtext.OSPFOf, lab: areas, from: "    inject static through outside type 1 metric 50\n", to: "", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},
+	{word: "through", in: labtext.InjectOf, lab: areas, from: "inject static through outside", to: "inject static", lsas: 1, want: "lower route-changed, mill route-changed, upper route-changed"},
+	{word: "originate", in: labtext.OSPFOf, lab: areas, from: "    originate default metric 10\n", to: "", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},
+	{word: "always", in: labtext.OrigOf, lab: areas, from: "originate default metric 10", to: "originate default always metric 10"},
+	{word: "metric", in: labtext.InjectOf, lab: areas, from: "metric 50", to: "metric 51", lsas: 1},
+	{word: "metric", in: labtext.OrigOf, lab: areas, from: "default metric 10", to: "default metric 11", lsas: 1},
+	{word: "type", in: labtext.InjectOf, lab: areas, from: "type 1 metric 50", to: "type 2 metric 50", lsas: 1},
+	{word: "type", in: labtext.OrigOf, lab: areas, from: "default metric 10", to: "default metric 10 type 1", lsas: 1},
+	{word: "tag", in: labtext.InjectOf, lab: areas, from: "type 1 metric 50", to: "type 1 metric 50 tag 7", lsas: 1},
+	{word: "tag", in: labtext.OrigOf, lab: areas, from: "default metric 10", to: "default metric 10 tag 7", lsas: 1},
+	{word: "prefix-set", in: labtext.Top, lab: areas, from: "prefix-set outside\n", to: "prefix-set spare\n  10.0.0.0/8\n\nprefix-set outside\n"},
+	{word: "PREFIX", in: labtext.SetOf, lab: areas, from: "  198.51.100.0/24\n\nflow", to: "  203.0.113.0/24\n\nflow", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},
+	{word: "length", in: labtext.MemberOf, lab: areas, from: "  198.51.100.0/24\n\nflow", to: "  198.51.100.0/24 length 25..32\n\nflow", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},
 	{word: "host", in: labtext.Top, from: "host booth 10.20.2.10/24", to: "host booth 10.20.2.11/24"},
 	{word: "gateway", in: labtext.HostOf, from: "gateway 10.20.2.1", to: "gateway 10.20.2.2", want: "booth hop-changed, booth route-changed"},
 	{word: "disabled", in: labtext.RouterOf, from: "router quarry", to: "router quarry disabled", lsas: -1, want: routerFalls},
@@ -96,7 +122,11 @@ var effects = []effect{
 func TestEffectsOfChanges(t *testing.T) {
 	for _, c := range effects {
 		t.Run(c.word+" in "+string(c.in), func(t *testing.T) {
-			text := demoLab(t, "triangle-with-ospf")
+			slug := c.lab
+			if slug == "" {
+				slug = "triangle-with-ospf"
+			}
+			text := demoLab(t, slug)
 			if c.before[0] != "" {
 				text = strings.Replace(text, c.before[0], c.before[1], 1)
 			}

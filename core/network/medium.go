@@ -249,7 +249,7 @@ func (w *World) join(lab *config.Lab) {
 			w.media[j].Gone = true
 			w.carriers(&w.media[j])
 			for _, e := range w.media[j].Ends {
-				w.devices[e.Device].Join(e.Port, -1)
+				w.devices[e.Device].Join(e.Port, -1, false)
 			}
 		}
 	}
@@ -271,14 +271,14 @@ func (w *World) join(lab *config.Lab) {
 			}
 			for _, e := range old.Ends {
 				if !m.has(e) {
-					w.devices[e.Device].Join(e.Port, -1)
+					w.devices[e.Device].Join(e.Port, -1, false)
 					w.devices[e.Device].SetCarrier(e.Port, false, note.NotJoined)
 				}
 			}
 			w.media[j] = m
 		}
 		for _, e := range m.Ends {
-			w.devices[e.Device].Join(e.Port, int32(j))
+			w.devices[e.Device].Join(e.Port, int32(j), m.Kind == Segment)
 		}
 	}
 }

@@ -41,6 +41,7 @@ const (
 	HopChanged
 	RouterIDChosen
 	AddressUnresolved
+	PortRole
 	kinds
 )
 
@@ -82,6 +83,7 @@ var Kinds = [kinds]KindInfo{
 	RouteChanged:      {"route-changed", Forwarding, "{a:prefix}: {b:hop} to {c:hop}"},
 	HopChanged:        {"hop-changed", Forwarding, "next hop {a:hop}: {b:set} to {c:set}"},
 	RouterIDChosen:    {"router-id", Adjacency, "router ID {a:address}"},
+	PortRole:          {"port-role", Adjacency, "port {port} is {c:portState}; DR {a:router}, BDR {b:router}"},
 	AddressUnresolved: {"address-unresolved", Packet, "nobody answers for {a:address} on {port}"},
 }
 

@@ -35,6 +35,10 @@ const (
 	StillForming
 	DeadIntervalExpired
 	FarEndNotAPort
+	TypeDiffers
+	RouterIDChanged
+	NoAdjacencyNeeded
+	StubFlagDiffers
 
 	// Why a packet or an LSA was discarded.
 	Malformed
@@ -43,6 +47,7 @@ const (
 	TooSoon
 	OlderThanOurs
 	NoNeighbour
+	StubTakesNoExternal
 
 	// Why a packet did not arrive.
 	NoRoute
@@ -105,12 +110,20 @@ var Reasons = [codes]Info{
 	DeadIntervalExpired:   {"dead-interval-expired", "dead interval", "no hello arrived for a router dead interval", "", "duration", "2328 10.3"},
 	FarEndNotAPort:        {"far-end-host", "far end", "the other end is a host: it runs no routing protocol", "make the port passive", "word", ""},
 
+	TypeDiffers:       {"type", "type", "the two ports take the network between them for different things", "set type {theirs} on {a}, or type {mine} on {b}", "word", "2328 12.4.1"},
+	RouterIDChanged:   {"router-id-changed", "router ID", "another router ID was heard from the neighbour's address", "", "address", "2328 10.5"},
+	NoAdjacencyNeeded: {"two-way", "adjacency", "both are neither DR nor BDR of the segment: they stay at 2-Way, as they should", "", "word", "2328 10.4"},
+
+	StubFlagDiffers: {"stub", "stub area", "one end takes the area for a stub, the other does not", "make the area a stub on both routers, or on neither", "stubFlag", "2328 10.5"},
+
 	Malformed:     {"malformed", "format", "the packet cannot be read", "", "", "2328 8.2"},
 	BadChecksum:   {"checksum", "checksum", "the checksum is wrong", "", "count", "2328 8.2"},
 	UnknownLSA:    {"unknown-lsa", "LSA type", "the LSA type is unknown", "", "count", "2328 13"},
 	TooSoon:       {"too-soon", "MinLSArrival", "the LSA came within MinLSArrival of the copy before", "", "duration", "2328 13"},
 	OlderThanOurs: {"older", "sequence", "the database copy is more recent", "", "sequence", "2328 13"},
 	NoNeighbour:   {"no-neighbour", "neighbour", "the sender is not a neighbour in the state that this packet needs", "", "", "2328 10"},
+
+	StubTakesNoExternal: {"stub-external", "stub area", "a stub area takes no external LSAs", "", "", "2328 13"},
 
 	NoRoute:        {"no-route", "route", "{a} has no route to {b}", "", "", "1812 5.2.4"},
 	Blackholed:     {"blackhole", "blackhole", "{a} drops packets for {b} on purpose: a blackhole route", "", "", ""},

@@ -45,6 +45,18 @@ func formatValue(kind string, v uint64) string {
 		return ip.Addr(v).String()
 	case "sequence":
 		return fmt.Sprintf("%#08x", uint32(v))
+	case "portState":
+		return ospf.PortStateNames[v]
+	case "router":
+		if v == 0 {
+			return "none"
+		}
+		return ip.Addr(v).String()
+	case "stubFlag":
+		if v == 0 {
+			return "stub"
+		}
+		return "not a stub"
 	case "nbrState":
 		return ospf.StateNames[v]
 	case "spfState":

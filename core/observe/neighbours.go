@@ -11,6 +11,7 @@ import (
 	"hellebore/core/network"
 	"hellebore/core/note"
 	"hellebore/core/ospf"
+	"hellebore/core/wire/ip"
 )
 
 // End is one end of a relation.
@@ -26,14 +27,17 @@ type End struct {
 	Hello    string   `json:"hello,omitempty"`
 	Dead     string   `json:"dead,omitempty"`
 	Cost     uint16   `json:"cost,omitempty"`
+	Role     string   `json:"role,omitempty" doc:"on a segment: DR, Backup, DR Other or Waiting (RFC 2328 9.1)"`
+	Priority *uint8   `json:"priority,omitempty" doc:"to become DR, on a segment"`
 }
 
 // Neighbour is a row of Neighbours: one adjacency, both ends.
 type Neighbour struct {
 	Protocol string   `json:"protocol" enum:"ospf"`
+	Segment  string   `json:"segment,omitempty" doc:"the segment that joins them; absent on a link"`
 	A        End      `json:"a"`
 	B        End      `json:"b"`
-	Up       bool     `json:"up"`
+	Up       bool     `json:"up" doc:"it is as it should be: Full, or 2-Way between two that are neither DR nor BDR"`
 	State    string   `json:"state" doc:"the lower of the two states"`
 	Since    float64  `json:"since"`
 	Reasons  []Reason `json:"reasons" doc:"why it is not up: observed first, then what will be in the way next"`
@@ -48,23 +52,29 @@ var stateRank = func() map[string]int {
 	return m
 }()
 
-// NeighboursOf makes the rows: one for each pair of ports on a link of which at
-// least one runs OSPF and is not meant to be passive towards hosts.
+// NeighboursOf makes the rows: one for each pair of ports on a link, or of
+// routers on a segment, of which at least one runs OSPF and is not passive.
 func NeighboursOf(w *network.World) []Neighbour {
 	out := []Neighbour{}
 	for i := range w.Media() {
 		m := &w.Media()[i]
-		if m.Gone || m.Kind != network.Link {
+		if m.Gone {
 			continue
 		}
-		a, b := side{w, w.Device(m.Ends[0].Device), m.Ends[0].Port}, side{w, w.Device(m.Ends[1].Device), m.Ends[1].Port}
-		if a.d.Gone() || b.d.Gone() || !a.active() && !b.active() {
-			continue
+		for k := range m.Ends {
+			for l := k + 1; l < len(m.Ends); l++ {
+				a, b := sideOf(w, m, k), sideOf(w, m, l)
+				hosts := m.Kind == network.Segment && (a.d.Kind() == config.Host || b.d.Kind() == config.Host)
+				if a.d.Gone() || b.d.Gone() || hosts || !a.active() && !b.active() {
+					continue
+				}
+				if b.d.Name() < a.d.Name() {
+					a, b = b, a
+				}
+				a.far, b.far = b.d.Ports()[b.port].Address(), a.d.Ports()[a.port].Address()
+				out = append(out, relation(m, a, b))
+			}
 		}
-		if b.d.Name() < a.d.Name() {
-			a, b = b, a
-		}
-		out = append(out, relation(m, a, b))
 	}
 	slices.SortFunc(out, func(x, y Neighbour) int {
 		if x.Up != y.Up {
@@ -73,16 +83,32 @@ func NeighboursOf(w *network.World) []Neighbour {
 			}
 			return 1
 		}
-		return cmp.Or(cmp.Compare(x.A.Device, y.A.Device), cmp.Compare(x.A.Port, y.A.Port))
+		return cmp.Or(cmp.Compare(x.A.Device, y.A.Device), cmp.Compare(x.A.Port, y.A.Port),
+			cmp.Compare(x.B.Device, y.B.Device), cmp.Compare(x.B.Port, y.B.Port))
 	})
 	return out
 }
 
-// side is one end of a link in its world.
+// side is one end of a relation in its world.
 type side struct {
 	w    *network.World
 	d    *device.Device
 	port uint32
+	at   int     // which end of the medium
+	far  ip.Addr // the other end's address
+}
+
+func sideOf(w *network.World, m *network.Medium, end int) side {
+	return side{w: w, d: w.Device(m.Ends[end].Device), port: m.Ends[end].Port, at: end}
+}
+
+// refusal is what this end refuses of the other.
+func (s side) refusal() ospf.Refusal {
+	v := s.d.OSPF().Port(s.port)
+	if v.Broadcast && v.Refusal.From != s.far {
+		return ospf.Refusal{}
+	}
+	return v.Refusal
 }
 
 func (s side) config() *config.Port { return &s.d.Ports()[s.port].Config }
@@ -96,8 +122,9 @@ func (s side) active() bool {
 
 // sees is what this end knows of the other: the neighbour on its port.
 func (s side) sees() (n ospf.NeighbourView, ok bool) {
+	broadcast := s.d.OSPF().Port(s.port).Broadcast
 	s.d.OSPF().Neighbours(s.port, func(v ospf.NeighbourView) {
-		if !ok || v.State > n.State {
+		if (!broadcast || v.Address == s.far) && (!ok || v.State > n.State) {
 			n, ok = v, true
 		}
 	})
@@ -118,6 +145,9 @@ func (s side) end() End {
 		e.Hello, e.Dead = labtext.FormatDuration(c.OSPF.HelloInterval), labtext.FormatDuration(c.OSPF.DeadInterval)
 		e.Cost = s.d.Config().OSPF.CostOf(c)
 	}
+	if v := s.d.OSPF().Port(s.port); v.Broadcast && v.State >= ospf.PortWaiting {
+		e.Role, e.Priority = v.State.String(), &v.Priority
+	}
 	if n, ok := s.sees(); ok {
 		e.State, e.Since = n.State.String(), seconds(n.Since)
 		if n.DeadAt != 0 {
@@ -134,9 +164,21 @@ func relation(m *network.Medium, a, b side) Neighbour {
 	if stateRank[n.B.State] < stateRank[n.A.State] {
 		n.State, n.Since = n.B.State, n.B.Since
 	}
-	n.Up = n.State == ospf.StateNames[ospf.Full]
+	if m.Kind == network.Segment {
+		n.Segment = m.Name
+	}
+	other := ospf.PortStateNames[ospf.PortDROther]
+	asTold := n.State == ospf.StateNames[ospf.TwoWay] && n.A.Role == other && n.B.Role == other
+	n.Up = n.State == ospf.StateNames[ospf.Full] || asTold
 	if n.Up {
 		n.Since = max(n.A.Since, n.B.Since)
+		c := &collector{a: a, b: b}
+		if asTold {
+			c.add(note.NoAdjacencyNeeded, "observed", a, "", "")
+		} else {
+			c.types()
+		}
+		n.Reasons = append(n.Reasons, c.reasons...)
 		return n
 	}
 	c := &collector{a: a, b: b}
@@ -156,7 +198,7 @@ type collector struct {
 // once in a row, whoever observed it.
 var disagreement = map[note.Code]bool{
 	note.AreaDiffers: true, note.SubnetDiffers: true, note.HelloIntervalDiffers: true, note.DeadIntervalDiffers: true,
-	note.AuthenticationDiffers: true, note.MTUTooLarge: true, note.SameRouterID: true,
+	note.AuthenticationDiffers: true, note.MTUTooLarge: true, note.SameRouterID: true, note.TypeDiffers: true, note.StubFlagDiffers: true,
 	note.LinkCut: true,
 }
 
@@ -210,7 +252,7 @@ func (c *collector) observed(m *network.Medium) {
 		}
 	})
 	c.each(func(s, _ side, order func(string, string) (string, string)) {
-		if r := s.d.OSPF().Port(s.port).Refusal; r.Reason != note.None {
+		if r := s.refusal(); r.Reason != note.None {
 			kind := r.Reason.Info().Value
 			mine, theirs := order(formatValue(kind, r.Mine), formatValue(kind, r.Theirs))
 			c.add(r.Reason, "observed", s, mine, theirs).Count += r.Count
@@ -220,7 +262,7 @@ func (c *collector) observed(m *network.Medium) {
 		n, ok := s.sees()
 		switch {
 		case !ok:
-		case n.State == ospf.Init && s.d.OSPF().Port(s.port).Refusal.Reason == note.None:
+		case n.State == ospf.Init && s.refusal().Reason == note.None:
 			mine, theirs := order("heard", "does not list it")
 			c.add(note.NotListed, "observed", s, mine, theirs)
 		case n.State >= ospf.ExStart && n.State < ospf.Full:
@@ -231,14 +273,14 @@ func (c *collector) observed(m *network.Medium) {
 	c.each(func(s, _ side, order func(string, string) (string, string)) {
 		v := s.d.OSPF().Port(s.port)
 		_, sees := s.sees()
-		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.OSPF().Running() && !sees && v.Refusal.Reason == note.None {
+		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.OSPF().Running() && !sees && s.refusal().Reason == note.None {
 			mine, theirs := order("nothing heard", "")
 			c.add(note.NothingHeard, "observed", s, mine, theirs)
 		}
 	})
-	for i := range m.Ends {
-		if ok, why := m.Passes(i, 1-i); !ok && why == note.LinkSilenced {
-			from := side{c.a.w, c.a.w.Device(m.Ends[i].Device), m.Ends[i].Port}
+	for _, pair := range [][2]side{{c.a, c.b}, {c.b, c.a}} {
+		from := pair[0]
+		if ok, why := m.Passes(from.at, pair[1].at); !ok && why == note.LinkSilenced {
 			r := c.add(why, "fault", from, "", "")
 			r.Text = "packets from " + from.ref() + " vanish on the way"
 			r.Code += "-" + from.ref()
@@ -287,16 +329,48 @@ func (c *collector) foreseen() {
 	if !x.OSPF.On || !y.OSPF.On {
 		return
 	}
+	c.types()
 	differ(note.AreaDiffers, labtext.FormatArea(x.OSPF.Area), labtext.FormatArea(y.OSPF.Area))
 	if x.Address.IsValid() && y.Address.IsValid() && x.Address.Masked() != y.Address.Masked() {
 		differ(note.SubnetDiffers, x.Address.String(), y.Address.String())
 	}
+	if x.OSPF.Area == y.OSPF.Area {
+		words := map[bool]string{false: "not a stub", true: "stub"}
+		differ(note.StubFlagDiffers, words[isStub(c.a.d, x.OSPF.Area)], words[isStub(c.b.d, x.OSPF.Area)])
+	}
 	differ(note.HelloIntervalDiffers, labtext.FormatDuration(x.OSPF.HelloInterval), labtext.FormatDuration(y.OSPF.HelloInterval))
 	differ(note.DeadIntervalDiffers, labtext.FormatDuration(x.OSPF.DeadInterval), labtext.FormatDuration(y.OSPF.DeadInterval))
-	if x.MTU != y.MTU {
+	if x.MTU > y.MTU && !y.OSPF.IgnoreMTU || y.MTU > x.MTU && !x.OSPF.IgnoreMTU {
 		differ(note.MTUTooLarge, formatValue("count", uint64(x.MTU)), formatValue("count", uint64(y.MTU)))
 	}
 	if id := c.a.d.OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.d.OSPF().RouterID() {
 		c.add(note.SameRouterID, "foreseen", c.a, id.String(), id.String())
 	}
+}
+
+// types says that the two ends take what is between them for different things.
+// The adjacency comes up all the same, but routes do not follow it.
+func (c *collector) types() {
+	word := func(s side) string {
+		v := s.d.OSPF().Port(s.port)
+		switch {
+		case !v.On:
+			return ""
+		case v.Broadcast:
+			return "broadcast"
+		}
+		return "point-to-point"
+	}
+	if a, b := word(c.a), word(c.b); a != "" && b != "" && a != b {
+		c.add(note.TypeDiffers, "foreseen", c.a, a, b)
+	}
+}
+
+func isStub(d *device.Device, area uint32) bool {
+	for _, a := range d.Config().OSPF.Areas {
+		if a.ID == area {
+			return a.Stub
+		}
+	}
+	return false
 }

@@ -47,8 +47,11 @@ type Port struct {
 // PortOSPF is what OSPF does on a port.
 type PortOSPF struct {
 	Area               string   `json:"area"`
-	Type               string   `json:"type" enum:"point-to-point,loopback"`
-	State              string   `json:"state" enum:"Down,Loopback,Point-to-point,Passive" doc:"RFC 2328 9.1, and Passive"`
+	Type               string   `json:"type" enum:"point-to-point,broadcast,loopback"`
+	State              string   `json:"state" enum:"Down,Loopback,Waiting,Point-to-point,DR Other,Backup,DR,Passive" doc:"RFC 2328 9.1, and Passive"`
+	Priority           *uint8   `json:"priority,omitempty" doc:"to become DR, on a segment"`
+	DR                 string   `json:"dr,omitempty" doc:"the designated router of the segment, a device and its address"`
+	BDR                string   `json:"bdr,omitempty"`
 	Cost               uint16   `json:"cost"`
 	CostFrom           string   `json:"costFrom" doc:"where the cost comes from"`
 	Passive            bool     `json:"passive"`
@@ -69,6 +72,7 @@ type Process struct {
 	RouterID           string   `json:"routerId,omitempty"`
 	RouterIDFrom       string   `json:"routerIdFrom,omitempty"`
 	Areas              []string `json:"areas"`
+	Roles              []string `json:"roles" doc:"area border router, AS boundary router"`
 	Ports              int      `json:"ports" doc:"ports on which it runs"`
 	Full               int      `json:"full" doc:"neighbours in state Full"`
 	LSAs               int      `json:"lsas"`
@@ -103,7 +107,7 @@ func PortsOf(w *network.World) Ports {
 
 func processOf(w *network.World, d *device.Device) Process {
 	o := d.OSPF()
-	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{},
+	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{}, Roles: []string{},
 		ReferenceBandwidth: labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth)}
 	seen := map[uint32]bool{}
 	configured := false
@@ -148,6 +152,12 @@ func processOf(w *network.World, d *device.Device) Process {
 		}
 	}
 	o.Database(d, func(ospf.LSAView) { p.LSAs++ })
+	if o.AreaBorder() {
+		p.Roles = append(p.Roles, "area border router")
+	}
+	if o.ASBoundary() {
+		p.Roles = append(p.Roles, "AS boundary router")
+	}
 	return p
 }
 
@@ -201,7 +211,14 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	case o.Passive:
 		out.State = "Passive"
 	default:
-		out.State = "Point-to-point"
+		out.State = v.State.String()
+	}
+	if v.Broadcast {
+		out.Type = "broadcast"
+		if !v.Passive {
+			out.Priority = &v.Priority
+			out.DR, out.BDR = holder(w, v.DR), holder(w, v.BDR)
+		}
 	}
 	switch {
 	case p.Config.Loopback:
@@ -219,6 +236,17 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		out.Neighbours = append(out.Neighbours, n.RouterID.String()+" "+n.State.String())
 	})
 	return out
+}
+
+// holder names a router by its address on a segment: "depot 10.2.0.2".
+func holder(w *network.World, a ip.Addr) string {
+	if a == 0 {
+		return ""
+	}
+	if d := addressOwner(w, a); d != nil {
+		return d.Name() + " " + a.String()
+	}
+	return a.String()
 }
 
 // addressOwner is the device that has an address on one of its ports, nil if

@@ -1,6 +1,7 @@
 package observe_test
 
 import (
+	"fmt"
 	"net/netip"
 	"strings"
 	"testing"
@@ -43,6 +44,15 @@ segment shed halt.lan desk
 
 flow works gate -> desk every 1s
 `
+
+// yard is four routers on a segment.
+var yard = func() string {
+	s := ""
+	for i, name := range []string{"mill", "halt", "ford", "weir"} {
+		s += fmt.Sprintf("router %s\n  port e1 10.5.0.%d/24\n    ospf area 0\n", name, i+1)
+	}
+	return s + "segment yard mill.e1 halt.e1 ford.e1 weir.e1\n"
+}()
 
 const (
 	millPort = "port e1 10.0.12.1/30\n    ospf area 0\n"
@@ -93,10 +103,22 @@ func lsa(head wire.LSAHeader, body []byte, spoil byte) func(*network.World) {
 	})
 }
 
+// areaSent is the area in which packets are sent.
+var areaSent uint32
+
+// inArea does something with packets of an area.
+func inArea(area uint32, do func(*network.World)) func(*network.World) {
+	return func(w *network.World) {
+		areaSent = area
+		defer func() { areaSent = 0 }()
+		do(w)
+	}
+}
+
 // packet sends an OSPF packet from mill to halt.
 func packet(kind uint8, body func([]byte) []byte) func(*network.World) {
 	return func(w *network.World) {
-		b := body(wire.Begin(nil, kind, 0x0aff0001, 0))
+		b := body(wire.Begin(nil, kind, 0x0aff0001, areaSent))
 		wire.Finish(b, 0)
 		w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
 	}
@@ -165,6 +187,17 @@ func TestEachReasonIsGiven(t *testing.T) {
 		}},
 		note.FarEndNotAPort: {text: "router a\n  port e1 10.0.0.1/24\n    ospf area 0\nhost b 10.0.0.2/24\nlink a.e1 b\n"},
 
+		note.TypeDiffers: {text: edit(millPort, millPort+"      type broadcast\n")},
+		note.RouterIDChanged: {text: yard, do: func(w *network.World) {
+			b := wire.Begin(nil, wire.TypeHello, 0x09090909, 0)
+			h := wire.Hello{Mask: ip.Mask(24), Interval: 10, DeadInterval: 40, Options: wire.OptionE, Priority: 1}
+			b = h.Append(b)
+			wire.Finish(b, 0)
+			w.Find("mill").Send(0, wire.AllSPFRouters, b, event.Pending)
+		}},
+		note.NoAdjacencyNeeded: {text: yard},
+		note.StubFlagDiffers:   {text: strings.NewReplacer("area 0", "area 1", "router mill\n", "router mill\n  ospf\n    area 1\n      stub\n").Replace(line)},
+
 		note.Malformed:     {do: raw(func(b []byte) { b[0] = 3 })},
 		note.BadChecksum:   {do: raw(func(b []byte) { b[12] ^= 1 })},
 		note.UnknownLSA:    {do: lsa(wire.LSAHeader{Key: wire.Key{Type: 9, ID: 1, Router: 2}, Seq: 1}, stub, 0)},
@@ -175,6 +208,11 @@ func TestEachReasonIsGiven(t *testing.T) {
 			wire.Finish(b, 0)
 			w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
 		}},
+
+		note.StubTakesNoExternal: {text: strings.NewReplacer("area 0", "area 1", "router mill\n", "router mill\n  ospf\n    area 1\n      stub\n",
+			"router halt\n", "router halt\n  ospf\n    area 1\n      stub\n").Replace(line),
+			do: inArea(1, lsa(wire.LSAHeader{Key: wire.Key{Type: wire.ExternalLSA, ID: 0x0a0a0000, Router: 0x0aff0001}, Seq: 1},
+				(&wire.ExternalBody{Mask: ip.Mask(16)}).Append(nil), 0))},
 
 		note.NoRoute:        {text: edit(haltPort, "port e1 10.0.12.2/30\n")},
 		note.Blackholed:     {text: edit("router mill\n", "router mill\n  static 10.20.2.0/25 blackhole\n")},

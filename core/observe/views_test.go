@@ -58,7 +58,7 @@ func TestPortsOfASoundNetwork(t *testing.T) {
 	require.Equal(t, []string{"mill.lan"}, host.JoinedTo)
 
 	require.Equal(t, observe.Process{Device: "mill", Running: true, RouterID: "10.255.0.1", RouterIDFrom: "address of lo",
-		Areas: []string{"0"}, Ports: 3, Full: 1, LSAs: 2, SPFRuns: process(t, w, "mill").SPFRuns, ReferenceBandwidth: "10G"},
+		Areas: []string{"0"}, Roles: []string{}, Ports: 3, Full: 1, LSAs: 2, SPFRuns: process(t, w, "mill").SPFRuns, ReferenceBandwidth: "10G"},
 		process(t, w, "mill"))
 }
 

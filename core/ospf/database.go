@@ -20,22 +20,27 @@ type Pool struct {
 	keyIndex  store.Index
 	bodies    store.Paged[*Body] // 0 is not used
 	bodyIndex store.Index
-	scratch   *spfScratch // of one SPF run at a time; never copied
+	scratch   *scratch // of one SPF run at a time; never copied
 }
 
 // Body is the decoded body of an LSA.
 type Body struct {
-	Key     uint32
-	Options uint8
-	Raw     []byte
-	Router  wire.RouterBody
-	Network wire.NetworkBody
-	edges   []edge // a router LSA's links to other routers
-	stubs   []stub
+	Key      uint32
+	Options  uint8
+	Raw      []byte
+	Router   wire.RouterBody
+	Network  wire.NetworkBody
+	Summary  wire.SummaryBody
+	External wire.ExternalBody
+	edges    []edge // of a router LSA, to routers and networks; of a network LSA, to routers
+	stubs    []stub // the network of any other LSA is one
 }
 
+// edge leads from a vertex to another. A router is known by the key of its
+// router LSA, a network by a key that names no router: who its DR is does not
+// follow from what points to it.
 type edge struct {
-	target uint32 // key number of the router LSA at the other end
+	target uint32
 	data   ip.Addr
 	metric uint32
 }
@@ -49,6 +54,9 @@ type stub struct {
 func (p *Pool) Clone() *Pool {
 	return &Pool{keys: p.keys.Clone(), keyIndex: p.keyIndex.Clone(), bodies: p.bodies.Clone(), bodyIndex: p.bodyIndex.Clone()}
 }
+
+// networkKey names the network whose DR has an address.
+func networkKey(dr ip.Addr) wire.Key { return wire.Key{Type: wire.NetworkLSA, ID: dr} }
 
 func hashKey(k wire.Key) uint64 {
 	return store.Mix(store.Mix(uint64(k.Type), uint64(k.ID)), uint64(k.Router))
@@ -99,6 +107,8 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 			switch l.Type {
 			case wire.LinkPointToPoint:
 				b.edges = append(b.edges, edge{p.KeyID(wire.Key{Type: wire.RouterLSA, ID: l.ID, Router: l.ID}), l.Data, uint32(l.Metric)})
+			case wire.LinkTransit:
+				b.edges = append(b.edges, edge{p.KeyID(networkKey(l.ID)), l.Data, uint32(l.Metric)})
 			case wire.LinkStub:
 				if n, contiguous := ip.MaskLen(l.Data); contiguous {
 					b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(l.ID, n)), uint32(l.Metric)})
@@ -108,6 +118,26 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 	case wire.NetworkLSA:
 		if b.Network, ok = wire.ReadNetwork(b.Raw); !ok {
 			return 0, false
+		}
+		for _, r := range b.Network.Routers {
+			b.edges = append(b.edges, edge{p.KeyID(wire.Key{Type: wire.RouterLSA, ID: r, Router: r}), 0, 0})
+		}
+		if n, contiguous := ip.MaskLen(b.Network.Mask); contiguous {
+			b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), 0})
+		}
+	case wire.SummaryLSA, wire.ASBRSummaryLSA:
+		if b.Summary, ok = wire.ReadSummary(b.Raw); !ok {
+			return 0, false
+		}
+		if n, contiguous := ip.MaskLen(b.Summary.Mask); contiguous && p.Key(key).Type == wire.SummaryLSA {
+			b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), b.Summary.Metric})
+		}
+	case wire.ExternalLSA:
+		if b.External, ok = wire.ReadExternal(b.Raw); !ok {
+			return 0, false
+		}
+		if n, contiguous := ip.MaskLen(b.External.Mask); contiguous {
+			b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), b.External.Metric})
 		}
 	default:
 		return 0, false
@@ -133,6 +163,7 @@ type entry struct {
 	sum     uint16
 	flooded bool // arrived by flooding: MinLSArrival counts
 	dying   bool // MaxAge: on its way out
+	outbid  bool // an own LSA whose next instance must be newer than this, whatever it says
 }
 
 // area is one area's database and what is originated into it.
@@ -154,6 +185,36 @@ func (p *Process) areaOf(id uint32) int {
 	}
 	p.areas = append(p.areas, area{id: id})
 	return len(p.areas) - 1
+}
+
+// asScope stands for the database that belongs to no area, where an area's index
+// is asked for.
+const asScope = -1
+
+// scope is a database by its area's index.
+func (p *Process) scope(ai int) *area {
+	if ai == asScope {
+		return &p.as
+	}
+	return &p.areas[ai]
+}
+
+// scopeOf is the index of the database that an LSA belongs to which is sent or
+// received in an area.
+func (p *Process) scopeOf(areaID uint32, k wire.Key) int {
+	if k.Type == wire.ExternalLSA {
+		return asScope
+	}
+	return p.areaOf(areaID)
+}
+
+// holds says whether what is in a database is flooded in an area (RFC 2328 3.6
+// for stub areas).
+func (p *Process) holds(ai int, areaID uint32) bool {
+	if ai == asScope {
+		return !p.areaConfig(areaID).Stub
+	}
+	return p.areas[ai].id == areaID
 }
 
 func (e *entry) age(now event.Time) uint16 {
@@ -199,11 +260,11 @@ func sortedKeys(pool *Pool, m map[uint32]stamp) []uint32 {
 // than before are a disturbance and call for shortest paths; a refresh is
 // neither.
 func (p *Process) install(h Host, ai int, key uint32, e entry) {
-	a := &p.areas[ai]
+	a := p.scope(ai)
 	old := a.db.Get(key)
 	a.db.Set(key, e)
 	for i := range p.nbrs {
-		if nb := &p.nbrs[i]; nb.retransmits != nil && p.areaOf(p.ports[nb.port].Area) == ai {
+		if nb := &p.nbrs[i]; nb.retransmits != nil && p.holds(ai, p.ports[nb.port].Area) {
 			p.acked(h, uint32(i), key)
 		}
 	}
@@ -218,6 +279,20 @@ func (p *Process) install(h Host, ai int, key uint32, e entry) {
 		p.scheduleSPF(h)
 	}
 	p.watchAge(h, key, e)
+}
+
+// own is the numbers of this router's own LSAs that are not on their way out,
+// in the order of their keys.
+func (a *area) own(pool *Pool, router ip.Addr) []uint32 {
+	var ids []uint32
+	a.db.Each(func(id uint32, e *entry) bool {
+		if e.body != 0 && !e.dying && pool.Key(id).Router == router {
+			ids = append(ids, id)
+		}
+		return true
+	})
+	slices.SortFunc(ids, func(x, y uint32) int { return pool.Key(x).Compare(pool.Key(y)) })
+	return ids
 }
 
 // own says whether an LSA is one that this router originates or once did.
@@ -251,8 +326,8 @@ func (p *Process) dueAt(h Host, key uint32, e entry) event.Time {
 func (p *Process) aged(h Host) {
 	now := h.Now()
 	next := event.Never
-	for ai := range p.areas {
-		a := &p.areas[ai]
+	for ai := asScope; ai < len(p.areas); ai++ {
+		a := p.scope(ai)
 		var due []uint32
 		for _, id := range a.sorted(h.Pool()) {
 			e := a.db.Get(id)
@@ -271,6 +346,11 @@ func (p *Process) aged(h Host) {
 				p.originateRouter(h, ai)
 				continue
 			}
+			if p.own(h.Pool().Key(id)) {
+				a.db.Edit(id).outbid = true // refreshed, or flushed if not wanted
+				p.wantSync(h, 0)
+				continue
+			}
 			p.flush(h, ai, id)
 		}
 	}
@@ -281,7 +361,7 @@ func (p *Process) aged(h Host) {
 
 // flush ages an LSA to MaxAge and floods it (RFC 2328 14.1).
 func (p *Process) flush(h Host, ai int, key uint32) {
-	e := p.areas[ai].db.Get(key)
+	e := p.scope(ai).db.Get(key)
 	if e.body == 0 || e.dying {
 		return
 	}
@@ -289,27 +369,32 @@ func (p *Process) flush(h Host, ai int, key uint32) {
 	h.Note(note.Note{Kind: note.LSAFlushed, Port: note.NoPort, A: uint64(key)})
 	p.install(h, ai, key, e)
 	p.flood(h, ai, key, noNeighbour)
-	p.sweep(h, p.areas[ai].id)
+	p.sweepScope(h, ai)
 }
 
-// sweep removes LSAs at MaxAge that are off all retransmission lists, while no
-// neighbour is in Exchange or Loading (RFC 2328 14).
+// sweep is sweepScope for all that is flooded in an area.
 func (p *Process) sweep(h Host, areaID uint32) {
-	ai := p.areaOf(areaID)
-	a := &p.areas[ai]
+	p.sweepScope(h, p.areaOf(areaID))
+	p.sweepScope(h, asScope)
+}
+
+// sweepScope removes LSAs at MaxAge that are off all retransmission lists, while no
+// neighbour is in Exchange or Loading (RFC 2328 14).
+func (p *Process) sweepScope(h Host, ai int) {
+	a := p.scope(ai)
 	if len(a.dying) == 0 {
 		return
 	}
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == Exchange || nb.state == Loading) && p.ports[nb.port].Area == areaID {
+		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, p.ports[nb.port].Area) {
 			return
 		}
 	}
 	again := false
 	a.dying = slices.DeleteFunc(a.dying, func(key uint32) bool {
 		for i := range p.nbrs {
-			if _, waits := p.nbrs[i].retransmits[key]; waits && p.ports[p.nbrs[i].port].Area == areaID {
+			if _, waits := p.nbrs[i].retransmits[key]; waits && p.holds(ai, p.ports[p.nbrs[i].port].Area) {
 				return false
 			}
 		}
@@ -323,25 +408,33 @@ func (p *Process) sweep(h Host, areaID uint32) {
 		return true
 	})
 	if again {
-		p.wantOriginate(h, ai, 0)
+		if ai != asScope {
+			p.wantOriginate(h, ai, 0)
+		}
+		p.wantSync(h, 0)
 	}
 }
 
 // LSAView is an LSA as a view sees it.
 type LSAView struct {
 	Area    uint32
+	AS      bool // it belongs to no area
 	Header  wire.LSAHeader
 	Body    *Body
 	Arrived event.Time
 }
 
-// Database visits the LSAs of all areas, sorted by key in each.
+// Database visits the LSAs of all areas, sorted by key in each, then those that
+// belong to no area.
 func (p *Process) Database(h Host, visit func(LSAView)) {
-	for i := range p.areas {
-		a := &p.areas[i]
+	for ai := range len(p.areas) + 1 {
+		if ai == len(p.areas) {
+			ai = asScope
+		}
+		a := p.scope(ai)
 		for _, id := range a.sorted(h.Pool()) {
 			e := a.db.Get(id)
-			visit(LSAView{a.id, a.header(h, id, e), h.Pool().Body(e.body), e.arrived})
+			visit(LSAView{a.id, ai == asScope, a.header(h, id, e), h.Pool().Body(e.body), e.arrived})
 		}
 	}
 }

@@ -46,7 +46,7 @@ func (p *Process) retransmitDD(h Host, n uint32) {
 	if nb.ddTries++; nb.ddTries >= futileAfter {
 		h.Calm().Refresh(&nb.ddWatch)
 	}
-	h.Send(nb.port, wire.AllSPFRouters, slices.Clone(nb.lastDD), event.Pending)
+	h.Send(nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 	p.armDD(h, n)
 }
 
@@ -54,21 +54,21 @@ func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
 	b := wire.Begin(make([]byte, 0, 64+len(headers)), wire.TypeDD, p.routerID, q.Area)
-	d := wire.DD{MTU: q.MTU, Options: wire.OptionE, Flags: flags, Seq: nb.ddSeq, Headers: headers}
+	d := wire.DD{MTU: q.MTU, Options: p.options(q.Area), Flags: flags, Seq: nb.ddSeq, Headers: headers}
 	b = d.Append(b)
 	wire.Finish(b, 0)
 	nb.lastDD = slices.Clone(b)
-	h.Send(nb.port, wire.AllSPFRouters, b, event.Pending)
+	h.Send(nb.port, p.ports[nb.port].to(nb), b, event.Pending)
 }
 
 // describe sends the next part of the summary list (RFC 2328 10.8).
 func (p *Process) describe(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	a := &p.areas[p.areaOf(q.Area)]
 	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen - 8) / wire.LSAHeaderLen
 	var headers []byte
 	for len(nb.summary) > 0 && fit > 0 {
+		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(nb.summary[0])))
 		if e := a.db.Get(nb.summary[0]); e.body != 0 {
 			head := a.header(h, nb.summary[0], e)
 			headers = head.Append(headers)
@@ -90,10 +90,22 @@ func (p *Process) describe(h Host, n uint32) {
 	}
 }
 
+// to is where packets for one neighbour go (RFC 2328 8.1).
+func (q *port) to(nb *neighbour) ip.Addr {
+	if q.Broadcast {
+		return nb.address
+	}
+	return wire.AllSPFRouters
+}
+
 // negotiated is NegotiationDone: the whole database is to be described.
 func (p *Process) negotiated(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.summary = p.areas[p.areaOf(p.ports[nb.port].Area)].sorted(h.Pool())
+	areaID := p.ports[nb.port].Area
+	nb.summary = p.areas[p.areaOf(areaID)].sorted(h.Pool())
+	if p.holds(asScope, areaID) {
+		nb.summary = append(nb.summary, p.as.sorted(h.Pool())...)
+	}
 	nb.ddTries = 0
 	nb.dd.Stop(h, event.Retry)
 	p.setState(h, n, Exchange, note.None)
@@ -108,7 +120,7 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 		p.refuse(h, nb.port, nb.address, note.Malformed, 0, 0)
 		return
 	}
-	if d.MTU > q.MTU {
+	if d.MTU > q.MTU && !q.IgnoreMTU {
 		p.refuse(h, nb.port, nb.address, note.MTUTooLarge, uint64(q.MTU), uint64(d.MTU))
 		return
 	}
@@ -133,7 +145,7 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 	case Exchange:
 		if repeated {
 			if !nb.master {
-				h.Send(nb.port, wire.AllSPFRouters, slices.Clone(nb.lastDD), event.Pending)
+				h.Send(nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 			}
 			return
 		}
@@ -149,7 +161,7 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 	case Loading, Full:
 		if repeated {
 			if !nb.master && nb.lastDD != nil {
-				h.Send(nb.port, wire.AllSPFRouters, slices.Clone(nb.lastDD), event.Pending)
+				h.Send(nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 			}
 			return
 		}
@@ -183,13 +195,15 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 // takeHeaders asks for what the neighbour has and we have not, or have older.
 func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 	nb := &p.nbrs[n]
-	a := &p.areas[p.areaOf(p.ports[nb.port].Area)]
+	areaID := p.ports[nb.port].Area
 	for len(headers) >= wire.LSAHeaderLen {
 		head, _ := wire.ReadLSAHeader(headers)
 		headers = headers[wire.LSAHeaderLen:]
-		if head.Key.Type != wire.RouterLSA && head.Key.Type != wire.NetworkLSA {
+		ai := p.scopeOf(areaID, head.Key)
+		if head.Key.Type == 0 || head.Key.Type > wire.ExternalLSA || !p.holds(ai, areaID) {
 			return false
 		}
+		a := p.scope(ai)
 		id := h.Pool().KeyID(head.Key)
 		if e := a.db.Get(id); e.body != 0 {
 			if ours := a.header(h, id, e); ours.Compare(&head) >= 0 {
@@ -245,7 +259,7 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 		return
 	}
 	wire.Finish(b, 0)
-	h.Send(nb.port, wire.AllSPFRouters, b, event.Pending)
+	h.Send(nb.port, p.ports[nb.port].to(nb), b, event.Pending)
 	nb.request.Set(h, h.Now()+event.FromDuration(q.RetransmitInterval), requestTimer, event.Pending, nb.port, n)
 }
 
@@ -276,8 +290,7 @@ func (p *Process) receiveRequest(h Host, n uint32, body []byte) {
 	if nb.state < Exchange {
 		return
 	}
-	a := &p.areas[p.areaOf(p.ports[nb.port].Area)]
-	u := p.newUpdate(nb.port)
+	u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))
 	for len(body) > 0 {
 		key, ok := wire.NextRequest(&body)
 		if !ok {
@@ -285,6 +298,7 @@ func (p *Process) receiveRequest(h Host, n uint32, body []byte) {
 			return
 		}
 		id, known := h.Pool().FindKey(key)
+		a := p.scope(p.scopeOf(p.ports[nb.port].Area, key))
 		e := a.db.Get(id)
 		if !known || e.body == 0 {
 			u.send(h)

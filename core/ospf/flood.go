@@ -22,11 +22,14 @@ const noNeighbour = ^uint32(0)
 type update struct {
 	p    *Process
 	port uint32
+	dst  ip.Addr
 	b    []byte
 	n    uint32
 }
 
-func (p *Process) newUpdate(port uint32) update { return update{p: p, port: port} }
+func (p *Process) newUpdate(port uint32, dst ip.Addr) update {
+	return update{p: p, port: port, dst: dst}
+}
 
 // add appends an LSA, aged by the port's transmit delay (RFC 2328 13.3).
 func (u *update) add(h Host, a *area, key uint32, e entry) {
@@ -52,7 +55,7 @@ func (u *update) send(h Host) {
 	}
 	binary.BigEndian.PutUint32(u.b[wire.HeaderLen:], u.n)
 	wire.Finish(u.b, 0)
-	h.Send(u.port, wire.AllSPFRouters, u.b, event.Pending)
+	h.Send(u.port, u.dst, u.b, event.Pending)
 	u.b, u.n = nil, 0
 }
 
@@ -62,7 +65,6 @@ func (p *Process) receiveUpdate(h Host, n uint32, body []byte) {
 		return
 	}
 	port := p.nbrs[n].port
-	ai := p.areaOf(p.ports[port].Area)
 	count, list, ok := wire.UpdateCount(body)
 	if !ok {
 		p.refuse(h, port, p.nbrs[n].address, note.Malformed, 0, 0)
@@ -77,13 +79,15 @@ func (p *Process) receiveUpdate(h Host, n uint32, body []byte) {
 		if p.nbrs[n].state < Exchange {
 			return // an LSA before made the exchange begin anew
 		}
-		p.receiveLSA(h, n, ai, &head, raw)
+		p.receiveLSA(h, n, &head, raw)
 	}
 }
 
-func (p *Process) receiveLSA(h Host, n uint32, ai int, head *wire.LSAHeader, raw []byte) {
-	a := &p.areas[ai]
+func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte) {
 	nb := &p.nbrs[n]
+	areaID := p.ports[nb.port].Area
+	ai := p.scopeOf(areaID, head.Key)
+	a := p.scope(ai)
 	pool, now := h.Pool(), h.Now()
 	key := pool.KeyID(head.Key)
 	e := a.db.Get(key)
@@ -104,8 +108,12 @@ func (p *Process) receiveLSA(h Host, n uint32, ai int, head *wire.LSAHeader, raw
 			discard(note.BadChecksum)
 			return
 		}
-		if head.Key.Type != wire.RouterLSA && head.Key.Type != wire.NetworkLSA { // step 2
+		if head.Key.Type == 0 || head.Key.Type > wire.ExternalLSA { // step 2
 			discard(note.UnknownLSA)
+			return
+		}
+		if !p.holds(ai, areaID) { // step 3
+			discard(note.StubTakesNoExternal)
 			return
 		}
 		if head.Age >= wire.MaxAge && e.body == 0 && !p.exchanging(ai) { // step 4
@@ -128,12 +136,16 @@ func (p *Process) receiveLSA(h Host, n uint32, ai int, head *wire.LSAHeader, raw
 			body: id, seq: head.Seq, sum: head.Checksum,
 			flooded: true, dying: head.Age >= wire.MaxAge,
 		})
-		p.flood(h, ai, key, n)
-		p.ackLater(h, nb.port, head)
+		// RFC 2328 13.5, table 19: what is flooded back needs no acknowledgment,
+		// and a BDR leaves all but the DR's to the DR.
+		q := &p.ports[nb.port]
+		if back := p.flood(h, ai, key, n); !back && (q.state != PortBackup || nb.address == q.dr) {
+			p.ackLater(h, nb.port, head)
+		}
 		if p.own(head.Key) && head.Age < wire.MaxAge {
 			p.ownCameBack(h, ai, key)
 		}
-		p.sweep(h, a.id)
+		p.sweepScope(h, ai)
 		return
 	}
 	if _, asked := nb.requests[key]; asked { // step 6
@@ -143,12 +155,18 @@ func (p *Process) receiveLSA(h Host, n uint32, ai int, head *wire.LSAHeader, raw
 	if order == 0 { // step 7
 		if _, waits := nb.retransmits[key]; waits {
 			p.acked(h, n, key) // an implied acknowledgment
-			if q := &p.ports[nb.port]; slices.Contains(q.toFlood, key) {
+			q := &p.ports[nb.port]
+			switch {
+			case q.Broadcast:
+				if q.state == PortBackup && nb.address == q.dr {
+					p.ackLater(h, nb.port, head)
+				}
+			case slices.Contains(q.toFlood, key):
 				// Our copy, which would have been theirs, has not left yet
 				// and need not leave any more.
 				p.ackLater(h, nb.port, head)
 			}
-			p.sweep(h, a.id)
+			p.sweepScope(h, ai)
 			return
 		}
 		p.ackNow(h, n, head)
@@ -159,16 +177,16 @@ func (p *Process) receiveLSA(h Host, n uint32, ai int, head *wire.LSAHeader, raw
 		return
 	}
 	discard(note.OlderThanOurs)
-	u := p.newUpdate(nb.port)
+	u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))
 	u.add(h, a, key, e)
 	u.send(h)
 }
 
-// exchanging says whether any neighbour in the area is in Exchange or Loading.
+// exchanging says whether any neighbour that the database is flooded to is in Exchange or Loading.
 func (p *Process) exchanging(ai int) bool {
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == Exchange || nb.state == Loading) && p.areaOf(p.ports[nb.port].Area) == ai {
+		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, p.ports[nb.port].Area) {
 			return true
 		}
 	}
@@ -176,14 +194,15 @@ func (p *Process) exchanging(ai int) bool {
 }
 
 // flood hands the database copy of an LSA to all neighbours that may need it,
-// but the one it came from (RFC 2328 13.3).
-func (p *Process) flood(h Host, ai int, key, from uint32) {
-	a := &p.areas[ai]
+// but the one it came from (RFC 2328 13.3). It says whether that goes out of the
+// port that the LSA came in by.
+func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
+	a := p.scope(ai)
 	e := a.db.Get(key)
 	head := a.header(h, key, e)
 	for i := range p.ports {
 		q := &p.ports[i]
-		if !q.talks() || q.Area != a.id {
+		if !q.talks() || !p.holds(ai, q.Area) {
 			continue
 		}
 		added := false
@@ -218,6 +237,14 @@ func (p *Process) flood(h Host, ai int, key, from uint32) {
 			}
 			added = true
 		}
+		if added && from != noNeighbour && p.nbrs[from].port == uint32(i) {
+			// Steps 3 and 4: DR and BDR have flooded it here themselves, and a
+			// BDR leaves it to the DR.
+			if nb := &p.nbrs[from]; q.Broadcast && (nb.address == q.dr || nb.address == q.bdr || q.state == PortBackup) {
+				continue
+			}
+			back = true
+		}
 		if added {
 			q.toFlood = append(q.toFlood, key)
 			if !q.flood.Running() {
@@ -225,15 +252,24 @@ func (p *Process) flood(h Host, ai int, key, from uint32) {
 			}
 		}
 	}
+	return back
+}
+
+// toAll is where what concerns all adjacent routers of a port goes: on a segment,
+// DR and BDR pass it on (RFC 2328 13.3).
+func (q *port) toAll() ip.Addr {
+	if q.Broadcast && q.state < PortBackup {
+		return wire.AllDRouters
+	}
+	return wire.AllSPFRouters
 }
 
 // sendFlood sends what the pacing has gathered, if a neighbour still needs it.
 func (p *Process) sendFlood(h Host, i uint32) {
 	q := &p.ports[i]
-	a := &p.areas[p.areaOf(q.Area)]
 	keys := q.toFlood
 	q.toFlood = q.toFlood[:0]
-	u := p.newUpdate(i)
+	u := p.newUpdate(i, q.toAll())
 	for k, key := range keys {
 		needed := false
 		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
@@ -243,6 +279,7 @@ func (p *Process) sendFlood(h Host, i uint32) {
 		for _, earlier := range keys[:k] {
 			needed = needed && earlier != key
 		}
+		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
 		if e := a.db.Get(key); needed && e.body != 0 {
 			u.add(h, a, key, e)
 		}
@@ -260,12 +297,12 @@ func (p *Process) armRetransmit(h Host, n uint32, since event.Time) {
 func (p *Process) retransmit(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	a := &p.areas[p.areaOf(q.Area)]
 	interval := event.FromDuration(q.RetransmitInterval)
 	next := event.Never
-	u := p.newUpdate(nb.port)
+	u := p.newUpdate(nb.port, q.to(nb))
 	for _, key := range sortedKeys(h.Pool(), nb.retransmits) {
 		s := nb.retransmits[key]
+		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
 		e := a.db.Get(key)
 		if e.body == 0 {
 			delete(nb.retransmits, key)
@@ -308,7 +345,7 @@ func (p *Process) sendAcks(h Host, i uint32) {
 	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen) / wire.LSAHeaderLen * wire.LSAHeaderLen
 	for rest := q.toAck; len(rest) > 0; {
 		n := min(fit, len(rest))
-		p.sendAck(h, i, rest[:n])
+		p.sendAck(h, i, q.toAll(), rest[:n])
 		rest = rest[n:]
 	}
 	q.toAck = q.toAck[:0]
@@ -316,14 +353,15 @@ func (p *Process) sendAcks(h Host, i uint32) {
 
 // ackNow acknowledges an LSA at once.
 func (p *Process) ackNow(h Host, n uint32, head *wire.LSAHeader) {
-	p.sendAck(h, p.nbrs[n].port, head.Append(nil))
+	nb := &p.nbrs[n]
+	p.sendAck(h, nb.port, p.ports[nb.port].to(nb), head.Append(nil))
 }
 
-func (p *Process) sendAck(h Host, i uint32, headers []byte) {
+func (p *Process) sendAck(h Host, i uint32, dst ip.Addr, headers []byte) {
 	b := wire.Begin(make([]byte, 0, wire.HeaderLen+len(headers)), wire.TypeAck, p.routerID, p.ports[i].Area)
 	b = append(b, headers...)
 	wire.Finish(b, 0)
-	h.Send(i, wire.AllSPFRouters, b, event.Pending)
+	h.Send(i, dst, b, event.Pending)
 }
 
 // receiveAck is RFC 2328 13.7.

@@ -48,6 +48,9 @@ type neighbour struct {
 	state   State
 	since   event.Time
 	options uint8
+	// What its hellos say (RFC 2328 9.4).
+	priority uint8
+	dr, bdr  ip.Addr
 
 	inactivity event.Timer
 	guard      event.Watch
@@ -84,6 +87,7 @@ type NeighbourView struct {
 	RouterID ip.Addr
 	Address  ip.Addr
 	State    State
+	Priority uint8
 	Since    event.Time
 	DeadAt   event.Time // when the inactivity timer runs out
 }
@@ -95,13 +99,15 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 	}
 	for n := p.ports[i].firstNbr; n != 0; n = p.nbrs[n-1].next {
 		nb := &p.nbrs[n-1]
-		visit(NeighbourView{nb.port, nb.id, nb.address, nb.state, nb.since, nb.inactivity.Deadline()})
+		visit(NeighbourView{nb.port, nb.id, nb.address, nb.state, nb.priority, nb.since, nb.inactivity.Deadline()})
 	}
 }
 
-func (p *Process) find(q *port, id ip.Addr) (n uint32, ok bool) {
+// find is the neighbour that a packet is from: on a segment the address tells,
+// on a point-to-point link the router ID (RFC 2328 8.2).
+func (p *Process) find(q *port, id, address ip.Addr) (n uint32, ok bool) {
 	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if p.nbrs[n-1].id == id {
+		if nb := &p.nbrs[n-1]; q.Broadcast && nb.address == address || !q.Broadcast && nb.id == id {
 			return n - 1, true
 		}
 	}
@@ -115,9 +121,11 @@ func (p *Process) sendHello(h Host, i uint32) {
 	hello := wire.Hello{
 		Mask:         ip.Mask(q.PrefixLen),
 		Interval:     uint16(q.HelloInterval.Seconds()),
-		Options:      wire.OptionE,
-		Priority:     1,
+		Options:      p.options(q.Area),
+		Priority:     q.Priority,
 		DeadInterval: uint32(q.DeadInterval.Seconds()),
+		DR:           q.dr,
+		BDR:          q.bdr,
 	}
 	b = hello.Append(b)
 	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
@@ -156,14 +164,23 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		p.refuse(h, i, src, note.DeadIntervalDiffers, seconds(dead), seconds(hello.DeadInterval))
 		return
 	case hello.Mask != ip.Mask(q.PrefixLen):
-		// RFC 2328 10.5 does not compare masks on point-to-point links. Ports
+		// RFC 2328 10.5 does not compare masks on point-to-point links. Ports there
 		// are numbered here, and different masks make different routes, so
 		// the disagreement is worth refusing.
 		n, _ := ip.MaskLen(hello.Mask)
 		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(q.Address, q.PrefixLen), packPrefix(src, n))
 		return
 	}
-	n, known := p.find(q, head.RouterID)
+	if mine := p.options(q.Area) & wire.OptionE; hello.Options&wire.OptionE != mine {
+		p.refuse(h, i, src, note.StubFlagDiffers, uint64(mine), uint64(hello.Options&wire.OptionE))
+		return
+	}
+	n, known := p.find(q, head.RouterID, src)
+	if known && p.nbrs[n].id != head.RouterID {
+		// Another router at the same address, or the same with a new identity.
+		p.kill(h, n, note.RouterIDChanged)
+		known = false
+	}
 	if !known {
 		n = p.newNeighbour(h, i, head.RouterID, src)
 		q = &p.ports[i]
@@ -182,18 +199,25 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 			p.leaveExchange(h, n)
 			p.setState(h, n, Init, note.NotListed)
 		}
+		nb.priority, nb.dr, nb.bdr = hello.Priority, hello.DR, hello.BDR
 		return
 	}
 	p.twoWay(h, n)
+	if q.Broadcast {
+		p.declared(h, n, hello.Priority, hello.DR, hello.BDR)
+	}
 }
 
-// twoWay is the event 2-WayReceived. On a point-to-point link every neighbour
-// becomes adjacent (RFC 2328 10.4).
+// twoWay is the event 2-WayReceived.
 func (p *Process) twoWay(h Host, n uint32) {
-	if p.nbrs[n].state != Init {
-		return
+	nb := &p.nbrs[n]
+	switch {
+	case nb.state != Init:
+	case p.ports[nb.port].adjacent(nb):
+		p.startExchange(h, n, note.None)
+	default:
+		p.setState(h, n, TwoWay, note.None)
 	}
-	p.startExchange(h, n, note.None)
 }
 
 func seconds(n uint32) uint64 { return uint64(n) * uint64(event.Second) }
@@ -244,11 +268,17 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 	h.Calm().Disturb(h.Now())
 	h.Note(note.Note{Kind: note.NeighbourState, Port: uint16(nb.port), A: uint64(nb.id),
 		B: uint64(from), C: uint64(to), Reason: why})
-	ai := p.areaOf(p.ports[nb.port].Area)
+	q := &p.ports[nb.port]
+	if q.Broadcast && (from >= TwoWay) != (to >= TwoWay) {
+		p.wantElection(nb.port) // NeighborChange
+	}
+	ai := p.areaOf(q.Area)
 	switch Full {
 	case from:
 		p.wantOriginate(h, ai, 0)
+		p.wantSync(h, 0)
 	case to:
 		p.wantOriginate(h, ai, goodNews)
+		p.wantSync(h, goodNews)
 	}
 }

@@ -1,6 +1,8 @@
 package ospf
 
 import (
+	"slices"
+
 	"hellebore/core/event"
 	"hellebore/core/note"
 	"hellebore/core/wire/ip"
@@ -53,7 +55,7 @@ func (p *Process) originateRouter(h Host, ai int) {
 		return
 	}
 	raw := body.Append(nil)
-	id, _ := h.Pool().intern(h.Shared(), key, wire.OptionE, raw)
+	id, _ := h.Pool().intern(h.Shared(), key, p.options(a.id), raw)
 	if old.body == id && !a.outbid {
 		return
 	}
@@ -62,34 +64,136 @@ func (p *Process) originateRouter(h Host, ai int) {
 		return
 	}
 	a.outbid = false
+	a.originated = h.Now()
+	p.originate(h, ai, key, id, old)
+}
+
+// originate puts a new instance of an own LSA into a database and floods it. old
+// is the instance before.
+func (p *Process) originate(h Host, ai int, key, body uint32, old entry) {
+	b := h.Pool().Body(body)
 	seq := wire.InitialSeq
 	if old.body != 0 {
 		seq = old.seq + 1
 	}
 	now := h.Now()
-	head := wire.LSAHeader{Options: wire.OptionE, Key: p.routerKey(), Seq: seq, Length: uint16(wire.LSAHeaderLen + len(raw))}
-	sum := wire.Fletcher(append(head.Append(nil), raw...))
-	a.originated = now
+	head := wire.LSAHeader{Options: b.Options, Key: h.Pool().Key(key), Seq: seq, Length: uint16(wire.LSAHeaderLen + len(b.Raw))}
+	sum := wire.Fletcher(append(head.Append(nil), b.Raw...))
 	h.Calm().Hold(now + minLSInterval)
 	h.Note(note.Note{Kind: note.LSAOriginated, Port: note.NoPort, A: uint64(key), B: uint64(uint32(seq))})
-	p.install(h, ai, key, entry{birth: now, arrived: now, body: id, seq: seq, sum: sum})
+	p.install(h, ai, key, entry{birth: now, arrived: now, body: body, seq: seq, sum: sum})
 	p.flood(h, ai, key, noNeighbour)
 }
 
+// wish is an LSA that this router should have in a database now.
+type wish struct {
+	key     wire.Key
+	options uint8
+	raw     []byte
+}
+
+// wantSync makes the own LSAs other than router LSAs be what is true, after the
+// given time.
+func (p *Process) wantSync(h Host, after event.Time) {
+	if !p.running {
+		return
+	}
+	at := h.Now() + max(after, event.Microsecond)
+	if !p.sync.Running() || at < p.sync.Deadline() {
+		p.sync.Set(h, at, syncTimer, event.Pending, 0, 0)
+	}
+}
+
+// syncOwn originates the own LSAs that should be there and are not, or are there
+// with other contents, and flushes those that should not. What MinLSInterval
+// holds back is looked at again when it may go: as things are then.
+func (p *Process) syncOwn(h Host) {
+	pool, now := h.Pool(), h.Now()
+	next := event.Never
+	for ai := asScope; ai < len(p.areas); ai++ {
+		a := p.scope(ai)
+		wanted := map[uint32]bool{}
+		for _, w := range p.wishes(h, ai) {
+			key := pool.KeyID(w.key)
+			wanted[key] = true
+			body, _ := pool.intern(h.Shared(), key, w.options, w.raw)
+			old := a.db.Get(key)
+			switch {
+			case old.dying, old.body == body && !old.outbid:
+				// sweep asks again when a dying one is gone.
+			case old.body != 0 && !old.flooded && now < old.arrived+minLSInterval:
+				next = min(next, old.arrived+minLSInterval)
+			case old.body != 0 && old.seq == wire.MaxSeq:
+				p.flush(h, ai, key) // RFC 2328 12.1.6
+			default:
+				p.originate(h, ai, key, body, old)
+			}
+		}
+		for _, key := range a.own(pool, p.routerID) {
+			if pool.Key(key) != p.routerKey() && !wanted[key] {
+				p.flush(h, ai, key)
+			}
+		}
+	}
+	if next != event.Never && (!p.sync.Running() || next < p.sync.Deadline()) {
+		p.sync.Set(h, next, syncTimer, event.Pending, 0, 0)
+	}
+}
+
+// wishes are the LSAs other than the router LSA that this router should have in
+// an area's database now.
+func (p *Process) wishes(h Host, ai int) []wish {
+	if ai == asScope {
+		return p.externalWishes()
+	}
+	list := p.networkWishes(&p.areas[ai], nil)
+	if active := p.active(); len(active) > 1 && slices.Contains(active, p.areas[ai].id) {
+		list = p.summaryWishes(h, p.areas[ai].id, list)
+	}
+	return list
+}
+
+// networkWishes are the network LSAs of the segments that this router is DR of
+// and has a neighbour on (RFC 2328 12.4.2).
+func (p *Process) networkWishes(a *area, list []wish) []wish {
+	for i := range p.ports {
+		q := &p.ports[i]
+		if q.Area != a.id || q.state != PortDR || !p.transit(q) {
+			continue
+		}
+		body := wire.NetworkBody{Mask: ip.Mask(q.PrefixLen), Routers: []ip.Addr{p.routerID}}
+		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+			if nb := &p.nbrs[n-1]; nb.state == Full {
+				body.Routers = append(body.Routers, nb.id)
+			}
+		}
+		slices.Sort(body.Routers)
+		list = append(list, wish{wire.Key{Type: wire.NetworkLSA, ID: q.Address, Router: p.routerID}, p.options(a.id), body.Append(nil)})
+	}
+	return list
+}
+
 // ownCameBack deals with an LSA of ours that is more recent than what we had:
-// it is outbid, or flushed if we no longer originate it (RFC 2328 13.4).
+// it is outbid, or flushed if we should not have it (RFC 2328 13.4).
 func (p *Process) ownCameBack(h Host, ai int, key uint32) {
 	if h.Pool().Key(key) == p.routerKey() {
 		p.areas[ai].outbid = true
 		p.wantOriginate(h, ai, 0)
 		return
 	}
-	p.flush(h, ai, key)
+	p.scope(ai).db.Edit(key).outbid = true
+	p.wantSync(h, 0)
 }
 
-// routerBody describes this router's links in an area (RFC 2328 12.4.1.1 and
-// 12.4.1.4); any is false if it has none.
+// routerBody describes this router's links in an area (RFC 2328 12.4.1.1,
+// 12.4.1.2 and 12.4.1.4); any is false if it has none.
 func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
+	if p.AreaBorder() {
+		body.Flags |= wire.FlagB
+	}
+	if p.ASBoundary() && !p.areaConfig(areaID).Stub {
+		body.Flags |= wire.FlagE
+	}
 	for i := range p.ports {
 		q := &p.ports[i]
 		if !q.running() || q.Area != areaID {
@@ -100,7 +204,11 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 			body.Links = append(body.Links, wire.RouterLink{ID: q.Address, Data: ip.Mask(32), Type: wire.LinkStub})
 			continue
 		}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+		if p.transit(q) {
+			body.Links = append(body.Links, wire.RouterLink{ID: q.dr, Data: q.Address, Type: wire.LinkTransit, Metric: q.Cost})
+			continue
+		}
+		for n := q.firstNbr; n != 0 && !q.Broadcast; n = p.nbrs[n-1].next {
 			if nb := &p.nbrs[n-1]; nb.state == Full {
 				body.Links = append(body.Links, wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkPointToPoint, Metric: q.Cost})
 			}

@@ -187,7 +187,7 @@ func TestMinLSArrivalDropsWithoutAcknowledging(t *testing.T) { // RFC 2328 13 (5
 	other := id(7)
 	acks := func() int { return n.sent[wire.TypeAck] }
 	give := func(seq int32) {
-		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, oneUpdate(id(1), other, seq, 1, wire.RouterBody{}))
+		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), other, seq, 1, wire.RouterBody{}))
 	}
 	give(5)
 	r.run(600 * event.Millisecond)
@@ -216,7 +216,7 @@ func TestMaxAgeLeavesWhenAcknowledged(t *testing.T) { // RFC 2328 14
 	r.run(30 * event.Second)
 	middle := r.nodes[1]
 	other := id(9)
-	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, oneUpdate(id(0), other, 5, 1, wire.RouterBody{}))
+	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(0), other, 5, 1, wire.RouterBody{}))
 	r.run(5 * event.Second)
 	_, there := r.nodes[2].lsa(other)
 	require.True(t, there)
@@ -224,7 +224,7 @@ func TestMaxAgeLeavesWhenAcknowledged(t *testing.T) { // RFC 2328 14
 	r.lose = func(from, _ uint32, typ uint8) bool {
 		return from == 2 && (typ == wire.TypeAck || typ == wire.TypeUpdate)
 	}
-	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, oneUpdate(id(0), other, 5, wire.MaxAge, wire.RouterBody{}))
+	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(0), other, 5, wire.MaxAge, wire.RouterBody{}))
 	r.run(3 * event.Second)
 	head, there := middle.lsa(other)
 	require.True(t, there, "it is still on a retransmission list")
@@ -237,7 +237,7 @@ func TestMaxAgeLeavesWhenAcknowledged(t *testing.T) { // RFC 2328 14
 	}
 
 	mark := middle.sent[wire.TypeAck]
-	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, oneUpdate(id(0), other, 5, wire.MaxAge, wire.RouterBody{}))
+	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(0), other, 5, wire.MaxAge, wire.RouterBody{}))
 	require.Equal(t, mark+1, middle.sent[wire.TypeAck], "13 (4): nobody holds it, so it is acknowledged and dropped")
 }
 
@@ -268,7 +268,8 @@ func TestRestartedRouterOutbidsItsOldLSA(t *testing.T) { // RFC 2328 13.4
 	b := append(wire.Begin(nil, wire.TypeUpdate, id(1), 0), 0, 0, 0, 1)
 	b = append(h.Append(b), raw...)
 	wire.Finish(b, 0)
-	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, b)
+	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, b)
+	r.run(event.Millisecond)
 	require.Equal(t, 1, n.count(note.LSAFlushed, 0))
 }
 
@@ -276,7 +277,7 @@ func TestSequenceNumbersWrapByFlushing(t *testing.T) { // RFC 2328 12.1.6
 	r := pair(t)
 	r.run(30 * event.Second)
 	n := r.nodes[0]
-	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, oneUpdate(id(1), id(0), wire.MaxSeq-1, 1, wire.RouterBody{}))
+	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), id(0), wire.MaxSeq-1, 1, wire.RouterBody{}))
 	r.run(60 * event.Second)
 	c := n.p.Port(0).PortConfig
 	c.Cost = 33
@@ -296,7 +297,7 @@ func TestSPFDelayStates(t *testing.T) { // RFC 8405 section 5
 	seq := int32(1)
 	change := func() { // another LSA each time
 		seq++
-		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, oneUpdate(id(1), ip.Addr(0x0b000000+seq), 1, 1, wire.RouterBody{}))
+		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), ip.Addr(0x0b000000+seq), 1, 1, wire.RouterBody{}))
 	}
 	for _, wait := range []event.Time{0, 100 * event.Millisecond, 600 * event.Millisecond, 12 * event.Second, 11 * event.Second} {
 		r.run(wait)
@@ -384,7 +385,7 @@ func TestSPFAgainstLibrary(t *testing.T) {
 // neighbours from which the rest of the way adds up to the least cost.
 func checkHops(t *rapid.T, r *rig, n *node, g *simple.WeightedDirectedGraph, prefix uint32, to int, least float64) {
 	got := map[ip.Addr]bool{}
-	for _, h := range r.shared.Sets.Hops(n.p.routes.Get(prefix).set) {
+	for _, h := range r.shared.Sets.Hops(n.p.routes.Get(prefix).Set) {
 		got[h.Gateway] = true
 	}
 	want := map[ip.Addr]bool{}
@@ -411,7 +412,7 @@ func FuzzReceive(f *testing.F) {
 		}
 		wire.Finish(b, 0)
 		n := r.nodes[0]
-		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, b)
+		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, b)
 		r.run(100 * event.Second)
 		require.Equal(t, Full, n.state(0))
 	})

@@ -3,9 +3,9 @@
 // timers, routes and notes through Host. It knows no clock, no other protocol
 // and no network.
 //
-// What runs so far: intra-area routing over point-to-point ports, loopbacks and
-// passive ports. Each area has its own database already; ports say in which
-// they are.
+// To add an LSA type: its body in wire/ospf, a case in Pool.intern, the wishes of
+// the router that originates it (originate.go), and what shortest paths make of
+// it (spf.go, interarea.go).
 package ospf
 
 import (
@@ -32,8 +32,9 @@ type Host interface {
 	// Pool holds the LSAs of the world, Shared its prefixes and next hops.
 	Pool() *Pool
 	Shared() *route.Shared
-	// PutRoute gives the process's route for a prefix; NoSet takes it away.
-	PutRoute(prefix uint32, set route.SetID, cost uint32)
+	// PutRoute gives the process's route for a prefix; one whose Set is NoSet,
+	// as the router's own networks have, is none to use.
+	PutRoute(prefix uint32, r Route)
 }
 
 // Event kinds of the process; an event's A is the port, B the neighbour.
@@ -48,6 +49,8 @@ const (
 	spfTimer
 	originateTimer
 	ageTimer
+	waitTimer
+	syncTimer
 	EndKind
 )
 
@@ -84,6 +87,9 @@ type PortConfig struct {
 	Up                 bool
 	Loopback           bool
 	Passive            bool
+	Broadcast          bool // a segment with a DR; else point-to-point
+	IgnoreMTU          bool
+	Priority           uint8 // to become DR; 0 never does
 	Address            ip.Addr
 	PrefixLen          uint8
 	Area               uint32
@@ -110,6 +116,9 @@ type Refusal struct {
 type port struct {
 	PortConfig
 	firstNbr uint32 // one more than an index into nbrs; 0 ends the list
+	state    PortState
+	dr, bdr  ip.Addr // of the segment, by their addresses on it; 0 for none
+	wait     event.Timer
 	hello    event.Timer
 	flood    event.Timer
 	ack      event.Timer
@@ -122,17 +131,24 @@ type port struct {
 
 // Process is one OSPF process. The zero value is stopped.
 type Process struct {
-	running  bool
-	routerID ip.Addr
-	ports    []port // by the device's port index
-	nbrs     []neighbour
-	freeNbr  uint32 // one more than an index; list through next
-	areas    []area
-	delay    spfDelay
-	age      event.Timer
-	routes   store.Paged[routeEntry]
-	runs     uint32 // of SPF
-	ddSeq    uint32
+	running   bool
+	routerID  ip.Addr
+	ports     []port // by the device's port index
+	nbrs      []neighbour
+	freeNbr   uint32 // one more than an index; list through next
+	areas     []area
+	as        area // AS external LSAs, which belong to no area
+	config    []AreaConfig
+	externals []External
+	wasBorder bool
+	asbrs     []border // of the last run; replaced, never written
+	delay     spfDelay
+	age       event.Timer
+	sync      event.Timer // own LSAs, but for the router LSAs
+	electing  []uint32    // ports that want an election
+	routes    store.Paged[Route]
+	runs      uint32 // of SPF
+	ddSeq     uint32
 }
 
 // Clone is an independent copy.
@@ -153,7 +169,10 @@ func (p *Process) Clone() Process {
 		c.areas[i].db = p.areas[i].db.Clone()
 		c.areas[i].dying = append([]uint32(nil), p.areas[i].dying...)
 	}
+	c.as.db = p.as.db.Clone()
+	c.as.dying = append([]uint32(nil), p.as.dying...)
 	c.routes = p.routes.Clone()
+	c.electing = nil // empty between events
 	return c
 }
 
@@ -186,14 +205,15 @@ func (p *Process) Stop(h Host, why note.Code) {
 		p.areas[i].originate.Stop(h, event.Pending)
 	}
 	p.delay.timer.Stop(h, event.Pending)
+	p.sync.Stop(h, event.Pending)
 	p.age.Stop(h, event.Periodic)
-	p.routes.Each(func(id uint32, r *routeEntry) bool {
-		if r.set != route.NoSet {
-			h.PutRoute(id, route.NoSet, 0)
+	p.routes.Each(func(id uint32, r *Route) bool {
+		if r.Set != route.NoSet {
+			h.PutRoute(id, Route{})
 		}
 		return true
 	})
-	*p = Process{ports: p.ports, nbrs: p.nbrs, freeNbr: p.freeNbr, ddSeq: p.ddSeq}
+	*p = Process{ports: p.ports, nbrs: p.nbrs, freeNbr: p.freeNbr, ddSeq: p.ddSeq, config: p.config, externals: p.externals}
 	h.Calm().Disturb(h.Now())
 }
 
@@ -218,6 +238,7 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 	same.Cost, same.MTU = c.Cost, c.MTU
 	same.HelloInterval, same.DeadInterval = c.HelloInterval, c.DeadInterval
 	same.RetransmitInterval, same.TransmitDelay = c.RetransmitInterval, c.TransmitDelay
+	same.Priority, same.IgnoreMTU = c.Priority, c.IgnoreMTU
 	if same != c {
 		why := note.PortIsDown
 		if old.Up && c.Up {
@@ -232,6 +253,10 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 	if old.HelloInterval != c.HelloInterval && q.hello.Running() {
 		q.hello.Set(h, h.Now()+event.Millisecond, helloTimer, event.Periodic, i, 0)
 	}
+	if old.Priority != c.Priority && q.talks() && q.Broadcast {
+		p.wantElection(i)
+		p.elections(h)
+	}
 	h.Calm().Disturb(h.Now())
 	p.wantOriginate(h, p.areaOf(c.Area), 0)
 }
@@ -242,7 +267,14 @@ func (p *Process) portUp(h Host, i uint32) {
 		return
 	}
 	a := p.areaOf(q.Area)
+	q.state = PortPointToPoint
+	if q.Loopback {
+		q.state = PortLoopback
+	}
 	if q.talks() {
+		if q.Broadcast {
+			p.startWaiting(h, i)
+		}
 		h.Calm().Start(&q.retry)
 		wait := 1 + event.Time(store.Below(h.Rand(randHello, uint64(i)<<32|q.sent), uint64(helloSpread)))
 		q.hello.Set(h, h.Now()+wait, helloTimer, event.Periodic, i, 0)
@@ -259,19 +291,35 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 	for q.firstNbr != 0 {
 		p.kill(h, q.firstNbr-1, why)
 	}
+	q.state, q.dr, q.bdr = PortDown, 0, 0
+	q.wait.Stop(h, event.Pending)
 	q.hello.Stop(h, event.Periodic)
 	q.flood.Stop(h, event.Pending)
 	q.ack.Stop(h, event.Pending)
 	h.Calm().Stop(&q.retry)
 	q.toFlood, q.toAck, q.refusal = nil, nil, Refusal{}
 	h.Calm().Disturb(h.Now())
-	q.Up = false // the router LSA is built from what is up
+	q.Up = false // own LSAs are built from what is up
 	p.wantOriginate(h, p.areaOf(q.Area), 0)
+	p.wantSync(h, 0)
 }
 
 // Timer handles an event of one of the process's kinds.
 func (p *Process) Timer(h Host, e *event.Event) {
+	p.timer(h, e)
+	p.elections(h)
+}
+
+func (p *Process) timer(h Host, e *event.Event) {
 	switch e.Kind {
+	case waitTimer:
+		if p.ports[e.A].wait.Fired(h, e) {
+			p.waited(h, e.A)
+		}
+	case syncTimer:
+		if p.sync.Fired(h, e) {
+			p.syncOwn(h)
+		}
 	case helloTimer:
 		if p.ports[e.A].hello.Fired(h, e) {
 			p.sendHello(h, e.A)
@@ -318,10 +366,18 @@ func (p *Process) Timer(h Host, e *event.Event) {
 
 // Receive handles an OSPF packet that came in on a port (RFC 2328 8.2). dst is
 // its destination address, src its source.
-func (p *Process) Receive(h Host, i uint32, src ip.Addr, packet []byte) {
+func (p *Process) Receive(h Host, i uint32, src, dst ip.Addr, packet []byte) {
 	if !p.running || int(i) >= len(p.ports) || !p.ports[i].talks() {
-		return // counted by the device: the port does not listen
+		return // the port does not listen
 	}
+	if dst == wire.AllDRouters && p.ports[i].state < PortBackup {
+		return // meant for DR and BDR
+	}
+	p.receive(h, i, src, packet)
+	p.elections(h)
+}
+
+func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte) {
 	q := &p.ports[i]
 	head, fail := wire.Read(packet)
 	if fail != wire.OK {
@@ -352,7 +408,7 @@ func (p *Process) Receive(h Host, i uint32, src ip.Addr, packet []byte) {
 		p.receiveHello(h, i, src, &head)
 		return
 	}
-	n, ok := p.find(q, head.RouterID)
+	n, ok := p.find(q, head.RouterID, src)
 	if !ok {
 		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(src), Reason: note.NoNeighbour})
 		return
@@ -391,6 +447,8 @@ func (p *Process) refuse(h Host, i uint32, from ip.Addr, why note.Code, mine, th
 // PortView is a port as a view sees it.
 type PortView struct {
 	PortConfig
+	State     PortState
+	DR, BDR   ip.Addr // by their addresses on the segment; 0 for none
 	Refusal   Refusal
 	NextHello event.Time // 0 if the port sends none
 }
@@ -401,7 +459,7 @@ func (p *Process) Port(i uint32) PortView {
 		return PortView{}
 	}
 	q := &p.ports[i]
-	return PortView{q.PortConfig, q.refusal, q.hello.Deadline()}
+	return PortView{q.PortConfig, q.state, q.dr, q.bdr, q.refusal, q.hello.Deadline()}
 }
 
 // Digest folds the process's state in; full includes ages, sequence numbers and
@@ -411,7 +469,8 @@ func (p *Process) Digest(d *store.Digest, h Host, full bool) {
 	d.Add(uint64(p.routerID))
 	for i := range p.ports {
 		q := &p.ports[i]
-		d.Add(uint64(i), uint64(q.Address), uint64(q.Area), uint64(q.Cost), uint64(q.refusal.Reason))
+		d.Add(uint64(i), uint64(q.Address), uint64(q.Area), uint64(q.Cost), uint64(q.refusal.Reason),
+			uint64(q.state), uint64(q.dr), uint64(q.bdr))
 		d.Flag(q.talks())
 		if full {
 			d.Add(uint64(q.hello.Deadline()), uint64(q.refusal.Count))
@@ -424,8 +483,8 @@ func (p *Process) Digest(d *store.Digest, h Host, full bool) {
 			}
 		}
 	}
-	for i := range p.areas {
-		a := &p.areas[i]
+	for ai := asScope; ai < len(p.areas); ai++ {
+		a := p.scope(ai)
 		d.Add(uint64(a.id))
 		for _, id := range a.sorted(h.Pool()) {
 			e := a.db.Get(id)
@@ -449,6 +508,7 @@ func (p *Process) Account() (pending, watched int) {
 	}
 	for i := range p.ports {
 		q := &p.ports[i]
+		running(&q.wait)
 		running(&q.flood)
 		running(&q.ack)
 		if p.running && q.talks() {
@@ -468,6 +528,7 @@ func (p *Process) Account() (pending, watched int) {
 		running(&p.areas[i].originate)
 	}
 	running(&p.delay.timer)
+	running(&p.sync)
 	return pending, watched
 }
 
@@ -480,8 +541,8 @@ func (p *Process) Unfinished() string {
 			return "neighbour " + nb.id.String() + " has LSAs waiting"
 		}
 	}
-	for i := range p.areas {
-		if len(p.areas[i].dying) > 0 {
+	for ai := asScope; ai < len(p.areas); ai++ {
+		if len(p.scope(ai).dying) > 0 {
 			return "LSAs at MaxAge are still in the database"
 		}
 	}

@@ -93,7 +93,7 @@ func (r *rig) run(d event.Time) {
 				r.calm.End()
 			}
 			far := r.nodes[e.Source]
-			n.p.Receive(n, e.A, far.p.Port(e.B).Address, e.Frame)
+			n.p.Receive(n, e.A, far.p.Port(e.B).Address, wire.AllSPFRouters, e.Frame)
 			continue
 		}
 		n.p.Timer(n, &e)
@@ -127,12 +127,12 @@ func (n *node) Note(x note.Note)              { x.At = int64(n.now); n.notes = a
 func (n *node) Rand(purpose, c uint64) uint64 { return store.Keyed(1, uint64(n.id), purpose, c) }
 func (n *node) Pool() *Pool                   { return &n.pool }
 func (n *node) Shared() *route.Shared         { return &n.shared }
-func (n *node) PutRoute(p uint32, s route.SetID, cost uint32) {
-	if s == route.NoSet {
+func (n *node) PutRoute(p uint32, r Route) {
+	if r.Set == route.NoSet {
 		delete(n.routes, p)
 		return
 	}
-	n.routes[p] = cost
+	n.routes[p] = r.Cost
 }
 
 func (n *node) state(port uint32) State {

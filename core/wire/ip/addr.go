@@ -5,6 +5,7 @@
 package ip
 
 import (
+	"encoding/binary"
 	"fmt"
 	"math/bits"
 	"net/netip"
@@ -72,4 +73,11 @@ func (p Prefix) Compare(q Prefix) int {
 }
 
 // String is the CIDR form.
+// Netip is the prefix as the standard library has it.
+func (p Prefix) Netip() netip.Prefix {
+	var b [4]byte
+	binary.BigEndian.PutUint32(b[:], uint32(p.Addr))
+	return netip.PrefixFrom(netip.AddrFrom4(b), int(p.Len))
+}
+
 func (p Prefix) String() string { return fmt.Sprintf("%v/%d", p.Addr, p.Len) }

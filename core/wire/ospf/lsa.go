@@ -11,12 +11,15 @@ import (
 
 // LSA types (RFC 2328 A.4.1).
 const (
-	RouterLSA  = 1
-	NetworkLSA = 2
+	RouterLSA      = 1
+	NetworkLSA     = 2
+	SummaryLSA     = 3
+	ASBRSummaryLSA = 4
+	ExternalLSA    = 5
 )
 
 // LSATypeName names the LSA types, by number.
-var LSATypeName = [...]string{"unknown", "router", "network"}
+var LSATypeName = [...]string{"unknown", "router", "network", "summary", "AS boundary summary", "AS external"}
 
 // LSAHeaderLen is the length of an LSA header.
 const LSAHeaderLen = 20
@@ -252,4 +255,64 @@ func ReadNetwork(b []byte) (n NetworkBody, ok bool) {
 		n.Routers = append(n.Routers, ip.Addr(r))
 	}
 	return n, true
+}
+
+// Flags of a router LSA (RFC 2328 A.4.2).
+const (
+	FlagB = 0x01 // area border router
+	FlagE = 0x02 // AS boundary router
+)
+
+// SummaryBody is the body of a summary LSA of either type (RFC 2328 A.4.4). The
+// mask means nothing for an AS boundary router.
+type SummaryBody struct {
+	Mask   ip.Addr
+	Metric uint32 // 24 bits
+}
+
+// Append appends the body.
+func (s *SummaryBody) Append(b []byte) []byte {
+	b = binary.BigEndian.AppendUint32(b, uint32(s.Mask))
+	return binary.BigEndian.AppendUint32(b, s.Metric&0xffffff)
+}
+
+// ReadSummary reads the body of a summary LSA. TOS metrics (RFC 1583) are passed
+// over.
+func ReadSummary(b []byte) (s SummaryBody, ok bool) {
+	if len(b) < 8 || len(b)%4 != 0 {
+		return s, false
+	}
+	return SummaryBody{ip.Addr(binary.BigEndian.Uint32(b)), binary.BigEndian.Uint32(b[4:]) & 0xffffff}, true
+}
+
+// ExternalBody is the body of an AS external LSA (RFC 2328 A.4.5).
+type ExternalBody struct {
+	Mask    ip.Addr
+	Type2   bool
+	Metric  uint32 // 24 bits
+	Forward ip.Addr
+	Tag     uint32
+}
+
+// Append appends the body.
+func (e *ExternalBody) Append(b []byte) []byte {
+	b = binary.BigEndian.AppendUint32(b, uint32(e.Mask))
+	metric := e.Metric & 0xffffff
+	if e.Type2 {
+		metric |= 1 << 31
+	}
+	b = binary.BigEndian.AppendUint32(b, metric)
+	b = binary.BigEndian.AppendUint32(b, uint32(e.Forward))
+	return binary.BigEndian.AppendUint32(b, e.Tag)
+}
+
+// ReadExternal reads the body of an AS external LSA. TOS metrics (RFC 1583) are
+// passed over.
+func ReadExternal(b []byte) (e ExternalBody, ok bool) {
+	if len(b) < 16 || (len(b)-4)%12 != 0 {
+		return e, false
+	}
+	metric := binary.BigEndian.Uint32(b[4:])
+	return ExternalBody{ip.Addr(binary.BigEndian.Uint32(b)), metric>>31 == 1, metric & 0xffffff,
+		ip.Addr(binary.BigEndian.Uint32(b[8:])), binary.BigEndian.Uint32(b[12:])}, true
 }

@@ -29,6 +29,9 @@ var TypeName = [...]string{"unknown", "Hello", "Database Description", "Link Sta
 // AllSPFRouters is where packets on a point-to-point link go (RFC 2328 A.1).
 const AllSPFRouters = ip.Addr(0xe0000005)
 
+// AllDRouters is where packets for the DR and BDR of a segment go (RFC 2328 A.1).
+const AllDRouters = ip.Addr(0xe0000006)
+
 // HeaderLen is the length of the packet header.
 const HeaderLen = 24
 

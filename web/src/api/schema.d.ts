@@ -531,6 +531,13 @@ export interface components {
             device: string;
             hello?: string;
             port: string;
+            /**
+             * Format: int32
+             * @description to become DR, on a segment
+             */
+            priority?: number;
+            /** @description on a segment: DR, Backup, DR Other or Waiting (RFC 2328 9.1) */
+            role?: string;
             routerId?: string;
             /**
              * Format: double
@@ -697,10 +704,13 @@ export interface components {
             protocol: "ospf";
             /** @description why it is not up: observed first, then what will be in the way next */
             reasons: components["schemas"]["Reason"][];
+            /** @description the segment that joins them; absent on a link */
+            segment?: string;
             /** Format: double */
             since: number;
             /** @description the lower of the two states */
             state: string;
+            /** @description it is as it should be: Full, or 2-Way between two that are neither DR nor BDR */
             up: boolean;
         };
         News: {
@@ -822,12 +832,15 @@ export interface components {
         };
         PortOSPF: {
             area: string;
+            bdr?: string;
             /** Format: int32 */
             cost: number;
             /** @description where the cost comes from */
             costFrom: string;
             deadInterval: string;
             disabled: boolean;
+            /** @description the designated router of the segment, a device and its address */
+            dr?: string;
             helloInterval: string;
             /** @description router ID and state of each */
             neighbours: string[];
@@ -837,15 +850,20 @@ export interface components {
              */
             nextHello?: number;
             passive: boolean;
+            /**
+             * Format: int32
+             * @description to become DR, on a segment
+             */
+            priority?: number;
             retransmitInterval: string;
             /**
              * @description RFC 2328 9.1, and Passive
              * @enum {string}
              */
-            state: "Down" | "Loopback" | "Point-to-point" | "Passive";
+            state: "Down" | "Loopback" | "Waiting" | "Point-to-point" | "DR Other" | "Backup" | "DR" | "Passive";
             transmitDelay: string;
             /** @enum {string} */
-            type: "point-to-point" | "loopback";
+            type: "point-to-point" | "broadcast" | "loopback";
         };
         Ports: {
             ports: components["schemas"]["Port"][];
@@ -932,6 +950,8 @@ export interface components {
              */
             ports: number;
             referenceBandwidth: string;
+            /** @description area border router, AS boundary router */
+            roles: string[];
             routerId?: string;
             routerIdFrom?: string;
             running: boolean;

@@ -1,0 +1,79 @@
+package device
+
+import (
+	"slices"
+
+	"hellebore/core/config"
+	"hellebore/core/ospf"
+	"hellebore/core/route"
+	"hellebore/core/wire/ip"
+)
+
+// syncAreas tells OSPF about its areas and what to announce from outside.
+func (d *Device) syncAreas() {
+	var areas []ospf.AreaConfig
+	for _, a := range d.config.OSPF.Areas {
+		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NoSummary: a.NoSummary, DefaultCost: a.DefaultCost}
+		for _, r := range a.Ranges {
+			c.Ranges = append(c.Ranges, ospf.Range{Prefix: ip.PrefixFrom(r.Prefix), Cost: r.Cost, Hidden: r.Hidden})
+		}
+		areas = append(areas, c)
+	}
+	d.ospf.SetAreas(d, areas)
+	d.changed = true // the externals may be others now
+}
+
+// syncExternals makes of the table what OSPF announces from outside. A route is
+// announced while it is the one in use; OSPF's own never are.
+func (d *Device) syncExternals() {
+	o := &d.config.OSPF
+	if len(o.Injects) == 0 && !o.Default.On {
+		d.ospf.SetExternals(d, nil)
+		return
+	}
+	var list []ospf.External
+	shared := d.env.Shared()
+	haveDefault := false
+	for _, id := range d.Prefixes() {
+		source, ok := d.table.Best(id)
+		if !ok || source == route.OSPF {
+			continue
+		}
+		p := shared.Prefixes.Prefix(id)
+		if p.Len == 0 {
+			haveDefault = true
+			continue // announced by originate default alone
+		}
+		for i := range o.Injects {
+			if d.injects(&o.Injects[i], source, id, p) {
+				list = append(list, external(p, o.Injects[i].External))
+				break
+			}
+		}
+	}
+	if o.Default.On && (o.Default.Always || haveDefault) {
+		list = append(list, external(ip.Prefix{}, o.Default.External))
+	}
+	slices.SortFunc(list, func(a, b ospf.External) int { return a.Prefix.Compare(b.Prefix) })
+	d.ospf.SetExternals(d, list)
+}
+
+func external(p ip.Prefix, e config.External) ospf.External {
+	return ospf.External{Prefix: p, Metric: e.Metric, Type1: e.Type1, Tag: e.Tag}
+}
+
+// injects says whether an inject statement takes a route. Networks on which OSPF
+// runs are announced by it as they are.
+func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.Prefix) bool {
+	if i.Source != source.String() || i.Through != "" && !config.Matches(i.Set, p.Netip()) {
+		return false
+	}
+	if source == route.Connected {
+		for k := range d.ports {
+			if q := &d.ports[k]; q.up && q.prefix == id && q.addr != 0 && q.Config.OSPF.On {
+				return false
+			}
+		}
+	}
+	return true
+}

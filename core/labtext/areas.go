@@ -1,0 +1,180 @@
+package labtext
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+
+	"hellebore/core/config"
+)
+
+// Build functions of what a router's ospf says of areas and of routes from
+// outside, and of prefix sets.
+
+func (b *builder) ospfType(n *Node) {
+	b.at.OSPF.Type = config.PointToPoint
+	if n.Args[0].Text == "broadcast" {
+		b.at.OSPF.Type = config.Broadcast
+	}
+}
+
+func (b *builder) areaBlock(n *Node) {
+	id, _ := parseArea(n.Args[0].Text)
+	o := &b.device.OSPF
+	if slices.ContainsFunc(o.Areas, func(a config.Area) bool { return a.ID == id }) {
+		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", b.device.Name, FormatArea(id))
+		return
+	}
+	b.told = &config.Area{ID: id, DefaultCost: config.DefaultStubCost}
+	b.children(n)
+	if id == 0 && b.told.Stub {
+		b.errorf(n.Args[0], "make another area a stub", "the backbone cannot be a stub area")
+	}
+	o.Areas = append(o.Areas, *b.told)
+	b.told = nil
+}
+
+func (b *builder) stub(n *Node)        { b.told.Stub = true; b.children(n) }
+func (b *builder) noSummary(*Node)     { b.told.NoSummary = true }
+func (b *builder) defaultCost(n *Node) { b.told.DefaultCost = uint32(number(n.Args[0])) }
+
+func (b *builder) areaRange(n *Node) {
+	b.joint = &config.Range{}
+	b.joint.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
+	if slices.ContainsFunc(b.told.Ranges, func(r config.Range) bool { return r.Prefix == b.joint.Prefix }) {
+		b.errorf(n.Args[0], "keep one of them", "the range %v stands twice", b.joint.Prefix)
+	}
+	b.children(n)
+	b.told.Ranges = append(b.told.Ranges, *b.joint)
+	b.joint = nil
+}
+
+func (b *builder) rangeCost(n *Node) { b.joint.Cost = uint32(number(n.Args[0])) }
+func (b *builder) hidden(*Node)      { b.joint.Hidden = true }
+
+func (b *builder) inject(n *Node) {
+	b.inj = &config.Inject{Source: n.Args[0].Text, External: config.External{Metric: config.DefaultExternalMetric}}
+	b.out = &b.inj.External
+	b.children(n)
+	b.device.OSPF.Injects = append(b.device.OSPF.Injects, *b.inj)
+	b.inj, b.out = nil, nil
+}
+
+func (b *builder) through(n *Node) {
+	b.inj.Through = n.Args[0].Text
+	b.setRefs = append(b.setRefs, n.Args[0])
+}
+
+func (b *builder) originateDefault(n *Node) {
+	d := &b.device.OSPF.Default
+	*d = config.OriginateDefault{On: true, External: config.External{Metric: config.DefaultExternalMetric}}
+	b.out = &d.External
+	b.children(n)
+	b.out = nil
+}
+
+func (b *builder) always(*Node)         { b.device.OSPF.Default.Always = true }
+func (b *builder) metric(n *Node)       { b.out.Metric = uint32(number(n.Args[0])) }
+func (b *builder) externalType(n *Node) { b.out.Type1 = number(n.Args[0]) == 1 }
+func (b *builder) tag(n *Node)          { b.out.Tag = uint32(number(n.Args[0])) }
+
+func (b *builder) prefixSet(n *Node) {
+	name := n.Args[0]
+	if slices.ContainsFunc(b.result.Sets, func(s config.PrefixSet) bool { return s.Name == name.Text }) {
+		b.errorf(name, "choose another name", "there is another prefix set named %s", name.Text)
+		return
+	}
+	b.place("set "+name.Text, name)
+	b.set = &config.PrefixSet{Name: name.Text}
+	b.children(n)
+	b.result.Sets = append(b.result.Sets, *b.set)
+	b.set = nil
+}
+
+// member is a line of a prefix set: its word is the prefix.
+func (b *builder) member(n *Node) {
+	if what, hint := judge(Arg{Name: "prefix", Kind: Prefix}, n.Word); what != "" {
+		b.errorf(n.Word, hint, "%s", what)
+		return
+	}
+	p, _ := netip.ParsePrefix(n.Word.Text)
+	b.set.Members = append(b.set.Members, config.Member{Prefix: p, Min: uint8(p.Bits()), Max: uint8(p.Bits())})
+	b.children(n)
+}
+
+func (b *builder) length(n *Node) {
+	m := &b.set.Members[len(b.set.Members)-1]
+	low, high, _ := parseLengths(n.Args[0].Text)
+	if int(low) < m.Prefix.Bits() {
+		b.errorf(n.Args[0], fmt.Sprintf("write for example %d..32", m.Prefix.Bits()), "no prefix of length %d is within %v", low, m.Prefix)
+		return
+	}
+	m.Min, m.Max = low, high
+}
+
+// parseLengths reads "24..32", or "24" for just that length.
+func parseLengths(s string) (low, high uint8, ok bool) {
+	from, to, both := strings.Cut(s, "..")
+	if !both {
+		to = from
+	}
+	l, err1 := strconv.ParseUint(from, 10, 8)
+	h, err2 := strconv.ParseUint(to, 10, 8)
+	return uint8(l), uint8(h), err1 == nil && err2 == nil && l <= h && h <= 32
+}
+
+// areaFacts and the like write what this file builds as facts, for differences.
+func areaFacts(d *config.Device, add func(what, value string, in Context, word string)) {
+	for _, a := range d.OSPF.Areas {
+		name := "area " + FormatArea(a.ID)
+		if a.Stub {
+			add(name, "stub", AreaOf, "stub")
+			add(name+" default-cost", strconv.Itoa(int(a.DefaultCost)), StubOf, "default-cost")
+		}
+		if a.NoSummary {
+			add(name+" summaries", "no-summary", StubOf, "no-summary")
+		}
+		for _, r := range a.Ranges {
+			value := "announced"
+			switch {
+			case r.Hidden:
+				value = "hidden"
+			case r.Cost != 0:
+				value = fmt.Sprintf("cost %d", r.Cost)
+			}
+			add(fmt.Sprintf("%s range %v", name, r.Prefix), value, AreaOf, "range")
+		}
+	}
+	for _, i := range d.OSPF.Injects {
+		name := "inject " + i.Source
+		if i.Through != "" {
+			name += " through " + i.Through
+		}
+		add(name, externalWords(i.External), OSPFOf, "inject")
+	}
+	if o := d.OSPF.Default; o.On {
+		value := externalWords(o.External)
+		if o.Always {
+			value = "always, " + value
+		}
+		add("originate default", value, OSPFOf, "originate")
+	}
+}
+
+func externalWords(e config.External) string {
+	kind := 2
+	if e.Type1 {
+		kind = 1
+	}
+	s := fmt.Sprintf("metric %d type %d", e.Metric, kind)
+	if e.Tag != 0 {
+		s += fmt.Sprintf(" tag %d", e.Tag)
+	}
+	return s
+}
+
+func (m typed) String() string { return [...]string{"automatic", "point-to-point", "broadcast"}[m] }
+
+type typed config.PortType

@@ -1,0 +1,276 @@
+package ospf
+
+import (
+	"cmp"
+	"slices"
+
+	"hellebore/core/route"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
+)
+
+// AreaConfig is what a router is told about an area.
+type AreaConfig struct {
+	ID          uint32
+	Stub        bool   // takes no external routes (RFC 2328 3.6)
+	NoSummary   bool   // of a stub area: takes no inter-area routes but the default either
+	DefaultCost uint32 // of the default route that a border router gives a stub area
+	Ranges      []Range
+}
+
+// Range joins the networks of an area into one for the other areas (RFC 2328
+// C.2).
+type Range struct {
+	Prefix ip.Prefix
+	Hidden bool   // not announced, and what it covers neither
+	Cost   uint32 // 0: the largest of the costs of what it covers
+}
+
+// External is a network outside that this router announces (RFC 2328 12.4.4).
+type External struct {
+	Prefix ip.Prefix
+	Metric uint32
+	Type1  bool
+	Tag    uint32
+}
+
+// SetAreas tells the process about its areas; those that are not named are
+// plain. Whether an area is a stub is in every hello, so a change of that ends
+// the area's adjacencies.
+func (p *Process) SetAreas(h Host, areas []AreaConfig) {
+	before := p.config
+	p.config = areas
+	for i := range p.ports {
+		q := &p.ports[i]
+		if !p.running || !q.running() || areaIn(before, q.Area).Stub == areaIn(areas, q.Area).Stub {
+			continue
+		}
+		up := q.Up
+		p.portDown(h, uint32(i), 0)
+		q.Up = up
+		p.portUp(h, uint32(i))
+	}
+	if p.running && !slices.EqualFunc(before, areas, sameArea) {
+		h.Calm().Disturb(h.Now())
+		p.scheduleSPF(h)
+		p.wantSync(h, 0)
+	}
+}
+
+func sameArea(a, b AreaConfig) bool {
+	return a.ID == b.ID && a.Stub == b.Stub && a.NoSummary == b.NoSummary && a.DefaultCost == b.DefaultCost && slices.Equal(a.Ranges, b.Ranges)
+}
+
+func areaIn(list []AreaConfig, id uint32) AreaConfig {
+	for _, a := range list {
+		if a.ID == id {
+			return a
+		}
+	}
+	return AreaConfig{ID: id, DefaultCost: 1}
+}
+
+// areaConfig is the configuration of an area.
+func (p *Process) areaConfig(id uint32) AreaConfig { return areaIn(p.config, id) }
+
+// SetExternals tells the process what to announce from outside. A router that
+// announces anything is an AS boundary router.
+func (p *Process) SetExternals(h Host, list []External) {
+	if slices.Equal(p.externals, list) {
+		return
+	}
+	was := len(p.externals) > 0
+	p.externals = list
+	if !p.running {
+		return
+	}
+	if was != (len(list) > 0) { // the E bit
+		for i := range p.areas {
+			p.wantOriginate(h, i, 0)
+		}
+	}
+	p.wantSync(h, 0)
+}
+
+// options are those of packets and LSAs in an area (RFC 2328 A.2).
+func (p *Process) options(areaID uint32) uint8 {
+	if p.areaConfig(areaID).Stub {
+		return 0
+	}
+	return wire.OptionE
+}
+
+// active are the areas in which a port runs.
+func (p *Process) active() []uint32 {
+	var ids []uint32
+	for i := range p.ports {
+		if q := &p.ports[i]; q.running() && !slices.Contains(ids, q.Area) {
+			ids = append(ids, q.Area)
+		}
+	}
+	slices.Sort(ids)
+	return ids
+}
+
+// Areas are the areas in which a port runs, sorted; AreaBorder says whether the
+// router joins several (RFC 2328 3.3), ASBoundary whether it announces external
+// routes.
+func (p *Process) Areas() []uint32  { return p.active() }
+func (p *Process) AreaBorder() bool { return p.running && len(p.active()) > 1 }
+func (p *Process) ASBoundary() bool { return p.running && len(p.externals) > 0 }
+
+// borders remembers what the router joins, and says whether other areas must be
+// told something: they must whenever there are several areas, or have been.
+func (p *Process) borders(h Host) bool {
+	was := p.wasBorder
+	p.wasBorder = len(p.active()) > 1
+	if was != p.wasBorder {
+		for i := range p.areas {
+			p.wantOriginate(h, i, 0) // the B bit
+		}
+	}
+	return was || p.wasBorder
+}
+
+// interArea adds the routes to other areas (RFC 2328 16.2). A border router
+// looks at the backbone's summaries only.
+func (p *Process) interArea(h Host, s *scratch) {
+	border := len(p.active()) > 1
+	for ai := range p.areas {
+		a := &p.areas[ai]
+		if border && a.id != 0 {
+			continue
+		}
+		pool := h.Pool()
+		a.db.Each(func(id uint32, e *entry) bool {
+			k := pool.Key(id)
+			if e.body == 0 || e.dying || k.Router == p.routerID || k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
+				return true
+			}
+			b := pool.bodies.Get(e.body)
+			if b.Summary.Metric >= wire.LSInfinity {
+				return true
+			}
+			for _, br := range s.border {
+				if br.router != k.Router || br.area != a.id || br.flags&wire.FlagB == 0 {
+					continue
+				}
+				cost := br.cost + b.Summary.Metric
+				if k.Type == wire.ASBRSummaryLSA {
+					s.asbrs = append(s.asbrs, otherArea(k.ID, a.id, cost, br.set))
+					continue
+				}
+				if len(b.stubs) == 1 && !p.ownRange(h, b.stubs[0].prefix) {
+					s.offer(h.Shared(), b.stubs[0].prefix, Route{Set: br.set, Cost: cost, Area: a.id, Kind: InterArea})
+				}
+			}
+			return true
+		})
+	}
+}
+
+// otherArea is an AS boundary router that a summary tells of.
+func otherArea(router ip.Addr, area, cost uint32, set route.SetID) border {
+	return border{router: router, area: area, cost: cost, set: set, flags: wire.FlagE, inter: true}
+}
+
+// ownRange says whether a prefix is one that this router announces as a range:
+// what others say of it is no news (RFC 2328 16.2 (3)).
+func (p *Process) ownRange(h Host, prefix uint32) bool {
+	x := h.Shared().Prefixes.Prefix(prefix)
+	for _, a := range p.config {
+		for _, r := range a.Ranges {
+			if r.Prefix == x {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// external adds the routes to outside (RFC 2328 16.4).
+func (p *Process) external(h Host, s *scratch) {
+	pool, shared := h.Pool(), h.Shared()
+	for _, b := range s.border {
+		if b.flags&wire.FlagE != 0 && !p.areaConfig(b.area).Stub {
+			s.asbrs = append(s.asbrs, b)
+		}
+	}
+	p.as.db.Each(func(id uint32, e *entry) bool {
+		k := pool.Key(id)
+		if e.body == 0 || e.dying || k.Router == p.routerID {
+			return true
+		}
+		b := pool.bodies.Get(e.body)
+		way, ok := s.asbr(shared, k.Router)
+		if x := b.External.Forward; x != 0 && ok {
+			way, ok = p.forwarding(h, s, x)
+		}
+		if !ok || b.External.Metric >= wire.LSInfinity || len(b.stubs) != 1 {
+			return true
+		}
+		r := Route{Set: way.set, Tag: b.External.Tag, Cost: way.cost + b.External.Metric, Kind: External1}
+		if b.External.Type2 {
+			r.Cost, r.Distance, r.Kind = b.External.Metric, way.cost, External2
+		}
+		s.offer(shared, b.stubs[0].prefix, r)
+		return true
+	})
+}
+
+// asbr is the best way to an AS boundary router (RFC 2328 16.4.1): a way inside
+// an area that is not the backbone comes first, then the least cost.
+func (s *scratch) asbr(shared *route.Shared, router ip.Addr) (way border, ok bool) {
+	inside := func(b border) bool { return !b.inter && b.area != 0 }
+	for _, b := range s.asbrs {
+		switch {
+		case b.router != router || b.set == route.NoSet:
+		case !ok || inside(b) && !inside(way) || inside(b) == inside(way) && b.cost < way.cost:
+			way, ok = b, true
+		case inside(b) == inside(way) && b.cost == way.cost:
+			way.set = s.merge(shared, way.set, b.set)
+		}
+	}
+	return way, ok
+}
+
+// ways are the best ways to all AS boundary routers, sorted by router.
+func (s *scratch) ways(shared *route.Shared) []border {
+	var list []border
+	for _, b := range s.asbrs {
+		if way, ok := s.asbr(shared, b.router); ok && !slices.ContainsFunc(list, func(o border) bool { return o.router == b.router }) {
+			list = append(list, way)
+		}
+	}
+	slices.SortFunc(list, func(a, b border) int { return cmp.Compare(a.router, b.router) })
+	return list
+}
+
+// forwarding is the way to a forwarding address: by an intra-area or inter-area
+// route only (RFC 2328 16.4 (3)).
+func (p *Process) forwarding(h Host, s *scratch, to ip.Addr) (way border, ok bool) {
+	shared := h.Shared()
+	length := -1
+	for _, id := range s.offered {
+		x, r := shared.Prefixes.Prefix(id), &s.routes[id]
+		if r.Kind > InterArea || !x.Contains(to) || int(x.Len) <= length {
+			continue
+		}
+		length, ok = int(x.Len), true
+		way = border{cost: r.Cost, set: r.Set}
+		if r.Set == route.NoSet {
+			way.set = p.onPort(shared, to)
+		}
+	}
+	return way, ok && way.set != route.NoSet
+}
+
+// onPort is the next hop that is an address on one of our own networks.
+func (p *Process) onPort(shared *route.Shared, to ip.Addr) route.SetID {
+	for i := range p.ports {
+		if q := &p.ports[i]; q.running() && ip.MakePrefix(q.Address, q.PrefixLen).Contains(to) {
+			return shared.Sets.ID([]route.Hop{{Port: uint32(i), Gateway: to}})
+		}
+	}
+	return route.NoSet
+}
