@@ -107,7 +107,8 @@ func (l *Lab) Ports(m history.Moment) observe.Ports { return observe.PortsOf(l.W
 func (l *Lab) Neighbours(m history.Moment) []observe.Neighbour {
 	return observe.NeighboursOf(l.World(m))
 }
-func (l *Lab) Routes(m history.Moment) observe.Routes { return observe.RouteTable(l.World(m)) }
+func (l *Lab) Database(m history.Moment) observe.Database { return observe.DatabaseOf(l.World(m)) }
+func (l *Lab) Routes(m history.Moment) observe.Routes     { return observe.RouteTable(l.World(m)) }
 
 // Explain tells how a device came to its route for a prefix or an address.
 func (l *Lab) Explain(m history.Moment, device, to string) (observe.RouteStory, error) {

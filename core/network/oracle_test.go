@@ -483,7 +483,7 @@ func (p *plan) require(t *testing.T, w *network.World, what string) {
 // areas against routes that are computed straight from the topology, then again
 // after cuts and mends. ORACLE=1000 tries so many networks.
 func TestRoutesAgainstTheTopology(t *testing.T) {
-	runs := 25
+	runs := 12
 	if n, err := strconv.Atoi(os.Getenv("ORACLE")); err == nil {
 		runs = n
 	}

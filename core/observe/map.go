@@ -15,6 +15,7 @@ type MapDevice struct {
 	Addresses []string `json:"addresses" doc:"all addresses, to send probes from"`
 	RouterID  string   `json:"routerId,omitempty"`
 	Areas     []string `json:"areas"`
+	Roles     []string `json:"roles" doc:"area border router, AS boundary router"`
 	Enabled   bool     `json:"enabled"`
 }
 
@@ -29,6 +30,7 @@ type MapEnd struct {
 	Why     string `json:"why,omitempty" doc:"why the port is down"`
 	Silent  bool   `json:"silent" doc:"packets from this end vanish"`
 	State   string `json:"state,omitempty" doc:"of the OSPF neighbour, as this end sees it"`
+	Role    string `json:"role,omitempty" doc:"on a segment: DR, Backup, DR Other or Waiting"`
 }
 
 // MapLink is what joins ports: two of a link, any number of a segment.
@@ -56,13 +58,13 @@ func MapOf(w *network.World) Map {
 		if d.Gone() {
 			continue
 		}
-		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Areas: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
+		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Areas: []string{}, Roles: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
 		if a := d.Config().Address(); a.IsValid() {
 			m.Address = a.String()
 		}
 		if d.Kind() == config.Router && d.OSPF().Running() {
 			p := processOf(w, d)
-			m.RouterID, m.Areas = p.RouterID, p.Areas
+			m.RouterID, m.Areas, m.Roles = p.RouterID, p.Areas, p.Roles
 		}
 		for i := range d.Ports() {
 			if p := &d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() {
@@ -94,6 +96,9 @@ func MapOf(w *network.World) Map {
 			}
 			if c.OSPF.On {
 				end.Cost, end.Area = d.Config().OSPF.CostOf(c), labtext.FormatArea(c.OSPF.Area)
+			}
+			if v := d.OSPF().Port(e.Port); v.Broadcast && v.State >= ospf.PortWaiting {
+				end.Role = v.State.String()
 			}
 			d.OSPF().Neighbours(e.Port, func(n ospf.NeighbourView) { end.State = n.State.String() })
 			l.Ends = append(l.Ends, end)

@@ -7,6 +7,7 @@ import (
 
 	"hellebore/core/config"
 	"hellebore/core/device"
+	"hellebore/core/labtext"
 	"hellebore/core/network"
 	"hellebore/core/note"
 	"hellebore/core/ospf"
@@ -82,7 +83,10 @@ type RouteRow struct {
 // Cell is a router's route for a prefix.
 type Cell struct {
 	Source     string    `json:"source"`
+	Kind       string    `json:"kind,omitempty"`
 	Metric     uint32    `json:"metric"`
+	Metric2    uint32    `json:"metric2" doc:"the cost of the way to the origin of an external route of type 2"`
+	Tag        uint32    `json:"tag"`
 	Preference uint8     `json:"preference"`
 	Blackhole  bool      `json:"blackhole,omitempty"`
 	NextHops   []NextHop `json:"nextHops"`
@@ -125,7 +129,7 @@ func RouteTable(w *network.World) Routes {
 			if s, ok := d.Table().Best(id); ok {
 				used = true
 				r := routeOf(w, d, id, s, d.Table().Route(s, id))
-				row.Cells[d.Name()] = Cell{r.Source, r.Metric, r.Preference, r.Blackhole, r.NextHops}
+				row.Cells[d.Name()] = Cell{r.Source, r.Kind, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole, r.NextHops}
 			}
 		}
 		if used {
@@ -180,7 +184,7 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 		if c.Won {
 			winner = &out.Candidates[len(out.Candidates)-1]
 		}
-		if c.Source == route.OSPF {
+		if c.Source == route.OSPF && c.Route.Kind == ospf.IntraArea {
 			out.Candidates = append(out.Candidates, otherWays(w, d, c.Prefix, prefix, c.Route)...)
 		}
 		if c.Source == route.Static {
@@ -245,7 +249,19 @@ func wayWords(c *Candidate) string {
 		}
 		s += h.Via + " on " + h.Port
 	}
-	return s + fmt.Sprintf(", %s, cost %d", c.Source, c.Metric)
+	return s + ", " + costWords(c)
+}
+
+// costWords says what a route costs, in full: of an external route of type 2
+// both numbers.
+func costWords(c *Candidate) string {
+	switch c.Kind {
+	case "", ospf.KindNames[ospf.IntraArea]:
+		return fmt.Sprintf("%s, cost %d", c.Source, c.Metric)
+	case ospf.KindNames[ospf.External2]:
+		return fmt.Sprintf("%s %s, metric %d outside and %d to get there", c.Source, c.Kind, c.Metric, c.Metric2)
+	}
+	return fmt.Sprintf("%s %s, cost %d", c.Source, c.Kind, c.Metric)
 }
 
 func unresolvedWhy(d *device.Device, c route.Candidate) string {
@@ -393,6 +409,7 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			}
 		}
 	}
+	out = append(out, kept(w, d, p)...)
 	if !d.OSPF().Running() {
 		out = append(out, "OSPF does not run on "+d.Name())
 	} else {
@@ -412,3 +429,43 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 	}
 	return out
 }
+
+// kept says what keeps a prefix from a router although somebody announces it:
+// ranges that hide it, and stub areas.
+func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
+	out := []string{}
+	stub := ""
+	for _, a := range d.OSPF().Areas() {
+		if !isStub(d, a) {
+			stub = ""
+			break
+		}
+		stub = labtext.FormatArea(a)
+	}
+	for _, o := range w.Devices() {
+		if o.Gone() {
+			continue
+		}
+		for _, a := range o.Config().OSPF.Areas {
+			for _, r := range a.Ranges {
+				if r.Hidden && ip.PrefixFrom(r.Prefix).Covers(p) {
+					out = append(out, fmt.Sprintf("the range %v of area %s on %s hides it from other areas", r.Prefix, labtext.FormatArea(a.ID), o.Name()))
+				}
+			}
+			if a.Stub && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != d {
+				out = append(out, fmt.Sprintf("area %s is a stub without summaries, says %s: it takes no routes of other areas", stub, o.Name()))
+			}
+		}
+		if stub == "" || o == d {
+			continue
+		}
+		o.OSPF().Database(o, func(v ospf.LSAView) {
+			if v.AS && v.Header.Key.Router == o.OSPF().RouterID() && ip.MakePrefix(v.Header.Key.ID, maskLen(v.Body.External.Mask)) == p {
+				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a stub: it takes no external routes", o.Name(), stub))
+			}
+		})
+	}
+	return out
+}
+
+func maskLen(m ip.Addr) uint8 { n, _ := ip.MaskLen(m); return n }

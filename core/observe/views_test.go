@@ -150,7 +150,7 @@ func TestMapOfANetwork(t *testing.T) {
 	w := settled(t, line)
 	m := observe.MapOf(w)
 	require.Equal(t, observe.MapDevice{Name: "mill", Kind: "router", Address: "10.255.0.1", RouterID: "10.255.0.1",
-		Areas: []string{"0"}, Addresses: []string{"10.255.0.1", "10.0.12.1", "10.20.1.1"}, Enabled: true}, m.Devices[0])
+		Areas: []string{"0"}, Roles: []string{}, Addresses: []string{"10.255.0.1", "10.0.12.1", "10.20.1.1"}, Enabled: true}, m.Devices[0])
 	require.Equal(t, observe.MapEnd{Device: "mill", Port: "e1", Address: "10.0.12.1/30", Cost: 10, Area: "0", Up: true, State: "Full"}, m.Links[0].Ends[0])
 	require.Equal(t, "mill.e1 halt.e1", m.Links[0].ID)
 	require.Equal(t, "segment yard", m.Links[1].ID)
@@ -206,7 +206,7 @@ func TestRoutesAcrossRouters(t *testing.T) {
 	}
 	require.Equal(t, "mill.lan", rows["10.20.1.0/24"].Owner)
 	require.Equal(t, "connected", rows["10.20.1.0/24"].Cells["mill"].Source)
-	require.Equal(t, observe.Cell{Source: "ospf", Metric: 20, Preference: 110,
+	require.Equal(t, observe.Cell{Source: "ospf", Kind: "intra-area", Metric: 20, Preference: 110,
 		NextHops: []observe.NextHop{{Via: "10.0.12.1", Port: "e1", To: "mill"}}}, rows["10.20.1.0/24"].Cells["halt"])
 }
 

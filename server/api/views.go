@@ -35,6 +35,7 @@ func (h *handlers) registerViews(api huma.API) {
 	view(h, api, "map", "Devices, what joins them, and the ways of the flows", (*lab.Lab).Map)
 	view(h, api, "ports", "All ports and processes", (*lab.Lab).Ports)
 	view(h, api, "neighbours", "All adjacencies, both ends a row", (*lab.Lab).Neighbours)
+	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies", (*lab.Lab).Database)
 	view(h, api, "routes", "All prefixes across all routers", (*lab.Lab).Routes)
 
 	huma.Register(api, huma.Operation{OperationID: "explain-route", Method: http.MethodGet, Path: "/api/labs/{id}/explain",

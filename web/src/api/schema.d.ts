@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/database": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Each area's link-state database once, decoded, and who holds other copies */
+        get: operations["get-database"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/events": {
         parameters: {
             query?: never;
@@ -440,6 +457,15 @@ export interface components {
             /** @description one sentence */
             summary: string;
         };
+        AreaDatabase: {
+            /** @description number of the area; empty for what belongs to none */
+            area: string;
+            lsas: components["schemas"]["LSA"][];
+            /** @description devices that hold it */
+            routers: string[];
+            /** @description all of them hold the same instances */
+            same: boolean;
+        };
         Beat: Record<string, never>;
         "BodyStruct { Stopped bool \"json:\\\"stopped\\\"\" }Body": {
             stopped: boolean;
@@ -482,12 +508,20 @@ export interface components {
         };
         Cell: {
             blackhole?: boolean;
+            kind?: string;
             /** Format: int32 */
             metric: number;
+            /**
+             * Format: int32
+             * @description the cost of the way to the origin of an external route of type 2
+             */
+            metric2: number;
             nextHops: components["schemas"]["NextHop"][];
             /** Format: int32 */
             preference: number;
             source: string;
+            /** Format: int32 */
+            tag: number;
         };
         Change: {
             /** @description what the change does to the running network */
@@ -516,6 +550,19 @@ export interface components {
             /** Format: int64 */
             from: number;
             suggestions: components["schemas"]["Suggestion"][];
+        };
+        Copy: {
+            /**
+             * Format: int32
+             * @description seconds
+             */
+            age: number;
+            checksum: string;
+            holders: string[];
+            sequence: string;
+        };
+        Database: {
+            areas: components["schemas"]["AreaDatabase"][];
         };
         End: {
             address?: string;
@@ -588,6 +635,10 @@ export interface components {
              */
             type: string;
         };
+        Field: {
+            name: string;
+            value: string;
+        };
         Flow: {
             arrives: boolean;
             /** @description the way of the answers */
@@ -617,6 +668,42 @@ export interface components {
         "Fork-labRequest": {
             /** @description a moment */
             at: string;
+        };
+        LSA: {
+            /**
+             * Format: int32
+             * @description seconds, at the first router that holds it
+             */
+            age: number;
+            checksum: string;
+            /** @description the device that has the router ID now */
+            device?: string;
+            fields: components["schemas"]["Field"][];
+            /** @description link state ID */
+            id: string;
+            /**
+             * Format: int32
+             * @description bytes
+             */
+            length: number;
+            /** @description routers of the area that do not hold it */
+            missing: string[];
+            /**
+             * Format: int32
+             * @description of the type (RFC 2328 A.4.1)
+             */
+            number: number;
+            options: string;
+            /** @description other instances, and who holds them */
+            others: components["schemas"]["Copy"][];
+            /** @description the networks that it announces */
+            prefixes: string[];
+            /** @description advertising router, its router ID */
+            router: string;
+            /** @description its contents in a few words */
+            says: string;
+            sequence: string;
+            type: string;
         };
         LabRow: {
             /** Format: int64 */
@@ -662,6 +749,8 @@ export interface components {
             /** @enum {string} */
             kind: "router" | "host";
             name: string;
+            /** @description area border router, AS boundary router */
+            roles: string[];
             routerId?: string;
         };
         MapEnd: {
@@ -674,6 +763,8 @@ export interface components {
             cost?: number;
             device: string;
             port: string;
+            /** @description on a segment: DR, Backup, DR Other or Waiting */
+            role?: string;
             /** @description packets from this end vanish */
             silent: boolean;
             /** @description of the OSPF neighbour, as this end sees it */
@@ -1335,6 +1426,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-database": {
+        parameters: {
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Database"];
                 };
             };
             /** @description Error */

@@ -1,0 +1,194 @@
+package network_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/device"
+	"hellebore/core/event"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+	"hellebore/core/ospf"
+	wire "hellebore/core/wire/ospf"
+)
+
+// roles are the states of the yard's ports by device: "DR", "Backup" ...
+func roles(w *network.World) map[string]string {
+	out := map[string]string{}
+	for _, d := range w.Devices() {
+		if i, ok := d.Port("yard"); ok {
+			out[d.Name()] = d.OSPF().Port(i).State.String()
+		}
+	}
+	return out
+}
+
+// neighbourStates are what a device sees on its yard port, by router ID.
+func neighbourStates(w *network.World, name string) map[string]string {
+	d := w.Find(name)
+	i, _ := d.Port("yard")
+	out := map[string]string{}
+	d.OSPF().Neighbours(i, func(n ospf.NeighbourView) { out[n.RouterID.String()] = n.State.String() })
+	return out
+}
+
+func networkLSAs(w *network.World, name string) (list []string) {
+	d := w.Find(name)
+	d.OSPF().Database(d, func(v ospf.LSAView) {
+		if v.Header.Key.Type == wire.NetworkLSA {
+			list = append(list, fmt.Sprintf("%v by %v with %d", v.Header.Key.ID, v.Header.Key.Router, len(v.Body.Network.Routers)))
+		}
+	})
+	return list
+}
+
+func TestElectionByPriority(t *testing.T) { // RFC 2328 9.4
+	w := build(t, demoLab(t, "station-yard"))
+	settle(t, w)
+	require.Equal(t, map[string]string{"signal-box": "DR", "depot": "Backup", "workshop": "DR Other", "turntable": "DR Other"}, roles(w))
+	require.Equal(t, map[string]string{"10.255.2.1": "Full", "10.255.2.2": "Full", "10.255.2.3": "2-Way"}, neighbourStates(w, "turntable"),
+		"only the right adjacencies go beyond 2-Way")
+	require.Equal(t, []string{"10.2.0.1 by 10.255.2.1 with 4"}, networkLSAs(w, "workshop"))
+}
+
+func TestABackupTakesOverAndKeepsThePlace(t *testing.T) {
+	w := build(t, demoLab(t, "station-yard"))
+	settle(t, w)
+	dev, p := port(t, w, "signal-box.yard")
+	w.Cut(dev, p)
+	settle(t, w)
+	require.Equal(t, map[string]string{"signal-box": "Down", "depot": "DR", "workshop": "DR Other", "turntable": "Backup"}, roles(w))
+	require.Equal(t, []string{"10.2.0.1 by 10.255.2.1 with 4", "10.2.0.2 by 10.255.2.2 with 3"}, networkLSAs(w, "workshop"),
+		"who is cut off cannot flush its network LSA: it stays until it ages, and nobody links to it")
+	require.NotContains(t, table(w, "workshop"), "10.255.2.1/32")
+	w.Mend(dev, p)
+	settle(t, w)
+	require.Equal(t, map[string]string{"signal-box": "DR Other", "depot": "DR", "workshop": "DR Other", "turntable": "Backup"}, roles(w),
+		"nobody gives way to a higher priority that comes later")
+	require.Equal(t, []string{"10.2.0.2 by 10.255.2.2 with 4"}, networkLSAs(w, "signal-box"), "the DR that lost its role has flushed its network LSA")
+}
+
+func TestNobodyIsElectedWherePriorityIsZero(t *testing.T) {
+	text := strings.NewReplacer("priority 20", "priority 0", "priority 10", "priority 0",
+		"port yard 10.2.0.4/24\n    ospf area 0", "port yard 10.2.0.4/24\n    ospf area 0\n      priority 0").Replace(demoLab(t, "station-yard"))
+	w := build(t, text)
+	settle(t, w)
+	for name, role := range roles(w) {
+		require.Equal(t, "DR Other", role, name)
+	}
+	require.Empty(t, networkLSAs(w, "depot"))
+}
+
+func TestAPriorityChangesNothingUntilTheNextElection(t *testing.T) {
+	text := demoLab(t, "station-yard")
+	w := build(t, text)
+	settle(t, w)
+	before := roles(w)
+	reconfigured(t, w, strings.Replace(text, "priority 10", "priority 200", 1))
+	require.Equal(t, before, roles(w))
+	// A DR that may not be one any more gives up its place.
+	reconfigured(t, w, strings.Replace(text, "priority 20", "priority 0", 1))
+	require.Equal(t, "DR Other", roles(w)["signal-box"])
+	require.Equal(t, "DR", roles(w)["depot"])
+	require.Equal(t, []string{"10.2.0.2 by 10.255.2.2 with 4"}, networkLSAs(w, "turntable"))
+}
+
+func reconfigured(t *testing.T, w *network.World, text string) {
+	t.Helper()
+	r := labtext.Parse(text)
+	require.True(t, r.OK(), "%v", r.Problems)
+	w.Configure(&r.Lab)
+	settle(t, w)
+}
+
+// TestTwoHalvesOfASegmentHeal silences two routers towards the others until both
+// halves have a DR of their own, then mends it.
+func TestTwoHalvesOfASegmentHeal(t *testing.T) {
+	w := build(t, demoLab(t, "station-yard"))
+	settle(t, w)
+	dev, p := port(t, w, "signal-box.yard")
+	w.Silence(dev, p, network.Both)
+	settle(t, w)
+	require.Equal(t, "DR", roles(w)["signal-box"], "alone, it still is")
+	require.Equal(t, "DR", roles(w)["depot"])
+	w.Mend(dev, p)
+	settle(t, w)
+	drs := 0
+	for _, r := range roles(w) {
+		if r == "DR" {
+			drs++
+		}
+	}
+	require.Equal(t, 1, drs, "%v", roles(w))
+	require.Len(t, networkLSAs(w, "workshop"), 1, "the DR that lost its role has flushed its network LSA")
+	require.Equal(t, table(settledYard(t), "workshop"), table(w, "workshop"))
+}
+
+func settledYard(t *testing.T) *network.World {
+	w := build(t, demoLab(t, "station-yard"))
+	settle(t, w)
+	return w
+}
+
+// TestARouterThatComesLaterIsDROther restarts one: it waits, hears who is DR,
+// and takes part at once (BackupSeen).
+func TestARouterThatComesLaterIsDROther(t *testing.T) {
+	w := settledYard(t)
+	box := w.Find("turntable").ID()
+	w.ForceDevice(box, device.ForceDisabled)
+	settle(t, w)
+	start := w.Now()
+	w.ForceDevice(box, device.ForceEnabled)
+	w.RunUntil(start+event.Millisecond, bound)
+	require.Equal(t, "Waiting", roles(w)["turntable"])
+	w.RunUntil(start+15*event.Second, bound)
+	require.Equal(t, "DR Other", roles(w)["turntable"], "it need not wait a dead interval")
+	settle(t, w)
+	require.Equal(t, "DR", roles(w)["signal-box"])
+	require.Equal(t, table(settledYard(t), "turntable"), table(w, "turntable"))
+}
+
+// TestMixedTypesFormAnAdjacencyWithoutRoutes has one end of a link take it for a
+// segment: Full, and yet no route.
+func TestMixedTypesFormAnAdjacencyWithoutRoutes(t *testing.T) {
+	w := build(t, strings.Replace(demoLab(t, "triangle-with-ospf"), "port e2 10.0.13.1/30\n    ospf area 0", "port e2 10.0.13.1/30\n    ospf area 0\n      type broadcast", 1))
+	require.Equal(t, network.Settled, w.Settle(bound, nil))
+	require.Contains(t, table(w, "viaduct"), "10.20.2.0/24 ospf 110 via 10.0.12.2 e1")
+}
+
+// TestBroadcastOnALinkWorksLikeASegmentOfTwo sets the type on both ends.
+func TestBroadcastOnALinkWorksLikeASegmentOfTwo(t *testing.T) {
+	text := demoLab(t, "triangle-with-ospf")
+	w := build(t, strings.NewReplacer("port e2 10.0.13.1/30\n    ospf area 0", "port e2 10.0.13.1/30\n    ospf area 0\n      type broadcast",
+		"port e1 10.0.13.2/30\n    ospf area 0", "port e1 10.0.13.2/30\n    ospf area 0\n      type broadcast").Replace(text))
+	settle(t, w)
+	plain := build(t, text)
+	settle(t, plain)
+	require.Equal(t, table(plain, "viaduct"), table(w, "viaduct"))
+	require.Equal(t, table(plain, "summit"), table(w, "summit"))
+}
+
+// TestLossChangesNothingButTime loses up to a fifth of all packets between the
+// routers of the areas: the tables come out the same.
+func TestLossChangesNothingButTime(t *testing.T) {
+	text := demoLab(t, "three-areas")
+	sound := build(t, text)
+	settle(t, sound)
+	for _, loss := range []string{"5%", "20%"} {
+		lossy := text
+		for _, link := range []string{"link junction.e1 upper.e1", "link junction.e2 lower.e1", "link upper.e2 lower.e2", "link upper.e3 mill.e1", "link lower.e3 mill.e2", "link lower.e4 mine.e1"} {
+			lossy = strings.Replace(lossy, link, link+" loss "+loss, 1)
+		}
+		for seed := range 5 {
+			w := build(t, strings.Replace(lossy, "seed 5", fmt.Sprintf("seed %d", 100+seed), 1))
+			w.RunUntil(20*60*event.Second, bound)
+			reconfigured(t, w, strings.Replace(text, "seed 5", fmt.Sprintf("seed %d", 100+seed), 1))
+			for _, name := range []string{"junction", "upper", "lower", "mill", "mine"} {
+				require.Equal(t, table(sound, name), table(w, name), "%s of %s lost, seed %d", name, loss, seed)
+			}
+		}
+	}
+}
