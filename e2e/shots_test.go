@@ -39,6 +39,11 @@ var shots = []shot{
 	{name: "probe", lab: "triangle-with-ospf", path: "/map", prepare: []step{
 		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
 		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
+	{name: "map-areas", lab: "three-areas", path: "/map"},
+	{name: "segment", lab: "station-yard", path: "/neighbours"},
+	{name: "database", lab: "three-areas", path: "/database", prepare: []step{
+		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="summary" and @aria-expanded]`)), sees("routes by it")}},
+	{name: "routes-areas", lab: "three-areas", path: "/routes", dark: true},
 	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
 }
 

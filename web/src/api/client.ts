@@ -17,6 +17,8 @@ export type Neighbour = Schemas['Neighbour'];
 export type Reason = Schemas['Reason'];
 export type Port = Schemas['Port'];
 export type Process = Schemas['Process'];
+export type AreaDatabase = Schemas['AreaDatabase'];
+export type LSA = Schemas['LSA'];
 export type RouteTable = Schemas['Routes'];
 export type RouteRow = Schemas['RouteRow'];
 export type Cell = Schemas['Cell'];
@@ -117,6 +119,13 @@ export const useRoutes = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'routes', when],
     queryFn: () => unwrap(http.GET('/api/labs/{id}/routes', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+export const useDatabase = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'database', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/database', at(id, when))),
     placeholderData: keepPreviousData,
   });
 

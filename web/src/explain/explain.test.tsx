@@ -38,10 +38,11 @@ const map: MapData = {
       address: '10.255.0.1',
       routerId: '10.255.0.1',
       areas: ['0'],
+      roles: [],
       addresses: ['10.255.0.1'],
       enabled: true,
     },
-    { name: 'gate', kind: 'host', areas: [], addresses: ['10.20.1.10'], enabled: true },
+    { name: 'gate', kind: 'host', areas: [], roles: [], addresses: ['10.20.1.10'], enabled: true },
   ],
   links: [
     {

@@ -17,6 +17,7 @@ export const views = [
   { name: 'ports', title: 'Ports', key: 'o' },
   { name: 'neighbours', title: 'Neighbours', key: 'n' },
   { name: 'routes', title: 'Routes', key: 'r' },
+  { name: 'database', title: 'Database', key: 'd' },
   { name: 'timeline', title: 'Timeline', key: 'l' },
 ] as const;
 

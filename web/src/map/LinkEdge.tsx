@@ -121,6 +121,7 @@ function Arrow({ l, fill }: { l: Line; fill: string }) {
 /** The cost at a link's end, and its port and address when they are asked for. */
 function EndLabel({ l, end, full }: { l: Line; end: MapEnd; full: boolean }) {
   const at = along(l, full ? 46 : 22, full ? 0 : 10);
+  const role = end.role === 'DR' || end.role === 'Backup' ? end.role : '';
   if (!full && !end.cost) return null;
   return (
     <div
@@ -143,12 +144,15 @@ function EndLabel({ l, end, full }: { l: Line; end: MapEnd; full: boolean }) {
     >
       {full ? (
         <>
-          <b>{end.port}</b> {end.cost ? `cost ${end.cost}` : ''}
+          <b>{end.port}</b> {role} {end.cost ? `cost ${end.cost}` : ''}
           <br />
           <span style={{ fontFamily: 'var(--chakra-fonts-mono)' }}>{end.address ?? 'no address'}</span>
         </>
       ) : (
-        end.cost
+        <>
+          {role && <b>{role} </b>}
+          {end.cost}
+        </>
       )}
     </div>
   );

@@ -2,6 +2,7 @@ import { Box } from '@chakra-ui/react';
 import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
 import type { MapDevice } from '../api/client';
 import { cardSize } from './graph';
+import { tinted } from './tint';
 
 export type CardNode = Node<{ device: MapDevice; focused: boolean; stops: string }, 'device'>;
 export type PillNode = Node<{ name: string }, 'segment'>;
@@ -22,7 +23,7 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
     <Box
       w={`${size.width}px`}
       h={`${size.height}px`}
-      bg="raised"
+      style={{ background: tinted(device.kind === 'host' ? [] : device.areas) }}
       border={focused ? '2px solid' : '1px solid'}
       borderColor={focused ? 'plum' : stops ? 'brick' : 'line'}
       borderRadius={device.kind === 'host' ? '14px' : '6px'}
@@ -49,8 +50,15 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
           </Box>
         )}
       </Box>
-      <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate>
-        {device.address ?? 'no address'}
+      <Box display="flex" gap={1} alignItems="baseline">
+        <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate flex={1}>
+          {device.address ?? 'no address'}
+        </Box>
+        {device.roles.map((r) => (
+          <Box key={r} fontSize="9.5px" color="plum" whiteSpace="nowrap" title={r}>
+            {r === 'AS boundary router' ? 'AS boundary' : 'border'}
+          </Box>
+        ))}
       </Box>
       {stops && (
         <Box

@@ -7,6 +7,7 @@ const device = (name: string, kind: 'router' | 'host') => ({
   name,
   kind,
   areas: [],
+  roles: [],
   addresses: [],
   enabled: true,
 });

@@ -2,7 +2,7 @@ import type { MapData, MapLink, Path } from '../api/client';
 
 /** The size of a card by what it stands for, in pixels. */
 export const cardSize = {
-  router: { width: 124, height: 44 },
+  router: { width: 136, height: 44 },
   host: { width: 104, height: 38 },
   segment: { width: 76, height: 22 },
 };
@@ -12,16 +12,17 @@ export const segmentId = (l: MapLink) => `segment:${l.name}`;
 /** What is laid out: a card a device, a pill a segment, an edge a link or a port on a segment. */
 export interface Graph {
   cards: { id: string; width: number; height: number }[];
-  edges: [string, string][];
+  /** Both ends, and how long it is to be beside others; 1 unless said. */
+  edges: [string, string, number?][];
 }
 
 export function toGraph(map: MapData): Graph {
   const cards = map.devices.map((d) => ({ id: d.name, ...cardSize[d.kind] }));
-  const edges: [string, string][] = [];
+  const edges: Graph['edges'] = [];
   for (const l of map.links) {
     if (l.kind === 'segment') {
       cards.push({ id: segmentId(l), ...cardSize.segment });
-      for (const e of l.ends) edges.push([segmentId(l), e.device]);
+      for (const e of l.ends) edges.push([segmentId(l), e.device, 0.62]);
     } else if (l.ends[0] && l.ends[1]) {
       edges.push([l.ends[0].device, l.ends[1].device]);
     }

@@ -15,11 +15,17 @@ interface Body extends Card {
   index?: number;
 }
 
-/** The hops from one card to all that are at most `limit` away. */
-function hopsFrom(start: number, next: number[][], limit: number): Map<number, number> {
-  const hops = new Map([[start, 0]]);
-  for (const [at, d] of hops) {
-    if (d < limit) for (const n of next[at] ?? []) if (!hops.has(n)) hops.set(n, d + 1);
+/** How far all cards within a limit are from one, in hops; a port on a segment is a short hop. */
+function hopsFrom(start: number, next: [number, number][][], limit: number): Map<number, number> {
+  const hops = new Map<number, number>();
+  const open = new Map([[start, 0]]);
+  while (open.size > 0) {
+    const [at, d] = [...open].reduce((a, b) => (b[1] < a[1] ? b : a));
+    open.delete(at);
+    hops.set(at, d);
+    if (d >= limit) continue;
+    for (const [n, length] of next[at] ?? [])
+      if (!hops.has(n) && d + length < (open.get(n) ?? Infinity)) open.set(n, d + length);
   }
   return hops;
 }
@@ -31,13 +37,13 @@ function hopsFrom(start: number, next: number[][], limit: number): Map<number, n
 export function layOut(graph: Graph): Places {
   const bodies: Body[] = graph.cards.map((c) => ({ ...c, x: NaN, y: NaN }));
   const number = new Map(bodies.map((b, i) => [b.id, i]));
-  const next: number[][] = bodies.map(() => []);
-  for (const [from, to] of graph.edges) {
+  const next: [number, number][][] = bodies.map(() => []);
+  for (const [from, to, length = 1] of graph.edges) {
     const a = number.get(from);
     const b = number.get(to);
     if (a === undefined || b === undefined) continue;
-    next[a]?.push(b);
-    next[b]?.push(a);
+    next[a]?.push([b, length]);
+    next[b]?.push([a, length]);
   }
   const limit = bodies.length <= exact ? Infinity : near;
   const springs: { source: number; target: number; hops: number }[] = [];
@@ -50,7 +56,7 @@ export function layOut(graph: Graph): Places {
       'springs',
       forceLink<Body, (typeof springs)[number]>(springs)
         .distance((s) => s.hops * hop)
-        .strength((s) => 0.7 / s.hops ** 2)
+        .strength((s) => 0.7 / Math.max(1, s.hops) ** 2)
         .iterations(2),
     )
     .force(

@@ -31,7 +31,10 @@ export function NeighboursView() {
   return (
     <Box p={4}>
       <Flex gap={6} mb={3} align="center">
-        <Count n={mine.filter((n) => n.up).length} what="OSPF adjacencies Full" />
+        <Count n={mine.filter((n) => n.state === 'Full').length} what="OSPF adjacencies Full" />
+        {mine.some((n) => n.up && n.state !== 'Full') && (
+          <Count n={mine.filter((n) => n.up && n.state !== 'Full').length} what="at 2-Way, as they should" />
+        )}
         <Count
           n={mine.filter((n) => !n.up).length}
           what="not up"
@@ -89,6 +92,7 @@ interface RowProps {
 
 function Row({ n, now, focus, focused }: RowProps) {
   const on = focused === `${n.a.device}.${n.a.port}` || focused === `${n.b.device}.${n.b.port}`;
+  const bad = n.reasons.length > 0 && !n.up;
   const tone = n.up ? 'leaf' : n.state === 'Down' ? 'brick' : 'ochre';
   return (
     <>
@@ -108,7 +112,7 @@ function Row({ n, now, focus, focused }: RowProps) {
           {n.a.area && n.b.area && n.a.area !== n.b.area
             ? `${n.a.area} and ${n.b.area}`
             : (n.a.area ?? n.b.area)}
-          <Box color="quiet">point-to-point</Box>
+          <Box color="quiet">{n.segment ? `segment ${n.segment}` : 'point-to-point'}</Box>
         </Td>
         <Td>
           <Box color={tone} fontWeight="650">
@@ -134,7 +138,7 @@ function Row({ n, now, focus, focused }: RowProps) {
         </Td>
       </Box>
       {n.reasons.length > 0 && (
-        <Box as="tr" bg={on ? 'plumSoft' : 'brickFaint'}>
+        <Box as="tr" bg={on ? 'plumSoft' : bad ? 'brickFaint' : undefined}>
           <Box as="td" px={3} pb={3} {...{ colSpan: 6 }}>
             <Reasons reasons={n.reasons} a={n.a} b={n.b} />
           </Box>
@@ -151,6 +155,11 @@ function EndCell({ e }: { e: End }) {
       <Mono display="block" color="quiet">
         {e.address ?? 'no address'}
       </Mono>
+      {e.role && (
+        <Box fontSize="11.5px">
+          {e.role}, priority {e.priority}
+        </Box>
+      )}
       <Box color="quiet" fontSize="11.5px">
         {e.routerId ? (
           <>

@@ -124,9 +124,10 @@ function ProcessRow({
         ) : p.running ? (
           <Quiet>
             OSPF runs, router ID <Mono>{p.routerId}</Mono> ({p.routerIdFrom}),{' '}
-            {p.areas.map((a) => `area ${a}`).join(', ')} on {plural(p.ports, 'port')};{' '}
-            {plural(p.full, 'neighbour')} Full, {plural(p.lsas, 'LSA')}, {plural(p.spfRuns, 'SPF run')},
-            reference bandwidth {p.referenceBandwidth}
+            {p.areas.map((a) => `area ${a}`).join(', ')} on {plural(p.ports, 'port')}
+            {p.roles.map((r) => `, ${r}`).join('')}; {plural(p.full, 'neighbour')} Full,{' '}
+            {plural(p.lsas, 'LSA')}, {plural(p.spfRuns, 'SPF run')}, reference bandwidth{' '}
+            {p.referenceBandwidth}
           </Quiet>
         ) : (
           <Quiet>OSPF does not run: {p.whyNot}</Quiet>
@@ -183,6 +184,17 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
         {o && (
           <>
             {o.state}
+            {o.priority !== undefined && <Quiet>, priority {o.priority}</Quiet>}
+            {o.dr && (
+              <Quiet display="block" fontSize="11px">
+                DR {o.dr}
+              </Quiet>
+            )}
+            {o.bdr && (
+              <Quiet display="block" fontSize="11px">
+                BDR {o.bdr}
+              </Quiet>
+            )}
             {o.disabled && <Quiet>, disabled</Quiet>}
           </>
         )}
@@ -230,6 +242,9 @@ const facts = (p: Port): [string, string][] => [
   ['OSPF', p.ospf ? p.ospf.state : 'off'],
   ['area', p.ospf?.area ?? ''],
   ['type', p.ospf?.type ?? ''],
+  ['priority', p.ospf?.priority === undefined ? '' : String(p.ospf.priority)],
+  ['DR', p.ospf?.dr ?? ''],
+  ['BDR', p.ospf?.bdr ?? ''],
   ['cost', p.ospf ? String(p.ospf.cost) : ''],
   ['hello interval', p.ospf?.helloInterval ?? ''],
   ['dead interval', p.ospf?.deadInterval ?? ''],

@@ -48,6 +48,7 @@ const process = (device: string, more: Partial<Process> = {}): Process => ({
   routerId: '10.255.0.1',
   routerIdFrom: 'address of lo',
   areas: ['0'],
+  roles: [],
   ports: 1,
   full: 1,
   lsas: 2,

@@ -13,6 +13,7 @@ const device = (name: string, kind: 'host' | 'router', addresses: string[]): Map
   kind,
   addresses,
   areas: [],
+  roles: [],
   enabled: true,
 });
 const devices = [

@@ -167,6 +167,14 @@ interface CellProps {
   label: string;
 }
 
+/** Kinds of OSPF routes where room is short; those inside an area go without saying. */
+const shortKind: Record<string, string> = {
+  'inter-area': 'inter-area',
+  'external type 1': 'external 1',
+  'external type 2': 'external 2',
+  range: 'range',
+};
+
 function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
   return (
     <Box role="cell" bg={open ? 'chosen' : undefined}>
@@ -193,7 +201,14 @@ function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
               ) : (
                 <b>{cell.nextHops.map((h) => h.to || h.via).join(' and ')}</b>
               )}{' '}
-              {cell.source === 'ospf' && <Quiet>OSPF {cell.metric}</Quiet>}
+              {cell.source === 'ospf' && (
+                <Quiet title={cell.kind}>
+                  OSPF {cell.metric}
+                  {cell.kind === 'external type 2' && ` + ${cell.metric2}`}
+                  {cell.kind && cell.kind !== 'intra-area' && `, ${shortKind[cell.kind] ?? cell.kind}`}
+                  {cell.tag ? `, tag ${cell.tag}` : ''}
+                </Quiet>
+              )}
               {cell.source === 'static' && <Quiet>static {cell.preference}</Quiet>}
             </Box>
             <Mono color="quiet" fontSize="11px">
@@ -209,7 +224,7 @@ function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
 }
 
 const toRows = (rows: RouteRow[], devices: string[]) => [
-  ['prefix', 'router', 'source', 'cost', 'preference', 'next hops'],
+  ['prefix', 'router', 'source', 'kind', 'cost', 'cost 2', 'tag', 'preference', 'next hops'],
   ...rows.flatMap((r) =>
     devices.flatMap((d) => {
       const c = r.cells[d];
@@ -219,7 +234,10 @@ const toRows = (rows: RouteRow[], devices: string[]) => [
               r.prefix,
               d,
               c.source,
+              c.kind ?? '',
               c.metric,
+              c.metric2,
+              c.tag,
               c.preference,
               c.nextHops.map((h) => `${h.via ?? ''} ${h.port}`.trim()).join('; '),
             ],

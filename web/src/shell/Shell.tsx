@@ -7,6 +7,7 @@ import { FocusBar } from '../focus/FocusBar';
 import { deviceOf, useFocus, views, writeFocus, type View } from '../focus/focus';
 import type { Names } from '../focus/parse';
 import { MapView } from '../map/MapView';
+import { DatabaseView } from '../database/DatabaseView';
 import { NeighboursView } from '../neighbours/NeighboursView';
 import { Plain, Trouble, Waiting } from '../parts/parts';
 import { momentWords } from '../parts/words';
@@ -235,6 +236,7 @@ function Open({ lab }: { lab: LabState }) {
             {view === 'ports' && <PortsView />}
             {view === 'neighbours' && <NeighboursView />}
             {view === 'routes' && <RoutesView />}
+            {view === 'database' && <DatabaseView />}
             {view === 'timeline' && <TimelineView lab={lab} />}
           </Box>
           {view !== 'timeline' && <TimelineDock lab={lab} roomy={view === 'map'} />}
