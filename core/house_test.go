@@ -25,7 +25,7 @@ var floors = [][]string{
 	{"core/network"},
 	{"core/labtext"},
 	{"core/history"},
-	{"core/observe"},
+	{"core/observe", "core/interchange"},
 	{"core/lab"},
 	{"server/cluster", "server/store", "demo", "web"},
 	{"server/live"},

@@ -8,6 +8,7 @@ need=()
 ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || need+=(postgresql)
 if [ "${1:-run}" = test ]; then
   command -v chromium >/dev/null 2>&1 || need+=(chromium)
+  command -v tshark >/dev/null 2>&1 || need+=(tshark)
 fi
 if [ "${#need[@]}" -gt 0 ]; then
   if [ "$(id -u)" -eq 0 ]; then as=(); else as=(sudo); fi

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"os"
 	"slices"
 	"strings"
 	"text/tabwriter"
@@ -20,6 +21,7 @@ func runCommand() *cobra.Command {
 	var actions []string
 	var pass time.Duration
 	var asJSON bool
+	var captures map[string]string
 	c := &cobra.Command{
 		Use:   "run LAB",
 		Short: "Run a lab: build it, settle, do the actions in order, print the end state",
@@ -47,6 +49,11 @@ func runCommand() *cobra.Command {
 					return fmt.Errorf("%s: %w", s, err)
 				}
 			}
+			for port, file := range captures {
+				if err := capture(l, port, file); err != nil {
+					return err
+				}
+			}
 			r := l.Report()
 			if asJSON {
 				e := json.NewEncoder(cmd.OutOrStdout())
@@ -65,8 +72,25 @@ func runCommand() *cobra.Command {
 	}
 	c.Flags().StringArrayVar(&actions, "do", nil, "an action, for example \"cut viaduct.e1\" or \"apply FILE\"; may stand several times")
 	c.Flags().DurationVar(&pass, "for", 0, "let this much virtual time pass after each action, instead of running to settled")
+	c.Flags().StringToStringVar(&captures, "capture", nil, "write all packets of a port's link to a pcapng file: viaduct.e1=out.pcapng; may stand several times")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")
 	return c
+}
+
+// capture writes what was sent on a port's link, from the beginning to now.
+func capture(l *lab.Lab, port, name string) error {
+	file, err := os.Create(name)
+	if err != nil {
+		return fmt.Errorf("--capture %s: %w", port, err)
+	}
+	_, err = l.Capture(file, port, history.Moment{}, l.History().Now())
+	if closed := file.Close(); err == nil {
+		err = closed
+	}
+	if err != nil {
+		return fmt.Errorf("--capture %s: %w", port, err)
+	}
+	return nil
 }
 
 // actionOf reads an action; an apply takes the name of a file here.

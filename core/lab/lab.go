@@ -4,6 +4,7 @@ package lab
 
 import (
 	"fmt"
+	"io"
 	"net/netip"
 	"strconv"
 	"strings"
@@ -11,6 +12,7 @@ import (
 	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/history"
+	"hellebore/core/interchange"
 	"hellebore/core/labtext"
 	"hellebore/core/network"
 	"hellebore/core/observe"
@@ -131,6 +133,22 @@ func (l *Lab) Explain(m history.Moment, device, to string) (observe.RouteStory, 
 // Path is the way from a device to an address or another device.
 func (l *Lab) Path(m history.Moment, from, to string) (observe.Path, error) {
 	return observe.FlowBetween(l.World(m), from, to)
+}
+
+// Capture writes the frames of the link or segment that a port ("viaduct.e1") is
+// on, between two moments, as a pcapng file. It returns how many there were.
+func (l *Lab) Capture(out io.Writer, port string, from, to history.Moment) (frames int, err error) {
+	w := l.World(to)
+	r := labtext.ParseRef(port)
+	d := w.Find(r.Device)
+	if d == nil {
+		return 0, fmt.Errorf("there is no device named %s at that moment", r.Device)
+	}
+	i, ok := d.Port(r.Port)
+	if !ok {
+		return 0, fmt.Errorf("%s has no port named %s", r.Device, r.Port)
+	}
+	return interchange.Pcapng(out, l.history, w, d.ID(), i, from, to)
 }
 
 // Fork is a copy of the world at a moment, to try things on: the lab itself does

@@ -53,6 +53,7 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	h.registerText(api)
 	h.registerViews(api)
 	h.registerProbe(api)
+	h.registerCapture(api)
 	h.registerEvents(api)
 	return api
 }

@@ -91,6 +91,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The packets of a link or segment between two moments, as pcapng */
+        get: operations["capture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/check": {
         parameters: {
             query?: never;
@@ -1391,6 +1408,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BodyStruct { Stopped bool \"json:\\\"stopped\\\"\" }Body"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    capture: {
+        parameters: {
+            query: {
+                /** @description any port on it: viaduct.e1 */
+                port: string;
+                /** @description a moment; absent: the beginning */
+                from?: string;
+                /** @description a moment; absent: now */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */

@@ -6,6 +6,7 @@ import { faultWords } from '../map/LinkEdge';
 import { Reasons } from '../neighbours/NeighboursView';
 import { Key, Mono, Plain, Quiet } from '../parts/parts';
 import { plural } from '../parts/words';
+import { currentAction } from '../timeline/current';
 import { Story } from './Story';
 
 interface Props {
@@ -55,7 +56,16 @@ export function Explanation({ lab, link, act, past, close }: Props) {
           close
         </Plain>
       </Flex>
-      {selected && <LinkPart link={selected} port={link || port} relation={relation} act={act} past={past} />}
+      {selected && (
+        <LinkPart
+          link={selected}
+          port={link || port}
+          relation={relation}
+          act={act}
+          past={past}
+          capture={captureURL(id, link || port, currentAction(lab.actions, focus.when).seq)}
+        />
+      )}
       {device && aimed && (
         <Part title={`How does ${who} reach ${aimed}?`}>
           <Story device={who} to={aimed} />
@@ -168,10 +178,15 @@ interface LinkProps {
   relation: Neighbour | undefined;
   act: (action: string) => void;
   past: boolean;
+  capture: string;
 }
 
+/** Where the packets of an action on a port's link are to be had. */
+const captureURL = (id: string, port: string, seq: number) =>
+  `/api/labs/${id}/capture?port=${encodeURIComponent(port)}${seq > 0 ? `&from=before-${seq}&to=after-${seq}` : ''}`;
+
 /** A link: its two ends, its fault, and what can be done to it. */
-function LinkPart({ link, port, relation, act, past }: LinkProps) {
+function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
   const fault = faultWords(link);
   const broken = link.cut || link.ends.some((e) => e.silent);
   const title =
@@ -231,6 +246,11 @@ function LinkPart({ link, port, relation, act, past }: LinkProps) {
           </>
         )}
       </Flex>
+      <Box mt={2} color="plum" textDecoration="underline" asChild>
+        <a href={capture} download title="All packets on it during the action that the timeline shows">
+          Packets of this action as pcapng
+        </a>
+      </Box>
       {relation && !relation.up && (
         <Box mt={3}>
           <Box fontWeight="650" color="brick" mb={1}>
