@@ -1,7 +1,6 @@
 // Package config is the configuration of a lab as plain values: what its text
 // says, with defaults filled in, and nothing of how it is written or run. All
-// types compare by reflect.DeepEqual; PortOSPF, Port, Link and the like also by
-// ==.
+// types compare by reflect.DeepEqual.
 package config
 
 import (
@@ -18,6 +17,7 @@ type Lab struct {
 	Segments []Segment
 	Flows    []Flow
 	Sets     []PrefixSet // names are unique
+	Chains   []KeyChain  // names are unique
 }
 
 // Kind is what a device is.
@@ -72,6 +72,8 @@ type PortOSPF struct {
 	Cost               uint16 // 0: from bandwidth and reference bandwidth
 	Passive            bool
 	IgnoreMTU          bool
+	Keys               *KeyChain // in force: its own, or its area's; nil for none
+	KeysFrom           string    // where they are set: "the port", "area 0"
 	Disabled           bool
 	HelloInterval      time.Duration // whole seconds, 1 to 65535
 	DeadInterval       time.Duration // whole seconds, 1 to 65535
@@ -113,6 +115,7 @@ type OSPF struct {
 // Area is what a router is told about an area.
 type Area struct {
 	ID          uint32
+	Keys        string // name of a key chain; "" for none
 	Stub        bool
 	NoSummary   bool
 	DefaultCost uint32
@@ -152,6 +155,20 @@ type Inject struct {
 type OriginateDefault struct {
 	External
 	On, Always bool
+}
+
+// KeyChain is a named list of keys (RFC 8177): packets are sent with the first
+// and taken with any.
+type KeyChain struct {
+	Name string
+	Keys []Key
+}
+
+// Key authenticates packets.
+type Key struct {
+	ID        uint8
+	Algorithm string // simple, md5, hmac-sha-256 ...
+	Secret    string
 }
 
 // PrefixSet is a named set of prefixes.

@@ -21,7 +21,7 @@ func RenamedDevices(before, after []Device) map[string]string {
 func RenamedPorts(before, after []Port) map[string]string {
 	same := func(a, b Port) bool {
 		b.Name = a.Name
-		return a == b
+		return reflect.DeepEqual(a, b) // key chains are equal by their contents
 	}
 	return renamed(before, after, func(p Port) string { return p.Name }, same)
 }

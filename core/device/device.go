@@ -269,7 +269,7 @@ func (d *Device) syncOSPFPort(i uint32) {
 	d.ospf.SetPort(d, i, ospf.PortConfig{
 		On: true, Up: p.up, Loopback: p.Config.Loopback, Passive: o.Passive,
 		Broadcast: !p.Config.Loopback && (o.Type == config.Broadcast || o.Type == config.AutoType && p.Shared),
-		Priority:  o.Priority, IgnoreMTU: o.IgnoreMTU,
+		Priority:  o.Priority, IgnoreMTU: o.IgnoreMTU, Keys: chainOf(o.Keys),
 		Address: p.addr, PrefixLen: uint8(max(0, p.Config.Address.Bits())),
 		Area: o.Area, Cost: d.config.OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
 		HelloInterval: o.HelloInterval, DeadInterval: o.DeadInterval,

@@ -7,6 +7,7 @@ import (
 	"hellebore/core/ospf"
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
 )
 
 // syncAreas tells OSPF about its areas and what to announce from outside.
@@ -76,4 +77,16 @@ func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.
 		}
 	}
 	return true
+}
+
+// chainOf is a key chain as OSPF takes it; nil for none.
+func chainOf(c *config.KeyChain) *ospf.Chain {
+	if c == nil {
+		return nil
+	}
+	out := &ospf.Chain{}
+	for _, k := range c.Keys {
+		out.Keys = append(out.Keys, ospf.Key{ID: k.ID, Algorithm: wire.Algorithm(slices.Index(wire.AlgorithmNames[:], k.Algorithm)), Secret: k.Secret})
+	}
+	return out
 }

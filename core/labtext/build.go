@@ -73,12 +73,14 @@ type builder struct {
 	inj    *config.Inject
 	out    *config.External // of inject or originate
 	set    *config.PrefixSet
+	chain  *config.KeyChain
 	wire   *config.Link
 	seg    *config.Segment
 	traced *config.Flow
 	deadAt bool // a dead interval was given
 	// References are checked when everything is there.
 	setRefs    []Token
+	chainRefs  []Token
 	portRefs   []pending
 	deviceRefs []pending
 	joined     map[config.PortRef]Token
@@ -333,6 +335,7 @@ func (b *builder) references() {
 		}
 		b.joined[r.ref] = r.token
 	}
+	b.resolveKeys()
 	for _, r := range b.setRefs {
 		if !slices.ContainsFunc(b.result.Sets, func(s config.PrefixSet) bool { return s.Name == r.Text }) {
 			var sets []string

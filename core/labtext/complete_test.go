@@ -62,7 +62,7 @@ func TestEveryStatementIsOfferedWhereItMayStand(t *testing.T) {
 		StaticOf: "router mill\n  static 10.0.0.0/8\n    ", LinkOf: "link a.b c.d\n  ", SegOf: "segment yard a.b\n  ", FlowOf: "flow f a -> b\n  ",
 		AreaOf: "router mill\n  ospf\n    area 1\n      ", StubOf: "router mill\n  ospf\n    area 1\n      stub\n        ",
 		RangeOf: "router mill\n  ospf\n    area 1\n      range 10.0.0.0/8\n        ", InjectOf: "router mill\n  ospf\n    inject static\n      ",
-		OrigOf: "router mill\n  ospf\n    originate default\n      ", SetOf: "prefix-set ours\n  ", MemberOf: "prefix-set ours\n  10.0.0.0/8\n    ",
+		OrigOf: "router mill\n  ospf\n    originate default\n      ", ChainOf: "key-chain larch\n  ", SetOf: "prefix-set ours\n  ", MemberOf: "prefix-set ours\n  10.0.0.0/8\n    ",
 	}
 	for _, row := range Grammar {
 		for _, in := range row.In {

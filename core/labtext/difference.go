@@ -143,6 +143,9 @@ func facts(l *config.Lab) []fact {
 				if o.Type != config.AutoType {
 					add(n, "ospf type", typed(o.Type).String(), PortOSPF, "type")
 				}
+				if o.Keys != nil {
+					add(n, "ospf keys", o.Keys.Name+", set on "+o.KeysFrom, PortOSPF, "keys")
+				}
 				add(n, "ospf mtu-ignore", flag(o.IgnoreMTU, "mtu-ignore"), PortOSPF, "mtu-ignore")
 				if !p.Loopback {
 					add(n, "ospf priority", strconv.Itoa(int(o.Priority)), PortOSPF, "priority")
@@ -179,6 +182,13 @@ func facts(l *config.Lab) []fact {
 		add(n, "delay", FormatDuration(s.Delay), SegOf, "delay")
 		for _, r := range s.Ports {
 			add(n, r.String(), "joined", Top, "segment")
+		}
+	}
+	for _, c := range l.Chains {
+		n := "key-chain " + c.Name
+		add(n, "", "", Top, "key-chain")
+		for _, k := range c.Keys {
+			add(n, fmt.Sprintf("key %d", k.ID), keyWords(k), ChainOf, "key")
 		}
 	}
 	for _, s := range l.Sets {

@@ -32,6 +32,7 @@ const (
 	OrigOf   Context = "originate default"
 	SetOf    Context = "prefix-set"
 	MemberOf Context = "a prefix of a set"
+	ChainOf  Context = "key-chain"
 )
 
 // prefixWord is the word of a statement that begins with a prefix.
@@ -183,6 +184,8 @@ func init() {
 			Effect: Live, RFC: "2328 C.3", Help: "how much older an LSA gets by crossing the link", build: (*builder).transmitDelay},
 		{Word: "priority", In: []Context{PortOSPF}, Args: []Arg{{Name: "priority", Kind: Number, Max: 255}}, Default: "1",
 			Effect: Live, RFC: "2328 9.4", Help: "who becomes designated router of a segment: the highest, but nobody gives way; 0 never does", build: (*builder).priority},
+		{Word: "keys", In: []Context{PortOSPF, AreaOf}, Args: []Arg{{Name: "key chain", Kind: Name}},
+			Effect: Live, RFC: "2328 D.3", Help: "authenticates packets with this key chain; for an area, on all its ports that name none, and none stands for no authentication", build: (*builder).keys},
 		{Word: "mtu-ignore", In: []Context{PortOSPF},
 			Effect: Live, RFC: "2328 10.6", Help: "takes neighbours whose MTU is larger", build: (*builder).ignoreMTU},
 		{Word: "passive", In: []Context{PortOSPF}, Inline: true,
@@ -222,6 +225,13 @@ func init() {
 			Effect: Announces, RFC: "2328 2.3", Help: "1: the metric adds to the cost of the way; 2: it alone is compared first", build: (*builder).externalType},
 		{Word: "tag", In: []Context{InjectOf, OrigOf}, Inline: true, Args: []Arg{{Name: "tag", Kind: Number, Max: 4294967295}}, Default: "0",
 			Effect: Announces, RFC: "2328 A.4.5", Help: "a number that goes with the route", build: (*builder).tag},
+
+		{Word: "key-chain", In: []Context{Top}, Opens: ChainOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
+			Effect: Live, RFC: "8177", Help: "keys that authenticate packets: sent with the first, taken with any", build: (*builder).keyChain},
+		{Word: "key", In: []Context{ChainOf}, Many: true,
+			Args: []Arg{{Name: "ID", Kind: Number, Max: 255}, {Name: "algorithm", Kind: Name,
+				Words: []string{"simple", "md5", "hmac-sha-1", "hmac-sha-256", "hmac-sha-384", "hmac-sha-512"}}, {Name: "secret", Kind: Quoted}},
+			Effect: Live, RFC: "5709", Help: "a key; a simple one is a password of up to eight characters that travels in clear", build: (*builder).key},
 
 		{Word: "prefix-set", In: []Context{Top}, Opens: SetOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
 			Effect: Live, Help: "a set of prefixes, for whatever filters by them", build: (*builder).prefixSet},

@@ -28,7 +28,7 @@ and rates with a unit (` + "`10s`, `200ms`, `100M`, `10G`" + `). A port is calle
 		{Top, "At the start of a line"}, {LabBlock, "In `lab`"}, {RouterOf, "In `router`"}, {Loopback, "In `loopback`"},
 		{PortOf, "In `port`"}, {PortOSPF, "In `ospf` on a port or loopback"}, {OSPFOf, "In `ospf` of a router"},
 		{AreaOf, "In `area` of a router's `ospf`"}, {StubOf, "In `stub`"}, {RangeOf, "In `range`"}, {InjectOf, "In `inject`"}, {OrigOf, "In `originate default`"},
-		{SetOf, "In `prefix-set`"}, {MemberOf, "Behind a prefix of a set"},
+		{ChainOf, "In `key-chain`"}, {SetOf, "In `prefix-set`"}, {MemberOf, "Behind a prefix of a set"},
 		{StaticOf, "In `static`"}, {HostOf, "In `host`"}, {LinkOf, "In `link`"}, {SegOf, "In `segment`"}, {FlowOf, "In `flow`"},
 	}
 	for _, c := range contexts {

@@ -159,6 +159,9 @@ func (w *warner) ospfDiffers(one, other config.PortRef) {
 	differ("the area", FormatArea(x.Area), FormatArea(y.Area), "put both ends in one area")
 	differ("the hello interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval), "use the same hello-interval on both ends")
 	differ("the dead interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval), "use the same dead-interval on both ends")
+	if authWords(x.Keys) != authWords(y.Keys) {
+		differ("authentication", ChainWords(x.Keys), ChainWords(y.Keys), "use the same key chain on both ends")
+	}
 	differ("the type", typed(x.Type), typed(y.Type), "use the same type on both ends")
 	if x.Area == y.Area {
 		words := map[bool]string{false: "not a stub", true: "a stub"}

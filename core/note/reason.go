@@ -39,6 +39,9 @@ const (
 	RouterIDChanged
 	NoAdjacencyNeeded
 	StubFlagDiffers
+	KeyIDDiffers
+	KeyDiffers
+	ReplayedPacket
 
 	// Why a packet or an LSA was discarded.
 	Malformed
@@ -100,7 +103,7 @@ var Reasons = [codes]Info{
 	SubnetDiffers:         {"subnet", "subnet", "the two addresses are not in one subnet with one mask", "put both ports in one subnet", "prefix", "2328 10.5"},
 	HelloIntervalDiffers:  {"hello-interval", "hello interval", "the hello intervals differ", "set hello-interval {theirs} on {a}", "duration", "2328 10.5"},
 	DeadIntervalDiffers:   {"dead-interval", "dead interval", "the router dead intervals differ", "set dead-interval {theirs} on {a}", "duration", "2328 10.5"},
-	AuthenticationDiffers: {"authentication", "authentication", "the authentication types differ", "use the same authentication on both ends", "count", "2328 D.4"},
+	AuthenticationDiffers: {"authentication", "authentication", "the authentication types differ", "use the same authentication on both ends", "authType", "2328 D.4"},
 	SameRouterID:          {"same-router-id", "router ID", "both routers have the same router ID", "give one of them another router-id", "address", "2328 C.1"},
 	MTUTooLarge:           {"mtu", "MTU", "the other end's MTU is larger than this port can take", "set the same mtu on both ends", "count", "2328 10.6"},
 	LinkSilenced:          {"silenced", "silence", "packets vanish on the way", "mend the link", "word", ""},
@@ -115,6 +118,10 @@ var Reasons = [codes]Info{
 	NoAdjacencyNeeded: {"two-way", "adjacency", "both are neither DR nor BDR of the segment: they stay at 2-Way, as they should", "", "word", "2328 10.4"},
 
 	StubFlagDiffers: {"stub", "stub area", "one end takes the area for a stub, the other does not", "make the area a stub on both routers, or on neither", "stubFlag", "2328 10.5"},
+
+	KeyIDDiffers:   {"key-id", "key ID", "the key ID is not in the key chain of the other end", "put a key with the same ID into both key chains", "count", "2328 D.4.3"},
+	KeyDiffers:     {"key", "key", "the keys differ, or their algorithms do", "give key {mine} the same secret and algorithm on both ends", "keyID", "2328 D.4.3"},
+	ReplayedPacket: {"replayed", "sequence", "the packet's authentication is older than one that was taken already", "", "count", "2328 D.5.3"},
 
 	Malformed:     {"malformed", "format", "the packet cannot be read", "", "", "2328 8.2"},
 	BadChecksum:   {"checksum", "checksum", "the checksum is wrong", "", "count", "2328 8.2"},

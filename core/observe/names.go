@@ -19,6 +19,7 @@ import (
 	"hellebore/core/ospf"
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
 )
 
 // seconds is a time as views give it: seconds since the lab began.
@@ -52,6 +53,12 @@ func formatValue(kind string, v uint64) string {
 			return "none"
 		}
 		return ip.Addr(v).String()
+	case "authType":
+		if v < uint64(len(wire.AuthTypeName)) {
+			return wire.AuthTypeName[v]
+		}
+	case "keyID":
+		return fmt.Sprintf("key %d", v)
 	case "stubFlag":
 		if v == 0 {
 			return "stub"

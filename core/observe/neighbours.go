@@ -2,7 +2,9 @@ package observe
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"hellebore/core/config"
@@ -12,6 +14,7 @@ import (
 	"hellebore/core/note"
 	"hellebore/core/ospf"
 	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
 )
 
 // End is one end of a relation.
@@ -198,7 +201,7 @@ type collector struct {
 // once in a row, whoever observed it.
 var disagreement = map[note.Code]bool{
 	note.AreaDiffers: true, note.SubnetDiffers: true, note.HelloIntervalDiffers: true, note.DeadIntervalDiffers: true,
-	note.AuthenticationDiffers: true, note.MTUTooLarge: true, note.SameRouterID: true, note.TypeDiffers: true, note.StubFlagDiffers: true,
+	note.AuthenticationDiffers: true, note.KeyIDDiffers: true, note.KeyDiffers: true, note.MTUTooLarge: true, note.SameRouterID: true, note.TypeDiffers: true, note.StubFlagDiffers: true,
 	note.LinkCut: true,
 }
 
@@ -330,6 +333,7 @@ func (c *collector) foreseen() {
 		return
 	}
 	c.types()
+	c.keys(x.OSPF.Keys, y.OSPF.Keys)
 	differ(note.AreaDiffers, labtext.FormatArea(x.OSPF.Area), labtext.FormatArea(y.OSPF.Area))
 	if x.Address.IsValid() && y.Address.IsValid() && x.Address.Masked() != y.Address.Masked() {
 		differ(note.SubnetDiffers, x.Address.String(), y.Address.String())
@@ -345,6 +349,42 @@ func (c *collector) foreseen() {
 	}
 	if id := c.a.d.OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.d.OSPF().RouterID() {
 		c.add(note.SameRouterID, "foreseen", c.a, id.String(), id.String())
+	}
+}
+
+// keys says which of type, key ID and key the two ends do not share. Secrets are
+// never shown.
+func (c *collector) keys(x, y *config.KeyChain) {
+	kind := func(k *config.KeyChain) string {
+		switch {
+		case k == nil:
+			return wire.AuthTypeName[wire.AuthNone]
+		case k.Keys[0].Algorithm == wire.Simple.String():
+			return wire.AuthTypeName[wire.AuthSimple]
+		}
+		return wire.AuthTypeName[wire.AuthCryptographic]
+	}
+	if a, b := kind(x), kind(y); a != b {
+		c.add(note.AuthenticationDiffers, "foreseen", c.a, a, b)
+		return
+	}
+	if x == nil || y == nil {
+		return
+	}
+	// What one sends must be in the other's chain, both ways.
+	for _, way := range []struct {
+		by       side
+		from, to *config.KeyChain
+	}{{c.b, x, y}, {c.a, y, x}} {
+		sent := way.from.Keys[0]
+		i := slices.IndexFunc(way.to.Keys, func(k config.Key) bool { return k.ID == sent.ID || sent.Algorithm == wire.Simple.String() })
+		switch {
+		case i < 0:
+			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Keys[0].ID)), strconv.Itoa(int(y.Keys[0].ID)))
+		case way.to.Keys[i].Secret != sent.Secret || way.to.Keys[i].Algorithm != sent.Algorithm:
+			words := func(k config.Key) string { return fmt.Sprintf("key %d", k.ID) }
+			c.add(note.KeyDiffers, "foreseen", c.a, words(sent), words(sent))
+		}
 	}
 }
 

@@ -61,6 +61,8 @@ type PortOSPF struct {
 	RetransmitInterval string   `json:"retransmitInterval"`
 	TransmitDelay      string   `json:"transmitDelay"`
 	NextHello          *float64 `json:"nextHello,omitempty" doc:"seconds until the next hello"`
+	Authentication     string   `json:"authentication" doc:"the key chain in force, without its secrets; none"`
+	KeysFrom           string   `json:"keysFrom,omitempty" doc:"where it is set: the port, or its area"`
 	Neighbours         []string `json:"neighbours" doc:"router ID and state of each"`
 }
 
@@ -200,6 +202,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	v := d.OSPF().Port(i)
 	out := &PortOSPF{Area: labtext.FormatArea(o.Area), Type: "point-to-point", Passive: o.Passive, Disabled: o.Disabled,
 		Cost: d.Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
+		Authentication: labtext.ChainWords(o.Keys), KeysFrom: o.KeysFrom,
 		HelloInterval: labtext.FormatDuration(o.HelloInterval), DeadInterval: labtext.FormatDuration(o.DeadInterval),
 		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval), TransmitDelay: labtext.FormatDuration(o.TransmitDelay)}
 	up, _ := d.Up(i)

@@ -163,25 +163,23 @@ func TestEachReasonIsGiven(t *testing.T) {
 		note.FarPortDisabled:   {text: edit("10.0.12.1/30\n", "10.0.12.1/30 disabled\n")},
 		note.FarDeviceDisabled: {text: edit("router halt", "router halt disabled")},
 
-		note.PortIsDown:           {do: cut},
-		note.ProtocolAbsent:       {text: edit(millPort, "port e1 10.0.12.1/30\n")},
-		note.ProtocolDisabled:     {text: edit(millPort, "port e1 10.0.12.1/30\n    ospf area 0 disabled\n")},
-		note.NoRouterID:           {text: "router a\n  port e1\n    ospf area 0\nrouter b\n  port e1 10.0.0.1/30\n    ospf area 0\nlink a.e1 b.e1\n"},
-		note.NoAddress:            {text: edit(millPort, "port e1\n    ospf area 0\n")},
-		note.PassivePort:          {text: edit(millPort, "port e1 10.0.12.1/30\n    ospf area 0 passive\n")},
-		note.AreaDiffers:          {text: edit(millPort, "port e1 10.0.12.1/30\n    ospf area 1\n")},
-		note.SubnetDiffers:        {text: edit("10.0.12.1/30", "10.0.12.1/29")},
-		note.HelloIntervalDiffers: {text: edit(millPort, millPort+"      hello-interval 5s\n      dead-interval 40s\n")},
-		note.DeadIntervalDiffers:  {text: edit(millPort, millPort+"      dead-interval 30s\n")},
-		note.AuthenticationDiffers: {do: raw(func(b []byte) {
-			b[15] = 1
-		})},
-		note.SameRouterID: {text: edit("router halt\n", "router halt\n  router-id 10.255.0.1\n")},
-		note.MTUTooLarge:  {text: edit("10.0.12.1/30", "10.0.12.1/30 mtu 1400")},
-		note.LinkSilenced: {do: func(w *network.World) { w.Silence(0, 1, network.Both) }},
-		note.NothingHeard: {do: func(w *network.World) { w.Silence(0, 1, network.Both) }},
-		note.NotListed:    {do: func(w *network.World) { w.Silence(0, 1, network.In) }},
-		note.StillForming: {text: edit("10.0.12.1/30", "10.0.12.1/30 mtu 1400")},
+		note.PortIsDown:            {do: cut},
+		note.ProtocolAbsent:        {text: edit(millPort, "port e1 10.0.12.1/30\n")},
+		note.ProtocolDisabled:      {text: edit(millPort, "port e1 10.0.12.1/30\n    ospf area 0 disabled\n")},
+		note.NoRouterID:            {text: "router a\n  port e1\n    ospf area 0\nrouter b\n  port e1 10.0.0.1/30\n    ospf area 0\nlink a.e1 b.e1\n"},
+		note.NoAddress:             {text: edit(millPort, "port e1\n    ospf area 0\n")},
+		note.PassivePort:           {text: edit(millPort, "port e1 10.0.12.1/30\n    ospf area 0 passive\n")},
+		note.AreaDiffers:           {text: edit(millPort, "port e1 10.0.12.1/30\n    ospf area 1\n")},
+		note.SubnetDiffers:         {text: edit("10.0.12.1/30", "10.0.12.1/29")},
+		note.HelloIntervalDiffers:  {text: edit(millPort, millPort+"      hello-interval 5s\n      dead-interval 40s\n")},
+		note.DeadIntervalDiffers:   {text: edit(millPort, millPort+"      dead-interval 30s\n")},
+		note.AuthenticationDiffers: {text: edit(millPort, millPort+"      keys larch\n") + "key-chain larch\n  key 1 md5 \"leaf\"\n"},
+		note.SameRouterID:          {text: edit("router halt\n", "router halt\n  router-id 10.255.0.1\n")},
+		note.MTUTooLarge:           {text: edit("10.0.12.1/30", "10.0.12.1/30 mtu 1400")},
+		note.LinkSilenced:          {do: func(w *network.World) { w.Silence(0, 1, network.Both) }},
+		note.NothingHeard:          {do: func(w *network.World) { w.Silence(0, 1, network.Both) }},
+		note.NotListed:             {do: func(w *network.World) { w.Silence(0, 1, network.In) }},
+		note.StillForming:          {text: edit("10.0.12.1/30", "10.0.12.1/30 mtu 1400")},
 		note.DeadIntervalExpired: {do: func(w *network.World) {
 			w.Silence(0, 1, network.Out)
 		}},
@@ -197,6 +195,16 @@ func TestEachReasonIsGiven(t *testing.T) {
 		}},
 		note.NoAdjacencyNeeded: {text: yard},
 		note.StubFlagDiffers:   {text: strings.NewReplacer("area 0", "area 1", "router mill\n", "router mill\n  ospf\n    area 1\n      stub\n").Replace(line)},
+
+		note.KeyIDDiffers: {text: edit(millPort, millPort+"      keys larch\n", haltPort, haltPort+"      keys oak\n") +
+			"key-chain larch\n  key 1 md5 \"leaf\"\nkey-chain oak\n  key 2 md5 \"leaf\"\n"},
+		note.KeyDiffers: {text: edit(millPort, millPort+"      keys larch\n", haltPort, haltPort+"      keys oak\n") +
+			"key-chain larch\n  key 1 md5 \"leaf\"\nkey-chain oak\n  key 1 md5 \"needle\"\n"},
+		note.ReplayedPacket: {text: edit(millPort, millPort+"      keys larch\n", haltPort, haltPort+"      keys larch\n") +
+			"key-chain larch\n  key 1 hmac-sha-256 \"leaf\"\n", do: func(w *network.World) {
+			b := wire.Sign(wire.Begin(nil, wire.TypeHello, 0x0aff0001, 0), wire.SHA256, 1, "leaf", 7)
+			w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
+		}},
 
 		note.Malformed:     {do: raw(func(b []byte) { b[0] = 3 })},
 		note.BadChecksum:   {do: raw(func(b []byte) { b[12] ^= 1 })},

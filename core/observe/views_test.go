@@ -44,7 +44,7 @@ func TestPortsOfASoundNetwork(t *testing.T) {
 	require.Equal(t, "1G", p.Bandwidth)
 	require.NotNil(t, p.OSPF.NextHello)
 	require.Equal(t, observe.PortOSPF{Area: "0", Type: "point-to-point", State: "Point-to-point", Cost: 10, CostFrom: "10G over 1G",
-		HelloInterval: "10s", DeadInterval: "40s", RetransmitInterval: "5s", TransmitDelay: "1s",
+		HelloInterval: "10s", DeadInterval: "40s", RetransmitInterval: "5s", TransmitDelay: "1s", Authentication: "none",
 		NextHello: p.OSPF.NextHello, Neighbours: []string{"10.255.0.2 Full"}}, *p.OSPF)
 
 	lo := portRow(t, w, "mill", "lo")

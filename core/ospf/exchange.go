@@ -46,7 +46,7 @@ func (p *Process) retransmitDD(h Host, n uint32) {
 	if nb.ddTries++; nb.ddTries >= futileAfter {
 		h.Calm().Refresh(&nb.ddWatch)
 	}
-	h.Send(nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
+	p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 	p.armDD(h, n)
 }
 
@@ -56,16 +56,15 @@ func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
 	b := wire.Begin(make([]byte, 0, 64+len(headers)), wire.TypeDD, p.routerID, q.Area)
 	d := wire.DD{MTU: q.MTU, Options: p.options(q.Area), Flags: flags, Seq: nb.ddSeq, Headers: headers}
 	b = d.Append(b)
-	wire.Finish(b, 0)
 	nb.lastDD = slices.Clone(b)
-	h.Send(nb.port, p.ports[nb.port].to(nb), b, event.Pending)
+	p.send(h, nb.port, p.ports[nb.port].to(nb), b, event.Pending)
 }
 
 // describe sends the next part of the summary list (RFC 2328 10.8).
 func (p *Process) describe(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen - 8) / wire.LSAHeaderLen
+	fit := (q.room() - 8) / wire.LSAHeaderLen
 	var headers []byte
 	for len(nb.summary) > 0 && fit > 0 {
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(nb.summary[0])))
@@ -145,7 +144,7 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 	case Exchange:
 		if repeated {
 			if !nb.master {
-				h.Send(nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
+				p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 			}
 			return
 		}
@@ -161,7 +160,7 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 	case Loading, Full:
 		if repeated {
 			if !nb.master && nb.lastDD != nil {
-				h.Send(nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
+				p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 			}
 			return
 		}
@@ -238,7 +237,7 @@ func (p *Process) exchangeDone(h Host, n uint32) {
 func (p *Process) sendRequest(h Host, n uint32, again bool) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen) / wire.RequestLen
+	fit := q.room() / wire.RequestLen
 	keys := sortedKeys(h.Pool(), nb.requests)
 	b := wire.Begin(nil, wire.TypeRequest, p.routerID, q.Area)
 	nb.asked = 0
@@ -258,8 +257,7 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 	if nb.asked == 0 {
 		return
 	}
-	wire.Finish(b, 0)
-	h.Send(nb.port, p.ports[nb.port].to(nb), b, event.Pending)
+	p.send(h, nb.port, p.ports[nb.port].to(nb), b, event.Pending)
 	nb.request.Set(h, h.Now()+event.FromDuration(q.RetransmitInterval), requestTimer, event.Pending, nb.port, n)
 }
 

@@ -35,7 +35,7 @@ func (p *Process) newUpdate(port uint32, dst ip.Addr) update {
 func (u *update) add(h Host, a *area, key uint32, e entry) {
 	head := a.header(h, key, e)
 	q := &u.p.ports[u.port]
-	if len(u.b)+int(head.Length)+ip.HeaderLen > int(q.MTU) {
+	if len(u.b)+int(head.Length) > q.room()+wire.HeaderLen {
 		u.send(h)
 	}
 	if u.b == nil {
@@ -54,8 +54,7 @@ func (u *update) send(h Host) {
 		return
 	}
 	binary.BigEndian.PutUint32(u.b[wire.HeaderLen:], u.n)
-	wire.Finish(u.b, 0)
-	h.Send(u.port, u.dst, u.b, event.Pending)
+	u.p.send(h, u.port, u.dst, u.b, event.Pending)
 	u.b, u.n = nil, 0
 }
 
@@ -342,7 +341,7 @@ func (p *Process) ackLater(h Host, i uint32, head *wire.LSAHeader) {
 
 func (p *Process) sendAcks(h Host, i uint32) {
 	q := &p.ports[i]
-	fit := (int(q.MTU) - ip.HeaderLen - wire.HeaderLen) / wire.LSAHeaderLen * wire.LSAHeaderLen
+	fit := q.room() / wire.LSAHeaderLen * wire.LSAHeaderLen
 	for rest := q.toAck; len(rest) > 0; {
 		n := min(fit, len(rest))
 		p.sendAck(h, i, q.toAll(), rest[:n])
@@ -360,8 +359,7 @@ func (p *Process) ackNow(h Host, n uint32, head *wire.LSAHeader) {
 func (p *Process) sendAck(h Host, i uint32, dst ip.Addr, headers []byte) {
 	b := wire.Begin(make([]byte, 0, wire.HeaderLen+len(headers)), wire.TypeAck, p.routerID, p.ports[i].Area)
 	b = append(b, headers...)
-	wire.Finish(b, 0)
-	h.Send(i, dst, b, event.Pending)
+	p.send(h, i, dst, b, event.Pending)
 }
 
 // receiveAck is RFC 2328 13.7.

@@ -62,10 +62,12 @@ type neighbour struct {
 	ddTries   int
 	dd        event.Timer
 	ddWatch   event.Watch
-	lastDD    []byte // the last packet sent; immutable
+	lastDD    []byte // the last packet sent, before it was authenticated; immutable
 	lastFlags uint8  // of the last packet received
 	lastSeq   uint32
 	summary   []uint32 // keys still to describe; immutable, only ever shortened
+
+	cryptoSeq uint32 // of the last packet that was authentic
 
 	requests map[uint32]stamp // by key
 	asked    int              // of them, in the outstanding request
@@ -133,7 +135,6 @@ func (p *Process) sendHello(h Host, i uint32) {
 			b = binary.BigEndian.AppendUint32(b, uint32(p.nbrs[n-1].id))
 		}
 	}
-	wire.Finish(b, 0)
 	// The first hello since a disturbance may still change something; those
 	// after it only keep the neighbours' guards quiet.
 	class := event.Periodic
@@ -141,7 +142,7 @@ func (p *Process) sendHello(h Host, i uint32) {
 		class = event.Pending
 	}
 	h.Calm().Refresh(&q.retry)
-	h.Send(i, wire.AllSPFRouters, b, class)
+	p.send(h, i, wire.AllSPFRouters, b, class)
 	q.sent++
 	q.hello.Set(h, h.Now()+event.FromDuration(q.HelloInterval), helloTimer, event.Periodic, i, 0)
 }

@@ -89,7 +89,8 @@ type PortConfig struct {
 	Passive            bool
 	Broadcast          bool // a segment with a DR; else point-to-point
 	IgnoreMTU          bool
-	Priority           uint8 // to become DR; 0 never does
+	Keys               *Chain // nil for no authentication; by contents, not by pointer
+	Priority           uint8  // to become DR; 0 never does
 	Address            ip.Addr
 	PrefixLen          uint8
 	Area               uint32
@@ -227,6 +228,9 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 	}
 	q := &p.ports[i]
 	old := q.PortConfig
+	if old.Keys.equal(c.Keys) {
+		c.Keys = old.Keys
+	}
 	if old == c {
 		return
 	}
@@ -238,7 +242,7 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 	same.Cost, same.MTU = c.Cost, c.MTU
 	same.HelloInterval, same.DeadInterval = c.HelloInterval, c.DeadInterval
 	same.RetransmitInterval, same.TransmitDelay = c.RetransmitInterval, c.TransmitDelay
-	same.Priority, same.IgnoreMTU = c.Priority, c.IgnoreMTU
+	same.Priority, same.IgnoreMTU, same.Keys = c.Priority, c.IgnoreMTU, c.Keys
 	if same != c {
 		why := note.PortIsDown
 		if old.Up && c.Up {
@@ -392,9 +396,6 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte) {
 	case head.Area != q.Area:
 		p.refuse(h, i, src, note.AreaDiffers, uint64(q.Area), uint64(head.Area))
 		return
-	case head.AuType != 0:
-		p.refuse(h, i, src, note.AuthenticationDiffers, 0, uint64(head.AuType))
-		return
 	case head.RouterID == p.routerID:
 		p.refuse(h, i, src, note.SameRouterID, uint64(p.routerID), uint64(head.RouterID))
 		return
@@ -402,6 +403,9 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte) {
 		// RFC 2328 8.2 exempts point-to-point links from this check; here
 		// ports are numbered, and the next hop must be on the subnet.
 		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(q.Address, q.PrefixLen), packPrefix(src, q.PrefixLen))
+		return
+	}
+	if !p.authentic(h, i, src, &head) {
 		return
 	}
 	if head.Type == wire.TypeHello {

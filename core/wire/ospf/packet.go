@@ -45,6 +45,8 @@ type Header struct {
 	Area     uint32
 	AuType   uint16
 	Body     []byte
+	Raw      []byte // the whole packet without trailer
+	Trailer  []byte // the digest of cryptographic authentication
 }
 
 // ReadError says why a packet could not be read.
@@ -59,8 +61,8 @@ const (
 )
 
 // Read reads the header of a packet and verifies version, length and checksum
-// (RFC 2328 8.2). The checksum of a packet with null authentication covers all
-// of it but the authentication field (D.4.1).
+// (RFC 2328 8.2). The checksum covers all of a packet but its authentication
+// field (D.4.1); one with cryptographic authentication has none (D.4.3).
 func Read(b []byte) (h Header, fail ReadError) {
 	if len(b) < HeaderLen {
 		return h, TooShort
@@ -72,13 +74,15 @@ func Read(b []byte) (h Header, fail ReadError) {
 	if length < HeaderLen || length > len(b) {
 		return h, TooShort
 	}
+	h.Trailer = b[length:]
 	b = b[:length]
+	h.Raw = b
 	h.Type = b[1]
 	h.RouterID = ip.Addr(binary.BigEndian.Uint32(b[4:]))
 	h.Area = binary.BigEndian.Uint32(b[8:])
 	h.AuType = binary.BigEndian.Uint16(b[14:])
 	h.Body = b[HeaderLen:]
-	if h.AuType == 0 && checksum(b) != 0 {
+	if h.AuType != AuthCryptographic && checksum(b) != 0 {
 		return h, BadChecksum
 	}
 	return h, OK

@@ -940,6 +940,8 @@ export interface components {
         };
         PortOSPF: {
             area: string;
+            /** @description the key chain in force, without its secrets; none */
+            authentication: string;
             bdr?: string;
             /** Format: int32 */
             cost: number;
@@ -950,6 +952,8 @@ export interface components {
             /** @description the designated router of the segment, a device and its address */
             dr?: string;
             helloInterval: string;
+            /** @description where it is set: the port, or its area */
+            keysFrom?: string;
             /** @description router ID and state of each */
             neighbours: string[];
             /**

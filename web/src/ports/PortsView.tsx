@@ -196,6 +196,11 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
               </Quiet>
             )}
             {o.disabled && <Quiet>, disabled</Quiet>}
+            {o.authentication !== 'none' && (
+              <Quiet display="block" fontSize="11px">
+                {o.authentication}, set on {o.keysFrom}
+              </Quiet>
+            )}
           </>
         )}
       </Td>
@@ -245,6 +250,10 @@ const facts = (p: Port): [string, string][] => [
   ['priority', p.ospf?.priority === undefined ? '' : String(p.ospf.priority)],
   ['DR', p.ospf?.dr ?? ''],
   ['BDR', p.ospf?.bdr ?? ''],
+  [
+    'authentication',
+    p.ospf ? `${p.ospf.authentication}${p.ospf.keysFrom ? `, set on ${p.ospf.keysFrom}` : ''}` : '',
+  ],
   ['cost', p.ospf ? String(p.ospf.cost) : ''],
   ['hello interval', p.ospf?.helloInterval ?? ''],
   ['dead interval', p.ospf?.deadInterval ?? ''],

@@ -18,6 +18,8 @@ const ospf: NonNullable<Port['ospf']> = {
   deadInterval: '40s',
   retransmitInterval: '5s',
   transmitDelay: '1s',
+  authentication: 'larch (key 1 md5)',
+  keysFrom: 'area 0',
   nextHello: 3.4,
   neighbours: ['10.255.0.2 Full'],
 };
@@ -75,6 +77,7 @@ describe('ports', () => {
     expect(table.getByText(', the link has no carrier', { exact: false })).toBeTruthy();
     expect(table.getAllByText('10G over 100M')).toHaveLength(2);
     expect(table.getAllByText('next in 3.4 s')).toHaveLength(2);
+    expect(table.getAllByText('larch (key 1 md5), set on area 0')).toHaveLength(2);
   });
   test('only those with OSPF, or that are down', async () => {
     show(<PortsView />, answers);

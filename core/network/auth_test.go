@@ -1,0 +1,70 @@
+package network_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/device"
+	"hellebore/core/event"
+	"hellebore/core/note"
+)
+
+// fallen counts the changes of neighbours' states since a mark.
+func fallen(t *testing.T, text string, steps ...string) int {
+	t.Helper()
+	w := build(t, text)
+	settle(t, w)
+	mark := w.Notes()
+	for _, s := range steps {
+		reconfigured(t, w, s)
+		w.RunUntil(w.Now()+60*event.Second, bound)
+	}
+	settle(t, w)
+	n := 0
+	for i := mark; i < w.Notes(); i++ {
+		if w.NoteAt(i).Kind == note.NeighbourState {
+			n++
+		}
+	}
+	return n
+}
+
+// TestKeysAreChangedWithoutLosingTheNeighbour gives a link a new key, one end
+// after the other, as RFC 8177 2.2 describes: first both take it, then one sends
+// it, then the other, then the old one goes.
+func TestKeysAreChangedWithoutLosingTheNeighbour(t *testing.T) {
+	text := demoLab(t, "guarded-line") // larch: key 1 md5, key 2 hmac-sha-256
+	larch := "key-chain larch\n  key 1 md5 \"meadow-brown\"\n  key 2 hmac-sha-256 \"orange-tip\"\n"
+	turned := "key-chain turned\n  key 2 hmac-sha-256 \"orange-tip\"\n  key 1 md5 \"meadow-brown\"\n"
+	alone := "key-chain larch\n  key 2 hmac-sha-256 \"orange-tip\"\n"
+	require.Contains(t, text, larch)
+	at := func(s, port string) string {
+		return strings.Replace(s, port+"\n    ospf area 0\n      keys larch", port+"\n    ospf area 0\n      keys turned", 1)
+	}
+	with := strings.Replace(text, larch, larch+turned, 1)
+	one := at(with, "port e1 10.5.1.1/30")
+	both := at(one, "port e1 10.5.1.2/30")
+	last := strings.Replace(text, larch, alone, 1)
+	require.Zero(t, fallen(t, text, with, one, both, last))
+
+	// The wrong order costs the adjacency.
+	require.NotZero(t, fallen(t, text, strings.Replace(text, "\n      keys larch", "\n      keys none", 1)))
+}
+
+// TestARestartedRouterIsHeard stops a router and starts it again: its sequence
+// numbers come from virtual time, so its neighbours do not take its packets for
+// old ones.
+func TestARestartedRouterIsHeard(t *testing.T) {
+	w := build(t, demoLab(t, "guarded-line"))
+	settle(t, w)
+	before := table(w, "toll-gate")
+	box := w.Find("larches").ID()
+	w.ForceDevice(box, device.ForceDisabled)
+	w.RunUntil(w.Now()+2*event.Second, bound)
+	w.ForceDevice(box, device.ForceEnabled)
+	settle(t, w)
+	require.Equal(t, before, table(w, "toll-gate"))
+	require.Equal(t, map[string]string{"e1": "Full", "e2": "Full"}, states(w, "larches"))
+}
