@@ -27,7 +27,11 @@ func RenamedPorts(before, after []Port) map[string]string {
 }
 
 func renamed[T any](before, after []T, name func(T) string, same func(a, b T) bool) map[string]string {
-	gone, came := without(before, after, name), without(after, before, name)
+	gone := without(before, after, name)
+	if len(gone) == 0 {
+		return nil
+	}
+	came := without(after, before, name)
 	out := map[string]string{}
 	for _, c := range came {
 		old, n := "", 0

@@ -116,14 +116,29 @@ func (p *Process) active() []uint32 {
 // router joins several (RFC 2328 3.3), ASBoundary whether it announces external
 // routes.
 func (p *Process) Areas() []uint32  { return p.active() }
-func (p *Process) AreaBorder() bool { return p.running && len(p.active()) > 1 }
+func (p *Process) AreaBorder() bool { return p.running && p.joins() }
 func (p *Process) ASBoundary() bool { return p.running && len(p.externals) > 0 }
+
+// joins says whether ports run in more than one area.
+func (p *Process) joins() bool {
+	first := -1
+	for i := range p.ports {
+		switch q := &p.ports[i]; {
+		case !q.running():
+		case first < 0:
+			first = i
+		case q.Area != p.ports[first].Area:
+			return true
+		}
+	}
+	return false
+}
 
 // borders remembers what the router joins, and says whether other areas must be
 // told something: they must whenever there are several areas, or have been.
 func (p *Process) borders(h Host) bool {
 	was := p.wasBorder
-	p.wasBorder = len(p.active()) > 1
+	p.wasBorder = p.joins()
 	if was != p.wasBorder {
 		for i := range p.areas {
 			p.wantOriginate(h, i, 0) // the B bit
@@ -135,7 +150,7 @@ func (p *Process) borders(h Host) bool {
 // interArea adds the routes to other areas (RFC 2328 16.2). A border router
 // looks at the backbone's summaries only.
 func (p *Process) interArea(h Host, s *scratch) {
-	border := len(p.active()) > 1
+	border := p.joins()
 	for ai := range p.areas {
 		a := &p.areas[ai]
 		if border && a.id != 0 {

@@ -112,8 +112,9 @@ func (p *Process) syncOwn(h Host) {
 	next := event.Never
 	for ai := asScope; ai < len(p.areas); ai++ {
 		a := p.scope(ai)
-		wanted := map[uint32]bool{}
-		for _, w := range p.wishes(h, ai) {
+		wishes := p.wishes(h, ai)
+		wanted := make(map[uint32]bool, len(wishes))
+		for _, w := range wishes {
 			key := pool.KeyID(w.key)
 			wanted[key] = true
 			body, _ := pool.intern(h.Shared(), key, w.options, w.raw)
@@ -147,7 +148,7 @@ func (p *Process) wishes(h Host, ai int) []wish {
 		return p.externalWishes()
 	}
 	list := p.networkWishes(&p.areas[ai], nil)
-	if active := p.active(); len(active) > 1 && slices.Contains(active, p.areas[ai].id) {
+	if p.joins() && slices.Contains(p.active(), p.areas[ai].id) {
 		list = p.summaryWishes(h, p.areas[ai].id, list)
 	}
 	return list

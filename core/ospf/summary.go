@@ -83,7 +83,7 @@ func (p *Process) networksFor(h Host, areaID uint32, nets map[ip.Prefix]uint32) 
 // something (RFC 2328 11.1): packets for what is not there must not follow a
 // default route back.
 func (p *Process) discards(h Host, s *scratch) {
-	if len(p.active()) < 2 {
+	if !p.joins() {
 		return
 	}
 	shared := h.Shared()
