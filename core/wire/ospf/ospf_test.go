@@ -43,7 +43,7 @@ func TestHelloBytes(t *testing.T) {
 
 	got, fail := Read(b)
 	require.Equal(t, OK, fail)
-	require.Equal(t, Header{Type: TypeHello, RouterID: 0x0aff0001, Body: b[HeaderLen:]}, got)
+	require.Equal(t, Header{Type: TypeHello, RouterID: 0x0aff0001, Body: b[HeaderLen:], Raw: b, Trailer: []byte{}}, got)
 	back, ok := ReadHello(got.Body)
 	require.True(t, ok)
 	require.Equal(t, h, back)
@@ -128,9 +128,17 @@ func FuzzRead(f *testing.F) {
 	b = (&Hello{Interval: 10}).Append(b)
 	Finish(b, 0)
 	f.Add(b)
+	f.Add(Sign(Begin(nil, TypeHello, 1, 0), SHA256, 1, "secret", 1))
+	f.Add((&SummaryBody{0xffffff00, 10}).Append(nil))
+	f.Add((&ExternalBody{Mask: 0xffff0000, Type2: true, Metric: 20, Tag: 7}).Append(nil))
 	f.Add((&RouterBody{Links: []RouterLink{{1, 2, 3, 4}}}).Append(nil))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		if h, fail := Read(b); fail == OK {
+			for a := Simple; a <= SHA512; a++ {
+				if a.Type() == h.AuType {
+					h.Verify(a, "secret")
+				}
+			}
 			b = h.Body
 		}
 		if h, ok := ReadHello(b); ok {
@@ -141,6 +149,16 @@ func FuzzRead(f *testing.F) {
 		}
 		if n, ok := ReadNetwork(b); ok {
 			require.Equal(t, b, n.Append(nil))
+		}
+		if s, ok := ReadSummary(b); ok {
+			again, ok := ReadSummary(s.Append(nil))
+			require.True(t, ok)
+			require.Equal(t, s, again)
+		}
+		if e, ok := ReadExternal(b); ok {
+			again, ok := ReadExternal(e.Append(nil))
+			require.True(t, ok)
+			require.Equal(t, e, again)
 		}
 		if r, ok := ReadRouter(b); ok {
 			require.LessOrEqual(t, len(r.Append(nil)), len(b))
