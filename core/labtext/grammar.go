@@ -287,7 +287,7 @@ func rowFor(word string, in Context) *Row {
 
 // prefixLike says whether a word is meant for a prefix.
 func prefixLike(word string) bool {
-	return word[0] >= '0' && word[0] <= '9' && strings.ContainsAny(word, "./")
+	return word != "" && word[0] >= '0' && word[0] <= '9' && strings.ContainsAny(word, "./")
 }
 
 // rowsIn are the statements that may stand in a context.
