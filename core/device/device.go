@@ -370,6 +370,17 @@ func (d *Device) Join(i uint32, joint int32, shared bool) {
 	}
 }
 
+// RestartOSPF stops the OSPF process and starts it anew, and says whether it ran.
+// Its router ID is chosen anew.
+func (d *Device) RestartOSPF() bool {
+	if !d.ospf.Running() {
+		return false
+	}
+	d.ospf.Stop(d, note.ProcessRestarted)
+	d.sync()
+	return true
+}
+
 // Force sets the override of the device, or of one of its ports.
 func (d *Device) Force(o Override) { d.override = o; d.sync() }
 

@@ -27,9 +27,10 @@ const (
 	Disable
 	Enable
 	Wait
+	Restart // of a routing process
 )
 
-var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait"}
+var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -49,6 +50,8 @@ func (a Action) String() string {
 		return "apply"
 	case Wait:
 		return "wait " + labtext.FormatDuration(a.For)
+	case Restart:
+		return "restart ospf on " + a.Target.Device
 	}
 	s := a.Kind.String() + " " + a.Target.Device
 	if a.Target.Port != "" {
@@ -69,13 +72,20 @@ func ParseAction(s string) (Action, error) {
 	}
 	a := Action{}
 	found := false
-	for k := Cut; k <= Wait; k++ {
+	for k := Cut; k <= Restart; k++ {
 		if words[0] == k.String() {
 			a.Kind, found = k, true
 		}
 	}
 	if !found {
 		return a, fmt.Errorf("%q is not an action; known: %s", words[0], strings.Join(kindNames[1:], ", "))
+	}
+	if a.Kind == Restart {
+		if len(words) != 4 || words[1] != "ospf" || words[2] != "on" {
+			return a, fmt.Errorf("restart what? write for example: restart ospf on viaduct")
+		}
+		a.Target.Device = words[3]
+		return a, nil
 	}
 	if len(words) < 2 {
 		return a, fmt.Errorf("%s what? write for example: %s", words[0], map[bool]string{true: "wait 30s", false: words[0] + " viaduct.e1"}[a.Kind == Wait])
@@ -118,6 +128,12 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 	d := w.Find(a.Target.Device)
 	if d == nil {
 		return fmt.Errorf("there is no device named %s", a.Target.Device)
+	}
+	if a.Kind == Restart {
+		if !d.RestartOSPF() {
+			return fmt.Errorf("OSPF does not run on %s", d.Name())
+		}
+		return nil
 	}
 	override := device.ForceDisabled
 	if a.Kind == Enable {

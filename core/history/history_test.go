@@ -30,14 +30,15 @@ func triangle() string { return demo.Labs()[1].Text }
 
 func TestActionsReadBackAsTyped(t *testing.T) {
 	for _, s := range []string{"cut viaduct.e1", "silence viaduct.e1", "silence viaduct.e1 out", "silence viaduct.e1 in",
-		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms"} {
+		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct"} {
 		a, err := ParseAction(s)
 		require.NoError(t, err)
 		require.Equal(t, s, a.String())
 	}
 	for in, want := range map[string]string{
 		"":                      "no action; write for example: cut viaduct.e1",
-		"sever viaduct.e1":      `"sever" is not an action; known: cut, silence, mend, disable, enable, wait`,
+		"sever viaduct.e1":      `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart`,
+		"restart viaduct":       "restart what? write for example: restart ospf on viaduct",
 		"cut":                   "cut what? write for example: cut viaduct.e1",
 		"wait":                  "wait what? write for example: wait 30s",
 		"wait long":             `"long" is not a time to wait; write a number and a unit, for example wait 30s`,
@@ -55,12 +56,13 @@ func TestActionsThatCannotBe(t *testing.T) {
 	act(t, h, "cut viaduct.e1")
 	before := h.Head().Digest(true)
 	for in, want := range map[string]string{
-		"cut viaduct.e1": "the link of viaduct.e1 is cut already",
-		"mend summit.e2": "the link of summit.e2 has no fault",
-		"cut viaduct.e9": "viaduct has no port named e9",
-		"cut mill.e1":    "there is no device named mill",
-		"cut viaduct":    "viaduct is a router: say which port, for example viaduct.lo",
-		"cut viaduct.lo": "viaduct.lo is not joined to anything",
+		"cut viaduct.e1":        "the link of viaduct.e1 is cut already",
+		"mend summit.e2":        "the link of summit.e2 has no fault",
+		"cut viaduct.e9":        "viaduct has no port named e9",
+		"cut mill.e1":           "there is no device named mill",
+		"restart ospf on kiosk": "OSPF does not run on kiosk",
+		"cut viaduct":           "viaduct is a router: say which port, for example viaduct.lo",
+		"cut viaduct.lo":        "viaduct.lo is not joined to anything",
 	} {
 		a, err := ParseAction(in)
 		require.NoError(t, err)
@@ -154,4 +156,24 @@ func TestForkBeginsWhereItSays(t *testing.T) {
 	require.Equal(t, h.At(m).Digest(true), forked.Head().Digest(true))
 	act(t, forked, "mend viaduct.e2")
 	require.Len(t, h.Steps(), 2)
+}
+
+// TestARestartOfOSPF restarts a process: nobody is told,
+// the neighbours see the router begin anew and come back to Full, and the router
+// ID is chosen anew.
+func TestARestartOfOSPF(t *testing.T) {
+	h := New()
+	text := strings.Replace(triangle(), "  loopback lo 10.255.0.3/32\n    ospf area 0 passive\n", "", 1)
+	act(t, h, triangle())
+	act(t, h, text) // the router ID stays, although its loopback is gone
+	quarry := h.Head().Find("quarry")
+	require.Equal(t, "10.255.0.3", quarry.OSPF().RouterID().String())
+	s := act(t, h, "restart ospf on quarry")
+	require.Equal(t, network.Settled, s.Outcome)
+	require.Empty(t, h.Head().Check())
+	require.Equal(t, "10.0.23.2", quarry.OSPF().RouterID().String(), "chosen anew")
+	require.Greater(t, s.After.ForwardingChanges(), s.Before.ForwardingChanges())
+	again, err := Replay(h.Records(), nil)
+	require.NoError(t, err)
+	require.Equal(t, h.Records(), again.Records())
 }

@@ -42,6 +42,7 @@ const (
 	KeyIDDiffers
 	KeyDiffers
 	ReplayedPacket
+	ProcessRestarted
 
 	// Why a packet or an LSA was discarded.
 	Malformed
@@ -119,9 +120,10 @@ var Reasons = [codes]Info{
 
 	StubFlagDiffers: {"stub", "stub area", "one end takes the area for a stub, the other does not", "make the area a stub on both routers, or on neither", "stubFlag", "2328 10.5"},
 
-	KeyIDDiffers:   {"key-id", "key ID", "the key ID is not in the key chain of the other end", "put a key with the same ID into both key chains", "count", "2328 D.4.3"},
-	KeyDiffers:     {"key", "key", "the keys differ, or their algorithms do", "give key {mine} the same secret and algorithm on both ends", "keyID", "2328 D.4.3"},
-	ReplayedPacket: {"replayed", "sequence", "the packet's authentication is older than one that was taken already", "", "count", "2328 D.5.3"},
+	KeyIDDiffers:     {"key-id", "key ID", "the key ID is not in the key chain of the other end", "put a key with the same ID into both key chains", "count", "2328 D.4.3"},
+	KeyDiffers:       {"key", "key", "the keys differ, or their algorithms do", "give key {mine} the same secret and algorithm on both ends", "keyID", "2328 D.4.3"},
+	ProcessRestarted: {"restarted", "OSPF", "the OSPF process was restarted", "", "", ""},
+	ReplayedPacket:   {"replayed", "sequence", "the packet's authentication is older than one that was taken already", "", "count", "2328 D.5.3"},
 
 	Malformed:     {"malformed", "format", "the packet cannot be read", "", "", "2328 8.2"},
 	BadChecksum:   {"checksum", "checksum", "the checksum is wrong", "", "count", "2328 8.2"},

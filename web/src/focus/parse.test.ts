@@ -32,6 +32,12 @@ describe('the focus bar', () => {
       action: 'silence viaduct.e1 out',
     });
   });
+  test('restarts a process, completing word by word', () => {
+    expect(parseTyped('restart ospf on summit', names).kind).toBe('action');
+    expect(completeTyped('restart o', names)).toEqual(['ospf']);
+    expect(completeTyped('restart ospf o', names)).toEqual(['on']);
+    expect(completeTyped('restart ospf on su', names)).toEqual(['summit']);
+  });
   test('says what it does not know', () => {
     expect(parseTyped('vaduct', names)).toEqual({
       kind: 'error',
