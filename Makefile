@@ -46,8 +46,8 @@ docs:
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/api/schema.d.ts
 
 fuzz:
-	for p in ./core/wire/ip ./core/wire/ospf; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s $$p; done
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s ./core/labtext
+	for p in ./core/wire/ip ./core/wire/ospf; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/labtext
 
 screenshots: build
 	mkdir -p docs/screenshots

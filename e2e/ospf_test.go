@@ -24,7 +24,7 @@ func TestAreasAndSegments(t *testing.T) {
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="AS external" and @aria-expanded]`)), sees("forwarding address"),
 		key("o"), sees("area border router"), sees("AS boundary router"))
 	// Why is a route of outside not in the stub area?
-	do(t, tab, bar("mine 198.51.100.0/24"), sees("How does mine reach 198.51.100.0/24?"), sees("mine reaches 198.51.100.0/24"), sees("0.0.0.0/0"))
+	do(t, tab, bar("mine 198.51.100.0/24"), key("m"), mapReady(), sees("How does mine reach 198.51.100.0/24?"), sees("mine reaches 198.51.100.0/24"), sees("0.0.0.0/0"))
 
 	yard := s.lab(t, demoText(t, "station-yard"))
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+yard+"/neighbours"), sees("at 2-Way, as they should"), sees("DR, priority 20"),

@@ -39,6 +39,12 @@ export function writeFocus(f: Focus): string {
   return s ? `?${s}` : '';
 }
 
+/** What the address says now: a key pressed right behind another must not work on what was on the page before. */
+const here = () => ({
+  view: location.pathname.split('/')[3] ?? 'map',
+  focus: readFocus(new URLSearchParams(location.search)),
+});
+
 /** The lab, the view and the focus of the page, and the ways to change them. */
 export function useFocus() {
   const { id = '', view = 'map' } = useParams();
@@ -47,15 +53,15 @@ export function useFocus() {
   const focus = useMemo(() => readFocus(search), [search]);
   const set = useCallback(
     (change: Partial<Focus>) =>
-      navigate(`/lab/${id}/${view}${writeFocus({ ...readFocus(search), ...change })}`, {
+      navigate(`/lab/${id}/${here().view}${writeFocus({ ...here().focus, ...change })}`, {
         replace: 'when' in change,
       }),
-    [id, view, search, navigate],
+    [id, navigate],
   );
   const show = useCallback(
     (v: View, change: Partial<Focus> = {}) =>
-      navigate(`/lab/${id}/${v}${writeFocus({ ...readFocus(search), ...change })}`),
-    [id, search, navigate],
+      navigate(`/lab/${id}/${v}${writeFocus({ ...here().focus, ...change })}`),
+    [id, navigate],
   );
   return { id, view: view as View, focus, set, show };
 }

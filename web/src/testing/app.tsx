@@ -2,7 +2,7 @@ import { ChakraProvider } from '@chakra-ui/react';
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { render } from '@testing-library/react';
 import type { ReactElement } from 'react';
-import { MemoryRouter, Route, Routes, useLocation } from 'react-router';
+import { BrowserRouter, Route, Routes, useLocation } from 'react-router';
 import { vi } from 'vitest';
 import { system } from '../theme';
 
@@ -36,17 +36,18 @@ export function show(element: ReactElement, answers: Answers, address = '/lab/x1
       headers: { 'Content-Type': 'application/json' },
     });
   });
+  window.history.replaceState(null, '', address);
   const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
   render(
     <ChakraProvider value={system}>
       <QueryClientProvider client={client}>
-        <MemoryRouter initialEntries={[address]}>
+        <BrowserRouter>
           <Where />
           <Routes>
             <Route path="/" element={element} />
             <Route path="/lab/:id/:view" element={element} />
           </Routes>
-        </MemoryRouter>
+        </BrowserRouter>
       </QueryClientProvider>
     </ChakraProvider>,
   );
