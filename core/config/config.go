@@ -5,6 +5,7 @@ package config
 
 import (
 	"net/netip"
+	"strconv"
 	"time"
 )
 
@@ -54,6 +55,9 @@ type Port struct {
 	Address   netip.Prefix // the address with its prefix length; invalid if none
 	Bandwidth uint64       // bit/s, what cost is computed from
 	MTU       uint16       // bytes of an IP packet
+	Parent    string       // of an 802.1Q sub-port, the port that carries it; "" otherwise
+	VLAN      uint16       // of an 802.1Q sub-port, its tag; 0 otherwise
+	Virtual   *VirtualPort // of a virtual link's end, which is no port of the text; nil otherwise
 	OSPF      PortOSPF
 }
 
@@ -71,9 +75,10 @@ type PortOSPF struct {
 	Priority           uint8  // to become DR of a segment; 0 never does
 	Cost               uint16 // 0: from bandwidth and reference bandwidth
 	Passive            bool
+	OwnMask            bool // of a loopback: its network with its mask, not a host route
 	IgnoreMTU          bool
 	Keys               *KeyChain // in force: its own, or its area's; nil for none
-	KeysFrom           string    // where they are set: "the port", "area 0"
+	KeysFrom           string    // where they are set: "the port", "the virtual link", "area 0"
 	Disabled           bool
 	HelloInterval      time.Duration // whole seconds, 1 to 65535
 	DeadInterval       time.Duration // whole seconds, 1 to 65535
@@ -109,17 +114,89 @@ type OSPF struct {
 	ReferenceBandwidth uint64 // bit/s
 	Areas              []Area // those that are more than plain
 	Injects            []Inject
+	Summaries          []Summary // of what is injected
 	Default            OriginateDefault
+	MaxECMP            int // equal ways to a prefix, at most
 }
+
+// DefaultMaxECMP is how many equal ways to a prefix are used.
+const DefaultMaxECMP = 16
 
 // Area is what a router is told about an area.
 type Area struct {
 	ID          uint32
 	Keys        string // name of a key chain; "" for none
 	Stub        bool
+	NSSA        bool
 	NoSummary   bool
+	Translate   bool // of an NSSA: whoever else does
 	DefaultCost uint32
 	Ranges      []Range
+	Summaries   []Summary     // of an NSSA's external routes, where they are translated
+	Virtual     []VirtualLink // that cross the area
+}
+
+// Closed says whether the area takes no AS external LSAs.
+func (a *Area) Closed() bool { return a.Stub || a.NSSA }
+
+// KindWords says what sort of area it is.
+func (a *Area) KindWords() string {
+	switch {
+	case a.NSSA:
+		return "NSSA"
+	case a.Stub:
+		return "stub"
+	}
+	return "plain"
+}
+
+// Area is what the router is told about an area; a plain one if nothing.
+func (o *OSPF) Area(id uint32) Area {
+	for _, a := range o.Areas {
+		if a.ID == id {
+			return a
+		}
+	}
+	return Area{ID: id, DefaultCost: DefaultStubCost}
+}
+
+// VirtualLink joins two border routers of an area through it, as if they had a
+// link in the backbone.
+type VirtualLink struct {
+	Peer netip.Addr // router ID of the other end
+	OSPF PortOSPF
+}
+
+// VirtualPort is a virtual link's end: through the area Transit to the router
+// with the router ID Peer.
+type VirtualPort struct {
+	Transit uint32
+	Peer    netip.Addr
+}
+
+// VirtualPorts are the ends of a router's virtual links, as ports in the
+// backbone (RFC 2328 15).
+func (d *Device) VirtualPorts() []Port {
+	var out []Port
+	for _, a := range d.OSPF.Areas {
+		for _, v := range a.Virtual {
+			p := Port{Name: "virtual-link " + v.Peer.String(), MTU: DefaultMTU, Virtual: &VirtualPort{a.ID, v.Peer}, OSPF: v.OSPF}
+			for _, o := range out {
+				if o.Name == p.Name { // to the same router by another area
+					p.Name += " by area " + strconv.FormatUint(uint64(a.ID), 10)
+				}
+			}
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// Summary joins external routes that it covers into one.
+type Summary struct {
+	Prefix netip.Prefix
+	Hidden bool
+	Tag    uint32
 }
 
 // DefaultStubCost is the cost of the default route that a border router gives a
@@ -277,6 +354,29 @@ func (d *Device) Port(name string) *Port {
 		}
 	}
 	return nil
+}
+
+// IdentifiedBy says whether a router's ID is, or would be chosen as, the given
+// one (RFC 2328 C.1): the configured one, else the highest loopback address, else
+// the highest port address.
+func (d *Device) IdentifiedBy(id netip.Addr) bool {
+	if d.RouterID.IsValid() || d.Kind != Router {
+		return d.RouterID == id && d.Kind == Router
+	}
+	var loopback, port netip.Addr
+	for _, p := range d.Ports {
+		switch a := p.Address.Addr(); {
+		case !p.Address.IsValid():
+		case p.Loopback && (!loopback.IsValid() || loopback.Less(a)):
+			loopback = a
+		case !p.Loopback && (!port.IsValid() || port.Less(a)):
+			port = a
+		}
+	}
+	if loopback.IsValid() {
+		return loopback == id
+	}
+	return port == id
 }
 
 // Address is the address at which a device is reached: the first loopback's,

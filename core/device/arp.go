@@ -70,7 +70,7 @@ func (d *Device) askARP(i int) {
 	n := &d.arp[i]
 	n.tries++
 	p := &d.ports[n.port]
-	ask := ip.ARP{Op: ip.ARPRequest, SenderMAC: ip.PortMAC(d.id, uint16(n.port)), Sender: p.addr, Target: n.addr}
+	ask := ip.ARP{Op: ip.ARPRequest, SenderMAC: d.mac(n.port), Sender: p.addr, Target: n.addr}
 	d.frame(n.port, ip.Broadcast, ip.TypeARP, ask.Append(nil), event.Pending)
 	n.timer.Set(d, d.env.Now()+arpRetry, arpTimer, event.Pending, n.port, uint32(n.addr))
 }
@@ -118,7 +118,7 @@ func (d *Device) receiveARP(port uint32, b []byte) {
 		}
 	}
 	if mine && a.Op == ip.ARPRequest {
-		reply := ip.ARP{Op: ip.ARPReply, SenderMAC: ip.PortMAC(d.id, uint16(port)), Sender: p.addr,
+		reply := ip.ARP{Op: ip.ARPReply, SenderMAC: d.mac(port), Sender: p.addr,
 			TargetMAC: a.SenderMAC, Target: a.Sender}
 		d.frame(port, a.SenderMAC, ip.TypeARP, reply.Append(nil), event.Pending)
 	}
@@ -136,7 +136,20 @@ func (d *Device) dropNeighbours(port uint32) {
 	})
 }
 
+// mac is the Ethernet address of a port; a sub-port has that of its port.
+func (d *Device) mac(port uint32) ip.MAC { return ip.PortMAC(d.id, uint16(d.Carries(port))) }
+
+// header appends the Ethernet header of a frame from a port, tagged if the port
+// is a sub-port.
+func (d *Device) header(b []byte, port uint32, dst ip.MAC, etherType uint16) []byte {
+	if tag := d.ports[port].Config.VLAN; tag != 0 {
+		b = ip.AppendFrameHeader(b, dst, d.mac(port), ip.TypeVLAN)
+		return append(b, byte(tag>>8), byte(tag), byte(etherType>>8), byte(etherType))
+	}
+	return ip.AppendFrameHeader(b, dst, d.mac(port), etherType)
+}
+
 func (d *Device) frame(port uint32, dst ip.MAC, etherType uint16, payload []byte, class event.Class) {
-	b := ip.AppendFrameHeader(make([]byte, 0, ip.FrameHeader+len(payload)), dst, ip.PortMAC(d.id, uint16(port)), etherType)
-	d.env.Transmit(d.id, port, append(b, payload...), class)
+	b := d.header(make([]byte, 0, ip.FrameHeader+ip.TagLen+len(payload)), port, dst, etherType)
+	d.env.Transmit(d.id, d.Carries(port), append(b, payload...), class)
 }

@@ -4,6 +4,8 @@
 package device
 
 import (
+	"slices"
+
 	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/note"
@@ -64,6 +66,7 @@ type Port struct {
 	Since    event.Time
 	Joint    int32 // what the world joined it to; -1 for nothing
 	Shared   bool  // that is a segment, not a link
+	parent   int32 // of a sub-port, the port that carries it; -1 for none
 	addr     ip.Addr
 	prefix   uint32
 	up       bool
@@ -139,8 +142,39 @@ func (d *Device) Up(i uint32) (up bool, why note.Code) {
 		return false, note.PortDisabled
 	case p.Config.Loopback:
 		return true, note.None
+	case p.Config.OSPF.Disabled && p.Config.Virtual != nil:
+		return false, note.ProtocolDisabled
+	case p.Config.Virtual != nil:
+		if d.ospf.Port(i).Up {
+			return true, note.None
+		}
+		return false, note.NoTransitWay
+	case p.parent >= 0:
+		return d.Up(uint32(p.parent))
 	}
 	return p.Carrier, p.Why
+}
+
+// Carries is the port by whose cable the packets of a port go: itself, but for a
+// sub-port.
+func (d *Device) Carries(i uint32) uint32 {
+	if p := d.ports[i].parent; p >= 0 {
+		return uint32(p)
+	}
+	return i
+}
+
+// Tagged is the sub-port of a port that has a tag; the port itself for tag 0.
+func (d *Device) Tagged(i uint32, vlan uint16) (uint32, bool) {
+	if vlan == 0 {
+		return i, true
+	}
+	for k := range d.ports {
+		if p := &d.ports[k]; p.parent == int32(i) && p.Config.VLAN == vlan && !p.Gone {
+			return uint32(k), true
+		}
+	}
+	return 0, false
 }
 
 // PortEnabled says whether a port gives carrier to what it is joined to.
@@ -172,22 +206,30 @@ func (d *Device) Configure(c config.Device) {
 			d.ports[i].Config.Name = now
 		}
 	}
+	ports := append(slices.Clone(c.Ports), c.VirtualPorts()...)
 	for i := range d.ports {
 		p := &d.ports[i]
-		if !p.Gone && c.Port(p.Config.Name) == nil {
+		if !p.Gone && !slices.ContainsFunc(ports, func(q config.Port) bool { return q.Name == p.Config.Name }) {
 			p.Gone = true
 			p.Config = config.Port{Name: p.Config.Name}
 			d.syncPort(uint32(i))
 		}
 	}
-	for _, pc := range c.Ports {
+	for _, pc := range ports {
 		i, ok := d.slot(pc.Name)
 		if !ok {
-			d.ports = append(d.ports, Port{Joint: -1, Why: note.NotJoined, Since: d.env.Now()})
+			d.ports = append(d.ports, Port{Joint: -1, parent: -1, Why: note.NotJoined, Since: d.env.Now()})
 			i = uint32(len(d.ports) - 1)
 		}
 		d.ports[i].Gone = false
 		d.ports[i].Config = pc
+	}
+	for i := range d.ports {
+		p := &d.ports[i]
+		p.parent = -1
+		if parent, ok := d.Port(p.Config.Parent); ok && p.Config.Parent != "" && !p.Gone {
+			p.parent = int32(parent)
+		}
 	}
 	// An explicit router ID takes effect by a restart of the process (RFC 2328
 	// C.1); one chosen from the ports stays while the process runs.
@@ -254,6 +296,7 @@ func (d *Device) syncOSPF() {
 		}
 	}
 	d.syncAreas()
+	d.ospf.SetMaxECMP(d, d.config.OSPF.MaxECMP)
 	for i := range d.ports {
 		d.syncOSPFPort(uint32(i))
 	}
@@ -266,15 +309,20 @@ func (d *Device) syncOSPFPort(i uint32) {
 		d.ospf.SetPort(d, i, ospf.PortConfig{})
 		return
 	}
-	d.ospf.SetPort(d, i, ospf.PortConfig{
-		On: true, Up: p.up, Loopback: p.Config.Loopback, Passive: o.Passive,
-		Broadcast: !p.Config.Loopback && (o.Type == config.Broadcast || o.Type == config.AutoType && p.Shared),
-		Priority:  o.Priority, IgnoreMTU: o.IgnoreMTU, Keys: chainOf(o.Keys),
+	c := ospf.PortConfig{
+		On: true, Up: p.up, Loopback: p.Config.Loopback, Passive: o.Passive, OwnMask: o.OwnMask,
+		Broadcast: !p.Config.Loopback && p.Config.Virtual == nil &&
+			(o.Type == config.Broadcast || o.Type == config.AutoType && d.ports[d.Carries(i)].Shared),
+		Priority: o.Priority, IgnoreMTU: o.IgnoreMTU, Keys: chainOf(o.Keys),
 		Address: p.addr, PrefixLen: uint8(max(0, p.Config.Address.Bits())),
 		Area: o.Area, Cost: d.config.OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
 		HelloInterval: o.HelloInterval, DeadInterval: o.DeadInterval,
 		RetransmitInterval: o.RetransmitInterval, TransmitDelay: o.TransmitDelay,
-	})
+	}
+	if v := p.Config.Virtual; v != nil {
+		c.Virtual, c.Transit, c.Peer = true, v.Transit, ip.AddrFrom(v.Peer)
+	}
+	d.ospf.SetPort(d, i, c)
 }
 
 // routerID is the explicit router ID, else the highest loopback address, else
@@ -303,6 +351,9 @@ func (d *Device) routerID() ip.Addr {
 // syncPort brings one port's address and state into effect.
 func (d *Device) syncPort(i uint32) {
 	p := &d.ports[i]
+	if p.Config.Virtual != nil {
+		return // OSPF finds out what it needs
+	}
 	shared := d.env.Shared()
 	addr := ip.AddrFrom(p.Config.Address.Addr())
 	up, why := d.Up(i)
@@ -354,8 +405,12 @@ func (d *Device) SetCarrier(i uint32, carrier bool, why note.Code) {
 		return
 	}
 	p.Carrier, p.Why = carrier, why
-	d.syncPort(i)
-	d.syncOSPFPort(i)
+	for k := range d.ports {
+		if d.Carries(uint32(k)) == i {
+			d.syncPort(uint32(k))
+			d.syncOSPFPort(uint32(k))
+		}
+	}
 	d.settle()
 }
 
@@ -366,7 +421,11 @@ func (d *Device) Join(i uint32, joint int32, shared bool) {
 	p.Joint = joint
 	if p.Shared != shared {
 		p.Shared = shared
-		d.syncOSPFPort(i)
+		for k := range d.ports {
+			if d.Carries(uint32(k)) == i {
+				d.syncOSPFPort(uint32(k))
+			}
+		}
 	}
 }
 

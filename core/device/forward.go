@@ -58,18 +58,27 @@ func (d *Device) Send(port uint32, dst ip.Addr, packet []byte, class event.Class
 		return
 	}
 	head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst}
-	b := make([]byte, 0, ip.FrameHeader+ip.HeaderLen+len(packet))
-	b = ip.AppendFrameHeader(b, ip.GroupMAC(dst), ip.PortMAC(d.id, uint16(port)), ip.TypeIPv4)
+	b := make([]byte, 0, ip.FrameHeader+ip.TagLen+ip.HeaderLen+len(packet))
+	b = d.header(b, port, ip.GroupMAC(dst), ip.TypeIPv4)
 	b = head.AppendHeader(b, len(packet))
-	d.env.Transmit(d.id, port, append(b, packet...), class)
+	d.env.Transmit(d.id, d.Carries(port), append(b, packet...), class)
+}
+
+// SendFar sends a routing packet the way the table says, over several hops if
+// need be (RFC 2328 15).
+func (d *Device) SendFar(src, dst ip.Addr, packet []byte, class event.Class) {
+	p := ip.Packet{TOS: ip.TOSInternetControl, TTL: defaultTTL, Protocol: ip.ProtoOSPF, Src: src, Dst: dst, Payload: packet}
+	d.forward(NoPort, &p, class)
 }
 
 // Receive takes a frame that arrived at a port. Frames for somebody else, and
 // frames at a port that is down, are not the device's.
 func (d *Device) Receive(port uint32, b []byte) {
-	p := &d.ports[port]
 	f, ok := ip.ReadFrame(b)
-	if !ok || !p.up || !f.Dst.Group() && f.Dst != ip.PortMAC(d.id, uint16(port)) {
+	if !ok || !f.Dst.Group() && f.Dst != d.mac(port) {
+		return
+	}
+	if port, ok = d.Tagged(port, f.VLAN); !ok || !d.ports[port].up {
 		return
 	}
 	switch f.Type {

@@ -14,7 +14,8 @@ import (
 func (d *Device) syncAreas() {
 	var areas []ospf.AreaConfig
 	for _, a := range d.config.OSPF.Areas {
-		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NoSummary: a.NoSummary, DefaultCost: a.DefaultCost}
+		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NSSA: a.NSSA, NoSummary: a.NoSummary, Translate: a.Translate, DefaultCost: a.DefaultCost,
+			Joins: joinsOf(a.Summaries)}
 		for _, r := range a.Ranges {
 			c.Ranges = append(c.Ranges, ospf.Range{Prefix: ip.PrefixFrom(r.Prefix), Cost: r.Cost, Hidden: r.Hidden})
 		}
@@ -29,7 +30,7 @@ func (d *Device) syncAreas() {
 func (d *Device) syncExternals() {
 	o := &d.config.OSPF
 	if len(o.Injects) == 0 && !o.Default.On {
-		d.ospf.SetExternals(d, nil)
+		d.ospf.SetExternals(d, nil, nil)
 		return
 	}
 	var list []ospf.External
@@ -56,7 +57,16 @@ func (d *Device) syncExternals() {
 		list = append(list, external(ip.Prefix{}, o.Default.External))
 	}
 	slices.SortFunc(list, func(a, b ospf.External) int { return a.Prefix.Compare(b.Prefix) })
-	d.ospf.SetExternals(d, list)
+	d.ospf.SetExternals(d, list, joinsOf(o.Summaries))
+}
+
+// joinsOf are summaries of external routes as OSPF takes them.
+func joinsOf(list []config.Summary) []ospf.Join {
+	var out []ospf.Join
+	for _, s := range list {
+		out = append(out, ospf.Join{Prefix: ip.PrefixFrom(s.Prefix), Hidden: s.Hidden, Tag: s.Tag})
+	}
+	return out
 }
 
 func external(p ip.Prefix, e config.External) ospf.External {

@@ -111,7 +111,7 @@ func TestAnalyserReadsEveryPacketOfTheDemoLabs(t *testing.T) {
 			}
 		})
 	}
-	for _, k := range []string{"packet 1", "packet 2", "packet 3", "packet 4", "packet 5", "LSA 1", "LSA 2", "LSA 3", "LSA 4", "LSA 5"} {
+	for _, k := range []string{"packet 1", "packet 2", "packet 3", "packet 4", "packet 5", "LSA 1", "LSA 2", "LSA 3", "LSA 4", "LSA 5", "LSA 7"} {
 		require.NotZero(t, kinds[k], "the demo labs show no %s: %v", k, kinds)
 	}
 }

@@ -29,14 +29,56 @@ func (b *builder) areaBlock(n *Node) {
 	}
 	b.told = &config.Area{ID: id, DefaultCost: config.DefaultStubCost}
 	b.children(n)
-	if id == 0 && b.told.Stub {
-		b.errorf(n.Args[0], "make another area a stub", "the backbone cannot be a stub area")
+	switch {
+	case b.told.Stub && b.told.NSSA:
+		b.errorf(n.Args[0], "keep one of them", "an area is a stub or an NSSA, not both")
+	case id == 0 && b.told.Closed():
+		b.errorf(n.Args[0], "choose another area", "the backbone cannot be a stub area or an NSSA")
+	case len(b.told.Virtual) > 0 && (id == 0 || b.told.Closed()):
+		b.errorf(n.Args[0], "let it cross an area that is neither", "a virtual link cannot cross the backbone, a stub area or an NSSA")
 	}
 	o.Areas = append(o.Areas, *b.told)
 	b.told = nil
 }
 
-func (b *builder) stub(n *Node)        { b.told.Stub = true; b.children(n) }
+func (b *builder) stub(n *Node) { b.told.Stub = true; b.children(n) }
+
+func (b *builder) nssa(n *Node) {
+	b.told.NSSA = true
+	outer := b.sums
+	b.sums = &b.told.Summaries
+	b.children(n)
+	b.sums = outer
+}
+
+func (b *builder) translate(*Node) { b.told.Translate = true }
+
+// summary joins external routes: those that are injected, or an NSSA's.
+func (b *builder) summary(n *Node) {
+	p, _ := netip.ParsePrefix(n.Args[0].Text)
+	if slices.ContainsFunc(*b.sums, func(s config.Summary) bool { return s.Prefix == p }) {
+		b.errorf(n.Args[0], "keep one of them", "the summary %v stands twice", p)
+		return
+	}
+	b.sum = &config.Summary{Prefix: p}
+	b.children(n)
+	*b.sums = append(*b.sums, *b.sum)
+	b.sum = nil
+}
+
+func (b *builder) virtualLink(n *Node) {
+	peer, _ := netip.ParseAddr(n.Args[0].Text)
+	if slices.ContainsFunc(b.told.Virtual, func(v config.VirtualLink) bool { return v.Peer == peer }) {
+		b.errorf(n.Args[0], "keep one of them", "the virtual link to %v stands twice", peer)
+		return
+	}
+	p := config.Port{}
+	b.at = &p
+	b.defaultOSPF(n)
+	b.at = nil
+	b.told.Virtual = append(b.told.Virtual, config.VirtualLink{Peer: peer, OSPF: p.OSPF})
+}
+
 func (b *builder) noSummary(*Node)     { b.told.NoSummary = true }
 func (b *builder) defaultCost(n *Node) { b.told.DefaultCost = uint32(number(n.Args[0])) }
 
@@ -52,7 +94,14 @@ func (b *builder) areaRange(n *Node) {
 }
 
 func (b *builder) rangeCost(n *Node) { b.joint.Cost = uint32(number(n.Args[0])) }
-func (b *builder) hidden(*Node)      { b.joint.Hidden = true }
+
+func (b *builder) hidden(*Node) {
+	if b.in == JoinOf {
+		b.sum.Hidden = true
+		return
+	}
+	b.joint.Hidden = true
+}
 
 func (b *builder) inject(n *Node) {
 	b.inj = &config.Inject{Source: n.Args[0].Text, External: config.External{Metric: config.DefaultExternalMetric}}
@@ -78,7 +127,15 @@ func (b *builder) originateDefault(n *Node) {
 func (b *builder) always(*Node)         { b.device.OSPF.Default.Always = true }
 func (b *builder) metric(n *Node)       { b.out.Metric = uint32(number(n.Args[0])) }
 func (b *builder) externalType(n *Node) { b.out.Type1 = number(n.Args[0]) == 1 }
-func (b *builder) tag(n *Node)          { b.out.Tag = uint32(number(n.Args[0])) }
+
+func (b *builder) tag(n *Node) {
+	v := uint32(number(n.Args[0]))
+	if b.in == JoinOf {
+		b.sum.Tag = v
+		return
+	}
+	b.out.Tag = v
+}
 
 func (b *builder) prefixSet(n *Node) {
 	name := n.Args[0]
@@ -133,8 +190,28 @@ func areaFacts(d *config.Device, add func(what, value string, in Context, word s
 			add(name, "stub", AreaOf, "stub")
 			add(name+" default-cost", strconv.Itoa(int(a.DefaultCost)), StubOf, "default-cost")
 		}
+		if a.NSSA {
+			add(name, "nssa", AreaOf, "nssa")
+			add(name+" default-cost", strconv.Itoa(int(a.DefaultCost)), NSSAOf, "default-cost")
+		}
+		if a.Translate {
+			add(name+" translate", "always", NSSAOf, "translate")
+		}
 		if a.NoSummary {
 			add(name+" summaries", "no-summary", StubOf, "no-summary")
+		}
+		summaryFacts(name+" ", a.Summaries, NSSAOf, add)
+		for _, v := range a.Virtual {
+			to := fmt.Sprintf("%s virtual-link %v", name, v.Peer)
+			words := fmt.Sprintf("hello-interval %s, dead-interval %s, retransmit-interval %s, transmit-delay %s", FormatDuration(v.OSPF.HelloInterval),
+				FormatDuration(v.OSPF.DeadInterval), FormatDuration(v.OSPF.RetransmitInterval), FormatDuration(v.OSPF.TransmitDelay))
+			if v.OSPF.Disabled {
+				words += ", disabled"
+			}
+			add(to, words, AreaOf, "virtual-link")
+			if v.OSPF.Keys != nil {
+				add(to+" keys", v.OSPF.Keys.Name+", set on "+v.OSPF.KeysFrom, VirtOf, "keys")
+			}
 		}
 		for _, r := range a.Ranges {
 			value := "announced"
@@ -147,6 +224,7 @@ func areaFacts(d *config.Device, add func(what, value string, in Context, word s
 			add(fmt.Sprintf("%s range %v", name, r.Prefix), value, AreaOf, "range")
 		}
 	}
+	summaryFacts("", d.OSPF.Summaries, OSPFOf, add)
 	for _, i := range d.OSPF.Injects {
 		name := "inject " + i.Source
 		if i.Through != "" {
@@ -160,6 +238,19 @@ func areaFacts(d *config.Device, add func(what, value string, in Context, word s
 			value = "always, " + value
 		}
 		add("originate default", value, OSPFOf, "originate")
+	}
+}
+
+func summaryFacts(of string, list []config.Summary, in Context, add func(what, value string, in Context, word string)) {
+	for _, s := range list {
+		value := "announced"
+		if s.Hidden {
+			value = "hidden"
+		}
+		if s.Tag != 0 {
+			value += fmt.Sprintf(" tag %d", s.Tag)
+		}
+		add(fmt.Sprintf("%ssummary %v", of, s.Prefix), value, in, "summary")
 	}
 }
 

@@ -69,6 +69,8 @@ type builder struct {
 	at     *config.Port
 	route  *config.Static
 	told   *config.Area
+	sums   *[]config.Summary // of what is injected, or of an NSSA
+	sum    *config.Summary
 	joint  *config.Range
 	inj    *config.Inject
 	out    *config.External // of inject or originate
@@ -124,7 +126,7 @@ func (b *builder) newDevice(n *Node, kind config.Kind) bool {
 	}
 	b.place(name.Text, name)
 	b.result.Devices = append(b.result.Devices, config.Device{Name: name.Text, Kind: kind,
-		OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth}})
+		OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: config.DefaultMaxECMP}})
 	b.device = &b.result.Devices[len(b.result.Devices)-1]
 	return true
 }
@@ -164,6 +166,32 @@ func (b *builder) addPort(n *Node, name string, loopback bool, address []Token) 
 	b.children(n)
 }
 
+// vlan adds a sub-port, which stands beside its port in the config.
+func (b *builder) vlan(n *Node) {
+	parent := b.at.Name
+	sub := n.Args[0].Text
+	name := parent + "." + sub
+	outer := len(b.device.Ports) - 1
+	if b.device.Port(name) != nil {
+		b.errorf(n.Args[0], "choose another tag", "%s.%s has the tag %s twice", b.device.Name, parent, sub)
+		return
+	}
+	for b.device.Ports[outer].Name != parent {
+		outer--
+	}
+	bandwidth, mtu := b.at.Bandwidth, b.at.MTU
+	full := config.PortRef{Device: b.device.Name, Port: name}.String()
+	p := config.Port{Name: name, Parent: parent, VLAN: uint16(number(n.Args[0])), Bandwidth: bandwidth, MTU: mtu}
+	if len(n.Args) > 1 {
+		p.Address, _ = netip.ParsePrefix(n.Args[1].Text)
+	}
+	b.place(full, n.Args[0])
+	b.device.Ports = append(b.device.Ports, p)
+	b.at = &b.device.Ports[len(b.device.Ports)-1]
+	b.children(n)
+	b.at = &b.device.Ports[outer]
+}
+
 func (b *builder) routerID(n *Node)  { b.device.RouterID, _ = netip.ParseAddr(n.Args[0].Text) }
 func (b *builder) bandwidth(n *Node) { b.at.Bandwidth, _ = parseRate(n.Args[0].Text) }
 func (b *builder) mtu(n *Node)       { b.at.MTU = uint16(number(n.Args[0])) }
@@ -187,7 +215,8 @@ func (b *builder) via(n *Node)        { b.route.Via, _ = netip.ParseAddr(n.Args[
 func (b *builder) blackhole(*Node)    { b.route.Blackhole = true }
 func (b *builder) preference(n *Node) { b.route.Preference = uint8(number(n.Args[0])) }
 
-func (b *builder) portOSPF(n *Node) {
+// defaultOSPF reads a block of OSPF's settings of a port over their defaults.
+func (b *builder) defaultOSPF(n *Node) {
 	o := &b.at.OSPF
 	*o = config.PortOSPF{On: true, Priority: config.DefaultPriority, HelloInterval: config.DefaultHello,
 		RetransmitInterval: config.DefaultRetransmit, TransmitDelay: config.DefaultTransmitDelay}
@@ -196,6 +225,10 @@ func (b *builder) portOSPF(n *Node) {
 	if !b.deadAt {
 		o.DeadInterval = min(config.DeadFactor*o.HelloInterval, 65535*time.Second)
 	}
+}
+
+func (b *builder) portOSPF(n *Node) {
+	b.defaultOSPF(n)
 	for _, c := range n.Children {
 		if c.Row.Word == "area" {
 			return
@@ -214,8 +247,20 @@ func (b *builder) retransmit(n *Node) { b.at.OSPF.RetransmitInterval = duration(
 func (b *builder) transmitDelay(n *Node) {
 	b.at.OSPF.TransmitDelay = duration(n.Args[0])
 }
-func (b *builder) passive(*Node)     { b.at.OSPF.Passive = true }
-func (b *builder) ospf(n *Node)      { b.children(n) }
+func (b *builder) passive(*Node) { b.at.OSPF.Passive = true }
+
+func (b *builder) ownMask(n *Node) {
+	if !b.at.Loopback {
+		b.errorf(n.Word, "take it out", "%s is a port, whose network is announced with its mask anyway", b.at.Name)
+	}
+	b.at.OSPF.OwnMask = true
+}
+
+func (b *builder) ospf(n *Node) {
+	b.sums = &b.device.OSPF.Summaries
+	b.children(n)
+}
+func (b *builder) maxECMP(n *Node)   { b.device.OSPF.MaxECMP = int(number(n.Args[0])) }
 func (b *builder) reference(n *Node) { b.device.OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text) }
 
 func (b *builder) gateway(n *Node) {
@@ -230,9 +275,9 @@ func (b *builder) gateway(n *Node) {
 // disabled stands in several blocks: the one that is being read is meant.
 func (b *builder) disabled(*Node) {
 	switch b.in {
-	case PortOf, Loopback:
+	case PortOf, VLANOf, Loopback:
 		b.at.Disabled = true
-	case PortOSPF:
+	case PortOSPF, VirtOf:
 		b.at.OSPF.Disabled = true
 	case OSPFOf:
 		b.device.OSPF.Disabled = true

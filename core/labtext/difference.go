@@ -115,6 +115,8 @@ func facts(l *config.Lab) []fact {
 		}
 		if d.Kind == config.Router {
 			add(d.Name, "ospf disabled", flag(d.OSPF.Disabled, "disabled"), OSPFOf, "disabled")
+			add(d.Name, "max-ecmp", strconv.Itoa(d.OSPF.MaxECMP), OSPFOf, "max-ecmp")
+			usual(d.OSPF.MaxECMP == config.DefaultMaxECMP)
 			add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
 		}
 		areaFacts(&d, func(what, value string, in Context, word string) { add(d.Name, what, value, in, word) })
@@ -151,6 +153,7 @@ func facts(l *config.Lab) []fact {
 					add(n, "ospf priority", strconv.Itoa(int(o.Priority)), PortOSPF, "priority")
 					usual(o.Priority == config.DefaultPriority)
 				}
+				add(n, "ospf own-mask", flag(o.OwnMask, "own-mask"), PortOSPF, "own-mask")
 				add(n, "ospf passive", flag(o.Passive, "passive"), PortOSPF, "passive")
 				add(n, "ospf disabled", flag(o.Disabled, "disabled"), PortOSPF, "disabled")
 				if !p.Loopback {

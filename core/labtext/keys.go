@@ -86,11 +86,27 @@ func (b *builder) resolveKeys() {
 				o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), "the port"
 				continue
 			}
-			for _, a := range d.OSPF.Areas {
-				if a.ID == o.Area && a.Keys != "" && a.Keys != noKeys {
-					o.Keys, o.KeysFrom = b.chainNamed(a.Keys), "area "+FormatArea(a.ID)
+			b.keysOfArea(d, o)
+		}
+		// A virtual link belongs to the backbone (RFC 2328 15).
+		for k := range d.OSPF.Areas {
+			for v := range d.OSPF.Areas[k].Virtual {
+				o := &d.OSPF.Areas[k].Virtual[v].OSPF
+				if o.Keys != nil {
+					o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), "the virtual link"
+					continue
 				}
+				b.keysOfArea(d, o)
 			}
+		}
+	}
+}
+
+// keysOfArea gives a port the keys of its area, if that has any.
+func (b *builder) keysOfArea(d *config.Device, o *config.PortOSPF) {
+	for _, a := range d.OSPF.Areas {
+		if a.ID == o.Area && a.Keys != "" && a.Keys != noKeys {
+			o.Keys, o.KeysFrom = b.chainNamed(a.Keys), "area "+FormatArea(a.ID)
 		}
 	}
 }

@@ -3,6 +3,7 @@ package labtext
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
 	"hellebore/core/config"
 )
@@ -96,6 +97,7 @@ func (w *warner) link(l *config.Link) {
 	da, db := w.result.Device(l.A.Device), w.result.Device(l.B.Device)
 	a, b := da.Port(l.A.Port), db.Port(l.B.Port)
 	name := l.A.String()
+	w.tags(l)
 	if da.Kind == config.Host {
 		name = da.Name
 	}
@@ -147,6 +149,27 @@ func (w *warner) link(l *config.Link) {
 	}
 }
 
+// tags compares the sub-ports at the two ends of a link.
+func (w *warner) tags(l *config.Link) {
+	for _, way := range [][2]config.PortRef{{l.A, l.B}, {l.B, l.A}} {
+		here, there := w.result.Device(way[0].Device), w.result.Device(way[1].Device)
+		for i := range here.Ports {
+			p := &here.Ports[i]
+			if p.VLAN == 0 || p.Parent != way[0].Port {
+				continue
+			}
+			own := config.PortRef{Device: here.Name, Port: p.Name}
+			k := slices.IndexFunc(there.Ports, func(q config.Port) bool { return q.Parent == way[1].Port && q.VLAN == p.VLAN })
+			switch {
+			case k < 0:
+				w.at(own.String(), fmt.Sprintf("add vlan %d to %v", p.VLAN, way[1]), "%v, the other end of the link, has no vlan %d", way[1], p.VLAN)
+			case way[0] == l.A && p.OSPF.On && there.Ports[k].OSPF.On:
+				w.ospfDiffers(own, config.PortRef{Device: there.Name, Port: there.Ports[k].Name})
+			}
+		}
+	}
+}
+
 // ospfDiffers compares what OSPF on two ports must agree on.
 func (w *warner) ospfDiffers(one, other config.PortRef) {
 	da, db := w.result.Device(one.Device), w.result.Device(other.Device)
@@ -164,18 +187,9 @@ func (w *warner) ospfDiffers(one, other config.PortRef) {
 	}
 	differ("the type", typed(x.Type), typed(y.Type), "use the same type on both ends")
 	if x.Area == y.Area {
-		words := map[bool]string{false: "not a stub", true: "a stub"}
-		differ("area "+FormatArea(x.Area), words[stubOn(da, x.Area)], words[stubOn(db, x.Area)], "make the area a stub on both routers, or on neither")
+		one, two := da.OSPF.Area(x.Area), db.OSPF.Area(x.Area)
+		differ("area "+FormatArea(x.Area), one.KindWords(), two.KindWords(), "say the same of the area on both routers")
 	}
-}
-
-func stubOn(d *config.Device, area uint32) bool {
-	for _, a := range d.OSPF.Areas {
-		if a.ID == area {
-			return a.Stub
-		}
-	}
-	return false
 }
 
 // segment compares the ports on a segment with the first of them that speaks
@@ -230,10 +244,12 @@ func (w *warner) device(d *config.Device) {
 
 // areas warns about what a router is told of areas.
 func (w *warner) areas(d *config.Device, running map[uint32]bool) {
-	if len(running) > 1 && !running[0] {
-		w.at(d.Name, "give it a port in area 0", "%s joins %d areas but not the backbone: it passes no routes between them", d.Name, len(running))
+	virtual := slices.ContainsFunc(d.OSPF.Areas, func(a config.Area) bool { return len(a.Virtual) > 0 })
+	if len(running) > 1 && !running[0] && !virtual {
+		w.at(d.Name, "give it a port in area 0, or a virtual link", "%s joins %d areas but not the backbone: it passes no routes between them", d.Name, len(running))
 	}
 	for _, a := range d.OSPF.Areas {
+		w.virtual(d, &a)
 		if !running[a.ID] {
 			w.at(d.Name, "put a port in it, or take the block out", "%s speaks of area %s and has no port in it", d.Name, FormatArea(a.ID))
 		}
@@ -245,6 +261,22 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 				}
 				w.at(d.Name, hint, "the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
 			}
+		}
+	}
+}
+
+// virtual warns about virtual links that the other end does not know.
+func (w *warner) virtual(d *config.Device, a *config.Area) {
+	for _, v := range a.Virtual {
+		i := slices.IndexFunc(w.result.Devices, func(o config.Device) bool { return o.IdentifiedBy(v.Peer) })
+		if i < 0 {
+			w.at(d.Name, "write the router ID of the other end", "%s has a virtual link to %v, which is no router's ID", d.Name, v.Peer)
+			continue
+		}
+		far := &w.result.Devices[i]
+		back := far.OSPF.Area(a.ID)
+		if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return d.IdentifiedBy(o.Peer) }) {
+			w.at(d.Name, fmt.Sprintf("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name), "%s has a virtual link to %s, which has none back", d.Name, far.Name)
 		}
 	}
 }

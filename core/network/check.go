@@ -97,8 +97,8 @@ func (w *World) checkAdjacencies() string {
 					bad = fmt.Sprintf("Full with %v, which is not at the other end", n.RouterID)
 					return
 				}
-				area := d.OSPF().Port(uint32(i)).Area
-				if a, b := databaseOf(d, area), databaseOf(far, area); a != b {
+				v := d.OSPF().Port(uint32(i))
+				if a, b := databaseOf(d, &v), databaseOf(far, &v); a != b {
 					bad = fmt.Sprintf("its database differs from that of %s:\n%s\n%s", far.Name(), a, b)
 				}
 			})
@@ -112,28 +112,30 @@ func (w *World) checkAdjacencies() string {
 
 // farEnd is the device that has an address on what a port is joined to.
 func (w *World) farEnd(dev, port uint32, address ip.Addr) *device.Device {
-	m, i, ok := w.MediumOf(dev, port)
-	if !ok {
+	if v := w.devices[dev].OSPF().Port(port); v.Virtual {
+		for _, d := range w.devices {
+			if d.OSPF().RouterID() == v.Peer {
+				return d
+			}
+		}
 		return nil
 	}
-	for k, e := range m.Ends {
-		if d := w.devices[e.Device]; k != i && d.Ports()[e.Port].Address() == address {
+	for _, e := range w.Facing(dev, port) {
+		if d := w.devices[e.Device]; d.Ports()[e.Port].Address() == address {
 			return d
 		}
 	}
 	return nil
 }
 
-// databaseOf writes a device's database of an area out, without ages, and what
-// belongs to no area if that is flooded there.
-func databaseOf(d *device.Device, area uint32) string {
+// databaseOf writes a device's database of a port's area out, without ages, and
+// what belongs to no area if that is flooded by the port.
+func databaseOf(d *device.Device, port *ospf.PortView) string {
 	out := ""
-	stub := false
-	for _, a := range d.Config().OSPF.Areas {
-		stub = stub || a.ID == area && a.Stub
-	}
+	area := d.Config().OSPF.Area(port.Area)
+	as := !area.Closed() && !port.Virtual
 	d.OSPF().Database(d, func(l ospf.LSAView) {
-		if (l.AS && !stub || !l.AS && l.Area == area) && l.Header.Age < wire.MaxAge {
+		if (l.AS && as || !l.AS && l.Area == port.Area) && l.Header.Age < wire.MaxAge {
 			out += fmt.Sprintf("%v %x %x\n", l.Header.Key, l.Header.Seq, l.Header.Checksum)
 		}
 	})

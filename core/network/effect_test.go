@@ -34,6 +34,9 @@ const (
 
 const (
 	areas     = "three-areas"
+	pass      = "beyond-the-pass"
+	cable     = "shared-cable"
+	toWest    = "      virtual-link 10.255.4.3\n" // on the saddle
 	e2        = "port e2 10.0.13.1/30\n    ospf area 0"
 	office    = "segment office summit.lan booth\n"
 	lastLine  = "every 100ms\n"
@@ -80,13 +83,13 @@ var effects = []effect{
 	{word: "mtu-ignore", in: labtext.PortOSPF, from: e2, to: e2 + "\n      mtu-ignore"},
 	{word: "area", in: labtext.OSPFOf, from: quarryTop, to: quarryTop + "  ospf\n    area 0\n"},
 	{word: "stub", in: labtext.AreaOf, lab: areas, from: "    area 2\n      stub\n", to: "    area 2\n", lsas: -1,
-		want: "junction route-changed, lower hello-refused, lower neighbour-state, lower route-changed, mill route-changed, " +
+		want: "boathouse route-changed, junction route-changed, lower hello-refused, lower neighbour-state, lower route-changed, mill route-changed, " +
 			"mine hello-refused, mine neighbour-state, mine route-changed, upper route-changed"},
 	{word: "no-summary", in: labtext.StubOf, lab: areas, from: "stub no-summary", to: "stub", lsas: -1, want: "mine route-changed"},
 	{word: "default-cost", in: labtext.StubOf, lab: areas, from: "default-cost 5", to: "default-cost 6", lsas: 1},
-	{word: "range", in: labtext.AreaOf, lab: areas, from: "    area 1\n      range 10.1.0.0/16\n\nrouter lower", to: "\nrouter lower", lsas: -1, want: "junction route-changed, mill route-changed, upper route-changed"},
-	{word: "cost", in: labtext.RangeOf, lab: areas, from: "range 10.1.0.0/16\n    area 2", to: "range 10.1.0.0/16\n        cost 99\n    area 2", lsas: -1, want: "junction route-changed"},
-	{word: "hidden", in: labtext.RangeOf, lab: areas, from: "range 10.1.0.0/16\n    area 2", to: "range 10.1.0.0/16 hidden\n    area 2", lsas: -1, want: "junction route-changed"},
+	{word: "range", in: labtext.AreaOf, lab: areas, from: "    area 1\n      range 10.1.0.0/16\n    area 3\n", to: "    area 3\n", lsas: -1, want: "boathouse route-changed, junction route-changed, mill route-changed, upper route-changed"},
+	{word: "cost", in: labtext.RangeOf, lab: areas, from: "range 10.1.0.0/16\n    area 2", to: "range 10.1.0.0/16\n        cost 99\n    area 2", lsas: -1, want: "boathouse route-changed, junction route-changed"},
+	{word: "hidden", in: labtext.RangeOf, lab: areas, from: "range 10.1.0.0/16\n    area 2", to: "range 10.1.0.0/16 hidden\n    area 2", lsas: -1, want: "boathouse route-changed, junction route-changed"},
 	{word: "inject", in: labtext.OSPFOf, lab: areas, from: "    inject static through outside type 1 metric 50\n", to: "", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},
 	{word: "through", in: labtext.InjectOf, lab: areas, from: "inject static through outside", to: "inject static", lsas: 1, want: "lower route-changed, mill route-changed, upper route-changed"},
 	{word: "originate", in: labtext.OSPFOf, lab: areas, from: "    originate default metric 10\n", to: "", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},
@@ -97,6 +100,32 @@ var effects = []effect{
 	{word: "type", in: labtext.OrigOf, lab: areas, from: "default metric 10", to: "default metric 10 type 1", lsas: 1},
 	{word: "tag", in: labtext.InjectOf, lab: areas, from: "type 1 metric 50", to: "type 1 metric 50 tag 7", lsas: 1},
 	{word: "tag", in: labtext.OrigOf, lab: areas, from: "default metric 10", to: "default metric 10 tag 7", lsas: 1},
+	{word: "nssa", in: labtext.AreaOf, lab: areas, from: "    area 3\n      nssa\n    inject", to: "    inject", lsas: -1, want: "boathouse hello-refused, boathouse neighbour-state, boathouse route-changed, junction route-changed, lower hello-refused, lower neighbour-state, lower route-changed, mill route-changed, upper hello-refused, upper neighbour-state, upper route-changed"},
+	{word: "translate", in: labtext.NSSAOf, lab: areas, from: "area 3\n      nssa\n        summary 172.20.0.0/16\n\nrouter lower",
+		to: "area 3\n      nssa\n        translate always\n        summary 172.20.0.0/16\n\nrouter lower", lsas: -1, want: "junction route-changed, lower route-changed, mill route-changed, upper route-changed"},
+	{word: "no-summary", in: labtext.NSSAOf, lab: areas, from: "area 3\n      nssa\n        summary 172.20.0.0/16\n\nrouter mill",
+		to: "area 3\n      nssa no-summary\n        summary 172.20.0.0/16\n\nrouter mill", lsas: -1, want: "boathouse route-changed"},
+	{word: "default-cost", in: labtext.NSSAOf, lab: areas, from: "area 3\n      nssa\n        summary 172.20.0.0/16\n\nrouter mill",
+		to: "area 3\n      nssa\n        default-cost 7\n        summary 172.20.0.0/16\n\nrouter mill", lsas: 1, want: "boathouse route-changed"},
+	{word: "summary", in: labtext.NSSAOf, lab: areas, from: "        summary 172.20.0.0/16\n\nrouter mill", to: "\nrouter mill", lsas: -1, want: "junction route-changed, lower route-changed, mill route-changed, upper route-changed"},
+	{word: "hidden", in: labtext.JoinOf, lab: areas, from: "        summary 172.20.0.0/16\n\nrouter mill", to: "        summary 172.20.0.0/16 hidden\n\nrouter mill", lsas: -1, want: "junction route-changed, mill route-changed, upper route-changed"},
+	{word: "tag", in: labtext.JoinOf, lab: areas, from: "        summary 172.20.0.0/16\n\nrouter mill", to: "        summary 172.20.0.0/16 tag 9\n\nrouter mill", lsas: 1, want: ""},
+	{word: "summary", in: labtext.OSPFOf, lab: areas, from: "    inject static type 1 metric 15 tag 3\n", to: "    inject static type 1 metric 15 tag 3\n    summary 172.20.0.0/22\n", lsas: -1, want: "boathouse route-changed, lower route-changed, upper route-changed"},
+	{word: "max-ecmp", in: labtext.OSPFOf, lab: areas, from: "    originate default metric 10\n", to: "    originate default metric 10\n    max-ecmp 1\n", want: "junction route-changed"},
+	{word: "virtual-link", in: labtext.AreaOf, lab: pass, from: "      virtual-link 10.255.4.3\n", to: "", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west neighbour-state"},
+	{word: "hello-interval", in: labtext.VirtOf, lab: pass, from: toWest, to: toWest + "        hello-interval 12s\n", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west hello-refused, west neighbour-state"},
+	{word: "dead-interval", in: labtext.VirtOf, lab: pass, from: toWest, to: toWest + "        dead-interval 50s\n", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west hello-refused, west neighbour-state"},
+	{word: "retransmit-interval", in: labtext.VirtOf, lab: pass, from: toWest, to: toWest + "        retransmit-interval 7s\n"},
+	{word: "transmit-delay", in: labtext.VirtOf, lab: pass, from: toWest, to: toWest + "        transmit-delay 2s\n"},
+	{word: "keys", in: labtext.VirtOf, lab: pass, before: [2]string{"flow post", "key-chain gentian\n  key 1 md5 \"bell\"\n\nflow post"},
+		from: toWest, to: toWest + "        keys gentian\n", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west hello-refused, west neighbour-state"},
+	{word: "disabled", in: labtext.VirtOf, lab: pass, from: toWest, to: "      virtual-link 10.255.4.3 disabled\n", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west neighbour-state"},
+	{word: "vlan", in: labtext.PortOf, lab: cable, from: "    vlan 20 10.0.20.2/30\n", to: "    vlan 21 10.0.20.2/30\n", lsas: -1, want: "cabin neighbour-state, cabin route-changed, halt neighbour-state, halt port-up, halt route-changed"},
+	{word: "bandwidth", in: labtext.VLANOf, lab: cable, from: "vlan 7 10.7.0.3/24", to: "vlan 7 10.7.0.3/24 bandwidth 100M", lsas: 1, want: ""},
+	{word: "mtu", in: labtext.VLANOf, lab: cable, from: "vlan 7 10.7.0.3/24", to: "vlan 7 10.7.0.3/24 mtu 1400"},
+	{word: "ospf", in: labtext.VLANOf, lab: cable, from: "vlan 7 10.7.0.3/24\n      ospf area 0\n", to: "vlan 7 10.7.0.3/24\n", lsas: -1, want: "cabin neighbour-state, cabin port-role, cabin route-changed, halt neighbour-state, halt port-role, halt route-changed, weir neighbour-state, weir route-changed"},
+	{word: "disabled", in: labtext.VLANOf, lab: cable, from: "vlan 7 10.7.0.3/24\n", to: "vlan 7 10.7.0.3/24 disabled\n", lsas: -1, want: "cabin neighbour-state, cabin port-role, cabin route-changed, halt neighbour-state, halt port-role, halt route-changed, weir neighbour-state, weir port-down, weir route-changed"},
+	{word: "own-mask", in: labtext.PortOSPF, lab: cable, from: " own-mask", to: "", lsas: -1, want: "halt route-changed, weir route-changed"},
 	{word: "prefix-set", in: labtext.Top, lab: areas, from: "prefix-set outside\n", to: "prefix-set spare\n  10.0.0.0/8\n\nprefix-set outside\n"},
 	{word: "PREFIX", in: labtext.SetOf, lab: areas, from: "  198.51.100.0/24\n\nflow", to: "  203.0.113.0/24\n\nflow", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},
 	{word: "length", in: labtext.MemberOf, lab: areas, from: "  198.51.100.0/24\n\nflow", to: "  198.51.100.0/24 length 25..32\n\nflow", lsas: -1, want: "lower route-changed, mill route-changed, upper route-changed"},

@@ -57,9 +57,10 @@ func (m *Medium) digest(d *store.Digest) {
 // Media are all media by number, those that are gone included; for reading.
 func (w *World) Media() []Medium { return w.media }
 
-// MediumOf is the medium that a port is joined to, and which end of it the port
-// is; ok is false for a port that is joined to nothing.
+// MediumOf is the medium that a port is joined to, a sub-port by its port, and
+// which end of it the port is; ok is false for a port that is joined to nothing.
 func (w *World) MediumOf(dev, port uint32) (m *Medium, end int, ok bool) {
+	port = w.devices[dev].Carries(port)
 	joint := w.devices[dev].Ports()[port].Joint
 	if joint < 0 {
 		return nil, 0, false
@@ -71,6 +72,33 @@ func (w *World) MediumOf(dev, port uint32) (m *Medium, end int, ok bool) {
 		}
 	}
 	return nil, 0, false
+}
+
+// Station is a port that is reached through a medium, and which end of that it
+// is on.
+type Station struct {
+	Device, Port uint32
+	End          int
+}
+
+// Facing are the ports at the other ends of what a port is joined to: for a
+// sub-port, those with its tag.
+func (w *World) Facing(dev, port uint32) []Station {
+	m, from, ok := w.MediumOf(dev, port)
+	if !ok {
+		return nil
+	}
+	tag := w.devices[dev].Ports()[port].Config.VLAN
+	var out []Station
+	for i, e := range m.Ends {
+		if i == from {
+			continue
+		}
+		if p, ok := w.devices[e.Device].Tagged(e.Port, tag); ok {
+			out = append(out, Station{e.Device, p, i})
+		}
+	}
+	return out
 }
 
 // Passes says whether packets from one end of a medium reach another.

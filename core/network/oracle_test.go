@@ -21,6 +21,42 @@ type plan struct {
 	links    []planLink
 	segments []planSegment
 	stubs    map[int]int // area to default cost
+	nssas    map[int]int // the same
+	ranges   map[int]planRange
+}
+
+// planRange is what all border routers of an area join its networks into.
+type planRange struct {
+	cost   int // 0: the largest
+	hidden bool
+}
+
+func (r planRange) String() string {
+	switch {
+	case r.hidden:
+		return " hidden"
+	case r.cost != 0:
+		return fmt.Sprintf("\n        cost %d", r.cost)
+	}
+	return ""
+}
+
+// Addresses tell their area: all of area a are in its /12.
+func rangeOf(area int) string { return fmt.Sprintf("10.%d.0.0/12", 16*area) }
+func linkNet(area, i int, h int) string {
+	return fmt.Sprintf("10.%d.%d.%d/30", 16*area+1+i/250, i%250, h)
+}
+func segmentNet(area, i, h int) string { return fmt.Sprintf("10.%d.%d.%d/24", 16*area+15, i, h) }
+func loopback(area, i int) string      { return fmt.Sprintf("10.%d.%d.%d/32", 16*area+14, i/250, i%250+1) }
+
+// home is the area of a router's loopback.
+func (r planRouter) home() int { return r.areas[len(r.areas)-1] }
+
+// closed says whether an area takes no AS external LSAs.
+func (p *plan) closed(area int) bool {
+	_, stub := p.stubs[area]
+	_, nssa := p.nssas[area]
+	return stub || nssa
 }
 
 type planRouter struct {
@@ -53,7 +89,7 @@ const far = 1 << 28
 // backbone by one or two border routers, each a ring with some chords and now
 // and then a segment.
 func randomPlan(r *rand.Rand, size int) *plan {
-	p := &plan{stubs: map[int]int{}}
+	p := &plan{stubs: map[int]int{}, nssas: map[int]int{}, ranges: map[int]planRange{}}
 	members := map[int][]int{}
 	add := func(areas ...int) int {
 		p.routers = append(p.routers, planRouter{areas: areas})
@@ -70,8 +106,14 @@ func randomPlan(r *rand.Rand, size int) *plan {
 		for range 1 + r.Intn(2) {
 			add(0, a)
 		}
-		if r.Intn(3) == 0 {
+		switch r.Intn(4) {
+		case 0:
 			p.stubs[a] = 1 + r.Intn(9)
+		case 1:
+			p.nssas[a] = 1 + r.Intn(9)
+		}
+		if r.Intn(3) == 0 {
+			p.ranges[a] = planRange{cost: r.Intn(2) * (1 + r.Intn(60)), hidden: r.Intn(5) == 0}
 		}
 	}
 	for len(p.routers) < size {
@@ -104,8 +146,12 @@ func randomPlan(r *rand.Rand, size int) *plan {
 				inStub = false
 			}
 		}
+		prefix := fmt.Sprintf("172.%d.0.0/16", 16+r.Intn(4))
+		if _, nssa := p.nssas[p.routers[i].home()]; nssa {
+			prefix = fmt.Sprintf("192.168.%d.0/24", i) // of nobody else, or who translates what is another question
+		}
 		if !inStub {
-			p.routers[i].outside = append(p.routers[i].outside, planOutside{fmt.Sprintf("172.%d.0.0/16", 16+r.Intn(4)), r.Intn(40), r.Intn(2) == 0})
+			p.routers[i].outside = append(p.routers[i].outside, planOutside{prefix, r.Intn(40), r.Intn(2) == 0})
 		}
 	}
 	return p
@@ -120,25 +166,32 @@ func (p *plan) text() string {
 		return fmt.Sprintf("r%d.%s", router, name)
 	}
 	for i, l := range p.links {
-		a := port(l.a, fmt.Sprintf("10.%d.%d.1/30", 1+i/250, i%250), l.area, l.costA)
-		b := port(l.b, fmt.Sprintf("10.%d.%d.2/30", 1+i/250, i%250), l.area, l.costB)
+		a := port(l.a, linkNet(l.area, i, 1), l.area, l.costA)
+		b := port(l.b, linkNet(l.area, i, 2), l.area, l.costB)
 		fmt.Fprintf(&joins, "link %s %s\n", a, b)
 	}
 	for i, s := range p.segments {
 		fmt.Fprintf(&joins, "segment s%d", i)
 		for k, x := range s.ports {
-			joins.WriteString(" " + port(x.router, fmt.Sprintf("10.200.%d.%d/24", i, k+1), s.area, x.cost))
+			joins.WriteString(" " + port(x.router, segmentNet(s.area, i, k+1), s.area, x.cost))
 		}
 		joins.WriteString("\n")
 	}
 	var b strings.Builder
 	for i, r := range p.routers {
-		fmt.Fprintf(&b, "router r%d\n  loopback lo 10.255.%d.%d/32\n    ospf area %d passive\n", i, i/250, i%250+1, r.areas[len(r.areas)-1])
+		fmt.Fprintf(&b, "router r%d\n  loopback lo %s\n    ospf area %d passive\n", i, loopback(r.home(), i), r.home())
 		b.WriteString(strings.Join(ports[i], ""))
 		b.WriteString("  ospf\n")
 		for _, a := range r.areas {
+			fmt.Fprintf(&b, "    area %d\n", a)
 			if c, stub := p.stubs[a]; stub {
-				fmt.Fprintf(&b, "    area %d\n      stub\n        default-cost %d\n", a, c)
+				fmt.Fprintf(&b, "      stub\n        default-cost %d\n", c)
+			}
+			if c, nssa := p.nssas[a]; nssa {
+				fmt.Fprintf(&b, "      nssa\n        default-cost %d\n", c)
+			}
+			if x, ok := p.ranges[a]; ok && len(r.areas) > 1 {
+				fmt.Fprintf(&b, "      range %s%s\n", rangeOf(a), x)
 			}
 		}
 		seen := map[string]bool{}
@@ -153,8 +206,6 @@ func (p *plan) text() string {
 			}
 			fmt.Fprintf(&b, "    inject static through r%d-%d type %d metric %d\n", i, k, kind, o.metric)
 			fmt.Fprintf(&joins, "prefix-set r%d-%d\n  %s\n", i, k, o.prefix)
-			// The route itself is no route of OSPF.
-			b.WriteString("")
 		}
 		for p := range seen {
 			fmt.Fprintf(&b, "  static %s blackhole\n", p)
@@ -208,8 +259,7 @@ type oracle struct {
 // in says whether a router is in an area: it has a port there that is up.
 func (o *oracle) in(router, area int) bool {
 	p := o.p
-	all := p.routers[router].areas
-	if all[len(all)-1] == area {
+	if p.routers[router].home() == area {
 		return true // the loopback
 	}
 	for _, l := range p.links {
@@ -250,11 +300,11 @@ func (o *oracle) networks() []planNetwork {
 	var out []planNetwork
 	for i, l := range o.p.links {
 		if !l.cut {
-			out = append(out, planNetwork{fmt.Sprintf("10.%d.%d.0/30", 1+i/250, i%250), l.area, []planPort{{l.a, l.costA}, {l.b, l.costB}}})
+			out = append(out, planNetwork{linkNet(l.area, i, 0), l.area, []planPort{{l.a, l.costA}, {l.b, l.costB}}})
 		}
 	}
 	for i, s := range o.p.segments {
-		n := planNetwork{prefix: fmt.Sprintf("10.200.%d.0/24", i), area: s.area}
+		n := planNetwork{prefix: segmentNet(s.area, i, 0), area: s.area}
 		if len(s.ports) > 1 {
 			n.at = []planPort{{len(o.p.routers) + i, 0}}
 		} else {
@@ -263,7 +313,7 @@ func (o *oracle) networks() []planNetwork {
 		out = append(out, n)
 	}
 	for i, r := range o.p.routers {
-		out = append(out, planNetwork{fmt.Sprintf("10.255.%d.%d/32", i/250, i%250+1), r.areas[len(r.areas)-1], []planPort{{i, 0}}})
+		out = append(out, planNetwork{loopback(r.home(), i), r.home(), []planPort{{i, 0}}})
 	}
 	return out
 }
@@ -304,11 +354,61 @@ func (o *oracle) inter(router int, intra func(int) int) int {
 	return best
 }
 
+// joined is what a border router says that a range costs.
+func (o *oracle) joined(router, area int, x planRange) int {
+	largest := -1
+	for _, n := range o.networks() {
+		if c := o.intra(router, n); n.area == area && c < far {
+			largest = max(largest, c)
+		}
+	}
+	switch {
+	case largest < 0 || len(o.p.routers[router].areas) < 2:
+		return far
+	case x.cost != 0:
+		return x.cost
+	}
+	return largest
+}
+
+// translates says whether a border router translates an NSSA: none that it
+// reaches there has a higher router ID.
+func (o *oracle) translates(router, area int) bool {
+	if !o.border(router) || !o.in(router, area) {
+		return false
+	}
+	for b := range o.p.routers {
+		// Router IDs rise with the numbers of routers of one area.
+		if b > router && o.border(b) && o.in(b, area) && o.dist[area][router][b] < far {
+			return false
+		}
+	}
+	return true
+}
+
+// translated is the cost of the way to what a router in an NSSA announces, from
+// outside of the NSSA: to the forwarding address, if a translator can be reached.
+func (o *oracle) translated(router, to, area int, known map[string]string) int {
+	for b := range o.p.routers {
+		if !o.translates(b, area) || o.dist[area][b][to] >= far || b != router && o.asbr(router, b) >= far {
+			continue
+		}
+		for _, prefix := range []string{loopback(area, to), rangeOf(area)} {
+			if s, ok := known[prefix]; ok {
+				var cost int
+				_, _ = fmt.Sscanf(s[strings.LastIndex(s, " ")+1:], "%d", &cost)
+				return cost
+			}
+		}
+	}
+	return far
+}
+
 // asbr is the cost of the way to an AS boundary router (RFC 2328 16.4.1).
 func (o *oracle) asbr(router, to int) int {
 	best := far
 	for _, a := range o.areas(router) {
-		if _, stub := o.p.stubs[a]; a != 0 && !stub && o.in(to, a) {
+		if a != 0 && !o.p.closed(a) && o.in(to, a) {
 			best = min(best, o.dist[a][router][to])
 		}
 	}
@@ -321,7 +421,7 @@ func (o *oracle) asbr(router, to int) int {
 	inside := func(b int) int { // b's own way, as it tells the backbone
 		c := far
 		for _, a := range o.areas(b) {
-			if _, stub := o.p.stubs[a]; a != 0 && !stub && o.in(to, a) && b != to {
+			if a != 0 && !o.p.closed(a) && o.in(to, a) && b != to {
 				c = min(c, o.dist[a][b][to])
 			}
 		}
@@ -355,14 +455,14 @@ func (o *oracle) routes(router int) map[string]string {
 		}
 		for i, s := range o.p.segments {
 			for _, x := range s.ports {
-				own = own || x.router == router && n.prefix == fmt.Sprintf("10.200.%d.0/24", i)
+				own = own || x.router == router && n.prefix == segmentNet(s.area, i, 0)
 			}
 		}
 		if own {
 			continue // connected
 		}
 		kind := "intra-area"
-		if cost >= far {
+		if _, joined := o.p.ranges[n.area]; cost >= far && !joined {
 			kind = "inter-area"
 			cost = o.inter(router, func(b int) int { return o.intra(b, n) })
 		}
@@ -370,24 +470,34 @@ func (o *oracle) routes(router int) map[string]string {
 			out[n.prefix] = fmt.Sprintf("%s %d", kind, cost)
 		}
 	}
-	stub := false
-	if len(o.areas(router)) == 1 {
-		a := o.areas(router)[0]
-		var c int
-		if c, stub = o.p.stubs[a]; stub {
-			best := far
-			for b := range o.p.routers {
-				if o.border(b) && o.in(b, a) {
-					best = min(best, o.dist[a][router][b]+c)
-				}
-			}
-			if best < far {
-				out["0.0.0.0/0"] = fmt.Sprintf("inter-area %d", best)
-			}
+	for a, x := range o.p.ranges {
+		if x.hidden || o.in(router, a) {
+			continue // those in the area know better, and its border routers do not listen
+		}
+		if cost := o.inter(router, func(b int) int { return o.joined(b, a, x) }); cost < far {
+			out[rangeOf(a)] = fmt.Sprintf("inter-area %d", cost)
 		}
 	}
-	if stub {
-		return out
+	inside := -1 // the closed area that the router is in alone
+	if all := o.areas(router); len(all) == 1 && o.p.closed(all[0]) {
+		inside = all[0]
+		best := far
+		c, stub := o.p.stubs[inside]
+		if !stub {
+			c = 0
+		}
+		for b := range o.p.routers {
+			if o.border(b) && o.in(b, inside) {
+				best = min(best, o.dist[inside][router][b]+c)
+			}
+		}
+		switch {
+		case best >= far:
+		case stub:
+			out["0.0.0.0/0"] = fmt.Sprintf("inter-area %d", best)
+		default:
+			out["0.0.0.0/0"] = external{false, o.p.nssas[inside], best}.String()
+		}
 	}
 	for to := range o.p.routers {
 		for k, x := range o.p.routers[to].outside {
@@ -398,7 +508,21 @@ func (o *oracle) routes(router int) map[string]string {
 			for _, y := range o.p.routers[to].outside[:k] {
 				again = again || y.prefix == x.prefix
 			}
-			way := o.asbr(router, to)
+			home := o.p.routers[to].home()
+			_, nssa := o.p.nssas[home]
+			way := far
+			switch {
+			case nssa && o.in(router, home) && o.in(to, home) && o.dist[home][router][to] < far:
+				way = o.dist[home][router][to]
+			case inside >= 0:
+			case nssa && !o.border(to):
+				way = o.translated(router, to, home, out)
+			default:
+				way = o.asbr(router, to)
+			}
+			if nssa && inside < 0 && o.border(to) {
+				way = min(way, o.asbr(router, to)) // it announces both
+			}
 			if mine || again || way >= far {
 				continue // static, said before, or out of reach
 			}
@@ -489,7 +613,11 @@ func TestRoutesAgainstTheTopology(t *testing.T) {
 	}
 	for seed := range runs {
 		r := rand.New(rand.NewSource(int64(seed)))
-		p := randomPlan(r, 6+r.Intn(14))
+		size := 6 + r.Intn(14)
+		if seed%3 == 2 {
+			size = 20 + r.Intn(41)
+		}
+		p := randomPlan(r, size)
 		w := build(t, p.text())
 		settle(t, w)
 		p.require(t, w, fmt.Sprintf("seed %d, cold", seed))
@@ -498,7 +626,7 @@ func TestRoutesAgainstTheTopology(t *testing.T) {
 			l := &p.links[i]
 			dev, _ := port(t, w, fmt.Sprintf("r%d.lo", l.a))
 			for k := range w.Device(dev).Ports() {
-				if a := w.Device(dev).Ports()[k].Config.Address; a.String() == fmt.Sprintf("10.%d.%d.1/30", 1+i/250, i%250) {
+				if a := w.Device(dev).Ports()[k].Config.Address; a.String() == linkNet(l.area, i, 1) {
 					if l.cut {
 						w.Mend(dev, uint32(k))
 					} else {

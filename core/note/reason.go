@@ -43,6 +43,9 @@ const (
 	KeyDiffers
 	ReplayedPacket
 	ProcessRestarted
+	NoTransitWay
+	VirtualUnanswered
+	TagDiffers
 
 	// Why a packet or an LSA was discarded.
 	Malformed
@@ -118,12 +121,15 @@ var Reasons = [codes]Info{
 	RouterIDChanged:   {"router-id-changed", "router ID", "another router ID was heard from the neighbour's address", "", "address", "2328 10.5"},
 	NoAdjacencyNeeded: {"two-way", "adjacency", "both are neither DR nor BDR of the segment: they stay at 2-Way, as they should", "", "word", "2328 10.4"},
 
-	StubFlagDiffers: {"stub", "stub area", "one end takes the area for a stub, the other does not", "make the area a stub on both routers, or on neither", "stubFlag", "2328 10.5"},
+	StubFlagDiffers: {"stub", "kind of area", "the two ends take the area for different kinds: plain, stub or NSSA", "say the same of the area on both routers", "stubFlag", "2328 10.5"},
 
-	KeyIDDiffers:     {"key-id", "key ID", "the key ID is not in the key chain of the other end", "put a key with the same ID into both key chains", "count", "2328 D.4.3"},
-	KeyDiffers:       {"key", "key", "the keys differ, or their algorithms do", "give key {mine} the same secret and algorithm on both ends", "keyID", "2328 D.4.3"},
-	ProcessRestarted: {"restarted", "OSPF", "the OSPF process was restarted", "", "", ""},
-	ReplayedPacket:   {"replayed", "sequence", "the packet's authentication is older than one that was taken already", "", "count", "2328 D.5.3"},
+	KeyIDDiffers:      {"key-id", "key ID", "the key ID is not in the key chain of the other end", "put a key with the same ID into both key chains", "count", "2328 D.4.3"},
+	KeyDiffers:        {"key", "key", "the keys differ, or their algorithms do", "give key {mine} the same secret and algorithm on both ends", "keyID", "2328 D.4.3"},
+	ProcessRestarted:  {"restarted", "OSPF", "the OSPF process was restarted", "", "", ""},
+	NoTransitWay:      {"no-transit", "transit area", "the transit area has no way to a border router with that router ID", "join both routers to the transit area, and check the router ID", "word", "2328 15"},
+	VirtualUnanswered: {"virtual-one-sided", "virtual link", "the other end has no virtual link back through the area", "add virtual-link {theirs} to the area on {b}", "word", "2328 C.4"},
+	TagDiffers:        {"vlan", "VLAN tag", "the other end of the link has no sub-port with this tag", "give both ends the same vlan", "word", ""},
+	ReplayedPacket:    {"replayed", "sequence", "the packet's authentication is older than one that was taken already", "", "count", "2328 D.5.3"},
 
 	Malformed:     {"malformed", "format", "the packet cannot be read", "", "", "2328 8.2"},
 	BadChecksum:   {"checksum", "checksum", "the checksum is wrong", "", "count", "2328 8.2"},

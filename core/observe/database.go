@@ -86,7 +86,7 @@ func DatabaseOf(w *network.World) Database {
 		all := true // every area is a stub
 		for _, a := range d.OSPF().Areas() {
 			routers[place{area: a}] = append(routers[place{area: a}], d.Name())
-			all = all && isStub(d, a)
+			all = all && isClosed(d, a)
 		}
 		if !all {
 			routers[place{as: true}] = append(routers[place{as: true}], d.Name())
@@ -198,8 +198,11 @@ func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, r
 }
 
 func optionWords(o uint8) string {
-	if o&wire.OptionE != 0 {
+	switch {
+	case o&wire.OptionE != 0:
 		return "E: takes external routes"
+	case o&wire.OptionP != 0:
+		return "P: to be translated"
 	}
 	return "none"
 }
@@ -231,6 +234,12 @@ func decode(owners map[ip.Addr]*device.Device, v *ospf.LSAView) (says string, fi
 		if b.Router.Flags&wire.FlagE != 0 {
 			roles = append(roles, "AS boundary router")
 		}
+		if b.Router.Flags&wire.FlagV != 0 {
+			roles = append(roles, "end of a virtual link")
+		}
+		if b.Router.Flags&wire.FlagN != 0 {
+			roles = append(roles, "always translates")
+		}
 		if len(roles) == 0 {
 			roles = []string{"neither area border nor AS boundary router"}
 		}
@@ -241,6 +250,9 @@ func decode(owners map[ip.Addr]*device.Device, v *ospf.LSAView) (says string, fi
 			case wire.LinkPointToPoint:
 				add("link to a router", "%s, by %v, metric %d", named(l.ID), l.Data, l.Metric)
 				near = append(near, nameOr(owners, l.ID))
+			case wire.LinkVirtual:
+				add("virtual link", "to %s, by %v, metric %d", named(l.ID), l.Data, l.Metric)
+				near = append(near, nameOr(owners, l.ID)+" (virtual)")
 			case wire.LinkTransit:
 				add("link to a segment", "DR %v, by %v, metric %d", l.ID, l.Data, l.Metric)
 				near = append(near, "segment of "+l.ID.String())
@@ -275,7 +287,7 @@ func decode(owners map[ip.Addr]*device.Device, v *ospf.LSAView) (says string, fi
 		add("AS boundary router", "%s", named(v.Header.Key.ID))
 		add("metric", "%d", b.Summary.Metric)
 		says = fmt.Sprintf("%s, metric %d", nameOr(owners, v.Header.Key.ID), b.Summary.Metric)
-	case wire.ExternalLSA:
+	case wire.ExternalLSA, wire.NSSALSA:
 		p := network(b.External.Mask)
 		kind := 1
 		if b.External.Type2 {

@@ -60,10 +60,13 @@ func formatValue(kind string, v uint64) string {
 	case "keyID":
 		return fmt.Sprintf("key %d", v)
 	case "stubFlag":
-		if v == 0 {
+		switch {
+		case v&wire.OptionN != 0:
+			return "NSSA"
+		case v == 0:
 			return "stub"
 		}
-		return "not a stub"
+		return "plain"
 	case "nbrState":
 		return ospf.StateNames[v]
 	case "spfState":

@@ -56,29 +56,16 @@ var stateRank = func() map[string]int {
 }()
 
 // NeighboursOf makes the rows: one for each pair of ports on a link, or of
-// routers on a segment, of which at least one runs OSPF and is not passive.
+// routers on a segment, of which at least one runs OSPF and is not passive, and
+// one for each virtual link.
 func NeighboursOf(w *network.World) []Neighbour {
 	out := []Neighbour{}
 	for i := range w.Media() {
-		m := &w.Media()[i]
-		if m.Gone {
-			continue
-		}
-		for k := range m.Ends {
-			for l := k + 1; l < len(m.Ends); l++ {
-				a, b := sideOf(w, m, k), sideOf(w, m, l)
-				hosts := m.Kind == network.Segment && (a.d.Kind() == config.Host || b.d.Kind() == config.Host)
-				if a.d.Gone() || b.d.Gone() || hosts || !a.active() && !b.active() {
-					continue
-				}
-				if b.d.Name() < a.d.Name() {
-					a, b = b, a
-				}
-				a.far, b.far = b.d.Ports()[b.port].Address(), a.d.Ports()[a.port].Address()
-				out = append(out, relation(m, a, b))
-			}
+		if m := &w.Media()[i]; !m.Gone {
+			out = append(out, onMedium(w, m)...)
 		}
 	}
+	out = append(out, virtualLinks(w)...)
 	slices.SortFunc(out, func(x, y Neighbour) int {
 		if x.Up != y.Up {
 			if y.Up {
@@ -90,6 +77,120 @@ func NeighboursOf(w *network.World) []Neighbour {
 			cmp.Compare(x.B.Device, y.B.Device), cmp.Compare(x.B.Port, y.B.Port))
 	})
 	return out
+}
+
+// onMedium are the relations of ports on a link or a segment; sub-ports meet
+// those with the same tag.
+func onMedium(w *network.World, m *network.Medium) []Neighbour {
+	var out []Neighbour
+	row := func(a, b side) {
+		hosts := m.Kind == network.Segment && (a.d.Kind() == config.Host || b.d.Kind() == config.Host)
+		if a.d.Gone() || b.d.Gone() || hosts || !a.active() && !b.active() {
+			return
+		}
+		if b.d.Name() < a.d.Name() {
+			a, b = b, a
+		}
+		a.far, b.far = b.d.Ports()[b.port].Address(), a.d.Ports()[a.port].Address()
+		out = append(out, relation(m, a, b))
+	}
+	var sides, alone []side
+	for k := range m.Ends {
+		own := sideOf(w, m, k)
+		sides = append(sides, own)
+		for i := range own.d.Ports() {
+			if p := &own.d.Ports()[i]; p.Config.VLAN != 0 && !p.Gone && own.d.Carries(uint32(i)) == own.port {
+				sub := own
+				sub.port = uint32(i)
+				sides = append(sides, sub)
+			}
+		}
+	}
+	for i, a := range sides {
+		met := false
+		for k, b := range sides {
+			if a.at == b.at || a.config().VLAN != b.config().VLAN {
+				continue
+			}
+			met = true
+			if k > i {
+				row(a, b)
+			}
+		}
+		if !met && a.config().VLAN != 0 && a.active() {
+			alone = append(alone, a)
+		}
+	}
+	// A sub-port whose tag nobody shares faces those of the other ends that are
+	// as alone, or else their ports.
+	for i, a := range alone {
+		faced := false
+		for k, b := range alone {
+			if faced = faced || a.at != b.at; a.at != b.at && k > i {
+				row(a, b)
+			}
+		}
+		if !faced && m.Kind == network.Link {
+			row(a, sideOf(w, m, 1-a.at))
+		}
+		for _, b := range sides { // on a segment, those that it shares the subnet with
+			if m.Kind == network.Segment && !faced && a.at != b.at && b.active() && a.config().Address.IsValid() &&
+				a.config().Address.Masked() == b.config().Address.Masked() {
+				row(a, b)
+			}
+		}
+	}
+	return out
+}
+
+// virtualLinks are the relations of virtual links, each of which at least one
+// end configures.
+func virtualLinks(w *network.World) []Neighbour {
+	var out []Neighbour
+	byID := routerIDs(w)
+	for _, d := range w.Devices() {
+		for i := range d.Ports() {
+			p := &d.Ports()[i]
+			v := p.Config.Virtual
+			if d.Gone() || p.Gone || v == nil {
+				continue
+			}
+			a := side{w: w, d: d, port: uint32(i)}
+			far := byID[ip.AddrFrom(v.Peer)]
+			back := -1
+			if far != nil {
+				back = slices.IndexFunc(far.Ports(), func(q device.Port) bool {
+					o := q.Config.Virtual
+					return o != nil && !q.Gone && o.Transit == v.Transit && ip.AddrFrom(o.Peer) == d.OSPF().RouterID()
+				})
+			}
+			switch {
+			case back < 0:
+				out = append(out, oneSided(a, far, v))
+			case d.Name() < far.Name():
+				b := side{w: w, d: far, port: uint32(back)}
+				out = append(out, relation(nil, a, b))
+			}
+		}
+	}
+	return out
+}
+
+// oneSided is a virtual link that the other end does not have.
+func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
+	n := Neighbour{Protocol: "ospf", A: a.end(), State: ospf.StateNames[ospf.Down], Since: seconds(a.d.Ports()[a.port].Since), Reasons: []Reason{},
+		B: End{Device: v.Peer.String(), Port: "none", RouterID: v.Peer.String(), State: ospf.StateNames[ospf.Down]}}
+	c := &collector{a: a, b: a}
+	if up, why := a.d.Up(a.port); !up {
+		c.add(why, "observed", a, "down", "")
+	}
+	if far != nil {
+		n.B.Device = far.Name()
+		r := c.add(note.VirtualUnanswered, "foreseen", a, v.Peer.String(), "none")
+		r.Remedy = fmt.Sprintf("add virtual-link %v to area %s on %s", a.d.OSPF().RouterID(), labtext.FormatArea(v.Transit), far.Name())
+	}
+	n.Reasons = c.reasons
+	return n
 }
 
 // side is one end of a relation in its world.
@@ -140,15 +241,21 @@ func (s side) end() End {
 	if c.Address.IsValid() {
 		e.Address = c.Address.String()
 	}
+	v := s.d.OSPF().Port(s.port)
+	if v.Virtual && v.Address != 0 {
+		e.Address = v.Address.String()
+	}
 	if s.d.OSPF().Running() {
 		e.RouterID = s.d.OSPF().RouterID().String()
 	}
 	if c.OSPF.On {
 		e.Area = labtext.FormatArea(c.OSPF.Area)
 		e.Hello, e.Dead = labtext.FormatDuration(c.OSPF.HelloInterval), labtext.FormatDuration(c.OSPF.DeadInterval)
-		e.Cost = s.d.Config().OSPF.CostOf(c)
+		if e.Cost = s.d.Config().OSPF.CostOf(c); v.Virtual {
+			e.Cost = v.Cost
+		}
 	}
-	if v := s.d.OSPF().Port(s.port); v.Broadcast && v.State >= ospf.PortWaiting {
+	if v.Broadcast && v.State >= ospf.PortWaiting {
 		e.Role, e.Priority = v.State.String(), &v.Priority
 	}
 	if n, ok := s.sees(); ok {
@@ -167,7 +274,7 @@ func relation(m *network.Medium, a, b side) Neighbour {
 	if stateRank[n.B.State] < stateRank[n.A.State] {
 		n.State, n.Since = n.B.State, n.B.Since
 	}
-	if m.Kind == network.Segment {
+	if m != nil && m.Kind == network.Segment {
 		n.Segment = m.Name
 	}
 	other := ospf.PortStateNames[ospf.PortDROther]
@@ -281,6 +388,9 @@ func (c *collector) observed(m *network.Medium) {
 			c.add(note.NothingHeard, "observed", s, mine, theirs)
 		}
 	})
+	if m == nil {
+		return // a virtual link
+	}
 	for _, pair := range [][2]side{{c.a, c.b}, {c.b, c.a}} {
 		from := pair[0]
 		if ok, why := m.Passes(from.at, pair[1].at); !ok && why == note.LinkSilenced {
@@ -312,7 +422,7 @@ func (c *collector) foreseen() {
 		case o.Passive:
 			say(note.PassivePort, "passive", "active")
 		}
-		if o.On && !p.Address.IsValid() {
+		if o.On && !p.Address.IsValid() && p.Virtual == nil {
 			theirs := ""
 			if other.config().Address.IsValid() {
 				theirs = other.config().Address.String()
@@ -324,6 +434,16 @@ func (c *collector) foreseen() {
 		}
 	})
 	x, y := c.a.config(), c.b.config()
+	if x.VLAN != y.VLAN {
+		words := map[bool]string{false: "no tag", true: "vlan "}
+		tag := func(p *config.Port) string {
+			if p.VLAN == 0 {
+				return words[false]
+			}
+			return words[true] + strconv.Itoa(int(p.VLAN))
+		}
+		c.add(note.TagDiffers, "foreseen", c.a, tag(x), tag(y))
+	}
 	differ := func(code note.Code, mine, theirs string) {
 		if mine != theirs {
 			c.add(code, "foreseen", c.a, mine, theirs)
@@ -339,8 +459,7 @@ func (c *collector) foreseen() {
 		differ(note.SubnetDiffers, x.Address.String(), y.Address.String())
 	}
 	if x.OSPF.Area == y.OSPF.Area {
-		words := map[bool]string{false: "not a stub", true: "stub"}
-		differ(note.StubFlagDiffers, words[isStub(c.a.d, x.OSPF.Area)], words[isStub(c.b.d, x.OSPF.Area)])
+		differ(note.StubFlagDiffers, areaKind(c.a.d, x.OSPF.Area), areaKind(c.b.d, x.OSPF.Area))
 	}
 	differ(note.HelloIntervalDiffers, labtext.FormatDuration(x.OSPF.HelloInterval), labtext.FormatDuration(y.OSPF.HelloInterval))
 	differ(note.DeadIntervalDiffers, labtext.FormatDuration(x.OSPF.DeadInterval), labtext.FormatDuration(y.OSPF.DeadInterval))
@@ -406,11 +525,14 @@ func (c *collector) types() {
 	}
 }
 
-func isStub(d *device.Device, area uint32) bool {
-	for _, a := range d.Config().OSPF.Areas {
-		if a.ID == area {
-			return a.Stub
-		}
-	}
-	return false
+// areaKind says what sort of area a router takes an area for.
+func areaKind(d *device.Device, area uint32) string {
+	a := d.Config().OSPF.Area(area)
+	return a.KindWords()
+}
+
+// isClosed says whether an area keeps AS external LSAs out, as a router sees it.
+func isClosed(d *device.Device, area uint32) bool {
+	a := d.Config().OSPF.Area(area)
+	return a.Closed()
 }

@@ -362,7 +362,7 @@ func (f *follower) crossing(w *network.World, dev, port uint32, to ip.Addr) cros
 		x.why = note.NotJoined
 		return x
 	}
-	x.delay, x.joint = m.Delay, d.Ports()[port].Joint
+	x.delay, x.joint = m.Delay, d.Ports()[d.Carries(port)].Joint
 	if up, why := d.Up(port); !up {
 		x.why = why
 		return x

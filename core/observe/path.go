@@ -127,13 +127,12 @@ func across(w *network.World, d *device.Device, port uint32, to ip.Addr) (*devic
 	if !ok {
 		return nil, 0, note.NotJoined
 	}
-	for i := range m.Ends {
-		e := &m.Ends[i]
+	for _, e := range w.Facing(d.ID(), port) {
 		far := w.Device(e.Device)
-		if i == from || far.Ports()[e.Port].Address() != to {
+		if far.Ports()[e.Port].Address() != to {
 			continue
 		}
-		if ok, why := m.Passes(from, i); !ok {
+		if ok, why := m.Passes(from, e.End); !ok {
 			return nil, 0, why
 		}
 		if up, why := far.Up(e.Port); !up {

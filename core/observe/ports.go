@@ -183,12 +183,8 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 		r := plainReason(why, "observed")
 		out.Why = &r
 	}
-	if m, end, ok := w.MediumOf(d.ID(), i); ok {
-		for k, e := range m.Ends {
-			if k != end {
-				out.JoinedTo = append(out.JoinedTo, ref(w.Device(e.Device), e.Port))
-			}
-		}
+	for _, e := range w.Facing(d.ID(), i) {
+		out.JoinedTo = append(out.JoinedTo, ref(w.Device(e.Device), e.Port))
 	}
 	if p.Config.OSPF.On {
 		out.OSPF = portOSPF(w, d, i)

@@ -54,6 +54,16 @@ var yard = func() string {
 	return s + "segment yard mill.e1 halt.e1 ford.e1 weir.e1\n"
 }()
 
+// tagged is the line with a tag on its cable.
+var tagged = strings.NewReplacer("port e1 10.0.12.1/30\n    ospf area 0", "port e1\n    vlan 5 10.0.12.1/30\n      ospf area 0",
+	"port e1 10.0.12.2/30\n    ospf area 0", "port e1\n    vlan 5 10.0.12.2/30\n      ospf area 0").Replace(line)
+
+// virtual is the line with its link in area 1, and a virtual link through it.
+var virtual = strings.NewReplacer("port e1 10.0.12.1/30\n    ospf area 0", "port e1 10.0.12.1/30\n    ospf area 1",
+	"port e1 10.0.12.2/30\n    ospf area 0", "port e1 10.0.12.2/30\n    ospf area 1",
+	"router mill\n", "router mill\n  ospf\n    area 1\n      virtual-link 10.255.0.2\n",
+	"router halt\n", "router halt\n  ospf\n    area 1\n      virtual-link 10.255.0.1\n").Replace(line)
+
 const (
 	millPort = "port e1 10.0.12.1/30\n    ospf area 0\n"
 	haltPort = "port e1 10.0.12.2/30\n    ospf area 0\n"
@@ -207,6 +217,10 @@ func TestEachReasonIsGiven(t *testing.T) {
 			w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
 		}},
 
+		note.NoTransitWay:      {text: virtual, do: cut},
+		note.VirtualUnanswered: {text: strings.Replace(virtual, "      virtual-link 10.255.0.2\n", "", 1)},
+		note.TagDiffers:        {text: strings.Replace(tagged, "vlan 5 10.0.12.2/30", "vlan 6 10.0.12.2/30", 1)},
+
 		note.Malformed:     {do: raw(func(b []byte) { b[0] = 3 })},
 		note.BadChecksum:   {do: raw(func(b []byte) { b[12] ^= 1 })},
 		note.UnknownLSA:    {do: lsa(wire.LSAHeader{Key: wire.Key{Type: 9, ID: 1, Router: 2}, Seq: 1}, stub, 0)},
@@ -246,6 +260,11 @@ func TestEachReasonIsGiven(t *testing.T) {
 	cases[note.NotForThisHost] = c
 
 	sound := codesIn(settled(t, line))
+	for _, well := range []string{tagged, virtual} {
+		for _, code := range []note.Code{note.NoTransitWay, note.VirtualUnanswered, note.TagDiffers} {
+			require.False(t, codesIn(settled(t, well))[code.String()], "%s in\n%s", code, well)
+		}
+	}
 	for code := note.Code(1); int(code) < len(note.Reasons); code++ {
 		t.Run(code.String(), func(t *testing.T) {
 			c, ok := cases[code]

@@ -434,13 +434,13 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 // ranges that hide it, and stub areas.
 func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 	out := []string{}
-	stub := ""
+	stub, kind := "", ""
 	for _, a := range d.OSPF().Areas() {
-		if !isStub(d, a) {
+		if !isClosed(d, a) {
 			stub = ""
 			break
 		}
-		stub = labtext.FormatArea(a)
+		stub, kind = labtext.FormatArea(a), areaKind(d, a)
 	}
 	for _, o := range w.Devices() {
 		if o.Gone() {
@@ -452,8 +452,8 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 					out = append(out, fmt.Sprintf("the range %v of area %s on %s hides it from other areas", r.Prefix, labtext.FormatArea(a.ID), o.Name()))
 				}
 			}
-			if a.Stub && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != d {
-				out = append(out, fmt.Sprintf("area %s is a stub without summaries, says %s: it takes no routes of other areas", stub, o.Name()))
+			if a.Closed() && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != d {
+				out = append(out, fmt.Sprintf("area %s is a %s without summaries, says %s: it takes no routes of other areas", stub, kind, o.Name()))
 			}
 		}
 		if stub == "" || o == d {
@@ -461,7 +461,7 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 		o.OSPF().Database(o, func(v ospf.LSAView) {
 			if v.AS && v.Header.Key.Router == o.OSPF().RouterID() && ip.MakePrefix(v.Header.Key.ID, maskLen(v.Body.External.Mask)) == p {
-				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a stub: it takes no external routes", o.Name(), stub))
+				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
 			}
 		})
 	}

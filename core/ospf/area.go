@@ -13,10 +13,23 @@ import (
 type AreaConfig struct {
 	ID          uint32
 	Stub        bool   // takes no external routes (RFC 2328 3.6)
-	NoSummary   bool   // of a stub area: takes no inter-area routes but the default either
-	DefaultCost uint32 // of the default route that a border router gives a stub area
+	NSSA        bool   // the same, but may have external routes of its own (RFC 3101)
+	NoSummary   bool   // of a stub area or NSSA: takes no inter-area routes but the default either
+	Translate   bool   // of an NSSA: translate whoever else does
+	DefaultCost uint32 // of the default route that a border router gives a stub area or NSSA
 	Ranges      []Range
+	Joins       []Join // of an NSSA, for the border router that translates
 }
+
+// Join joins external routes that it covers into one (RFC 3101 3.2 and 4.1).
+type Join struct {
+	Prefix ip.Prefix
+	Hidden bool // not announced, and what it covers neither
+	Tag    uint32
+}
+
+// closed says whether AS external LSAs are kept out of the area.
+func (a *AreaConfig) closed() bool { return a.Stub || a.NSSA }
 
 // Range joins the networks of an area into one for the other areas (RFC 2328
 // C.2).
@@ -32,17 +45,25 @@ type External struct {
 	Metric uint32
 	Type1  bool
 	Tag    uint32
+	// Forward is where packets for it go instead of to this router; 0 for none.
+	Forward ip.Addr
+	// Cost is that of the route of which an NSSA LSA is translated, of type 1
+	// with the way to it; 0 if it has none.
+	Cost uint32
 }
 
+// cost is what the network costs from here.
+func (x *External) cost() uint32 { return max(x.Metric, x.Cost) }
+
 // SetAreas tells the process about its areas; those that are not named are
-// plain. Whether an area is a stub is in every hello, so a change of that ends
-// the area's adjacencies.
+// plain. Whether an area is a stub or an NSSA is in every hello, so a change of
+// that ends the area's adjacencies.
 func (p *Process) SetAreas(h Host, areas []AreaConfig) {
 	before := p.config
 	p.config = areas
 	for i := range p.ports {
 		q := &p.ports[i]
-		if !p.running || !q.running() || areaIn(before, q.Area).Stub == areaIn(areas, q.Area).Stub {
+		if !p.running || !q.running() || sameKind(areaIn(before, q.Area), areaIn(areas, q.Area)) {
 			continue
 		}
 		up := q.Up
@@ -52,13 +73,22 @@ func (p *Process) SetAreas(h Host, areas []AreaConfig) {
 	}
 	if p.running && !slices.EqualFunc(before, areas, sameArea) {
 		h.Calm().Disturb(h.Now())
+		for ai := range p.areas {
+			if areaIn(before, p.areas[ai].id).NSSA && !areaIn(areas, p.areas[ai].id).NSSA {
+				p.forgetNSSA(h, ai)
+			}
+			p.wantOriginate(h, ai, 0) // the E and Nt bits
+		}
 		p.scheduleSPF(h)
 		p.wantSync(h, 0)
 	}
 }
 
+func sameKind(a, b AreaConfig) bool { return a.Stub == b.Stub && a.NSSA == b.NSSA }
+
 func sameArea(a, b AreaConfig) bool {
-	return a.ID == b.ID && a.Stub == b.Stub && a.NoSummary == b.NoSummary && a.DefaultCost == b.DefaultCost && slices.Equal(a.Ranges, b.Ranges)
+	return a.ID == b.ID && sameKind(a, b) && a.NoSummary == b.NoSummary && a.Translate == b.Translate &&
+		a.DefaultCost == b.DefaultCost && slices.Equal(a.Ranges, b.Ranges) && slices.Equal(a.Joins, b.Joins)
 }
 
 func areaIn(list []AreaConfig, id uint32) AreaConfig {
@@ -73,14 +103,14 @@ func areaIn(list []AreaConfig, id uint32) AreaConfig {
 // areaConfig is the configuration of an area.
 func (p *Process) areaConfig(id uint32) AreaConfig { return areaIn(p.config, id) }
 
-// SetExternals tells the process what to announce from outside. A router that
-// announces anything is an AS boundary router.
-func (p *Process) SetExternals(h Host, list []External) {
-	if slices.Equal(p.externals, list) {
+// SetExternals tells the process what to announce from outside, and what of that
+// to join. A router that announces anything is an AS boundary router.
+func (p *Process) SetExternals(h Host, list []External, joins []Join) {
+	if slices.Equal(p.externals, list) && slices.Equal(p.outsideJoins, joins) {
 		return
 	}
-	was := len(p.externals) > 0
-	p.externals = list
+	was, joined := len(p.externals) > 0, len(p.outsideJoins)+len(joins) > 0
+	p.externals, p.outsideJoins = list, joins
 	if !p.running {
 		return
 	}
@@ -89,15 +119,30 @@ func (p *Process) SetExternals(h Host, list []External) {
 			p.wantOriginate(h, i, 0)
 		}
 	}
+	if joined { // routes into a blackhole
+		p.scheduleSPF(h)
+	}
 	p.wantSync(h, 0)
 }
 
+// outside is what the router announces from outside on its own behalf.
+func (p *Process) outside() []External { return slices.Clone(join(p.externals, p.outsideJoins)) }
+
 // options are those of packets and LSAs in an area (RFC 2328 A.2).
 func (p *Process) options(areaID uint32) uint8 {
-	if p.areaConfig(areaID).Stub {
+	if c := p.areaConfig(areaID); c.closed() {
 		return 0
 	}
 	return wire.OptionE
+}
+
+// helloOptions are those of a hello, which alone says that the area is an NSSA
+// (RFC 3101 2.1).
+func (p *Process) helloOptions(areaID uint32) uint8 {
+	if p.areaConfig(areaID).NSSA {
+		return wire.OptionN
+	}
+	return p.options(areaID)
 }
 
 // active are the areas in which a port runs.
@@ -117,7 +162,9 @@ func (p *Process) active() []uint32 {
 // routes.
 func (p *Process) Areas() []uint32  { return p.active() }
 func (p *Process) AreaBorder() bool { return p.running && p.joins() }
-func (p *Process) ASBoundary() bool { return p.running && len(p.externals) > 0 }
+func (p *Process) ASBoundary() bool {
+	return p.running && (len(p.externals) > 0 || p.nssaBorder())
+}
 
 // joins says whether ports run in more than one area.
 func (p *Process) joins() bool {
@@ -207,8 +254,14 @@ func (p *Process) ownRange(h Host, prefix uint32) bool {
 func (p *Process) external(h Host, s *scratch) {
 	pool, shared := h.Pool(), h.Shared()
 	for _, b := range s.border {
-		if b.flags&wire.FlagE != 0 && !p.areaConfig(b.area).Stub {
+		if c := p.areaConfig(b.area); b.flags&wire.FlagE != 0 && !c.closed() {
 			s.asbrs = append(s.asbrs, b)
+		}
+	}
+	p.throughTransit(h, s)
+	for ai := range p.areas {
+		if p.areaConfig(p.areas[ai].id).NSSA {
+			p.nssaRoutes(h, s, ai)
 		}
 	}
 	p.as.db.Each(func(id uint32, e *entry) bool {
@@ -219,18 +272,23 @@ func (p *Process) external(h Host, s *scratch) {
 		b := pool.bodies.Get(e.body)
 		way, ok := s.asbr(shared, k.Router)
 		if x := b.External.Forward; x != 0 && ok {
-			way, ok = p.forwarding(h, s, x)
+			way, ok = p.forwarding(h, s, x, func(*Route) bool { return true })
 		}
-		if !ok || b.External.Metric >= wire.LSInfinity || len(b.stubs) != 1 {
-			return true
+		if ok && b.External.Metric < wire.LSInfinity && len(b.stubs) == 1 {
+			s.offer(shared, b.stubs[0].prefix, externalRoute(b, way, 0))
 		}
-		r := Route{Set: way.set, Tag: b.External.Tag, Cost: way.cost + b.External.Metric, Kind: External1}
-		if b.External.Type2 {
-			r.Cost, r.Distance, r.Kind = b.External.Metric, way.cost, External2
-		}
-		s.offer(shared, b.stubs[0].prefix, r)
 		return true
 	})
+}
+
+// externalRoute is the route that an external LSA makes; area is that of an NSSA
+// LSA, 0 of an AS external one.
+func externalRoute(b *Body, way border, area uint32) Route {
+	r := Route{Set: way.set, Tag: b.External.Tag, Cost: way.cost + b.External.Metric, Kind: External1, Area: area}
+	if b.External.Type2 {
+		r.Cost, r.Distance, r.Kind = b.External.Metric, way.cost, External2
+	}
+	return r
 }
 
 // asbr is the best way to an AS boundary router (RFC 2328 16.4.1): a way inside
@@ -262,8 +320,8 @@ func (s *scratch) ways(shared *route.Shared) []border {
 }
 
 // forwarding is the way to a forwarding address: by an intra-area or inter-area
-// route only (RFC 2328 16.4 (3)).
-func (p *Process) forwarding(h Host, s *scratch, to ip.Addr) (way border, ok bool) {
+// route only (RFC 2328 16.4 (3)), and one that fits.
+func (p *Process) forwarding(h Host, s *scratch, to ip.Addr, fits func(*Route) bool) (way border, ok bool) {
 	shared := h.Shared()
 	length := -1
 	for _, id := range s.offered {
@@ -271,7 +329,7 @@ func (p *Process) forwarding(h Host, s *scratch, to ip.Addr) (way border, ok boo
 		if r.Kind > InterArea || !x.Contains(to) || int(x.Len) <= length {
 			continue
 		}
-		length, ok = int(x.Len), true
+		length, ok = int(x.Len), fits(r)
 		way = border{cost: r.Cost, set: r.Set}
 		if r.Set == route.NoSet {
 			way.set = p.onPort(shared, to)

@@ -54,6 +54,10 @@ func (p *Process) send(h Host, i uint32, dst ip.Addr, packet []byte, class event
 	} else {
 		wire.Finish(packet, 0)
 	}
+	if q := &p.ports[i]; q.Virtual {
+		h.SendFar(q.Address, q.Remote, packet, class)
+		return
+	}
 	h.Send(i, dst, packet, class)
 }
 

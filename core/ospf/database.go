@@ -105,7 +105,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		}
 		for _, l := range b.Router.Links {
 			switch l.Type {
-			case wire.LinkPointToPoint:
+			case wire.LinkPointToPoint, wire.LinkVirtual:
 				b.edges = append(b.edges, edge{p.KeyID(wire.Key{Type: wire.RouterLSA, ID: l.ID, Router: l.ID}), l.Data, uint32(l.Metric)})
 			case wire.LinkTransit:
 				b.edges = append(b.edges, edge{p.KeyID(networkKey(l.ID)), l.Data, uint32(l.Metric)})
@@ -132,7 +132,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		if n, contiguous := ip.MaskLen(b.Summary.Mask); contiguous && p.Key(key).Type == wire.SummaryLSA {
 			b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), b.Summary.Metric})
 		}
-	case wire.ExternalLSA:
+	case wire.ExternalLSA, wire.NSSALSA:
 		if b.External, ok = wire.ReadExternal(b.Raw); !ok {
 			return 0, false
 		}
@@ -174,6 +174,11 @@ type area struct {
 	originate  event.Timer        // MinLSInterval holds an origination back
 	originated event.Time         // of the router LSA, 0 if never
 	outbid     bool               // the next origination must have a new sequence number
+	crossed    bool               // by virtual links in use, as of the last run
+
+	// Of an NSSA (RFC 3101 3.1).
+	translates      bool
+	translatesUntil event.Time // another was elected; 0 if none was
 }
 
 // areaOf is the index of an area, which begins to exist by it.
@@ -208,13 +213,20 @@ func (p *Process) scopeOf(areaID uint32, k wire.Key) int {
 	return p.areaOf(areaID)
 }
 
-// holds says whether what is in a database is flooded in an area (RFC 2328 3.6
-// for stub areas).
-func (p *Process) holds(ai int, areaID uint32) bool {
+// holds says whether what is in a database is flooded out of a port: AS external
+// LSAs are not in stub areas (RFC 2328 3.6), nor by virtual links (13.3).
+func (p *Process) holds(ai int, q *port) bool {
 	if ai == asScope {
-		return !p.areaConfig(areaID).Stub
+		c := p.areaConfig(q.Area)
+		return !c.closed() && !q.Virtual
 	}
-	return p.areas[ai].id == areaID
+	return p.areas[ai].id == q.Area
+}
+
+// takes says whether an LSA of a type is one for a port: NSSA LSAs are for NSSAs
+// alone (RFC 3101 2.2).
+func (p *Process) takes(ai int, q *port, typ uint8) bool {
+	return p.holds(ai, q) && (typ != wire.NSSALSA || p.areaConfig(q.Area).NSSA)
 }
 
 func (e *entry) age(now event.Time) uint16 {
@@ -264,7 +276,7 @@ func (p *Process) install(h Host, ai int, key uint32, e entry) {
 	old := a.db.Get(key)
 	a.db.Set(key, e)
 	for i := range p.nbrs {
-		if nb := &p.nbrs[i]; nb.retransmits != nil && p.holds(ai, p.ports[nb.port].Area) {
+		if nb := &p.nbrs[i]; nb.retransmits != nil && p.holds(ai, &p.ports[nb.port]) {
 			p.acked(h, uint32(i), key)
 		}
 	}
@@ -279,6 +291,17 @@ func (p *Process) install(h Host, ai int, key uint32, e entry) {
 		p.scheduleSPF(h)
 	}
 	p.watchAge(h, key, e)
+}
+
+// forgetNSSA drops the NSSA LSAs of an area that is no NSSA any more.
+func (p *Process) forgetNSSA(h Host, ai int) {
+	a := &p.areas[ai]
+	for _, key := range a.sorted(h.Pool()) {
+		if h.Pool().Key(key).Type == wire.NSSALSA {
+			a.db.Set(key, entry{})
+			a.dying = slices.DeleteFunc(a.dying, func(k uint32) bool { return k == key })
+		}
+	}
 }
 
 // own is the numbers of this router's own LSAs that are not on their way out,
@@ -387,14 +410,14 @@ func (p *Process) sweepScope(h Host, ai int) {
 	}
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, p.ports[nb.port].Area) {
+		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, &p.ports[nb.port]) {
 			return
 		}
 	}
 	again := false
 	a.dying = slices.DeleteFunc(a.dying, func(key uint32) bool {
 		for i := range p.nbrs {
-			if _, waits := p.nbrs[i].retransmits[key]; waits && p.holds(ai, p.ports[p.nbrs[i].port].Area) {
+			if _, waits := p.nbrs[i].retransmits[key]; waits && p.holds(ai, &p.ports[p.nbrs[i].port]) {
 				return false
 			}
 		}

@@ -54,7 +54,11 @@ func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
 	b := wire.Begin(make([]byte, 0, 64+len(headers)), wire.TypeDD, p.routerID, q.Area)
-	d := wire.DD{MTU: q.MTU, Options: p.options(q.Area), Flags: flags, Seq: nb.ddSeq, Headers: headers}
+	mtu := q.MTU
+	if q.Virtual {
+		mtu = 0 // RFC 2328 10.8
+	}
+	d := wire.DD{MTU: mtu, Options: p.options(q.Area), Flags: flags, Seq: nb.ddSeq, Headers: headers}
 	b = d.Append(b)
 	nb.lastDD = slices.Clone(b)
 	p.send(h, nb.port, p.ports[nb.port].to(nb), b, event.Pending)
@@ -100,9 +104,9 @@ func (q *port) to(nb *neighbour) ip.Addr {
 // negotiated is NegotiationDone: the whole database is to be described.
 func (p *Process) negotiated(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	areaID := p.ports[nb.port].Area
-	nb.summary = p.areas[p.areaOf(areaID)].sorted(h.Pool())
-	if p.holds(asScope, areaID) {
+	q := &p.ports[nb.port]
+	nb.summary = p.areas[p.areaOf(q.Area)].sorted(h.Pool())
+	if p.holds(asScope, q) {
 		nb.summary = append(nb.summary, p.as.sorted(h.Pool())...)
 	}
 	nb.ddTries = 0
@@ -199,7 +203,7 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 		head, _ := wire.ReadLSAHeader(headers)
 		headers = headers[wire.LSAHeaderLen:]
 		ai := p.scopeOf(areaID, head.Key)
-		if head.Key.Type == 0 || head.Key.Type > wire.ExternalLSA || !p.holds(ai, areaID) {
+		if !wire.KnownType(head.Key.Type) || !p.takes(ai, &p.ports[nb.port], head.Key.Type) {
 			return false
 		}
 		a := p.scope(ai)

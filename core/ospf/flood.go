@@ -107,11 +107,11 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 			discard(note.BadChecksum)
 			return
 		}
-		if head.Key.Type == 0 || head.Key.Type > wire.ExternalLSA { // step 2
+		if !wire.KnownType(head.Key.Type) { // step 2
 			discard(note.UnknownLSA)
 			return
 		}
-		if !p.holds(ai, areaID) { // step 3
+		if !p.takes(ai, &p.ports[nb.port], head.Key.Type) { // step 3
 			discard(note.StubTakesNoExternal)
 			return
 		}
@@ -185,7 +185,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 func (p *Process) exchanging(ai int) bool {
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, p.ports[nb.port].Area) {
+		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, &p.ports[nb.port]) {
 			return true
 		}
 	}
@@ -201,7 +201,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 	head := a.header(h, key, e)
 	for i := range p.ports {
 		q := &p.ports[i]
-		if !q.talks() || !p.holds(ai, q.Area) {
+		if !q.talks() || !p.holds(ai, q) {
 			continue
 		}
 		added := false

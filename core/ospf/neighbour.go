@@ -120,10 +120,14 @@ func (p *Process) find(q *port, id, address ip.Addr) (n uint32, ok bool) {
 func (p *Process) sendHello(h Host, i uint32) {
 	q := &p.ports[i]
 	b := wire.Begin(make([]byte, 0, 96), wire.TypeHello, p.routerID, q.Area)
+	mask := ip.Mask(q.PrefixLen)
+	if q.Virtual {
+		mask = 0 // RFC 2328 9.5
+	}
 	hello := wire.Hello{
-		Mask:         ip.Mask(q.PrefixLen),
+		Mask:         mask,
 		Interval:     uint16(q.HelloInterval.Seconds()),
-		Options:      p.options(q.Area),
+		Options:      p.helloOptions(q.Area),
 		Priority:     q.Priority,
 		DeadInterval: uint32(q.DeadInterval.Seconds()),
 		DR:           q.dr,
@@ -164,7 +168,7 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 	case hello.DeadInterval != dead:
 		p.refuse(h, i, src, note.DeadIntervalDiffers, seconds(dead), seconds(hello.DeadInterval))
 		return
-	case hello.Mask != ip.Mask(q.PrefixLen):
+	case !q.Virtual && hello.Mask != ip.Mask(q.PrefixLen):
 		// RFC 2328 10.5 does not compare masks on point-to-point links. Ports there
 		// are numbered here, and different masks make different routes, so
 		// the disagreement is worth refusing.
@@ -172,8 +176,10 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(q.Address, q.PrefixLen), packPrefix(src, n))
 		return
 	}
-	if mine := p.options(q.Area) & wire.OptionE; hello.Options&wire.OptionE != mine {
-		p.refuse(h, i, src, note.StubFlagDiffers, uint64(mine), uint64(hello.Options&wire.OptionE))
+	// RFC 3101 2.1: both bits must agree.
+	const kind = wire.OptionE | wire.OptionN
+	if mine := p.helloOptions(q.Area) & kind; hello.Options&kind != mine {
+		p.refuse(h, i, src, note.StubFlagDiffers, uint64(mine), uint64(hello.Options&kind))
 		return
 	}
 	n, known := p.find(q, head.RouterID, src)
@@ -187,7 +193,7 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		q = &p.ports[i]
 	}
 	nb := &p.nbrs[n]
-	nb.address, nb.options = src, hello.Options
+	nb.address, nb.options = src, hello.Options&^wire.OptionN // which stands in hellos only
 	q.refusal = Refusal{}
 	// HelloReceived: the inactivity timer restarts.
 	nb.inactivity.Set(h, h.Now()+event.FromDuration(q.DeadInterval), inactivityTimer, event.Guard, i, n)
@@ -272,6 +278,10 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 	q := &p.ports[nb.port]
 	if q.Broadcast && (from >= TwoWay) != (to >= TwoWay) {
 		p.wantElection(nb.port) // NeighborChange
+	}
+	if q.Virtual && (from == Full || to == Full) { // the V bit
+		p.wantOriginate(h, p.areaOf(q.Transit), 0)
+		q = &p.ports[nb.port]
 	}
 	ai := p.areaOf(q.Area)
 	switch Full {

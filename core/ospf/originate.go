@@ -110,6 +110,15 @@ func (p *Process) wantSync(h Host, after event.Time) {
 func (p *Process) syncOwn(h Host) {
 	pool, now := h.Pool(), h.Now()
 	next := event.Never
+	for ai := range p.areas {
+		switch a := &p.areas[ai]; {
+		case a.translatesUntil == 0:
+		case now >= a.translatesUntil:
+			a.translates, a.translatesUntil = false, 0
+		default:
+			next = min(next, a.translatesUntil)
+		}
+	}
 	for ai := asScope; ai < len(p.areas); ai++ {
 		a := p.scope(ai)
 		wishes := p.wishes(h, ai)
@@ -145,11 +154,18 @@ func (p *Process) syncOwn(h Host) {
 // an area's database now.
 func (p *Process) wishes(h Host, ai int) []wish {
 	if ai == asScope {
-		return p.externalWishes()
+		return p.externalWishes(h)
 	}
+	id := p.areas[ai].id
 	list := p.networkWishes(&p.areas[ai], nil)
-	if p.joins() && slices.Contains(p.active(), p.areas[ai].id) {
-		list = p.summaryWishes(h, p.areas[ai].id, list)
+	if !slices.Contains(p.active(), id) {
+		return list
+	}
+	if p.joins() {
+		list = p.summaryWishes(h, id, list)
+	}
+	if c := p.areaConfig(id); c.NSSA {
+		list = p.nssaWishes(&c, list)
 	}
 	return list
 }
@@ -192,8 +208,15 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 	if p.AreaBorder() {
 		body.Flags |= wire.FlagB
 	}
-	if p.ASBoundary() && !p.areaConfig(areaID).Stub {
+	c := p.areaConfig(areaID)
+	if p.ASBoundary() && !c.Stub {
 		body.Flags |= wire.FlagE
+	}
+	if p.endsVirtual(areaID) {
+		body.Flags |= wire.FlagV
+	}
+	if p.AreaBorder() && c.NSSA && c.Translate {
+		body.Flags |= wire.FlagN
 	}
 	for i := range p.ports {
 		q := &p.ports[i]
@@ -201,7 +224,15 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 			continue
 		}
 		any = true
-		if q.Loopback {
+		if q.Virtual {
+			for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+				if nb := &p.nbrs[n-1]; nb.state == Full {
+					body.Links = append(body.Links, wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkVirtual, Metric: q.Cost})
+				}
+			}
+			continue
+		}
+		if q.Loopback && !q.OwnMask {
 			body.Links = append(body.Links, wire.RouterLink{ID: q.Address, Data: ip.Mask(32), Type: wire.LinkStub})
 			continue
 		}
@@ -216,7 +247,11 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 		}
 		// RFC 2328 12.4.1.1 option 2: the link's subnet as a stub.
 		net := ip.MakePrefix(q.Address, q.PrefixLen)
-		body.Links = append(body.Links, wire.RouterLink{ID: net.Addr, Data: ip.Mask(net.Len), Type: wire.LinkStub, Metric: q.Cost})
+		cost := q.Cost
+		if q.Loopback {
+			cost = 0
+		}
+		body.Links = append(body.Links, wire.RouterLink{ID: net.Addr, Data: ip.Mask(net.Len), Type: wire.LinkStub, Metric: cost})
 	}
 	return body, any
 }

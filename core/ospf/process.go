@@ -25,6 +25,8 @@ type Host interface {
 	// Send sends an OSPF packet out of a port. The slice belongs to the host
 	// from then on.
 	Send(port uint32, dst ip.Addr, packet []byte, class event.Class)
+	// SendFar sends one to an address that may be several hops away.
+	SendFar(src, dst ip.Addr, packet []byte, class event.Class)
 	// Note records what happened; device and time are filled in.
 	Note(n note.Note)
 	// Rand is keyed randomness of this device.
@@ -87,7 +89,12 @@ type PortConfig struct {
 	Up                 bool
 	Loopback           bool
 	Passive            bool
+	OwnMask            bool // of a loopback: its network, not a host route
 	Broadcast          bool // a segment with a DR; else point-to-point
+	Virtual            bool // across the area Transit to the router Peer
+	Transit            uint32
+	Peer               ip.Addr
+	Remote             ip.Addr // of a virtual port: the other end's address, found out
 	IgnoreMTU          bool
 	Keys               *Chain // nil for no authentication; by contents, not by pointer
 	Priority           uint8  // to become DR; 0 never does
@@ -128,6 +135,8 @@ type port struct {
 	toFlood  []uint32    // keys of LSAs that wait for the pacing
 	toAck    []byte      // headers of LSAs that wait to be acknowledged
 	refusal  Refusal
+	stray    Refusal     // packets of virtual links that this router does not have
+	way      route.SetID // of a virtual port: the way to its other end
 }
 
 // Process is one OSPF process. The zero value is stopped.
@@ -141,15 +150,18 @@ type Process struct {
 	as        area // AS external LSAs, which belong to no area
 	config    []AreaConfig
 	externals []External
-	wasBorder bool
-	asbrs     []border // of the last run; replaced, never written
-	delay     spfDelay
-	age       event.Timer
-	sync      event.Timer // own LSAs, but for the router LSAs
-	electing  []uint32    // ports that want an election
-	routes    store.Paged[Route]
-	runs      uint32 // of SPF
-	ddSeq     uint32
+	// outsideJoins join externals.
+	outsideJoins []Join
+	wasBorder    bool
+	asbrs        []border // of the last run; replaced, never written
+	delay        spfDelay
+	age          event.Timer
+	sync         event.Timer // own LSAs, but for the router LSAs
+	electing     []uint32    // ports that want an election
+	routes       store.Paged[Route]
+	runs         uint32 // of SPF
+	ddSeq        uint32
+	maxECMP      int // 0: no limit
 }
 
 // Clone is an independent copy.
@@ -214,7 +226,12 @@ func (p *Process) Stop(h Host, why note.Code) {
 		}
 		return true
 	})
-	*p = Process{ports: p.ports, nbrs: p.nbrs, freeNbr: p.freeNbr, ddSeq: p.ddSeq, config: p.config, externals: p.externals}
+	for i := range p.ports {
+		if p.ports[i].Virtual {
+			p.ports[i].Up = false
+		}
+	}
+	*p = Process{maxECMP: p.maxECMP, ports: p.ports, nbrs: p.nbrs, freeNbr: p.freeNbr, ddSeq: p.ddSeq, config: p.config, externals: p.externals, outsideJoins: p.outsideJoins}
 	h.Calm().Disturb(h.Now())
 }
 
@@ -231,6 +248,14 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 	if old.Keys.equal(c.Keys) {
 		c.Keys = old.Keys
 	}
+	if c.Virtual { // what syncVirtual finds out
+		c.Up, c.Address, c.Remote, c.Cost = false, 0, 0, 0
+		if old.Virtual && old.On && old.Peer == c.Peer && old.Transit == c.Transit {
+			c.Up, c.Address, c.Remote, c.Cost = old.Up, old.Address, old.Remote, old.Cost
+		} else if p.running {
+			p.scheduleSPF(h)
+		}
+	}
 	if old == c {
 		return
 	}
@@ -242,7 +267,7 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 	same.Cost, same.MTU = c.Cost, c.MTU
 	same.HelloInterval, same.DeadInterval = c.HelloInterval, c.DeadInterval
 	same.RetransmitInterval, same.TransmitDelay = c.RetransmitInterval, c.TransmitDelay
-	same.Priority, same.IgnoreMTU, same.Keys = c.Priority, c.IgnoreMTU, c.Keys
+	same.Priority, same.IgnoreMTU, same.Keys, same.OwnMask = c.Priority, c.IgnoreMTU, c.Keys, c.OwnMask
 	if same != c {
 		why := note.PortIsDown
 		if old.Up && c.Up {
@@ -301,7 +326,7 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 	q.flood.Stop(h, event.Pending)
 	q.ack.Stop(h, event.Pending)
 	h.Calm().Stop(&q.retry)
-	q.toFlood, q.toAck, q.refusal = nil, nil, Refusal{}
+	q.toFlood, q.toAck, q.refusal, q.stray = nil, nil, Refusal{}, Refusal{}
 	h.Calm().Disturb(h.Now())
 	q.Up = false // own LSAs are built from what is up
 	p.wantOriginate(h, p.areaOf(q.Area), 0)
@@ -377,12 +402,13 @@ func (p *Process) Receive(h Host, i uint32, src, dst ip.Addr, packet []byte) {
 	if dst == wire.AllDRouters && p.ports[i].state < PortBackup {
 		return // meant for DR and BDR
 	}
-	p.receive(h, i, src, packet)
+	p.receive(h, i, src, packet, !dst.Multicast())
 	p.elections(h)
 }
 
-func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte) {
-	q := &p.ports[i]
+// receive is Receive for a port that listens; alone says that the packet was for
+// this router alone.
+func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte, alone bool) {
 	head, fail := wire.Read(packet)
 	if fail != wire.OK {
 		why := note.Malformed
@@ -392,14 +418,27 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte) {
 		p.refuse(h, i, src, why, 0, 0)
 		return
 	}
+	q := &p.ports[i]
+	if head.Area == 0 && q.Area != 0 { // RFC 2328 8.2: by a virtual link
+		if v, ok := p.virtualPort(q.Area, head.RouterID); ok {
+			if i, q = v, &p.ports[v]; !q.running() {
+				return // we have no way back yet
+			}
+		}
+	}
 	switch {
+	case head.Area != q.Area && head.Area == 0 && alone:
+		// A virtual link that this router does not have: nothing to do with
+		// who is on the port.
+		p.refuseInto(h, &q.stray, i, src, note.AreaDiffers, uint64(q.Area), 0)
+		return
 	case head.Area != q.Area:
 		p.refuse(h, i, src, note.AreaDiffers, uint64(q.Area), uint64(head.Area))
 		return
 	case head.RouterID == p.routerID:
 		p.refuse(h, i, src, note.SameRouterID, uint64(p.routerID), uint64(head.RouterID))
 		return
-	case !ip.MakePrefix(q.Address, q.PrefixLen).Contains(src):
+	case !q.Virtual && !ip.MakePrefix(q.Address, q.PrefixLen).Contains(src):
 		// RFC 2328 8.2 exempts point-to-point links from this check; here
 		// ports are numbered, and the next hop must be on the subnet.
 		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(q.Address, q.PrefixLen), packPrefix(src, q.PrefixLen))
@@ -436,7 +475,10 @@ func packPrefix(a ip.Addr, n uint8) uint64 { return uint64(a)<<8 | uint64(n) }
 
 // refuse remembers why a packet was not taken, and notes it when it is news.
 func (p *Process) refuse(h Host, i uint32, from ip.Addr, why note.Code, mine, theirs uint64) {
-	r := &p.ports[i].refusal
+	p.refuseInto(h, &p.ports[i].refusal, i, from, why, mine, theirs)
+}
+
+func (p *Process) refuseInto(h Host, r *Refusal, i uint32, from ip.Addr, why note.Code, mine, theirs uint64) {
 	now := h.Now()
 	if r.Reason == why && r.From == from && r.Mine == mine && r.Theirs == theirs {
 		r.Count++

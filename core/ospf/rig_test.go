@@ -123,6 +123,11 @@ func (n *node) Send(port uint32, _ ip.Addr, packet []byte, class event.Class) {
 		Class: class, A: to[1], B: port, Frame: packet})
 }
 
+// SendFar is for virtual links, which no rig has.
+func (n *node) SendFar(_, _ ip.Addr, _ []byte, _ event.Class) {
+	n.t.Fatal("a packet for a virtual link")
+}
+
 func (n *node) Note(x note.Note)              { x.At = int64(n.now); n.notes = append(n.notes, x) }
 func (n *node) Rand(purpose, c uint64) uint64 { return store.Keyed(1, uint64(n.id), purpose, c) }
 func (n *node) Pool() *Pool                   { return &n.pool }

@@ -1,6 +1,8 @@
 package ospf
 
 import (
+	"slices"
+
 	"hellebore/core/event"
 	"hellebore/core/note"
 	"hellebore/core/route"
@@ -71,7 +73,7 @@ type Route struct {
 	// metric outside, whose Distance is the cost of the way to it.
 	Cost, Distance uint32
 	Tag            uint32
-	Area           uint32 // of an intra-area or inter-area route
+	Area           uint32 // of an intra-area or inter-area route; of an external one, the NSSA that has it, 0 for none
 	Kind           uint8  // 0: no route
 }
 
@@ -101,20 +103,38 @@ func (p *Process) runSPF(h Host) {
 	s := pool.scratch
 	s.beginTable(int(shared.Prefixes.Len()))
 	var vertices, changed uint64
+	order := make([]int, 0, len(p.areas)+1)
 	for ai := range p.areas {
+		if p.areas[ai].id != 0 {
+			order = append(order, ai)
+		}
+	}
+	// The backbone comes last: the areas that virtual links cross say what they
+	// cost.
+	if p.backbone() {
+		order = append(order, p.areaOf(0))
+	}
+	for _, ai := range order {
 		vertices += p.tree(h, s, ai)
 		words := s.words()
 		for _, prefix := range s.prefixes {
 			bits := s.phops[int(prefix)*words : (int(prefix)+1)*words]
 			s.offer(shared, prefix, Route{Set: s.setOf(shared, bits), Cost: s.pcost[prefix], Area: p.areas[ai].id, Kind: IntraArea})
 		}
+		if p.areas[ai].id != 0 {
+			p.syncVirtual(h, s, ai)
+		}
 	}
 	p.interArea(h, s)
 	p.external(h, s)
 	p.asbrs = s.ways(shared)
+	p.electTranslators(h, s)
 	p.discards(h, s)
+	p.joinDiscards(h, s)
 	for _, prefix := range s.offered {
-		changed += p.putRoute(h, prefix, s.routes[prefix])
+		r := s.routes[prefix]
+		r.Set = p.limited(shared, r.Set)
+		changed += p.putRoute(h, prefix, r)
 	}
 	p.routes.Each(func(id uint32, r *Route) bool {
 		if r.Kind != 0 && !s.has(id) {
@@ -126,6 +146,42 @@ func (p *Process) runSPF(h Host) {
 	if p.borders(h) {
 		p.wantSync(h, 0) // what the other areas are told
 	}
+}
+
+// backbone says whether the process has a database of the backbone.
+func (p *Process) backbone() bool {
+	for i := range p.areas {
+		if p.areas[i].id == 0 {
+			return true
+		}
+	}
+	// A virtual port that comes up in this run begins it.
+	for i := range p.ports {
+		if p.ports[i].On && p.ports[i].Virtual {
+			return true
+		}
+	}
+	return false
+}
+
+// SetMaxECMP bounds how many ways of equal cost a route uses; 0 is no bound.
+func (p *Process) SetMaxECMP(h Host, n int) {
+	if p.maxECMP == n {
+		return
+	}
+	p.maxECMP = n
+	if p.running {
+		p.scheduleSPF(h)
+	}
+}
+
+// limited is the first of a set's next hops, as many as are used.
+func (p *Process) limited(shared *route.Shared, set route.SetID) route.SetID {
+	hops := shared.Sets.Hops(set)
+	if p.maxECMP == 0 || len(hops) <= p.maxECMP {
+		return set
+	}
+	return shared.Sets.ID(slices.Clone(hops[:p.maxECMP]))
 }
 
 func (p *Process) putRoute(h Host, prefix uint32, r Route) uint64 {

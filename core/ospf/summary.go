@@ -12,12 +12,14 @@ import (
 // summaryWishes are the summary LSAs that an area border router has for an area
 // (RFC 2328 12.4.3).
 func (p *Process) summaryWishes(h Host, areaID uint32, list []wish) []wish {
-	stub := p.areaConfig(areaID)
+	c := p.areaConfig(areaID)
 	nets := map[ip.Prefix]uint32{} // network to cost
-	if stub.Stub {
-		nets[ip.Prefix{}] = stub.DefaultCost
+	// An NSSA that takes summaries is given its default route by an NSSA LSA
+	// (RFC 3101 2.7).
+	if c.Stub || c.NSSA && c.NoSummary {
+		nets[ip.Prefix{}] = c.DefaultCost
 	}
-	if !stub.Stub || !stub.NoSummary {
+	if !c.closed() || !c.NoSummary {
 		p.networksFor(h, areaID, nets)
 	}
 	all := make([]ip.Prefix, 0, len(nets))
@@ -30,7 +32,7 @@ func (p *Process) summaryWishes(h Host, areaID uint32, list []wish) []wish {
 		body := wire.SummaryBody{Mask: ip.Mask(x.Len), Metric: nets[x]}
 		list = append(list, wish{wire.Key{Type: wire.SummaryLSA, ID: ids[i], Router: p.routerID}, p.options(areaID), body.Append(nil)})
 	}
-	if !stub.Stub {
+	if !c.closed() {
 		list = p.asbrWishes(h, areaID, list)
 	}
 	return list
@@ -57,7 +59,9 @@ func (p *Process) networksFor(h Host, areaID uint32, nets map[ip.Prefix]uint32) 
 				add(x, r.Cost)
 			}
 		default:
-			if rg, ok := p.rangeOf(r.Area, x); ok {
+			// RFC 2328 12.4.3: the backbone's networks are not joined for an area
+			// that virtual links cross.
+			if rg, ok := p.rangeOf(r.Area, x); ok && (r.Area != 0 || !p.crosses(areaID)) {
 				if !rg.Hidden {
 					largest[rg.Prefix] = max(largest[rg.Prefix], r.Cost)
 				}
@@ -134,17 +138,31 @@ func (p *Process) asbrWishes(h Host, areaID uint32, list []wish) []wish {
 }
 
 // externalWishes are the AS external LSAs of what the router was told to
-// announce (RFC 2328 12.4.4).
-func (p *Process) externalWishes() []wish {
-	all := make([]ip.Prefix, len(p.externals))
-	for i, x := range p.externals {
+// announce (RFC 2328 12.4.4), and of what it translates. A router all of whose
+// areas keep them out has none.
+func (p *Process) externalWishes(h Host) []wish {
+	if !slices.ContainsFunc(p.active(), func(id uint32) bool { c := p.areaConfig(id); return !c.closed() }) {
+		return nil
+	}
+	list := p.outside()
+	for _, x := range p.translated(h) {
+		if !slices.ContainsFunc(list, func(o External) bool { return o.Prefix == x.Prefix }) {
+			list = append(list, x)
+		}
+	}
+	return appendExternals(nil, wire.ExternalLSA, wire.OptionE, p.routerID, list)
+}
+
+// appendExternals writes external networks as LSAs.
+func appendExternals(list []wish, typ, options uint8, router ip.Addr, nets []External) []wish {
+	all := make([]ip.Prefix, len(nets))
+	for i, x := range nets {
 		all[i] = x.Prefix
 	}
 	ids := linkStateIDs(all)
-	var list []wish
-	for i, x := range p.externals {
-		body := wire.ExternalBody{Mask: ip.Mask(x.Prefix.Len), Type2: !x.Type1, Metric: x.Metric, Tag: x.Tag}
-		list = append(list, wish{wire.Key{Type: wire.ExternalLSA, ID: ids[i], Router: p.routerID}, wire.OptionE, body.Append(nil)})
+	for i, x := range nets {
+		body := wire.ExternalBody{Mask: ip.Mask(x.Prefix.Len), Type2: !x.Type1, Metric: x.Metric, Forward: x.Forward, Tag: x.Tag}
+		list = append(list, wish{wire.Key{Type: typ, ID: ids[i], Router: router}, options, body.Append(nil)})
 	}
 	return list
 }

@@ -194,16 +194,8 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 		}
 		return true
 	})
-	live := func(key uint32) *Body {
-		if s.netMark[key] == s.run {
-			key = s.netKey[key]
-		}
-		e := a.db.At(key)
-		if e == nil || e.body == 0 || e.dying {
-			return nil
-		}
-		return pool.bodies.Get(e.body)
-	}
+	live := func(key uint32) *Body { return s.live(pool, a, key) }
+	a.crossed = false
 	rootBody := live(root)
 	if rootBody == nil {
 		return 0
@@ -230,6 +222,7 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 		hops := s.hops[int(v.key)*words : (int(v.key)+1)*words]
 		if body.Network.Routers == nil {
 			reached++
+			a.crossed = a.crossed || body.Router.Flags&wire.FlagV != 0
 			if body.Router.Flags != 0 && v.key != root {
 				s.border = append(s.border, border{router: pool.Key(v.key).Router, area: a.id, cost: here, flags: body.Router.Flags, set: route.SetID(v.key)})
 			}
@@ -243,7 +236,7 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 			if other == nil || s.done[e.target] == s.run || !other.linksTo(v.key) {
 				continue
 			}
-			if v.key == root && firstOf[i] < 0 {
+			if v.key == root && firstOf[i].n == 0 {
 				continue
 			}
 			dist := here + e.metric
@@ -258,7 +251,9 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 			}
 			switch {
 			case v.key == root:
-				to[firstOf[i]/64] |= 1 << (firstOf[i] % 64)
+				for bit := firstOf[i].from; bit < firstOf[i].from+firstOf[i].n; bit++ {
+					to[bit/64] |= 1 << (bit % 64)
+				}
 			case body.Network.Routers == nil:
 				for w := range to {
 					to[w] |= hops[w]
@@ -275,18 +270,32 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 	return reached
 }
 
+// live is the LSA of a vertex, nil if there is none.
+func (s *scratch) live(pool *Pool, a *area, key uint32) *Body {
+	if s.netMark[key] == s.run {
+		key = s.netKey[key]
+	}
+	e := a.db.At(key)
+	if e == nil || e.body == 0 || e.dying {
+		return nil
+	}
+	return pool.bodies.Get(e.body)
+}
+
+// bits are some of the root's first hops: none for a link that cannot be used.
+type bits struct{ from, n int }
+
 // firstHops lists the root's first hops, a bit each in the sets of the tree: one
-// a usable link, and on a network one a router there as well. It returns the
-// first hop of each of the root's links, -1 for one that cannot be used.
-func (p *Process) firstHops(h Host, s *scratch, areaID, root uint32, rootBody *Body, live func(uint32) *Body) []int {
-	firstOf := make([]int, len(rootBody.edges))
+// a usable link, on a network one a router there as well, and those of the way
+// to the other end of a virtual link. It returns the first hops of each of the
+// root's links.
+func (p *Process) firstHops(h Host, s *scratch, areaID, root uint32, rootBody *Body, live func(uint32) *Body) []bits {
+	firstOf := make([]bits, len(rootBody.edges))
 	for i, e := range rootBody.edges {
-		firstOf[i] = -1
 		if s.netMark[e.target] != s.run {
-			if hop, ok := p.firstHop(h, areaID, e); ok {
-				firstOf[i] = len(s.first)
-				s.first = append(s.first, hop)
-			}
+			from := len(s.first)
+			s.first = p.appendFirst(h, s.first, areaID, e)
+			firstOf[i] = bits{from, len(s.first) - from}
 			continue
 		}
 		port, ok := p.portAt(areaID, e.data)
@@ -294,7 +303,7 @@ func (p *Process) firstHops(h Host, s *scratch, areaID, root uint32, rootBody *B
 			continue
 		}
 		direct := len(s.first)
-		firstOf[i] = direct
+		firstOf[i] = bits{direct, 1}
 		s.first = append(s.first, route.Hop{Port: port})
 		for _, r := range live(e.target).edges {
 			if r.target == root {
@@ -400,18 +409,25 @@ func (p *Process) portAt(areaID uint32, address ip.Addr) (uint32, bool) {
 	return 0, false
 }
 
-// firstHop is the port and the gateway of one of the root's own links to a
-// router: the neighbour's address on it (RFC 2328 16.1.1).
-func (p *Process) firstHop(h Host, areaID uint32, e edge) (route.Hop, bool) {
+// appendFirst appends the first hops of one of the root's own links to a router:
+// the neighbour's address on it (RFC 2328 16.1.1), or those of the way to the
+// other end of a virtual link.
+func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e edge) []route.Hop {
 	id := h.Pool().Key(e.target).Router
-	i, ok := p.portAt(areaID, e.data)
-	if !ok {
-		return route.Hop{}, false
-	}
-	for n := p.ports[i].firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if nb := &p.nbrs[n-1]; nb.id == id && nb.state == Full {
-			return route.Hop{Port: i, Gateway: nb.address}, true
+	for i := range p.ports {
+		q := &p.ports[i]
+		if q.Address != e.data || q.Area != areaID || !q.talks() {
+			continue
+		}
+		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+			switch nb := &p.nbrs[n-1]; {
+			case nb.id != id || nb.state != Full:
+			case q.Virtual:
+				return append(list, h.Shared().Sets.Hops(q.way)...)
+			default:
+				return append(list, route.Hop{Port: uint32(i), Gateway: nb.address})
+			}
 		}
 	}
-	return route.Hop{}, false
+	return list
 }

@@ -27,14 +27,19 @@ func (m MAC) Group() bool { return m[0]&1 == 1 }
 const (
 	TypeIPv4 = 0x0800
 	TypeARP  = 0x0806
+	TypeVLAN = 0x8100 // an 802.1Q tag comes first
 )
 
 // FrameHeader is the length of an Ethernet header.
 const FrameHeader = 14
 
+// TagLen is the length of an 802.1Q tag.
+const TagLen = 4
+
 // Frame is an Ethernet II frame.
 type Frame struct {
 	Dst, Src MAC
+	VLAN     uint16 // the 802.1Q tag, 0 for none
 	Type     uint16
 	Payload  []byte
 }
@@ -47,6 +52,14 @@ func ReadFrame(b []byte) (f Frame, ok bool) {
 	f.Dst, f.Src = MAC(b[0:6]), MAC(b[6:12])
 	f.Type = uint16(b[12])<<8 | uint16(b[13])
 	f.Payload = b[FrameHeader:]
+	if f.Type == TypeVLAN {
+		if len(f.Payload) < TagLen {
+			return f, false
+		}
+		f.VLAN = (uint16(f.Payload[0])<<8 | uint16(f.Payload[1])) & 0xfff
+		f.Type = uint16(f.Payload[2])<<8 | uint16(f.Payload[3])
+		f.Payload = f.Payload[TagLen:]
+	}
 	return f, true
 }
 

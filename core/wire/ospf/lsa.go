@@ -9,17 +9,22 @@ import (
 	"hellebore/core/wire/ip"
 )
 
-// LSA types (RFC 2328 A.4.1).
+// LSA types (RFC 2328 A.4.1, RFC 3101 appendix C). Type 6 is for multicast and
+// has no place here.
 const (
 	RouterLSA      = 1
 	NetworkLSA     = 2
 	SummaryLSA     = 3
 	ASBRSummaryLSA = 4
 	ExternalLSA    = 5
+	NSSALSA        = 7
 )
 
 // LSATypeName names the LSA types, by number.
-var LSATypeName = [...]string{"unknown", "router", "network", "summary", "AS boundary summary", "AS external"}
+var LSATypeName = [...]string{"unknown", "router", "network", "summary", "AS boundary summary", "AS external", "group membership", "NSSA external"}
+
+// KnownType says whether an LSA type is one that a router here understands.
+func KnownType(t uint8) bool { return t >= RouterLSA && t <= ExternalLSA || t == NSSALSA }
 
 // LSAHeaderLen is the length of an LSA header.
 const LSAHeaderLen = 20
@@ -30,6 +35,7 @@ const (
 	MaxAgeDiff    = 900
 	LSRefreshTime = 1800
 	LSInfinity    = 0xffffff
+	MaxMetric     = 0xffff             // of a link in a router LSA
 	InitialSeq    = int32(-0x7fffffff) // 0x80000001
 	MaxSeq        = int32(0x7fffffff)
 )
@@ -187,7 +193,7 @@ type RouterLink struct {
 
 // RouterBody is the body of a router LSA (RFC 2328 A.4.2).
 type RouterBody struct {
-	Flags uint8 // V, E, B
+	Flags uint8 // N, V, E, B
 	Links []RouterLink
 }
 
@@ -261,6 +267,8 @@ func ReadNetwork(b []byte) (n NetworkBody, ok bool) {
 const (
 	FlagB = 0x01 // area border router
 	FlagE = 0x02 // AS boundary router
+	FlagV = 0x04 // endpoint of a virtual link through this area
+	FlagN = 0x10 // translates NSSA LSAs whoever else does (RFC 3101, Nt)
 )
 
 // SummaryBody is the body of a summary LSA of either type (RFC 2328 A.4.4). The
@@ -285,7 +293,8 @@ func ReadSummary(b []byte) (s SummaryBody, ok bool) {
 	return SummaryBody{ip.Addr(binary.BigEndian.Uint32(b)), binary.BigEndian.Uint32(b[4:]) & 0xffffff}, true
 }
 
-// ExternalBody is the body of an AS external LSA (RFC 2328 A.4.5).
+// ExternalBody is the body of an AS external LSA (RFC 2328 A.4.5) and of an NSSA
+// external LSA (RFC 3101 2.4).
 type ExternalBody struct {
 	Mask    ip.Addr
 	Type2   bool

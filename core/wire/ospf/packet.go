@@ -35,8 +35,14 @@ const AllDRouters = ip.Addr(0xe0000006)
 // HeaderLen is the length of the packet header.
 const HeaderLen = 24
 
-// Options of a router (RFC 2328 A.2).
-const OptionE = 0x02
+// Options of a router and of an LSA (RFC 2328 A.2, RFC 3101 2.1).
+const (
+	OptionE = 0x02 // takes AS external LSAs
+	// OptionN says in a hello that the area is an NSSA; in an NSSA LSA the same
+	// bit is P, which asks the area's border to translate it.
+	OptionN = 0x08
+	OptionP = OptionN
+)
 
 // Header is the header of all OSPF packets (RFC 2328 A.3.1).
 type Header struct {

@@ -1,0 +1,170 @@
+package ospf
+
+import (
+	"hellebore/core/note"
+	"hellebore/core/route"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
+)
+
+// Virtual links (RFC 2328 15): two border routers of an area that are neighbours
+// in the backbone although no link of it joins them. A virtual port is up while
+// the area has a way to the other end, and takes its addresses and its cost from
+// that.
+
+// virtualPort is the port whose other end is a router beyond an area.
+func (p *Process) virtualPort(transit uint32, peer ip.Addr) (uint32, bool) {
+	for i := range p.ports {
+		if q := &p.ports[i]; q.Virtual && q.On && q.Transit == transit && q.Peer == peer {
+			return uint32(i), true
+		}
+	}
+	return 0, false
+}
+
+// syncVirtual makes the virtual ports that cross an area be what its
+// shortest-path tree says (RFC 2328 15 and 16.1).
+func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
+	areaID := p.areas[ai].id
+	for i := range p.ports {
+		q := &p.ports[i]
+		if !q.Virtual || !q.On || q.Transit != areaID {
+			continue
+		}
+		want := q.PortConfig
+		want.Up, want.Address, want.Remote, want.Cost = false, 0, 0, 0
+		q.way = route.NoSet
+		for _, b := range s.border {
+			hops := h.Shared().Sets.Hops(b.set)
+			if b.router != q.Peer || b.area != areaID || b.flags&wire.FlagB == 0 || b.cost >= wire.MaxMetric || len(hops) == 0 {
+				continue
+			}
+			if remote, ok := p.farAddress(h, s, ai, b.router); ok {
+				want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote, uint16(b.cost)
+				q.way = b.set
+			}
+		}
+		switch {
+		case want.Up && q.Up && want.Address == q.Address && want.Remote == q.Remote:
+			if q.Cost != want.Cost {
+				q.Cost = want.Cost
+				p.wantOriginate(h, p.areaOf(q.Area), 0)
+			}
+		case want.Up || q.Up:
+			if q.Up {
+				h.Note(note.Note{Kind: note.PortDown, Port: uint16(i), Reason: note.NoTransitWay})
+			}
+			p.portDown(h, uint32(i), note.NoTransitWay)
+			q.PortConfig = want
+			if want.Up {
+				h.Note(note.Note{Kind: note.PortUp, Port: uint16(i)})
+			}
+			p.portUp(h, uint32(i))
+		}
+	}
+}
+
+// farAddress is the address at which a router of an area is reached: that of its
+// end of the last link of a shortest path to it (RFC 2328 16.1, of virtual
+// links).
+func (p *Process) farAddress(h Host, s *scratch, ai int, router ip.Addr) (ip.Addr, bool) {
+	pool := h.Pool()
+	key, ok := pool.FindKey(wire.Key{Type: wire.RouterLSA, ID: router, Router: router})
+	if !ok {
+		return 0, false
+	}
+	body := s.live(pool, &p.areas[ai], key)
+	if body == nil {
+		return 0, false
+	}
+	for _, e := range body.edges {
+		from := s.live(pool, &p.areas[ai], e.target)
+		if from == nil || s.done[e.target] != s.run {
+			continue
+		}
+		for _, back := range from.edges {
+			if back.target == key && s.dist[e.target]+back.metric == s.dist[key] {
+				return e.data, true
+			}
+		}
+	}
+	return 0, false
+}
+
+// crosses says whether virtual links that are in use cross an area (RFC 2328
+// 6, TransitCapability): a router there says so.
+func (p *Process) crosses(areaID uint32) bool {
+	for i := range p.areas {
+		if p.areas[i].id == areaID {
+			return p.areas[i].crossed
+		}
+	}
+	return false
+}
+
+// endsVirtual says whether this router is one end of a virtual link in use that
+// crosses an area.
+func (p *Process) endsVirtual(areaID uint32) bool {
+	for i := range p.ports {
+		if q := &p.ports[i]; q.Virtual && q.running() && q.Transit == areaID {
+			for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+				if p.nbrs[n-1].state == Full {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// throughTransit improves the ways in the backbone by what border routers of
+// areas that virtual links cross say of them (RFC 2328 16.3): packets need not
+// follow the virtual link.
+func (p *Process) throughTransit(h Host, s *scratch) {
+	pool, shared := h.Pool(), h.Shared()
+	for ai := range p.areas {
+		a := &p.areas[ai]
+		if !a.crossed || a.id == 0 {
+			continue
+		}
+		a.db.Each(func(id uint32, e *entry) bool {
+			k := pool.Key(id)
+			if e.body == 0 || e.dying || k.Router == p.routerID || k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
+				return true
+			}
+			b := pool.bodies.Get(e.body)
+			if b.Summary.Metric >= wire.LSInfinity {
+				return true
+			}
+			for _, br := range s.border {
+				if br.router != k.Router || br.area != a.id || br.flags&wire.FlagB == 0 {
+					continue
+				}
+				cost := br.cost + b.Summary.Metric
+				if k.Type == wire.SummaryLSA && len(b.stubs) == 1 && s.has(b.stubs[0].prefix) {
+					r := &s.routes[b.stubs[0].prefix]
+					if r.Area == 0 && (r.Kind == IntraArea || r.Kind == InterArea) && r.Set != route.NoSet {
+						s.shorten(shared, &r.Set, &r.Cost, br.set, cost)
+					}
+				}
+				for x := range s.asbrs {
+					if way := &s.asbrs[x]; k.Type == wire.ASBRSummaryLSA && way.router == k.ID && way.area == 0 {
+						s.shorten(shared, &way.set, &way.cost, br.set, cost)
+					}
+				}
+			}
+			return true
+		})
+	}
+}
+
+// shorten takes another way if it costs less, and uses both if they cost the
+// same.
+func (s *scratch) shorten(shared *route.Shared, set *route.SetID, cost *uint32, by route.SetID, byCost uint32) {
+	switch {
+	case byCost < *cost:
+		*set, *cost = by, byCost
+	case byCost == *cost:
+		*set = s.merge(shared, *set, by)
+	}
+}
