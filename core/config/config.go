@@ -313,7 +313,9 @@ func (r PortRef) String() string {
 type Link struct {
 	A, B  PortRef
 	Delay time.Duration // one way, above 0
-	Loss  uint32        // packets lost at random, in a million
+	// Packets lost at random, arriving late enough to be overtaken, and arriving
+	// twice, each in a million.
+	Loss, Reorder, Duplicate uint32
 }
 
 // DefaultDelay is the one-way delay of a link or a segment.

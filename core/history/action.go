@@ -28,9 +28,11 @@ const (
 	Enable
 	Wait
 	Restart // of a routing process
+	Join    // a port to a segment
+	Part    // a port from its segment
 )
 
-var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart"}
+var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -40,6 +42,7 @@ type Action struct {
 	Text      string         // of Apply
 	Target    config.PortRef // of the others; Port is "" for a whole device
 	Direction network.Direction
+	Segment   string        // of Join
 	For       time.Duration // of Wait
 }
 
@@ -52,6 +55,8 @@ func (a Action) String() string {
 		return "wait " + labtext.FormatDuration(a.For)
 	case Restart:
 		return "restart ospf on " + a.Target.Device
+	case Join:
+		return "join " + a.Target.String() + " " + a.Segment
 	}
 	s := a.Kind.String() + " " + a.Target.Device
 	if a.Target.Port != "" {
@@ -72,7 +77,7 @@ func ParseAction(s string) (Action, error) {
 	}
 	a := Action{}
 	found := false
-	for k := Cut; k <= Restart; k++ {
+	for k := Cut; k <= Part; k++ {
 		if words[0] == k.String() {
 			a.Kind, found = k, true
 		}
@@ -104,6 +109,10 @@ func ParseAction(s string) (Action, error) {
 		a.Target.Port = config.HostPort
 	}
 	switch {
+	case a.Kind == Join && len(words) == 3:
+		a.Segment = words[2]
+	case a.Kind == Join:
+		return a, fmt.Errorf("join needs a port and a segment; write for example: join %s yard", words[1])
 	case len(words) == 2:
 	case len(words) == 3 && a.Kind == Silence && words[2] == "out":
 		a.Direction = network.Out
@@ -150,7 +159,17 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 		}
 		return fmt.Errorf("%s has no port named %s", d.Name(), a.Target.Port)
 	}
-	_, _, joined := w.MediumOf(d.ID(), p)
+	m, _, joined := w.MediumOf(d.ID(), p)
+	if a.Kind == Join {
+		s := w.Segment(a.Segment)
+		if s == nil {
+			return fmt.Errorf("there is no segment named %s", a.Segment)
+		}
+		if d.Ports()[p].Config.Loopback || !w.JoinSegment(d.ID(), p, s) {
+			return fmt.Errorf("%v is joined already; part it first", a.Target)
+		}
+		return nil
+	}
 	if !joined && a.Kind != Disable && a.Kind != Enable {
 		return fmt.Errorf("%v is not joined to anything", a.Target)
 	}
@@ -167,6 +186,10 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 		if !w.Mend(d.ID(), p) {
 			return fmt.Errorf("the link of %v has no fault", a.Target)
 		}
+	case Part:
+		if !w.Part(d.ID(), p) {
+			return fmt.Errorf("%v is on the link %s, not on a segment; cut it instead", a.Target, linkWords(w, m))
+		}
 	case Disable, Enable:
 		w.ForcePort(d.ID(), p, override)
 	}
@@ -175,3 +198,12 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 
 // until is when a Wait that begins at start ends.
 func (a Action) until(start event.Time) event.Time { return start + event.FromDuration(a.For) }
+
+// linkWords names a link by its ends.
+func linkWords(w *network.World, m *network.Medium) string {
+	name := func(e network.End) string {
+		d := w.Device(e.Device)
+		return config.PortRef{Device: d.Name(), Port: d.Ports()[e.Port].Config.Name}.String()
+	}
+	return name(m.Ends[0]) + " " + name(m.Ends[1])
+}

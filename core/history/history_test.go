@@ -30,15 +30,16 @@ func triangle() string { return demo.Labs()[1].Text }
 
 func TestActionsReadBackAsTyped(t *testing.T) {
 	for _, s := range []string{"cut viaduct.e1", "silence viaduct.e1", "silence viaduct.e1 out", "silence viaduct.e1 in",
-		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct"} {
+		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct", "join viaduct.e1 yard", "part viaduct.e1"} {
 		a, err := ParseAction(s)
 		require.NoError(t, err)
 		require.Equal(t, s, a.String())
 	}
 	for in, want := range map[string]string{
 		"":                      "no action; write for example: cut viaduct.e1",
-		"sever viaduct.e1":      `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart`,
+		"sever viaduct.e1":      `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part`,
 		"restart viaduct":       "restart what? write for example: restart ospf on viaduct",
+		"join viaduct.e1":       "join needs a port and a segment; write for example: join viaduct.e1 yard",
 		"cut":                   "cut what? write for example: cut viaduct.e1",
 		"wait":                  "wait what? write for example: wait 30s",
 		"wait long":             `"long" is not a time to wait; write a number and a unit, for example wait 30s`,
@@ -63,6 +64,9 @@ func TestActionsThatCannotBe(t *testing.T) {
 		"restart ospf on kiosk": "OSPF does not run on kiosk",
 		"cut viaduct":           "viaduct is a router: say which port, for example viaduct.lo",
 		"cut viaduct.lo":        "viaduct.lo is not joined to anything",
+		"part viaduct.e2":       "viaduct.e2 is on the link viaduct.e2 quarry.e1, not on a segment; cut it instead",
+		"join viaduct.lan yard": "there is no segment named yard",
+		"join viaduct.e2 hall":  "viaduct.e2 is joined already; part it first",
 	} {
 		a, err := ParseAction(in)
 		require.NoError(t, err)

@@ -322,7 +322,9 @@ func (b *builder) delay(n *Node) {
 	}
 }
 
-func (b *builder) loss(n *Node) { b.wire.Loss, _ = parsePercent(n.Args[0].Text) }
+func (b *builder) loss(n *Node)      { b.wire.Loss, _ = parsePercent(n.Args[0].Text) }
+func (b *builder) reorder(n *Node)   { b.wire.Reorder, _ = parsePercent(n.Args[0].Text) }
+func (b *builder) duplicate(n *Node) { b.wire.Duplicate, _ = parsePercent(n.Args[0].Text) }
 
 func (b *builder) flow(n *Node) {
 	f := config.Flow{Name: n.Args[0].Text, From: n.Args[1].Text, To: n.Args[3].Text, Every: config.DefaultEvery}

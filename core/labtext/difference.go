@@ -177,7 +177,9 @@ func facts(l *config.Lab) []fact {
 		n := "link " + strings.Join(ends, " ")
 		add(n, "", "", Top, "link")
 		add(n, "delay", FormatDuration(k.Delay), LinkOf, "delay")
-		add(n, "loss", strconv.FormatFloat(float64(k.Loss)/10_000, 'f', -1, 64)+"%", LinkOf, "loss")
+		for word, share := range map[string]uint32{"loss": k.Loss, "reorder": k.Reorder, "duplicate": k.Duplicate} {
+			add(n, word, strconv.FormatFloat(float64(share)/10_000, 'f', -1, 64)+"%", LinkOf, word)
+		}
 	}
 	for _, s := range l.Segments {
 		n := "segment " + s.Name

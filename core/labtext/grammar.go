@@ -279,6 +279,10 @@ func init() {
 			Effect: Live, Help: "one-way delay", build: (*builder).delay},
 		{Word: "loss", In: []Context{LinkOf}, Inline: true, Args: []Arg{{Name: "share", Kind: Percent}}, Default: "0%",
 			Effect: Live, Help: "the share of packets lost at random, each way", build: (*builder).loss},
+		{Word: "reorder", In: []Context{LinkOf}, Inline: true, Args: []Arg{{Name: "share", Kind: Percent}}, Default: "0%",
+			Effect: Live, Help: "the share of packets that take up to five times the delay, so that later ones overtake them", build: (*builder).reorder},
+		{Word: "duplicate", In: []Context{LinkOf}, Inline: true, Args: []Arg{{Name: "share", Kind: Percent}}, Default: "0%",
+			Effect: Live, Help: "the share of packets that arrive twice", build: (*builder).duplicate},
 
 		{Word: "flow", In: []Context{Top}, Opens: FlowOf, Many: true,
 			Args: []Arg{{Name: "name", Kind: Name}, {Name: "from", Kind: DeviceRef},

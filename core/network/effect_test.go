@@ -148,6 +148,8 @@ var effects = []effect{
 	{word: "delay", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 3ms"},
 	{word: "delay", in: labtext.SegOf, from: office, to: strings.TrimSuffix(office, "\n") + " delay 4ms\n"},
 	{word: "loss", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 1ms loss 1%"},
+	{word: "reorder", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 1ms reorder 1%"},
+	{word: "duplicate", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 1ms duplicate 1%"},
 	{word: "flow", in: labtext.Top, from: "flow tickets kiosk -> booth", to: "flow tickets booth -> kiosk"},
 	{word: "every", in: labtext.FlowOf, from: "every 100ms", to: "every 50ms"},
 }

@@ -22,6 +22,7 @@ const (
 type End struct {
 	Device, Port uint32
 	Cut          bool // a segment's end only: carrier lost on this port's cable
+	Parted       bool // a segment's end only: an action took the port off it
 	SilentIn     bool // packets towards the port vanish
 	SilentOut    bool // packets from the port vanish
 	// Generations of what is in flight: a fault begins a new one, and a packet
@@ -37,18 +38,21 @@ type Medium struct {
 	Gone  bool
 	Cut   bool // a link only: carrier lost at both ends
 	Delay event.Time
-	Loss  uint32 // in a million
-	Ends  []End
-	sent  uint64 // the counter of random loss
+	// Shares of packets that are lost, arrive late and arrive twice, each in a
+	// million.
+	Loss, Reorder, Duplicate uint32
+	Ends                     []End
+	sent                     uint64 // the counter of keyed randomness
 }
 
 func (m *Medium) digest(d *store.Digest) {
 	d.Flag(m.Gone)
 	d.Flag(m.Cut)
-	d.Add(uint64(m.Delay), uint64(m.Loss))
+	d.Add(uint64(m.Delay), uint64(m.Loss), uint64(m.Reorder), uint64(m.Duplicate))
 	for _, e := range m.Ends {
 		d.Add(uint64(e.Device), uint64(e.Port))
 		d.Flag(e.Cut)
+		d.Flag(e.Parted)
 		d.Flag(e.SilentIn)
 		d.Flag(e.SilentOut)
 	}
@@ -91,7 +95,7 @@ func (w *World) Facing(dev, port uint32) []Station {
 	tag := w.devices[dev].Ports()[port].Config.VLAN
 	var out []Station
 	for i, e := range m.Ends {
-		if i == from {
+		if i == from || e.Parted {
 			continue
 		}
 		if p, ok := w.devices[e.Device].Tagged(e.Port, tag); ok {
@@ -105,6 +109,8 @@ func (w *World) Facing(dev, port uint32) []Station {
 func (m *Medium) Passes(from, to int) (ok bool, why note.Code) {
 	a, b := &m.Ends[from], &m.Ends[to]
 	switch {
+	case a.Parted || b.Parted:
+		return false, note.NotJoined
 	case m.Cut || a.Cut || b.Cut:
 		return false, note.LinkCut
 	case a.SilentOut || b.SilentIn:
@@ -113,8 +119,8 @@ func (m *Medium) Passes(from, to int) (ok bool, why note.Code) {
 	return true, note.None
 }
 
-// Transmit puts a frame on what the port is joined to. Random loss is keyed by
-// the medium and its count of frames.
+// Transmit puts a frame on what the port is joined to. What is lost,
+// late or doubled at random is keyed by the medium and its count of frames.
 func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
 	m, from, ok := w.MediumOf(dev, port)
 	if !ok {
@@ -133,21 +139,47 @@ func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
 			continue
 		}
 		m.sent++
-		if m.Loss != 0 && store.Below(store.Keyed(w.seed, uint64(w.devices[dev].Ports()[port].Joint), lossPurpose, m.sent), 1_000_000) < uint64(m.Loss) {
+		if m.struck(w, m.Loss, lossPurpose) {
 			continue
 		}
-		if class == event.Pending {
-			w.calm.Begin()
+		copies, late := 1, event.Time(0)
+		if m.struck(w, m.Duplicate, duplicatePurpose) {
+			copies = 2
 		}
-		w.queue.Push(event.Event{
-			At: w.now + m.Delay, Dest: e.Device, Source: dev, Seq: w.devices[dev].NextSeq(),
-			Kind: device.FrameArrives, Class: class, Frame: frame,
-			A: e.Port, B: uint32(from), C: m.Ends[from].genOut + e.genIn,
-		})
+		if m.struck(w, m.Reorder, reorderPurpose) {
+			late = m.Delay + event.Time(store.Below(m.chance(w, latePurpose), uint64(3*m.Delay)))
+		}
+		for range copies {
+			if class == event.Pending {
+				w.calm.Begin()
+			}
+			w.queue.Push(event.Event{
+				At: w.now + m.Delay + late, Dest: e.Device, Source: dev, Seq: w.devices[dev].NextSeq(),
+				Kind: device.FrameArrives, Class: class, Frame: frame,
+				A: e.Port, B: uint32(from), C: m.Ends[from].genOut + e.genIn,
+			})
+		}
 	}
 }
 
-const lossPurpose = 1 << 21
+// Purposes of keyed randomness.
+const (
+	lossPurpose = 1<<21 + iota
+	duplicatePurpose
+	reorderPurpose
+	latePurpose
+)
+
+// chance is keyed randomness of the packet that is being sent.
+func (m *Medium) chance(w *World, purpose uint64) uint64 {
+	e := &m.Ends[0]
+	return store.Keyed(w.seed, uint64(w.devices[e.Device].Ports()[e.Port].Joint), purpose, m.sent)
+}
+
+// struck says whether a share, in a million, takes the packet that is being sent.
+func (m *Medium) struck(w *World, share uint32, purpose uint64) bool {
+	return share != 0 && store.Below(m.chance(w, purpose), 1_000_000) < uint64(share)
+}
 
 // arrive hands a frame to its port, unless what carried it broke meanwhile.
 func (w *World) arrive(e *event.Event) {
@@ -163,6 +195,9 @@ func (w *World) arrive(e *event.Event) {
 func (w *World) carriers(m *Medium) {
 	for i := range m.Ends {
 		e := &m.Ends[i]
+		if e.Parted {
+			continue // what it is joined to now says
+		}
 		carrier, why := true, note.None
 		switch {
 		case m.Gone:
@@ -245,6 +280,7 @@ func (w *World) renamed(lab *config.Lab) map[string]string {
 // join makes the media be what the lab says. A link keeps its identity by its
 // two ports, a segment by its name, and each port on it by itself.
 func (w *World) join(lab *config.Lab) {
+	w.keepMoves(lab)
 	wanted := make([]Medium, 0, len(lab.Links)+len(lab.Segments))
 	end := func(r config.PortRef) End {
 		d := w.devices[w.byName[r.Device]]
@@ -252,12 +288,21 @@ func (w *World) join(lab *config.Lab) {
 		return End{Device: d.ID(), Port: i}
 	}
 	for _, l := range lab.Links {
-		wanted = append(wanted, Medium{Kind: Link, Delay: event.FromDuration(l.Delay), Loss: l.Loss, Ends: []End{end(l.A), end(l.B)}})
+		wanted = append(wanted, Medium{Kind: Link, Delay: event.FromDuration(l.Delay), Loss: l.Loss, Reorder: l.Reorder, Duplicate: l.Duplicate, Ends: []End{end(l.A), end(l.B)}})
 	}
 	for _, s := range lab.Segments {
 		m := Medium{Kind: Segment, Name: s.Name, Delay: event.FromDuration(s.Delay)}
 		for _, r := range s.Ports {
-			m.Ends = append(m.Ends, end(r))
+			e := end(r)
+			if x, moved := w.moved[[2]uint32{e.Device, e.Port}]; moved && x.to != s.Name {
+				e.Parted = true
+			}
+			m.Ends = append(m.Ends, e)
+		}
+		for _, at := range w.movedTo(s.Name) {
+			if e := (End{Device: at[0], Port: at[1]}); !m.has(e) {
+				m.Ends = append(m.Ends, e)
+			}
 		}
 		wanted = append(wanted, m)
 	}
@@ -277,7 +322,9 @@ func (w *World) join(lab *config.Lab) {
 			w.media[j].Gone = true
 			w.carriers(&w.media[j])
 			for _, e := range w.media[j].Ends {
-				w.devices[e.Device].Join(e.Port, -1, false)
+				if !e.Parted {
+					w.devices[e.Device].Join(e.Port, -1, false)
+				}
 			}
 		}
 	}
@@ -293,12 +340,13 @@ func (w *World) join(lab *config.Lab) {
 			for k := range m.Ends {
 				for _, e := range old.Ends {
 					if e.Device == m.Ends[k].Device && e.Port == m.Ends[k].Port {
+						e.Parted = m.Ends[k].Parted
 						m.Ends[k] = e
 					}
 				}
 			}
 			for _, e := range old.Ends {
-				if !m.has(e) {
+				if !m.has(e) && !e.Parted {
 					w.devices[e.Device].Join(e.Port, -1, false)
 					w.devices[e.Device].SetCarrier(e.Port, false, note.NotJoined)
 				}
@@ -306,7 +354,9 @@ func (w *World) join(lab *config.Lab) {
 			w.media[j] = m
 		}
 		for _, e := range m.Ends {
-			w.devices[e.Device].Join(e.Port, int32(j), m.Kind == Segment)
+			if !e.Parted {
+				w.devices[e.Device].Join(e.Port, int32(j), m.Kind == Segment)
+			}
 		}
 	}
 }

@@ -151,6 +151,50 @@ func TestARouterThatComesLaterIsDROther(t *testing.T) {
 	require.Equal(t, table(settledYard(t), "turntable"), table(w, "turntable"))
 }
 
+// TestAPortLeavesASegmentAndComesBack parts the DR from the segment, and joins it
+// again: it finds another DR and does not take its place (RFC 2328 9.4).
+func TestAPortLeavesASegmentAndComesBack(t *testing.T) {
+	w := settledYard(t)
+	dev, p := port(t, w, "signal-box.yard")
+	require.True(t, w.Part(dev, p))
+	require.False(t, w.Part(dev, p), "it is on no segment any more")
+	settle(t, w)
+	require.Equal(t, "Down", roles(w)["signal-box"])
+	require.Equal(t, "DR", roles(w)["depot"])
+	require.Len(t, neighbourStates(w, "depot"), 2)
+
+	// A text that says nothing new of the port leaves it where it is.
+	reconfigured(t, w, strings.Replace(demoLab(t, "station-yard"), "priority 10", "priority 11", 1))
+	require.Equal(t, "Down", roles(w)["signal-box"])
+
+	require.True(t, w.JoinSegment(dev, p, w.Segment("yard")))
+	require.False(t, w.JoinSegment(dev, p, w.Segment("yard")), "it is on it already")
+	settle(t, w)
+	require.Equal(t, "DR", roles(w)["depot"])
+	require.Equal(t, "DR Other", roles(w)["signal-box"])
+	require.Equal(t, table(settledYard(t), "signal-box"), table(w, "signal-box"))
+}
+
+// TestAPortMovesToAnotherSegment has a router join a segment that the text does
+// not put it on, until the text says otherwise.
+func TestAPortMovesToAnotherSegment(t *testing.T) {
+	text := "router a\n  port e1 10.0.0.1/24\n    ospf area 0\nrouter b\n  port e1 10.0.0.2/24\n    ospf area 0\n" +
+		"router c\n  port e1 10.0.0.3/24\n    ospf area 0\n"
+	w := build(t, text+"segment one a.e1 b.e1\nsegment two c.e1\n")
+	settle(t, w)
+	dev, p := port(t, w, "b.e1")
+	w.Part(dev, p)
+	require.True(t, w.JoinSegment(dev, p, w.Segment("two")))
+	settle(t, w)
+	require.Equal(t, map[string]string{"e1": "Full"}, states(w, "c"))
+	require.Empty(t, states(w, "a"))
+	c := w.Clone()
+	reconfigured(t, c, text+"segment one a.e1\nsegment two b.e1 c.e1\n")
+	require.Equal(t, map[string]string{"e1": "Full"}, states(c, "c"))
+	reconfigured(t, w, text+"segment one a.e1 b.e1\nsegment three c.e1\n")
+	require.Equal(t, map[string]string{"e1": "Full"}, states(w, "a"), "its segment is gone: it is where the text has it")
+}
+
 // TestMixedTypesFormAnAdjacencyWithoutRoutes has one end of a link take it for a
 // segment: Full, and yet no route.
 func TestMixedTypesFormAnAdjacencyWithoutRoutes(t *testing.T) {
@@ -172,22 +216,24 @@ func TestBroadcastOnALinkWorksLikeASegmentOfTwo(t *testing.T) {
 }
 
 // TestLossChangesNothingButTime loses up to a fifth of all packets between the
-// routers of the areas: the tables come out the same.
+// routers of the areas, has others overtaken or come twice, and all of that at
+// once: the tables come out the same.
 func TestLossChangesNothingButTime(t *testing.T) {
 	text := demoLab(t, "three-areas")
 	sound := build(t, text)
 	settle(t, sound)
-	for _, loss := range []string{"5%", "20%"} {
+	for _, fault := range []string{"loss 5%", "loss 20%", "reorder 30%", "duplicate 30%", "loss 20% reorder 20% duplicate 20%"} {
 		lossy := text
-		for _, link := range []string{"link junction.e1 upper.e1", "link junction.e2 lower.e1", "link upper.e2 lower.e2", "link upper.e3 mill.e1", "link lower.e3 mill.e2", "link lower.e4 mine.e1"} {
-			lossy = strings.Replace(lossy, link, link+" loss "+loss, 1)
+		for _, link := range []string{"link junction.e1 upper.e1", "link junction.e2 lower.e1", "link upper.e2 lower.e2", "link upper.e3 mill.e1", "link lower.e3 mill.e2", "link lower.e4 mine.e1",
+			"link upper.e4 boathouse.e1", "link lower.e5 boathouse.e2"} {
+			lossy = strings.Replace(lossy, link, link+" "+fault, 1)
 		}
 		for seed := range 5 {
 			w := build(t, strings.Replace(lossy, "seed 5", fmt.Sprintf("seed %d", 100+seed), 1))
 			w.RunUntil(20*60*event.Second, bound)
 			reconfigured(t, w, strings.Replace(text, "seed 5", fmt.Sprintf("seed %d", 100+seed), 1))
-			for _, name := range []string{"junction", "upper", "lower", "mill", "mine"} {
-				require.Equal(t, table(sound, name), table(w, name), "%s of %s lost, seed %d", name, loss, seed)
+			for _, name := range []string{"junction", "upper", "lower", "mill", "mine", "boathouse"} {
+				require.Equal(t, table(sound, name), table(w, name), "%s with %s, seed %d", name, fault, seed)
 			}
 		}
 	}

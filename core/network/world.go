@@ -22,6 +22,8 @@ type World struct {
 	devices []*device.Device
 	byName  map[string]uint32 // replaced, never written, so clones share it
 	media   []Medium
+	moved   map[[2]uint32]move   // ports that actions moved; replaced, never written
+	says    map[[2]uint32]string // what the text joins ports to; replaced, never written
 	flows   []config.Flow
 	pool    *ospf.Pool
 	shared  *route.Shared

@@ -84,6 +84,9 @@ func MapOf(w *network.World) Map {
 			l.Kind, l.ID = "segment", "segment "+m.Name
 		}
 		for _, e := range m.Ends {
+			if e.Parted {
+				continue
+			}
 			d := w.Device(e.Device)
 			c := &d.Ports()[e.Port].Config
 			up, why := d.Up(e.Port)

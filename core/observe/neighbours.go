@@ -96,6 +96,9 @@ func onMedium(w *network.World, m *network.Medium) []Neighbour {
 	}
 	var sides, alone []side
 	for k := range m.Ends {
+		if m.Ends[k].Parted {
+			continue
+		}
 		own := sideOf(w, m, k)
 		sides = append(sides, own)
 		for i := range own.d.Ports() {
