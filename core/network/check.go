@@ -1,6 +1,7 @@
 package network
 
 import (
+	"cmp"
 	"fmt"
 
 	"hellebore/core/device"
@@ -26,7 +27,7 @@ func (w *World) Check() string {
 		return ""
 	}
 	for _, d := range w.devices {
-		if s := d.OSPF().Unfinished(); s != "" {
+		if s := cmp.Or(d.OSPF().Unfinished(), d.OSPF().Outdated(d)); s != "" {
 			return d.Name() + ": " + s
 		}
 	}

@@ -209,6 +209,7 @@ func (p *Process) interArea(h Host, s *scratch) {
 			if e.body == 0 || e.dying || k.Router == p.routerID || k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
 				return true
 			}
+			p.beyond = true
 			b := pool.bodies.Get(e.body)
 			if b.Summary.Metric >= wire.LSInfinity {
 				return true
@@ -269,6 +270,7 @@ func (p *Process) external(h Host, s *scratch) {
 		if e.body == 0 || e.dying || k.Router == p.routerID {
 			return true
 		}
+		p.beyond = true
 		b := pool.bodies.Get(e.body)
 		way, ok := s.asbr(shared, k.Router)
 		if x := b.External.Forward; x != 0 && ok {

@@ -20,7 +20,10 @@ type Pool struct {
 	keyIndex  store.Index
 	bodies    store.Paged[*Body] // 0 is not used
 	bodyIndex store.Index
-	scratch   *scratch // of one SPF run at a time; never copied
+	// announcers are the keys of LSAs that ever had a prefix as a network of
+	// their own, by prefix; lists are replaced, never written.
+	announcers store.Paged[[]uint32]
+	scratch    *scratch // of one SPF run at a time; never copied
 }
 
 // Body is the decoded body of an LSA.
@@ -52,7 +55,7 @@ type stub struct {
 
 // Clone is an independent copy.
 func (p *Pool) Clone() *Pool {
-	return &Pool{keys: p.keys.Clone(), keyIndex: p.keyIndex.Clone(), bodies: p.bodies.Clone(), bodyIndex: p.bodyIndex.Clone()}
+	return &Pool{keys: p.keys.Clone(), keyIndex: p.keyIndex.Clone(), bodies: p.bodies.Clone(), bodyIndex: p.bodyIndex.Clone(), announcers: p.announcers.Clone()}
 }
 
 // networkKey names the network whose DR has an address.
@@ -145,6 +148,13 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 	if p.bodies.Len() == 0 {
 		p.bodies.Set(0, nil)
 	}
+	if t := p.Key(key).Type; t == wire.RouterLSA || t == wire.NetworkLSA {
+		for _, st := range b.stubs {
+			if list := p.announcers.Get(st.prefix); !slices.Contains(list, key) {
+				p.announcers.Set(st.prefix, append(slices.Clip(list), key))
+			}
+		}
+	}
 	id = p.bodies.Append(b)
 	p.bodyIndex.Add(hash, id, func(id uint32) uint64 {
 		b := p.bodies.Get(id)
@@ -175,6 +185,9 @@ type area struct {
 	originated event.Time         // of the router LSA, 0 if never
 	outbid     bool               // the next origination must have a new sequence number
 	crossed    bool               // by virtual links in use, as of the last run
+	tree       *spt               // of the last run
+	changed    []changed          // since the last run
+	full       bool               // the next run makes the tree anew
 
 	// Of an NSSA (RFC 3101 3.1).
 	translates      bool
@@ -288,7 +301,8 @@ func (p *Process) install(h Host, ai int, key uint32, e entry) {
 	}
 	if old.body != e.body || old.dying != e.dying {
 		h.Calm().Disturb(h.Now())
-		p.scheduleSPF(h)
+		p.changedLSA(h, ai, key, old)
+		p.igpEvent(h)
 	}
 	p.watchAge(h, key, e)
 }

@@ -193,6 +193,9 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		q = &p.ports[i]
 	}
 	nb := &p.nbrs[n]
+	if nb.state == Full && nb.address != src {
+		p.scheduleSPF(h) // next hops are neighbours' addresses
+	}
 	nb.address, nb.options = src, hello.Options&^wire.OptionN // which stands in hellos only
 	q.refusal = Refusal{}
 	// HelloReceived: the inactivity timer restarts.
@@ -284,6 +287,9 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 		q = &p.ports[nb.port]
 	}
 	ai := p.areaOf(q.Area)
+	if from == Full || to == Full {
+		p.areas[ai].full = true
+	}
 	switch Full {
 	case from:
 		p.wantOriginate(h, ai, 0)

@@ -67,6 +67,7 @@ func (p *Process) nssaRoutes(h Host, s *scratch, ai int) {
 		if k.Type != wire.NSSALSA || e.body == 0 || e.dying || k.Router == p.routerID {
 			return true
 		}
+		p.beyond = true
 		b := pool.bodies.Get(e.body)
 		if b.External.Metric >= wire.LSInfinity || len(b.stubs) != 1 {
 			return true

@@ -160,6 +160,9 @@ type Process struct {
 	electing     []uint32    // ports that want an election
 	routes       store.Paged[Route]
 	runs         uint32 // of SPF
+	all          bool   // the next run is a full one
+	later        bool   // LSAs changed that no tree is made of
+	beyond       bool   // there are such LSAs
 	ddSeq        uint32
 	maxECMP      int // 0: no limit
 }
@@ -181,6 +184,7 @@ func (p *Process) Clone() Process {
 	for i := range c.areas {
 		c.areas[i].db = p.areas[i].db.Clone()
 		c.areas[i].dying = append([]uint32(nil), p.areas[i].dying...)
+		c.areas[i].changed = append([]changed(nil), p.areas[i].changed...)
 	}
 	c.as.db = p.as.db.Clone()
 	c.as.dying = append([]uint32(nil), p.as.dying...)

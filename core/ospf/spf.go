@@ -1,6 +1,7 @@
 package ospf
 
 import (
+	"fmt"
 	"slices"
 
 	"hellebore/core/event"
@@ -35,8 +36,14 @@ const (
 // DelayNames are RFC 8405's names of the states.
 var DelayNames = [...]string{"QUIET", "SHORT_WAIT", "LONG_WAIT"}
 
-// scheduleSPF is an IGP event of RFC 8405 section 5.
+// scheduleSPF has the whole routing table computed anew.
 func (p *Process) scheduleSPF(h Host) {
+	p.all = true
+	p.igpEvent(h)
+}
+
+// igpEvent is an IGP event of RFC 8405 section 5.
+func (p *Process) igpEvent(h Host) {
 	d, now := &p.delay, h.Now()
 	state, wait := shortWait, shortSPFDelay
 	switch {
@@ -91,18 +98,37 @@ func (r *Route) better(o *Route) (better, equal bool) {
 	return false, true
 }
 
-// runSPF computes the routing table (RFC 2328 16): the shortest-path tree of
-// every area, then what lies in other areas, then what lies outside. The host
-// is given the routes that changed.
+// runSPF brings the routing table up to date (RFC 2328 16): as little of it as
+// the changes since the last run call for. The host is given the routes that
+// changed.
 func (p *Process) runSPF(h Host) {
-	pool, shared := h.Pool(), h.Shared()
-	if pool.scratch == nil {
-		pool.scratch = &scratch{}
+	if h.Pool().scratch == nil {
+		h.Pool().scratch = &scratch{}
 	}
+	s := h.Pool().scratch
 	p.runs++
-	s := pool.scratch
+	vertices, changed, ok := p.update(h, s)
+	if !ok {
+		vertices = p.table(h, s, true)
+		changed = p.putAll(h, s)
+	}
+	p.all, p.later = false, false
+	for ai := range p.areas {
+		p.areas[ai].changed, p.areas[ai].full = nil, false
+	}
+	h.Note(note.Note{Kind: note.SPFRun, Port: note.NoPort, A: vertices, B: changed})
+	if p.borders(h) {
+		p.wantSync(h, 0) // what the other areas are told
+	}
+}
+
+// table computes the routing table in the scratch: the shortest-path tree of
+// every area, then what lies in other areas, then what lies outside. Virtual
+// ports are brought up and down by that, unless all is to stay as it is. It
+// returns how many routers it reached.
+func (p *Process) table(h Host, s *scratch, virtual bool) (vertices uint64) {
+	shared := h.Shared()
 	s.beginTable(int(shared.Prefixes.Len()))
-	var vertices, changed uint64
 	order := make([]int, 0, len(p.areas)+1)
 	for ai := range p.areas {
 		if p.areas[ai].id != 0 {
@@ -121,19 +147,31 @@ func (p *Process) runSPF(h Host) {
 			bits := s.phops[int(prefix)*words : (int(prefix)+1)*words]
 			s.offer(shared, prefix, Route{Set: s.setOf(shared, bits), Cost: s.pcost[prefix], Area: p.areas[ai].id, Kind: IntraArea})
 		}
-		if p.areas[ai].id != 0 {
+		if virtual && p.areas[ai].id != 0 {
 			p.syncVirtual(h, s, ai)
 		}
 	}
+	p.beyondAreas(h, s)
+	return vertices
+}
+
+// beyondAreas adds what lies in other areas, and outside, to the routes inside
+// areas.
+func (p *Process) beyondAreas(h Host, s *scratch) {
+	p.beyond = false
 	p.interArea(h, s)
 	p.external(h, s)
-	p.asbrs = s.ways(shared)
+	p.asbrs = s.ways(h.Shared())
 	p.electTranslators(h, s)
 	p.discards(h, s)
 	p.joinDiscards(h, s)
+}
+
+// putAll gives the host what changed of the whole table.
+func (p *Process) putAll(h Host, s *scratch) (changed uint64) {
 	for _, prefix := range s.offered {
 		r := s.routes[prefix]
-		r.Set = p.limited(shared, r.Set)
+		r.Set = p.limited(h.Shared(), r.Set)
 		changed += p.putRoute(h, prefix, r)
 	}
 	p.routes.Each(func(id uint32, r *Route) bool {
@@ -142,10 +180,33 @@ func (p *Process) runSPF(h Host) {
 		}
 		return true
 	})
-	h.Note(note.Note{Kind: note.SPFRun, Port: note.NoPort, A: vertices, B: changed})
-	if p.borders(h) {
-		p.wantSync(h, 0) // what the other areas are told
+	return changed
+}
+
+// Outdated holds the routing table against one that is computed from nothing,
+// and describes the first difference; "" means there is none. Tests call it.
+func (p *Process) Outdated(h Host) string {
+	if !p.running || p.delay.timer.Running() {
+		return ""
 	}
+	c := p.Clone()
+	s := &scratch{}
+	c.table(h, s, false)
+	differs := ""
+	for _, prefix := range s.offered {
+		r := s.routes[prefix]
+		r.Set = p.limited(h.Shared(), r.Set)
+		if got := p.routes.Get(prefix); got != r {
+			differs = fmt.Sprintf("the route to %v is %+v, and should be %+v", h.Shared().Prefixes.Prefix(prefix), got, r)
+		}
+	}
+	p.routes.Each(func(id uint32, r *Route) bool {
+		if r.Kind != 0 && !s.has(id) {
+			differs = fmt.Sprintf("there is a route to %v, and should be none", h.Shared().Prefixes.Prefix(id))
+		}
+		return true
+	})
+	return differs
 }
 
 // backbone says whether the process has a database of the backbone.

@@ -1,6 +1,8 @@
 package ospf
 
 import (
+	"slices"
+
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/ospf"
@@ -23,6 +25,7 @@ type scratch struct {
 	lans     []lan
 	netMark  []uint32 // of netKey
 	netKey   []uint32 // by network vertex: the number of its LSA
+	nets     []net
 	hopBuf   []route.Hop
 	sets     []cachedSet
 
@@ -136,7 +139,7 @@ func (s *scratch) begin(keys, prefixes, words int) {
 		s.phops = make([]uint64, n)
 	}
 	s.heap, s.prefixes, s.sets = s.heap[:0], s.prefixes[:0], s.sets[:0]
-	s.first, s.lans = s.first[:0], s.lans[:0]
+	s.first, s.lans, s.nets = s.first[:0], s.lans[:0], s.nets[:0]
 }
 
 func (s *scratch) push(v vertex) {
@@ -190,6 +193,7 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 		if k := pool.Key(key); e.body != 0 && !e.dying && k.Type == wire.NetworkLSA {
 			if v, ok := pool.FindKey(networkKey(k.ID)); ok && int(v) < len(s.netMark) {
 				s.netMark[v], s.netKey[v] = s.run, key
+				s.nets = append(s.nets, net{v, key})
 			}
 		}
 		return true
@@ -198,10 +202,12 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 	a.crossed = false
 	rootBody := live(root)
 	if rootBody == nil {
+		a.tree = &spt{words: 1}
 		return 0
 	}
 	firstOf := p.firstHops(h, s, a.id, root, rootBody, live)
 	words := s.words()
+	kept := &spt{words: words, first: slices.Clone(s.first), lans: slices.Clone(s.lans), firstOf: firstOf}
 	if n := len(s.mark) * words; len(s.hops) < n {
 		s.hops = make([]uint64, n)
 	}
@@ -267,6 +273,8 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 		key := int(s.border[i].set)
 		s.border[i].set = s.setOf(h.Shared(), s.hops[key*words:(key+1)*words])
 	}
+	kept.nets, kept.border = slices.Clone(s.nets), slices.Clone(s.border[from:])
+	a.tree = s.keep(kept)
 	return reached
 }
 
