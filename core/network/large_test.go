@@ -3,6 +3,7 @@ package network_test
 import (
 	"fmt"
 	"math/rand"
+	"runtime"
 	"strings"
 	"testing"
 
@@ -46,13 +47,20 @@ func large() string {
 func BenchmarkLargeAreaColdToSettled(b *testing.B) {
 	r := labtext.Parse(large())
 	b.ReportAllocs()
+	var w *network.World
 	for b.Loop() {
-		w := network.New()
+		w = network.New()
 		w.Configure(&r.Lab)
 		if w.Settle(1e9, nil) != network.Settled {
 			b.Fatal("does not settle")
 		}
 	}
+	// What the settled network holds.
+	var m runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&m)
+	b.ReportMetric(float64(m.HeapAlloc)/(1<<20), "MiB-held")
+	runtime.KeepAlive(w)
 }
 
 // BenchmarkLargeArea is what is done to the settled network.
