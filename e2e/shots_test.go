@@ -40,11 +40,25 @@ var shots = []shot{
 		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
 		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
 	{name: "map-areas", lab: "three-areas", path: "/map"},
+	{name: "ladder", lab: "beyond-the-pass", acts: []string{"cut east.e2", "mend east.e2"}, path: "/neighbours?who=east.virtual-link+10.255.4.4", prepare: []step{sees("of saddle")}},
+	{name: "five", lab: "five-faults", path: "/map", dark: true},
+	{name: "cable", lab: "shared-cable", path: "/neighbours?who=cabin.e1.10"},
 	{name: "segment", lab: "station-yard", path: "/neighbours"},
 	{name: "database", lab: "three-areas", path: "/database", prepare: []step{
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="summary" and @aria-expanded]`)), sees("routes by it")}},
+	{name: "shortest-paths", lab: "three-areas", path: "/map?who=boathouse", prepare: []step{key("h"), sees("boathouse reaches")}},
+	{name: "packets", lab: "three-areas", acts: []string{"cut upper.e4"}, path: "/packets?who=lower.e5", prepare: []step{
+		chromedp.Click(chromedp.CSS(`button[data-kind="Link State Update"]`)), sees("number of LSAs")}},
+	{name: "messages", lab: "three-areas", acts: []string{"cut upper.e4", "mend upper.e4"}, path: "/messages"},
+	{name: "summary", lab: "three-areas", path: "/routes", prepare: []step{
+		mark("10.1.1.0/30"), mark("10.1.2.0/30"), mark("10.1.9.0/24"), sees("leading bits in common")}},
 	{name: "routes-areas", lab: "three-areas", path: "/routes", dark: true},
 	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
+}
+
+// mark ticks a row of Routes.
+func mark(prefix string) step {
+	return chromedp.Click(chromedp.CSS(`input[aria-label="mark ` + prefix + `"]`))
 }
 
 // media prefers a colour scheme.

@@ -22,6 +22,7 @@ import (
 type Lab struct {
 	history *history.History
 	outages map[outageKey][]observe.FlowOutages
+	actions map[outageKey]observe.Action
 }
 
 type outageKey struct {
@@ -30,7 +31,9 @@ type outageKey struct {
 }
 
 // New is an empty lab: its first action is to apply a text.
-func New() *Lab { return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}} }
+func New() *Lab {
+	return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}}
+}
 
 // Open replays a journal.
 func Open(records []history.Record, stop func() bool) (*Lab, error) {
@@ -135,20 +138,53 @@ func (l *Lab) Path(m history.Moment, from, to string) (observe.Path, error) {
 	return observe.FlowBetween(l.World(m), from, to)
 }
 
+// portAt finds a port by its name ("viaduct.e1") in a world.
+func portAt(w *network.World, port string) (dev, i uint32, err error) {
+	r := labtext.ParseRef(port)
+	d := w.Find(r.Device)
+	if d == nil {
+		return 0, 0, fmt.Errorf("there is no device named %s at that moment", r.Device)
+	}
+	i, ok := d.Port(r.Port)
+	if !ok {
+		return 0, 0, fmt.Errorf("%s has no port named %s", r.Device, r.Port)
+	}
+	return d.ID(), i, nil
+}
+
 // Capture writes the frames of the link or segment that a port ("viaduct.e1") is
 // on, between two moments, as a pcapng file. It returns how many there were.
 func (l *Lab) Capture(out io.Writer, port string, from, to history.Moment) (frames int, err error) {
 	w := l.World(to)
-	r := labtext.ParseRef(port)
-	d := w.Find(r.Device)
-	if d == nil {
-		return 0, fmt.Errorf("there is no device named %s at that moment", r.Device)
+	dev, i, err := portAt(w, port)
+	if err != nil {
+		return 0, err
 	}
-	i, ok := d.Port(r.Port)
-	if !ok {
-		return 0, fmt.Errorf("%s has no port named %s", r.Device, r.Port)
+	return interchange.Pcapng(out, l.history, w, dev, i, from, to)
+}
+
+// Packets are the frames of the link or segment that a port is on, between two
+// moments, decoded; if kinds are given, only packets of these.
+func (l *Lab) Packets(port string, from, to history.Moment, kinds []string) (observe.Packets, error) {
+	w := l.World(to)
+	dev, i, err := portAt(w, port)
+	if err != nil {
+		return observe.Packets{}, err
 	}
-	return interchange.Pcapng(out, l.history, w, d.ID(), i, from, to)
+	return observe.PacketsOf(l.history, w, dev, i, from.At, to.At, kinds)
+}
+
+// Tree is the shortest-path tree of a router; Ladder how an adjacency came to
+// its state; Messages what routers would log; Summary one prefix for several.
+func (l *Lab) Tree(m history.Moment, device string) (observe.Tree, error) {
+	return observe.TreeOf(l.World(m), device)
+}
+func (l *Lab) Ladder(m history.Moment, a, b string) (observe.Ladder, error) {
+	return observe.LadderOf(l.World(m), a, b)
+}
+func (l *Lab) Messages(m history.Moment) observe.Messages { return observe.MessagesOf(l.World(m)) }
+func (l *Lab) Summary(m history.Moment, prefixes []string, area string) (observe.Summary, error) {
+	return observe.SummaryOf(l.World(m), prefixes, area)
 }
 
 // Fork is a copy of the world at a moment, to try things on: the lab itself does
@@ -165,6 +201,17 @@ func (l *Lab) outagesOf(s *history.Step) []observe.FlowOutages {
 	return o
 }
 
+// actionOf is a step as views show it, made once.
+func (l *Lab) actionOf(s *history.Step) observe.Action {
+	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
+	if a, ok := l.actions[key]; ok {
+		return a
+	}
+	a := observe.ActionOf(s, l.outagesOf(s), l.changesOf(s))
+	l.actions[key] = a
+	return a
+}
+
 // changesOf is what an apply changed, by meaning.
 func (l *Lab) changesOf(s *history.Step) []labtext.Change {
 	if s.Parsed.Kind != history.Apply || s.Seq == 1 {
@@ -177,7 +224,7 @@ func (l *Lab) changesOf(s *history.Step) []labtext.Change {
 func (l *Lab) Timeline() []observe.Action {
 	out := []observe.Action{}
 	for _, s := range l.history.Steps() {
-		out = append(out, observe.ActionOf(s, l.outagesOf(s), l.changesOf(s)))
+		out = append(out, l.actionOf(s))
 	}
 	return out
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"net/netip"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -12,9 +13,15 @@ import (
 	"hellebore/core/config"
 )
 
+// series is a counter as the editor writes it out: port e[1..4].
+var series = regexp.MustCompile(`\[\d+\.\.\d+`)
+
 // judge says what is wrong with an argument, "" if nothing is, and what to
 // write instead.
 func judge(a Arg, t Token) (what, hint string) {
+	if series.MatchString(t.Text) && !t.Quoted {
+		return fmt.Sprintf("%s stands for several", t.Text), "press Ctrl-E on its line in the editor: it writes the series out"
+	}
 	if t.Quoted != (a.Kind == Quoted) {
 		if t.Quoted {
 			return fmt.Sprintf("%s is not written in quotes", a.Name), "write it without quotes"

@@ -618,6 +618,7 @@ func TestRoutesAgainstTheTopology(t *testing.T) {
 			size = 20 + r.Intn(41)
 		}
 		p := randomPlan(r, size)
+		t.Logf("seed %d", seed) // shown if it fails
 		w := build(t, p.text())
 		settle(t, w)
 		p.require(t, w, fmt.Sprintf("seed %d, cold", seed))

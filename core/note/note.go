@@ -71,7 +71,7 @@ type KindInfo struct {
 var Kinds = [kinds]KindInfo{
 	PortUp:            {"port-up", Detection, "port {port} came up"},
 	PortDown:          {"port-down", Detection, "port {port} went down: {reason}"},
-	NeighbourState:    {"neighbour-state", Adjacency, "neighbour {a:address} on {port}: {b:nbrState} to {c:nbrState}{because}"},
+	NeighbourState:    {"neighbour-state", Adjacency, "neighbour {a:identity} on {port}: {b:nbrState} to {c:nbrState}{because}"},
 	HelloRefused:      {"hello-refused", Adjacency, "{port} refuses packets from {a:address}: {reason}"},
 	PacketDropped:     {"packet-dropped", Packet, "dropped a packet for {a:address}: {reason}"},
 	LSAOriginated:     {"lsa-originated", Flooding, "originated {a:lsa}, sequence {b:sequence}"},

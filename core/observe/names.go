@@ -119,6 +119,11 @@ func Words(w *network.World, n note.Note) string {
 		switch kind {
 		case "lsa":
 			return w.Pool().Key(uint32(v)).String()
+		case "identity":
+			if far := routerIDs(w)[ip.Addr(v)]; far != nil {
+				return fmt.Sprintf("%s (%v)", far.Name(), ip.Addr(v))
+			}
+			return ip.Addr(v).String()
 		case "prefix":
 			return w.Shared().Prefixes.Prefix(uint32(v)).String()
 		case "hop":

@@ -5,11 +5,14 @@ import (
 	"fmt"
 	"slices"
 
+	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/history"
 	"hellebore/core/labtext"
 	"hellebore/core/network"
 	"hellebore/core/note"
+	"hellebore/core/ospf"
+	wire "hellebore/core/wire/ospf"
 )
 
 // Action is an action of the journal and what it came to.
@@ -23,10 +26,46 @@ type Action struct {
 	Convergence *float64 `json:"convergence" doc:"seconds from the action to the last change of forwarding on any router; null if there was none"`
 	Routes      int      `json:"routes" doc:"routes that changed, counted on each router"`
 	Routers     int      `json:"routers" doc:"routers whose forwarding changed"`
+	Tables      Counts   `json:"tables" doc:"routes in all tables, before and after"`
+	LSAs        Counts   `json:"lsas" doc:"LSAs, each counted once for its area, before and after"`
 	Out         int      `json:"out" doc:"flows that were out for a time"`
 	Summary     string   `json:"summary" doc:"one sentence"`
 	Changes     []string `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
 	Diverged    bool     `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
+}
+
+// Counts is how many there were before an action and after it.
+type Counts struct {
+	Before int `json:"before"`
+	After  int `json:"after"`
+}
+
+// sizes counts the routes of all routers, and the LSAs of all areas.
+func sizes(w *network.World) (routes, lsas int) {
+	type place struct {
+		area uint32
+		as   bool
+		key  wire.Key
+	}
+	seen := map[place]bool{}
+	for _, d := range w.Devices() {
+		if d.Gone() || d.Kind() != config.Router {
+			continue
+		}
+		for _, id := range d.Prefixes() {
+			if _, ok := d.Table().Best(id); ok {
+				routes++
+			}
+		}
+		d.OSPF().Database(d, func(v ospf.LSAView) {
+			at := place{v.Area, v.AS, v.Header.Key}
+			if v.AS {
+				at.area = 0
+			}
+			seen[at] = true
+		})
+	}
+	return routes, len(seen)
 }
 
 // ActionOf is a step as a view shows it; outages are its flows', before the
@@ -53,6 +92,8 @@ func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 			routers[n.Device] = true
 		}
 	}
+	a.Tables.Before, a.LSAs.Before = sizes(s.Before)
+	a.Tables.After, a.LSAs.After = sizes(s.After)
 	a.Routes, a.Routers = len(moved), len(routers)
 	for _, f := range outages {
 		if len(f.Outages) > 0 {

@@ -122,6 +122,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		if b.Network, ok = wire.ReadNetwork(b.Raw); !ok {
 			return 0, false
 		}
+		p.KeyID(networkKey(p.Key(key).ID)) // the vertex, also before a router lists it
 		for _, r := range b.Network.Routers {
 			b.edges = append(b.edges, edge{p.KeyID(wire.Key{Type: wire.RouterLSA, ID: r, Router: r}), 0, 0})
 		}

@@ -506,11 +506,12 @@ func (p *Process) intraArea(h Host, s *scratch, prefix uint32) {
 // TreeEdge is a link of a shortest-path tree, from a vertex nearer to the root.
 // A vertex is a router by its router ID, or a segment by its DR's address.
 type TreeEdge struct {
-	Area              uint32
-	From, To          ip.Addr
-	FromNet, ToNet    bool
-	Address, ToAt     ip.Addr // the address of From, and of To, on the link; 0 of a segment
-	Cost, DistanceToo uint32  // of the link, and from the root to To
+	Area               uint32
+	From, To           ip.Addr
+	FromNet, ToNet     bool
+	Address, ToAddress ip.Addr // of From and of To on the link; 0 of a segment
+	Cost, Distance     uint32  // of the link, and from the root to To
+	Virtual            bool
 }
 
 // Tree visits the shortest-path trees of the last run, one edge a call.
@@ -552,14 +553,22 @@ func (p *Process) Tree(h Host, visit func(TreeEdge)) {
 				if to == nil {
 					continue
 				}
+				// Of several links between two routers, the one whose addresses
+				// are next to each other.
+				var toAddress ip.Addr
 				for _, back := range to.edges {
-					if back.target != x {
-						continue
+					if back.target == x && (toAddress == 0 || back.data^e.data < toAddress^e.data) {
+						toAddress = back.data
 					}
-					visit(TreeEdge{Area: a.id, From: fromName, To: toName, FromNet: fromNet, ToNet: toNet,
-						Address: e.data, ToAt: back.data, Cost: e.metric, DistanceToo: a.tree.dist[k]})
-					break
 				}
+				if !to.linksTo(x) {
+					continue
+				}
+				virtual := slices.ContainsFunc(from.Router.Links, func(l wire.RouterLink) bool {
+					return l.Type == wire.LinkVirtual && l.ID == toName && l.Data == e.data
+				})
+				visit(TreeEdge{Area: a.id, From: fromName, To: toName, FromNet: fromNet, ToNet: toNet, Virtual: virtual,
+					Address: e.data, ToAddress: toAddress, Cost: e.metric, Distance: a.tree.dist[k]})
 			}
 		}
 	}

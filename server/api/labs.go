@@ -45,6 +45,8 @@ type LabPath struct {
 	ID string `path:"id" maxLength:"40"`
 }
 
+func (p LabPath) lab() string { return p.ID }
+
 type body[T any] struct {
 	Body T
 }

@@ -31,11 +31,20 @@ func view[T any](h *handlers, api huma.API, name, summary string, show func(*lab
 		})
 }
 
+// ask registers an operation that answers a question about a lab.
+func ask[In interface{ lab() string }, T any](h *handlers, api huma.API, name, summary string, answer func(*lab.Lab, *In) (T, error)) {
+	huma.Register(api, huma.Operation{OperationID: "get-" + name, Method: http.MethodGet, Path: "/api/labs/{id}/" + name, Summary: summary},
+		func(ctx context.Context, in *In) (*body[T], error) {
+			return with(ctx, h, (*in).lab(), func(l *lab.Lab) (T, error) { return answer(l, in) })
+		})
+}
+
 func (h *handlers) registerViews(api huma.API) {
 	view(h, api, "map", "Devices, what joins them, and the ways of the flows", (*lab.Lab).Map)
 	view(h, api, "ports", "All ports and processes", (*lab.Lab).Ports)
 	view(h, api, "neighbours", "All adjacencies, both ends a row", (*lab.Lab).Neighbours)
 	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies", (*lab.Lab).Database)
+	view(h, api, "messages", "What routers would write to their logs", (*lab.Lab).Messages)
 	view(h, api, "routes", "All prefixes across all routers", (*lab.Lab).Routes)
 
 	huma.Register(api, huma.Operation{OperationID: "explain-route", Method: http.MethodGet, Path: "/api/labs/{id}/explain",
@@ -53,6 +62,59 @@ func (h *handlers) registerViews(api huma.API) {
 				return l.Explain(m, in.Device, in.To)
 			})
 		})
+
+	ask(h, api, "tree", "The shortest-path tree of a router", func(l *lab.Lab, in *struct {
+		Moment
+		Device string `query:"device" required:"true" maxLength:"64"`
+	}) (observe.Tree, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return observe.Tree{}, err
+		}
+		return l.Tree(m, in.Device)
+	})
+	ask(h, api, "ladder", "How an adjacency came to its state, as each end saw it", func(l *lab.Lab, in *struct {
+		Moment
+		A string `query:"a" required:"true" maxLength:"130" doc:"a port: viaduct.e1"`
+		B string `query:"b" required:"true" maxLength:"130"`
+	}) (observe.Ladder, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return observe.Ladder{}, err
+		}
+		return l.Ladder(m, in.A, in.B)
+	})
+	ask(h, api, "summary", "The smallest prefix that covers several, and what else it covers", func(l *lab.Lab, in *struct {
+		Moment
+		Prefixes []string `query:"prefixes" maxItems:"200" doc:"absent: the networks of the area"`
+		Area     string   `query:"area" maxLength:"15"`
+	}) (observe.Summary, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return observe.Summary{}, err
+		}
+		return l.Summary(m, in.Prefixes, in.Area)
+	})
+	ask(h, api, "packets", "The packets of a link or segment between two moments, decoded", func(l *lab.Lab, in *struct {
+		LabPath
+		Port  string   `query:"port" required:"true" maxLength:"130" doc:"any port on it: viaduct.e1"`
+		From  string   `query:"from" maxLength:"40" doc:"a moment; absent: the beginning"`
+		To    string   `query:"to" maxLength:"40" doc:"a moment; absent: now"`
+		Kinds []string `query:"kinds" maxItems:"20" doc:"absent: all"`
+	}) (observe.Packets, error) {
+		if in.From == "" {
+			in.From = "0"
+		}
+		from, err := l.ParseMoment(in.From)
+		if err != nil {
+			return observe.Packets{}, err
+		}
+		to, err := l.ParseMoment(in.To)
+		if err != nil {
+			return observe.Packets{}, err
+		}
+		return l.Packets(in.Port, from, to, in.Kinds)
+	})
 
 	huma.Register(api, huma.Operation{OperationID: "get-path", Method: http.MethodGet, Path: "/api/labs/{id}/path",
 		Summary: "The way from a device to an address or another device, by the tables"},

@@ -27,6 +27,11 @@ export type Problem = Schemas['Problem'];
 export type Checked = Schemas['Checked'];
 export type ProbeReply = Schemas['ProbeReply'];
 export type ProbeEnd = Schemas['ProbeEnd'];
+export type Tree = Schemas['Tree'];
+export type LadderSide = Schemas['LadderSide'];
+export type Message = Schemas['Message'];
+export type Packet = Schemas['Packet'];
+export type Summary = Schemas['Summary'];
 export type FlowOutages = Schemas['FlowOutages'];
 
 export const http = createClient<paths>({
@@ -126,6 +131,57 @@ export const useDatabase = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'database', when],
     queryFn: () => unwrap(http.GET('/api/labs/{id}/database', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+export const useMessages = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'messages', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/messages', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+/** The shortest-path tree of a router, '' for none. */
+export const useTree = (id: string, when: string, device: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'tree', when, device],
+    queryFn: () =>
+      unwrap(http.GET('/api/labs/{id}/tree', { params: { path: { id }, query: { at: when, device } } })),
+    enabled: device !== '',
+  });
+
+export const useLadder = (id: string, when: string, a: string, b: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'ladder', when, a, b],
+    queryFn: () =>
+      unwrap(http.GET('/api/labs/{id}/ladder', { params: { path: { id }, query: { at: when, a, b } } })),
+  });
+
+export const useSummary = (id: string, when: string, prefixes: string[], area: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'summary', when, area, ...prefixes],
+    queryFn: () =>
+      unwrap(
+        http.GET('/api/labs/{id}/summary', {
+          params: { path: { id }, query: { at: when, prefixes, area } },
+          querySerializer: { array: { style: 'form', explode: false } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+/** The packets of what a port is joined to, of some kinds or of all. */
+export const usePackets = (id: string, port: string, from: string, to: string, kinds: string[]) =>
+  useQuery({
+    queryKey: [...labKey(id), 'packets', port, from, to, ...kinds],
+    queryFn: () =>
+      unwrap(
+        http.GET('/api/labs/{id}/packets', {
+          params: { path: { id }, query: { port, from, to, kinds } },
+          querySerializer: { array: { style: 'form', explode: false } },
+        }),
+      ),
+    enabled: port !== '',
     placeholderData: keepPreviousData,
   });
 

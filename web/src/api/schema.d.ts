@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How an adjacency came to its state, as each end saw it */
+        get: operations["get-ladder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/map": {
         parameters: {
             query?: never;
@@ -210,6 +227,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What routers would write to their logs */
+        get: operations["get-messages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/neighbours": {
         parameters: {
             query?: never;
@@ -219,6 +253,23 @@ export interface paths {
         };
         /** All adjacencies, both ends a row */
         get: operations["get-neighbours"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/packets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The packets of a link or segment between two moments, decoded */
+        get: operations["get-packets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -287,6 +338,40 @@ export interface paths {
         };
         /** All prefixes across all routers */
         get: operations["get-routes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/summary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The smallest prefix that covers several, and what else it covers */
+        get: operations["get-summary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/tree": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shortest-path tree of a router */
+        get: operations["get-tree"];
         put?: never;
         post?: never;
         delete?: never;
@@ -380,6 +465,8 @@ export interface components {
             diverged: boolean;
             /** Format: double */
             end: number;
+            /** @description LSAs, each counted once for its area, before and after */
+            lsas: components["schemas"]["Counts"];
             /**
              * Format: int64
              * @description flows that were out for a time
@@ -414,6 +501,8 @@ export interface components {
             start: number;
             /** @description one sentence */
             summary: string;
+            /** @description routes in all tables, before and after */
+            tables: components["schemas"]["Counts"];
         };
         ActionDetail: {
             /** @description as it is typed */
@@ -430,6 +519,8 @@ export interface components {
             /** Format: double */
             end: number;
             flows: components["schemas"]["FlowOutages"][];
+            /** @description LSAs, each counted once for its area, before and after */
+            lsas: components["schemas"]["Counts"];
             /**
              * Format: int64
              * @description events beyond the bound of what is shown
@@ -473,6 +564,8 @@ export interface components {
             start: number;
             /** @description one sentence */
             summary: string;
+            /** @description routes in all tables, before and after */
+            tables: components["schemas"]["Counts"];
         };
         AreaDatabase: {
             /** @description number of the area; empty for what belongs to none */
@@ -484,6 +577,16 @@ export interface components {
             same: boolean;
         };
         Beat: Record<string, never>;
+        BitRow: {
+            /** @description 32 characters, 0 or 1 */
+            bits: string;
+            /**
+             * Format: int32
+             * @description of the prefix: bits beyond are not its own
+             */
+            length: number;
+            prefix: string;
+        };
         "BodyStruct { Stopped bool \"json:\\\"stopped\\\"\" }Body": {
             stopped: boolean;
         };
@@ -577,6 +680,17 @@ export interface components {
             checksum: string;
             holders: string[];
             sequence: string;
+        };
+        Counts: {
+            /** Format: int64 */
+            after: number;
+            /** Format: int64 */
+            before: number;
+        };
+        Covered: {
+            prefix: string;
+            /** @description the area, or the router that has it */
+            where: string;
         };
         Database: {
             areas: components["schemas"]["AreaDatabase"][];
@@ -686,6 +800,11 @@ export interface components {
             /** @description a moment */
             at: string;
         };
+        KindCount: {
+            /** Format: int64 */
+            count: number;
+            kind: string;
+        };
         LSA: {
             /**
              * Format: int32
@@ -751,6 +870,27 @@ export interface components {
             textSeq: number;
             title: string;
         };
+        Ladder: {
+            a: components["schemas"]["LadderSide"];
+            b: components["schemas"]["LadderSide"];
+        };
+        LadderSide: {
+            device: string;
+            /**
+             * Format: int64
+             * @description how often it came down from Full since the lab began
+             */
+            falls: number;
+            port: string;
+            /** @description since the last time it was Down, in order */
+            rungs: components["schemas"]["Rung"][];
+        };
+        Layer: {
+            fields: components["schemas"]["Field"][];
+            name: string;
+            /** @description where the format stands */
+            rfc?: string;
+        };
         Map: {
             devices: components["schemas"]["MapDevice"][];
             flows: components["schemas"]["Flow"][];
@@ -805,6 +945,34 @@ export interface components {
             /** @description of a segment */
             name?: string;
         };
+        Message: {
+            /**
+             * Format: double
+             * @description seconds since the lab began
+             */
+            at: number;
+            device: string;
+            /**
+             * Format: int32
+             * @description rises with time; a later moment keeps the numbers
+             */
+            number: number;
+            port?: string;
+            text: string;
+            /**
+             * @description trouble: something was lost or refused
+             * @enum {string}
+             */
+            weight: "trouble" | "notice";
+        };
+        Messages: {
+            messages: components["schemas"]["Message"][];
+            /**
+             * Format: int64
+             * @description older ones, beyond the bound of what is shown
+             */
+            omitted: number;
+        };
         Neighbour: {
             a: components["schemas"]["End"];
             b: components["schemas"]["End"];
@@ -853,6 +1021,48 @@ export interface components {
              * @description null if the flow is still out at the end of the action
              */
             to: number | null;
+        };
+        Packet: {
+            /**
+             * Format: double
+             * @description seconds since the lab began
+             */
+            at: number;
+            /** Format: int64 */
+            bytes: number;
+            /** @description the port that sent it */
+            from: string;
+            /** @description the packet's type by its RFC name */
+            kind: string;
+            layers: components["schemas"]["Layer"][];
+            /** @enum {string} */
+            protocol: "OSPF" | "ARP" | "ICMP" | "IPv4" | "other";
+            /** @description its contents in a few words */
+            says: string;
+            /** @description the ports that it is for */
+            to: string[];
+        };
+        Packets: {
+            /**
+             * Format: double
+             * @description seconds since the lab began
+             */
+            from: number;
+            /** @description of all packets in the stretch, shown or not */
+            kinds: components["schemas"]["KindCount"][];
+            /** @description the link or segment */
+            name: string;
+            /**
+             * Format: int64
+             * @description packets beyond the bound of what is shown
+             */
+            omitted: number;
+            /** @description those of the kinds asked for, in order of time */
+            packets: components["schemas"]["Packet"][];
+            /** @description its ends */
+            ports: string[];
+            /** Format: double */
+            to: number;
         };
         Path: {
             arrives: boolean;
@@ -1147,6 +1357,21 @@ export interface components {
             devices: string[];
             rows: components["schemas"]["RouteRow"][];
         };
+        Rung: {
+            /**
+             * Format: double
+             * @description seconds since the lab began
+             */
+            at: number;
+            because?: string;
+            /** @description an RFC 2328 10.1 name */
+            state: string;
+            /**
+             * Format: double
+             * @description seconds in the state before
+             */
+            took: number;
+        };
         Step: {
             /**
              * Format: double
@@ -1168,6 +1393,30 @@ export interface components {
             kind: "word" | "name" | "value";
             /** @description what to insert */
             label: string;
+        };
+        Summary: {
+            /** @description networks of the lab that it covers too, and that were not chosen */
+            also: components["schemas"]["Covered"][];
+            /**
+             * Format: int32
+             * @description leading bits that all share
+             */
+            common: number;
+            /**
+             * Format: double
+             * @description share of its addresses that nobody has, 0 to 1
+             */
+            free: number;
+            /** @description what it covers and nobody has, as prefixes; at most 32 */
+            gaps: string[];
+            /** @description to paste, block by block */
+            lines: string[];
+            /** @description the routers that need them */
+            on: string[];
+            /** @description the smallest that covers all */
+            prefix: string;
+            rows: components["schemas"]["BitRow"][];
+            says: string;
         };
         Text: {
             text: string;
@@ -1195,6 +1444,34 @@ export interface components {
         TimelineRow: {
             device: string;
             events: components["schemas"]["TimelineEvent"][];
+        };
+        Tree: {
+            root: string;
+            /**
+             * Format: int32
+             * @description how often it was computed since the process started
+             */
+            runs: number;
+            steps: components["schemas"]["TreeStep"][];
+        };
+        TreeStep: {
+            area: string;
+            /**
+             * Format: int32
+             * @description of the step
+             */
+            cost: number;
+            /** @description the router that the step reaches; absent for a segment */
+            device?: string;
+            /**
+             * Format: int32
+             * @description from the root to the end of the step
+             */
+            distance: number;
+            /** @description the port nearer to the root; absent where a segment leads on to a router */
+            from?: string;
+            /** @description the port farther away; absent where the step ends on a segment */
+            to?: string;
         };
     };
     responses: never;
@@ -1659,6 +1936,43 @@ export interface operations {
             };
         };
     };
+    "get-ladder": {
+        parameters: {
+            query: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+                /** @description a port: viaduct.e1 */
+                a: string;
+                b: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ladder"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-map": {
         parameters: {
             query?: {
@@ -1693,6 +2007,40 @@ export interface operations {
             };
         };
     };
+    "get-messages": {
+        parameters: {
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Messages"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-neighbours": {
         parameters: {
             query?: {
@@ -1714,6 +2062,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Neighbour"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-packets": {
+        parameters: {
+            query: {
+                /** @description any port on it: viaduct.e1 */
+                port: string;
+                /** @description a moment; absent: the beginning */
+                from?: string;
+                /** @description a moment; absent: now */
+                to?: string;
+                /** @description absent: all */
+                kinds?: string[];
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packets"];
                 };
             };
             /** @description Error */
@@ -1897,6 +2285,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Routes"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-summary": {
+        parameters: {
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+                /** @description absent: the networks of the area */
+                prefixes?: string[];
+                area?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Summary"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-tree": {
+        parameters: {
+            query: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+                device: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tree"];
                 };
             };
             /** @description Error */

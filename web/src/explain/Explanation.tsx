@@ -1,7 +1,7 @@
 import { Box, Flex } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
 import { useMap, useNeighbours, type Flow, type LabState, type MapLink, type Neighbour } from '../api/client';
-import { deviceOf, useFocus } from '../focus/focus';
+import { cableOf, deviceOf, portName, useFocus } from '../focus/focus';
 import { faultWords } from '../map/LinkEdge';
 import { Reasons } from '../neighbours/NeighboursView';
 import { Key, Mono, Plain, Quiet } from '../parts/parts';
@@ -18,8 +18,6 @@ interface Props {
   close: () => void;
 }
 
-const portName = (device: string, port: string) => (port === 'nic' ? device : `${device}.${port}`);
-
 /** What is to be said of whatever is selected. It stays while views change. */
 export function Explanation({ lab, link, act, past, close }: Props) {
   const { id, focus } = useFocus();
@@ -28,12 +26,9 @@ export function Explanation({ lab, link, act, past, close }: Props) {
   const who = deviceOf(focus.who);
   const device = map.data?.devices.find((d) => d.name === who);
   const port = focus.who.includes('.') ? focus.who : '';
-  const selected = map.data?.links.find((l) =>
-    l.ends.some((e) => portName(e.device, e.port) === (link || port)),
-  );
+  const selected = map.data?.links.find((l) => l.ends.some((e) => portName(e) === cableOf(link || port)));
   const relation = neighbours.data?.find(
-    (n) =>
-      selected && [portName(n.a.device, n.a.port), portName(n.b.device, n.b.port)].includes(link || port),
+    (n) => selected && [portName(n.a), portName(n.b)].includes(link || port),
   );
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ') ? focus.to : '';
   const flows = map.data?.flows ?? [];
@@ -190,9 +185,7 @@ function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
   const fault = faultWords(link);
   const broken = link.cut || link.ends.some((e) => e.silent);
   const title =
-    link.kind === 'segment'
-      ? `Segment ${link.name}`
-      : link.ends.map((e) => portName(e.device, e.port)).join(' to ');
+    link.kind === 'segment' ? `Segment ${link.name}` : link.ends.map((e) => portName(e)).join(' to ');
   return (
     <Part title={title}>
       <Quiet display="block">
@@ -205,8 +198,8 @@ function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
         </Box>
       )}
       {link.ends.map((e) => (
-        <Box key={portName(e.device, e.port)} mt={1}>
-          <b>{portName(e.device, e.port)}</b> <Mono color="quiet">{e.address}</Mono>
+        <Box key={portName(e)} mt={1}>
+          <b>{portName(e)}</b> <Mono color="quiet">{e.address}</Mono>
           <Quiet display="block" fontSize="12px">
             {e.up ? 'up' : `down: ${e.why}`}
             {e.cost ? `, cost ${e.cost}, area ${e.area}` : ''}

@@ -11,6 +11,7 @@ const names = {
   devices: ['viaduct', 'summit'],
   ports: ['viaduct.e1', 'viaduct.e2'],
   flows: ['tickets'],
+  segments: ['yard'],
   prefixes: ['10.20.2.0/24'],
   actions: 2,
 };

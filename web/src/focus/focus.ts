@@ -18,6 +18,8 @@ export const views = [
   { name: 'neighbours', title: 'Neighbours', key: 'n' },
   { name: 'routes', title: 'Routes', key: 'r' },
   { name: 'database', title: 'Database', key: 'd' },
+  { name: 'messages', title: 'Messages', key: 'g' },
+  { name: 'packets', title: 'Packets', key: 'x' },
   { name: 'timeline', title: 'Timeline', key: 'l' },
 ] as const;
 
@@ -25,6 +27,13 @@ export type View = (typeof views)[number]['name'];
 
 /** The device of a focus: "viaduct" of "viaduct.e1". */
 export const deviceOf = (who: string) => who.split('.')[0] ?? '';
+
+/** A port's name: "viaduct.e1"; a host stands for its only port. */
+export const portName = (e: { device: string; port: string }) =>
+  e.port === 'nic' ? e.device : `${e.device}.${e.port}`;
+
+/** A port as the cable knows it: a sub-port ("viaduct.e1.10") is on the cable of its port. */
+export const cableOf = (port: string) => port.split('.').slice(0, 2).join('.');
 
 export function readFocus(search: URLSearchParams): Focus {
   return { who: search.get('who') ?? '', to: search.get('to') ?? '', when: search.get('when') ?? 'now' };

@@ -6,6 +6,7 @@ const names: Names = {
   devices: ['viaduct', 'summit'],
   ports: ['viaduct.e1', 'summit.e1'],
   flows: ['tickets'],
+  segments: ['yard'],
   prefixes: ['10.20.2.0/24'],
   actions: 2,
 };
@@ -37,6 +38,8 @@ describe('the focus bar', () => {
     expect(completeTyped('restart o', names)).toEqual(['ospf']);
     expect(completeTyped('restart ospf o', names)).toEqual(['on']);
     expect(completeTyped('restart ospf on su', names)).toEqual(['summit']);
+    expect(completeTyped('join viaduct.e1 ya', names)).toEqual(['yard']);
+    expect(parseTyped('part viaduct.e1', names).kind).toBe('action');
   });
   test('says what it does not know', () => {
     expect(parseTyped('vaduct', names)).toEqual({

@@ -5,6 +5,7 @@ export interface Names {
   devices: string[];
   ports: string[];
   flows: string[];
+  segments: string[];
   prefixes: string[];
   actions: number;
 }
@@ -14,7 +15,7 @@ export type Typed =
   | { kind: 'action'; action: string }
   | { kind: 'error'; message: string };
 
-const actionWords = ['cut', 'silence', 'mend', 'disable', 'enable', 'wait', 'restart'];
+const actionWords = ['cut', 'silence', 'mend', 'disable', 'enable', 'wait', 'restart', 'join', 'part'];
 const address = /^\d+\.\d+\.\d+\.\d+$/;
 const prefix = /^\d+\.\d+\.\d+\.\d+\/\d+$/;
 const moment = /^(now|(before|after)-\d+|\d+(\.\d+)?s)$/;
@@ -49,16 +50,21 @@ export function completeTyped(line: string, names: Names): string[] {
   const known =
     words.length > 1 && first === 'restart'
       ? ([['ospf'], ['on'], names.devices][words.length - 2] ?? [])
-      : words.length > 1 && actionWords.includes(first)
-        ? [...names.ports, ...(first === 'disable' || first === 'enable' ? names.devices : []), 'out', 'in']
-        : [
-            ...names.devices,
-            ...names.ports,
-            ...names.flows,
-            ...names.prefixes,
-            'now',
-            ...Array.from({ length: names.actions }, (_, i) => [`before-${i + 1}`, `after-${i + 1}`]).flat(),
-            ...(words.length === 1 ? actionWords : []),
-          ];
+      : words.length > 2 && first === 'join'
+        ? names.segments
+        : words.length > 1 && actionWords.includes(first)
+          ? [...names.ports, ...(first === 'disable' || first === 'enable' ? names.devices : []), 'out', 'in']
+          : [
+              ...names.devices,
+              ...names.ports,
+              ...names.flows,
+              ...names.prefixes,
+              'now',
+              ...Array.from({ length: names.actions }, (_, i) => [
+                `before-${i + 1}`,
+                `after-${i + 1}`,
+              ]).flat(),
+              ...(words.length === 1 ? actionWords : []),
+            ];
   return known.filter((k) => k.startsWith(last) && k !== last).slice(0, 8);
 }

@@ -9,6 +9,8 @@ export type LinkEdgeType = Edge<
     near: MapEnd | undefined; // undefined at a segment
     far: MapEnd;
     over: Crossing | undefined;
+    /** Whether the shortest paths that are shown go over it, and which way; undefined if none are shown. */
+    tree: 'no' | 'forward' | 'back' | undefined;
     labels: boolean;
     offset: number;
     selected: boolean;
@@ -39,7 +41,8 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
     height: n.measured.height ?? 0,
   });
   const l = lineBetween(box(a), box(b), data.offset);
-  const { link, over, near, far } = data;
+  const { link, over, tree, near, far } = data;
+  const used = tree === 'forward' || tree === 'back';
   const fault = link.kind === 'link' ? faultWords(link) : data.far.up ? '' : (data.far.why ?? 'down');
   const stroke = over
     ? over.lost
@@ -47,16 +50,22 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
       : color('leaf')
     : fault
       ? color('brick')
-      : data.selected
+      : used || data.selected
         ? color('plum')
-        : color('quiet');
-  const way = over && !over.forward ? reversed(l) : l;
+        : color(tree ? 'line' : 'quiet');
+  const way = (over && !over.forward) || tree === 'back' ? reversed(l) : l;
   const middle = { x: (l.x1 + l.x2) / 2, y: (l.y1 + l.y2) / 2 };
   return (
     <>
       {data.selected && <Stroke l={l} stroke={color('plum-soft')} width={12} />}
-      <Stroke l={l} stroke={stroke} width={over ? 3 : 1.4} dash={fault || over?.lost ? '7 6' : undefined} />
+      <Stroke
+        l={l}
+        stroke={stroke}
+        width={over || used ? 3 : 1.4}
+        dash={fault || over?.lost ? '7 6' : undefined}
+      />
       {over && !over.lost && <Arrow l={way} fill={color('leaf')} />}
+      {used && <Arrow l={way} fill={color('plum')} />}
       <path
         d={`M${l.x1},${l.y1}L${l.x2},${l.y2}`}
         stroke="transparent"

@@ -10,12 +10,22 @@ import {
 } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
 import { useEffect, useMemo } from 'react';
-import { useMap, usePath, type Flow, type MapData, type Path } from '../api/client';
-import { deviceOf, useFocus } from '../focus/focus';
+import { useMap, usePath, useTree, type Flow, type MapData, type Path, type Tree } from '../api/client';
+import { deviceOf, portName, useFocus } from '../focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../parts/parts';
 import { save } from '../parts/csv';
+import { plural } from '../parts/words';
 import { DeviceCard, SegmentPill, type CardNode, type PillNode } from './cards';
-import { cardSize, crossings, segmentId, toGraph, type Crossing, type Graph } from './graph';
+import {
+  cardSize,
+  crossings,
+  distanceTo,
+  onTree,
+  segmentId,
+  toGraph,
+  type Crossing,
+  type Graph,
+} from './graph';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
 import { layOut, type Places } from './layout';
 import { usePins } from './pins';
@@ -29,6 +39,9 @@ interface Props {
   link: string;
   setLink: (port: string) => void;
   labels: boolean;
+  /** The shortest paths of the router in focus are shown. */
+  tree: boolean;
+  setTree: (on: boolean) => void;
 }
 
 /** What is joined to what, and where traffic goes. */
@@ -40,15 +53,13 @@ export function MapView(props: Props) {
   );
 }
 
-const portName = (device: string, port: string) => (port === 'nic' ? device : `${device}.${port}`);
-
 /** The flow whose way is drawn: the focused one, else the first that is broken, else the first. */
 function shownFlow(flows: Flow[], to: string): Flow | undefined {
   const named = to.startsWith('flow ') ? flows.find((f) => f.name === to.slice(5)) : undefined;
   return named ?? flows.find((f) => !f.arrives) ?? flows[0];
 }
 
-function Inner({ link, setLink, labels }: Props) {
+function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const { id, focus, set } = useFocus();
   const map = useMap(id, focus.when);
   // Costs and faults do not move cards: only what is joined to what does.
@@ -59,6 +70,9 @@ function Inner({ link, setLink, labels }: Props) {
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ');
   const who = deviceOf(focus.who);
   const way = usePath(id, focus.when, aimed ? who : '', aimed ? focus.to : '');
+  const root = map.data?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
+  const shortest = useTree(id, focus.when, tree ? root : '');
+  const steps = tree && root ? shortest.data : undefined;
 
   if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
   if (!map.data || !places) return <Waiting what="laying the map out" />;
@@ -75,14 +89,28 @@ function Inner({ link, setLink, labels }: Props) {
     <Flex direction="column" h="full">
       <Flex px={4} py={2} gap={2} align="center" wrap="wrap" minH="42px">
         {map.data.flows.map((f) => (
-          <Choice key={f.name} on={!aimed && f === flow} onClick={() => void set({ to: `flow ${f.name}` })}>
+          <Choice
+            key={f.name}
+            on={!aimed && !steps && f === flow}
+            onClick={() => void set({ to: `flow ${f.name}` })}
+          >
             {f.name}
-            <Box as="span" color={!aimed && f === flow ? 'inherit' : f.arrives ? 'leaf' : 'brick'}>
+            <Box as="span" color={!aimed && !steps && f === flow ? 'inherit' : f.arrives ? 'leaf' : 'brick'}>
               {f.arrives ? 'arrives' : 'broken'}
             </Box>
           </Choice>
         ))}
-        {path && (
+        {root && (
+          <Choice on={tree} onClick={() => setTree(!tree)}>
+            shortest paths of {root}
+          </Choice>
+        )}
+        {steps && (
+          <Box flex={1} minW={0} color="plum" fontWeight="500" data-testid="tree">
+            {`${root} reaches ${plural(new Set(steps.steps.flatMap((s) => s.device ?? [])).size, 'router')}; ${plural(steps.runs, 'run')} of SPF so far`}
+          </Box>
+        )}
+        {!steps && path && (
           <Box
             color={path.arrives ? 'leaf' : 'brick'}
             fontWeight="500"
@@ -95,7 +123,7 @@ function Inner({ link, setLink, labels }: Props) {
               : path.reason}
           </Box>
         )}
-        {!path && <Box flex={1} />}
+        {!steps && !path && <Box flex={1} />}
         {Object.keys(pins).length > 0 && (
           <Plain size="xs" h="26px" onClick={clear}>
             Lay out again
@@ -113,7 +141,8 @@ function Inner({ link, setLink, labels }: Props) {
         <Canvas
           map={map.data}
           places={places}
-          path={path}
+          path={steps ? undefined : path}
+          tree={steps}
           link={link}
           setLink={setLink}
           labels={labels}
@@ -129,6 +158,7 @@ interface CanvasProps {
   map: MapData;
   places: Places;
   path: Path | undefined;
+  tree: Tree | undefined;
   link: string;
   setLink: (port: string) => void;
   labels: boolean;
@@ -136,7 +166,7 @@ interface CanvasProps {
   keep: () => void;
 }
 
-function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasProps) {
+function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: CanvasProps) {
   const { focus, set } = useFocus();
   const flow = useReactFlow();
   const ready = useNodesInitialized();
@@ -164,6 +194,7 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
         device: d,
         focused: d.name === who,
         stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
+        far: tree && distanceTo(tree, d.name),
       },
       draggable: true,
     }));
@@ -178,7 +209,7 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
         data: { name: l.name ?? '' },
       }));
     return [...cards, ...pills];
-  }, [map, places, focus.who, path]);
+  }, [map, places, focus.who, path, tree]);
 
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
@@ -198,9 +229,10 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
               near: undefined,
               far: e,
               over: over.get(key),
+              tree: tree && onTree(tree, l, i),
               labels,
               offset: 0,
-              selected: link === portName(e.device, e.port),
+              selected: link === portName(e),
             },
           });
         });
@@ -211,7 +243,7 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
       const pair = [a.device, b.device].sort().join(' ');
       const nth = pairs.get(pair) ?? 0;
       pairs.set(pair, nth + 1);
-      const names = l.ends.map((e) => portName(e.device, e.port));
+      const names = l.ends.map((e) => portName(e));
       out.push({
         id: l.id,
         source: a.device,
@@ -222,6 +254,7 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
           near: a,
           far: b,
           over: over.get(l.id),
+          tree: tree && onTree(tree, l),
           labels,
           offset: nth,
           selected: names.includes(link),
@@ -229,7 +262,7 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
       });
     }
     return out;
-  }, [map, path, link, labels]);
+  }, [map, path, tree, link, labels]);
 
   return (
     <ReactFlow
@@ -250,7 +283,7 @@ function Canvas({ map, places, path, link, setLink, labels, pin, keep }: CanvasP
       onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
       onEdgeClick={(_, e) => {
         const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;
-        if (far) setLink(portName(far.device, far.port));
+        if (far) setLink(portName(far));
       }}
       onPaneClick={() => setLink('')}
     />

@@ -4,7 +4,10 @@ import type { MapDevice } from '../api/client';
 import { cardSize } from './graph';
 import { tinted } from './tint';
 
-export type CardNode = Node<{ device: MapDevice; focused: boolean; stops: string }, 'device'>;
+export type CardNode = Node<
+  { device: MapDevice; focused: boolean; stops: string; far: number | undefined },
+  'device'
+>;
 export type PillNode = Node<{ name: string }, 'segment'>;
 
 const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
@@ -17,7 +20,7 @@ const Ends = () => (
 
 /** A device: a small card with its name and its address. */
 export function DeviceCard({ data }: NodeProps<CardNode>) {
-  const { device, focused, stops } = data;
+  const { device, focused, stops, far } = data;
   const size = cardSize[device.kind];
   return (
     <Box
@@ -54,11 +57,17 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
         <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate flex={1}>
           {device.address ?? 'no address'}
         </Box>
-        {device.roles.map((r) => (
-          <Box key={r} fontSize="9.5px" color="plum" whiteSpace="nowrap" title={r}>
-            {r === 'AS boundary router' ? 'AS boundary' : 'border'}
+        {far !== undefined && (
+          <Box fontSize="10.5px" color="plum" fontWeight="650" whiteSpace="nowrap">
+            {far === 0 ? 'root' : `costs ${far}`}
           </Box>
-        ))}
+        )}
+        {far === undefined &&
+          device.roles.map((r) => (
+            <Box key={r} fontSize="9.5px" color="plum" whiteSpace="nowrap" title={r}>
+              {r === 'AS boundary router' ? 'AS boundary' : 'border'}
+            </Box>
+          ))}
       </Box>
       {stops && (
         <Box

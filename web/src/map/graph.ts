@@ -1,4 +1,5 @@
-import type { MapData, MapLink, Path } from '../api/client';
+import type { MapData, MapLink, Path, Tree } from '../api/client';
+import { cableOf, portName } from '../focus/focus';
 
 /** The size of a card by what it stands for, in pixels. */
 export const cardSize = {
@@ -22,7 +23,7 @@ export function toGraph(map: MapData): Graph {
   for (const l of map.links) {
     if (l.kind === 'segment') {
       cards.push({ id: segmentId(l), ...cardSize.segment });
-      for (const e of l.ends) edges.push([segmentId(l), e.device, 0.62]);
+      for (const e of l.ends) edges.push([segmentId(l), e.device, 0.52]);
     } else if (l.ends[0] && l.ends[1]) {
       edges.push([l.ends[0].device, l.ends[1].device]);
     }
@@ -59,3 +60,27 @@ export function crossings(map: MapData, path: Path): Crossing[] {
   });
   return out;
 }
+
+/** Whether a shortest-path tree goes over a link, or over one end of a segment, and from which end of it. */
+export function onTree(tree: Tree, link: MapLink, end?: number): 'no' | 'forward' | 'back' {
+  const a = link.ends[0];
+  const near = end === undefined ? a : link.ends[end];
+  if (!near) return 'no';
+  const name = portName(near);
+  for (const s of tree.steps) {
+    const leaves = s.from !== undefined && cableOf(s.from) === name;
+    const arrives = s.to !== undefined && cableOf(s.to) === name;
+    if (end !== undefined) {
+      if (leaves) return 'back'; // from the device to the segment
+      if (arrives) return 'forward';
+    } else if (s.from !== undefined && s.to !== undefined) {
+      if (leaves) return 'forward';
+      if (arrives) return 'back';
+    }
+  }
+  return 'no';
+}
+
+/** What the way to a router costs from the root of a tree; undefined for the root itself and what is not on it. */
+export const distanceTo = (tree: Tree, device: string): number | undefined =>
+  device === tree.root ? 0 : tree.steps.find((s) => s.device === device)?.distance;

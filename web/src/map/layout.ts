@@ -5,7 +5,7 @@ import { turnLevel, type Card } from './turn';
 export type Places = Record<string, { x: number; y: number }>;
 
 /** How far apart two joined cards are to stand, middle to middle, in pixels. */
-const hop = 190;
+const hop = 178;
 /** Cards this far apart, in hops, still hold each other in place; below `exact` cards, all do. */
 const near = 4;
 const exact = 150;

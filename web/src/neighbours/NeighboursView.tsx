@@ -6,6 +6,7 @@ import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 import { Sheet, Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
+import { Ladder } from './Ladder';
 
 type End = Neighbour['a'];
 
@@ -59,7 +60,9 @@ export function NeighboursView() {
         <tbody>
           {rows.map((n) => (
             <Row
-              key={`${n.a.device}.${n.a.port}`}
+              key={`${n.a.device}.${n.a.port} ${n.b.device}.${n.b.port}`}
+              id={id}
+              when={focus.when}
               n={n}
               now={now}
               focus={(w) => void set({ who: w })}
@@ -84,13 +87,15 @@ function momentOf(
 }
 
 interface RowProps {
+  id: string;
+  when: string;
   n: Neighbour;
   now: number;
   focus: (who: string) => void;
   focused: string;
 }
 
-function Row({ n, now, focus, focused }: RowProps) {
+function Row({ id, when, n, now, focus, focused }: RowProps) {
   const on = focused === `${n.a.device}.${n.a.port}` || focused === `${n.b.device}.${n.b.port}`;
   const bad = n.reasons.length > 0 && !n.up;
   const tone = n.up ? 'leaf' : n.state === 'Down' ? 'brick' : 'ochre';
@@ -112,7 +117,13 @@ function Row({ n, now, focus, focused }: RowProps) {
           {n.a.area && n.b.area && n.a.area !== n.b.area
             ? `${n.a.area} and ${n.b.area}`
             : (n.a.area ?? n.b.area)}
-          <Box color="quiet">{n.segment ? `segment ${n.segment}` : 'point-to-point'}</Box>
+          <Box color="quiet">
+            {n.segment
+              ? `segment ${n.segment}`
+              : n.a.port.startsWith('virtual-link')
+                ? 'virtual link'
+                : 'point-to-point'}
+          </Box>
         </Td>
         <Td>
           <Box color={tone} fontWeight="650">
@@ -141,6 +152,13 @@ function Row({ n, now, focus, focused }: RowProps) {
         <Box as="tr" bg={on ? 'plumSoft' : bad ? 'brickFaint' : undefined}>
           <Box as="td" px={3} pb={3} {...{ colSpan: 6 }}>
             <Reasons reasons={n.reasons} a={n.a} b={n.b} />
+          </Box>
+        </Box>
+      )}
+      {on && n.b.port !== 'none' && (
+        <Box as="tr" bg="plumSoft">
+          <Box as="td" px={3} pb={3} {...{ colSpan: 6 }}>
+            <Ladder id={id} when={when} n={n} />
           </Box>
         </Box>
       )}

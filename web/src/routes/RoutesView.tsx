@@ -1,12 +1,13 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useMemo, useRef, useState } from 'react';
-import { useRoutes, type Cell, type RouteRow } from '../api/client';
+import { useMap, useRoutes, type Cell, type RouteRow } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 import { Story } from '../explain/Story';
 import { matches } from './match';
+import { SummaryHelper } from './SummaryHelper';
 
 const sources = ['all', 'connected', 'static', 'ospf'] as const;
 
@@ -16,6 +17,9 @@ export function RoutesView() {
   const data = useRoutes(id, focus.when);
   const [source, setSource] = useState<(typeof sources)[number]>('all');
   const [open, setOpen] = useState<{ prefix: string; device: string }>();
+  const [picked, setPicked] = useState<string[]>([]);
+  const [area, setArea] = useState('');
+  const map = useMap(id, focus.when);
   const box = useRef<HTMLDivElement>(null);
   const who = deviceOf(focus.who);
 
@@ -49,6 +53,7 @@ export function RoutesView() {
   if (data.data.rows.length === 0)
     return <Empty title="No routes">No router of this lab has a port with an address that is up.</Empty>;
   const items = virtual.getVirtualItems();
+  const areas = [...new Set(map.data?.devices.flatMap((d) => d.areas))].sort();
   const columns = `190px repeat(${devices.length}, minmax(150px, 1fr))`;
   const width = 190 + devices.length * 150;
   return (
@@ -66,6 +71,42 @@ export function RoutesView() {
           CSV
         </Plain>
       </Flex>
+      <Flex gap={3} mb={3} align="center" color="quiet" fontSize="12px">
+        <span>One prefix for several: mark rows, or choose an area whose networks are to be joined.</span>
+        <chakra.select
+          aria-label="Area to summarise"
+          value={area}
+          onChange={(e) => {
+            setArea(e.target.value);
+            setPicked([]);
+          }}
+          bg="panel"
+          color="ink"
+          border="1px solid"
+          borderColor="line"
+          borderRadius="md"
+          h="24px"
+        >
+          <option value="">no area</option>
+          {areas.map((a) => (
+            <option key={a} value={a}>
+              area {a}
+            </option>
+          ))}
+        </chakra.select>
+      </Flex>
+      {(picked.length > 0 || area !== '') && (
+        <SummaryHelper
+          id={id}
+          when={focus.when}
+          prefixes={picked}
+          area={picked.length > 0 ? '' : area}
+          close={() => {
+            setPicked([]);
+            setArea('');
+          }}
+        />
+      )}
       <Box
         ref={box}
         flex={1}
@@ -123,6 +164,19 @@ export function RoutesView() {
                 >
                   <Box role="row" display="grid" gridTemplateColumns={columns}>
                     <Box role="rowheader" px={3} py="6px">
+                      <input
+                        type="checkbox"
+                        aria-label={`mark ${row.prefix}`}
+                        style={{ marginRight: 8 }}
+                        checked={picked.includes(row.prefix)}
+                        onChange={(e) =>
+                          setPicked(
+                            e.target.checked
+                              ? [...picked, row.prefix]
+                              : picked.filter((p) => p !== row.prefix),
+                          )
+                        }
+                      />
                       <chakra.button onClick={() => void set({ to: row.prefix })} textAlign="left">
                         <Mono fontWeight="600">{row.prefix}</Mono>
                       </chakra.button>

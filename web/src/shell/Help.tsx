@@ -13,6 +13,11 @@ const keys: [string, string][] = [
   ['[ and ]', 'the moment before and after the action before or behind'],
   ['0', 'back to now'],
   ['a', 'names and addresses of all link ends on the map'],
+  ['h', 'the shortest paths of the router in focus, on the map'],
+  [
+    'Ctrl-E',
+    'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with what stands below it',
+  ],
   ['Esc', 'clear the focus, or close what is open'],
   ['?', 'this list'],
 ];

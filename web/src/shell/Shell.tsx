@@ -8,9 +8,11 @@ import { deviceOf, useFocus, views, writeFocus, type View } from '../focus/focus
 import type { Names } from '../focus/parse';
 import { MapView } from '../map/MapView';
 import { DatabaseView } from '../database/DatabaseView';
+import { MessagesView, useUnread } from '../messages/MessagesView';
 import { NeighboursView } from '../neighbours/NeighboursView';
 import { Plain, Trouble, Waiting } from '../parts/parts';
 import { momentWords } from '../parts/words';
+import { PacketsView } from '../packets/PacketsView';
 import { PortsView } from '../ports/PortsView';
 import { Probe } from '../probe/Probe';
 import { RoutesView } from '../routes/RoutesView';
@@ -54,6 +56,7 @@ function Open({ lab }: { lab: LabState }) {
   const [help, setHelp] = useState(false);
   const [link, setLink] = useState(''); // the port whose link is selected
   const [labels, setLabels] = useState(false);
+  const [tree, setTree] = useState(false);
 
   const names: Names = useMemo(() => {
     const m = map.data;
@@ -63,6 +66,7 @@ function Open({ lab }: { lab: LabState }) {
         m?.links.flatMap((l) => l.ends.map((e) => (e.port === 'nic' ? e.device : `${e.device}.${e.port}`))) ??
         [],
       flows: m?.flows.map((f) => f.name) ?? [],
+      segments: m?.links.flatMap((l) => (l.name ? [l.name] : [])) ?? [],
       prefixes: routes.data?.rows.map((r) => r.prefix) ?? [],
       actions: lab.actions.length,
     };
@@ -92,6 +96,7 @@ function Open({ lab }: { lab: LabState }) {
     s: fault('silence'),
     u: fault('mend'),
     a: () => setLabels(!labels),
+    h: () => setTree(!tree),
     '[': () => step(-1),
     ']': () => step(1),
     '0': () => void set({ when: 'now' }),
@@ -104,6 +109,7 @@ function Open({ lab }: { lab: LabState }) {
   const down = neighbours.data?.filter((n) => !n.up).length ?? 0;
   const broken = map.data?.flows.filter((f) => !f.arrives).length ?? 0;
   const problems: Partial<Record<View, number>> = { neighbours: down, map: broken };
+  const unread = useUnread(id, focus.when);
   const who = deviceOf(focus.who);
 
   return (
@@ -214,6 +220,11 @@ function Open({ lab }: { lab: LabState }) {
                     {problems[v.name]}
                   </Box>
                 )}
+                {v.name === 'messages' && unread > 0 && (
+                  <Box color="plum" fontWeight="650" fontSize="11px" mr={1} title="not seen yet">
+                    {unread}
+                  </Box>
+                )}
                 <Box color="quiet" fontSize="11px" aria-hidden="true">
                   {v.key}
                 </Box>
@@ -227,7 +238,9 @@ function Open({ lab }: { lab: LabState }) {
         </Flex>
         <Flex direction="column" flex={1} minW={0}>
           <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
-            {view === 'map' && <MapView link={link} setLink={setLink} labels={labels} />}
+            {view === 'map' && (
+              <MapView link={link} setLink={setLink} labels={labels} tree={tree} setTree={setTree} />
+            )}
             {view === 'text' && (
               <Suspense fallback={<Waiting what="loading the editor" />}>
                 <TextView lab={lab} past={past} />
@@ -237,9 +250,13 @@ function Open({ lab }: { lab: LabState }) {
             {view === 'neighbours' && <NeighboursView />}
             {view === 'routes' && <RoutesView />}
             {view === 'database' && <DatabaseView />}
+            {view === 'messages' && <MessagesView />}
+            {view === 'packets' && <PacketsView lab={lab} />}
             {view === 'timeline' && <TimelineView lab={lab} />}
           </Box>
-          {view !== 'timeline' && <TimelineDock lab={lab} roomy={view === 'map'} />}
+          {view !== 'timeline' && (
+            <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />
+          )}
         </Flex>
         {side === 'probe' && <Probe close={() => setSide('')} devices={map.data?.devices ?? []} who={who} />}
         {side === 'explanation' && view !== 'text' && (

@@ -5,7 +5,7 @@ import { EditorState, type Extension } from '@codemirror/state';
 import { EditorView, drawSelection, highlightActiveLine, keymap, lineNumbers } from '@codemirror/view';
 import { useEffect, useRef } from 'react';
 import type { Problem } from '../api/client';
-import { labLanguage } from './language';
+import { expandHere, labLanguage } from './language';
 
 const c = (name: string) => `var(--chakra-colors-${name})`;
 
@@ -68,6 +68,7 @@ export function Editor({ text, problems, change, apply, goto, readOnly }: Props)
       EditorState.tabSize.of(2),
       EditorState.readOnly.of(readOnly),
       keymap.of([
+        { key: 'Mod-e', run: expandHere },
         { key: 'Mod-Enter', run: () => (calls.current.apply(), true) },
         indentWithTab,
         ...defaultKeymap,

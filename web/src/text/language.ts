@@ -1,8 +1,9 @@
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language';
-import { hoverTooltip } from '@codemirror/view';
+import { hoverTooltip, type EditorView } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { http, unwrap } from '../api/client';
+import { expandSeries } from './series';
 
 /** The lab language for the eye only: what a text means is the server's to say. */
 const lab = StreamLanguage.define<{ first: boolean }>({
@@ -26,6 +27,36 @@ const colours = HighlightStyle.define([
   { tag: tags.string, color: 'var(--chakra-colors-ochre)' },
   { tag: tags.number, color: 'var(--chakra-colors-leaf)' },
 ]);
+
+/** Writes the series on the line of the cursor out; false if there is none. */
+export function expandHere(view: EditorView): boolean {
+  const doc = view.state.doc;
+  const line = doc.lineAt(view.state.selection.main.head);
+  const made = expandSeries(doc.toString().split('\n'), line.number - 1);
+  if (!made || 'problem' in made) return false;
+  const from = doc.line(made.from + 1).from;
+  view.dispatch({
+    changes: { from, to: doc.line(made.to).to, insert: made.text },
+    selection: { anchor: from + made.text.length },
+    scrollIntoView: true,
+    userEvent: 'input.complete',
+  });
+  return true;
+}
+
+/** A line with a series offers to be written out. */
+function series(context: CompletionContext): CompletionResult | null {
+  const doc = context.state.doc;
+  const line = doc.lineAt(context.pos);
+  const made = expandSeries(doc.toString().split('\n'), line.number - 1);
+  if (!made) return null;
+  const label = 'problem' in made ? made.problem : `write out ${made.count} times`;
+  return {
+    from: context.pos,
+    options: [{ label, detail: 'Ctrl-E', type: 'text', apply: (view) => void expandHere(view) }],
+    filter: false,
+  };
+}
 
 async function complete(context: CompletionContext): Promise<CompletionResult | null> {
   const line = context.state.doc.lineAt(context.pos);
@@ -82,6 +113,6 @@ const help = hoverTooltip(async (view, pos) => {
 export const labLanguage = [
   lab,
   syntaxHighlighting(colours),
-  autocompletion({ override: [complete], activateOnTypingDelay: 60 }),
+  autocompletion({ override: [series, complete], activateOnTypingDelay: 60 }),
   help,
 ];

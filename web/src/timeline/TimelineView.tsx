@@ -9,6 +9,10 @@ import { Chart, Legend } from './Chart';
 import { currentAction } from './current';
 import { useDrag } from './TimelineDock';
 
+/** How many there were before and after: "64 to 58", or "64 as before". */
+const counts = (c: { before: number; after: number }) =>
+  c.before === c.after ? `${c.after} as before` : `${c.before} to ${c.after}`;
+
 /** All actions, and one of them in full: events, how the convergence came about, outages. */
 export function TimelineView({ lab }: { lab: LabState }) {
   const { id, focus, set } = useFocus();
@@ -48,6 +52,9 @@ export function TimelineView({ lab }: { lab: LabState }) {
               </Td>
               <Td>
                 {a.summary}
+                <Quiet display="block" fontSize="11.5px">
+                  routes in all tables {counts(a.tables)}, LSAs {counts(a.lsas)}
+                </Quiet>
                 {a.changes?.slice(0, 6).map((ch) => (
                   <Mono key={ch} display="block" color="quiet">
                     {ch}

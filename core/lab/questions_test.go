@@ -1,0 +1,212 @@
+package lab
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/observe"
+)
+
+// What an engineer asks of a lab beside its tables: packets, ladders, messages,
+// trees, summaries.
+
+func TestPacketsOfAnAction(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e1")
+	from, err := l.ParseMoment("before-2")
+	require.NoError(t, err)
+	all, err := l.Packets("viaduct.e2", from, l.History().Now(), nil)
+	require.NoError(t, err)
+	require.Equal(t, []string{"viaduct.e2", "quarry.e1"}, all.Ports)
+	total := 0
+	for _, k := range all.Kinds {
+		total += k.Count
+	}
+	require.Equal(t, total, len(all.Packets)+all.Omitted)
+
+	updates, err := l.Packets("quarry.e1", from, l.History().Now(), []string{"Link State Update"})
+	require.NoError(t, err)
+	require.Equal(t, all.Kinds, updates.Kinds, "all are counted")
+	require.NotEmpty(t, updates.Packets)
+	p := updates.Packets[0]
+	require.Equal(t, "viaduct.e2", p.From)
+	require.Equal(t, []string{"quarry.e1"}, p.To)
+	require.Equal(t, "router LSA of 10.255.0.1: to quarry; 3 stub networks", p.Says)
+	var names []string
+	for _, x := range p.Layers {
+		names = append(names, x.Name)
+		require.NotEmpty(t, x.Fields, x.Name)
+	}
+	require.Equal(t, []string{"Ethernet", "IPv4", "OSPF header", "Link State Update", "router LSA of 10.255.0.1"}, names)
+
+	_, err = l.Packets("viaduct.lo", from, l.History().Now(), nil)
+	require.EqualError(t, err, "viaduct.lo is not joined to anything")
+	_, err = l.Packets("viaduct.e9", from, l.History().Now(), nil)
+	require.EqualError(t, err, "viaduct has no port named e9")
+	_, err = l.Packets("mill.e1", from, l.History().Now(), nil)
+	require.EqualError(t, err, "there is no device named mill at that moment")
+}
+
+// TestEveryPacketIsReadToItsLastField has all packets of all demo labs decoded:
+// none is unreadable, and none is left without a word.
+func TestEveryPacketIsReadToItsLastField(t *testing.T) {
+	kinds := map[string]bool{}
+	for _, slug := range []string{"three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "station-yard"} {
+		l := open(t, demoText(t, slug))
+		start, err := l.ParseMoment("0")
+		require.NoError(t, err)
+		for _, link := range l.Map(l.History().Now()).Links {
+			name := link.Ends[0].Device
+			if link.Ends[0].Port != "nic" {
+				name += "." + link.Ends[0].Port
+			}
+			p, err := l.Packets(name, start, l.History().Now(), nil)
+			require.NoError(t, err)
+			for _, x := range p.Packets {
+				kinds[x.Kind] = true
+				require.NotEqual(t, "unreadable", x.Kind, "%s in %s", name, slug)
+				require.NotContains(t, x.Says, "unreadable", "%s in %s", name, slug)
+				require.NotEmpty(t, x.Says, "%s in %s: %s", name, slug, x.Kind)
+				require.NotEmpty(t, x.To, "%s in %s: %s", name, slug, x.Kind)
+				for _, y := range x.Layers {
+					for _, f := range y.Fields {
+						require.NotContains(t, f.Value, "unreadable", "%s in %s: %s", name, slug, y.Name)
+					}
+				}
+			}
+		}
+	}
+	for _, k := range []string{"Hello", "Database Description", "Link State Request", "Link State Update", "Link State Acknowledgment", "ARP request", "ARP reply"} {
+		require.True(t, kinds[k], "no packet shows %s: %v", k, kinds)
+	}
+}
+
+func TestTheLadderOfAnAdjacency(t *testing.T) { // RFC 2328 10.3
+	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e1", "mend viaduct.e1")
+	now := l.History().Now()
+	ladder, err := l.Ladder(now, "viaduct.e1", "summit.e1")
+	require.NoError(t, err)
+	for _, side := range []observe.LadderSide{ladder.A, ladder.B} {
+		require.Equal(t, 1, side.Falls)
+		require.Equal(t, "Init", side.Rungs[0].State, "what was before it fell is forgotten")
+		require.Equal(t, "Full", side.Rungs[len(side.Rungs)-1].State)
+		for i := range side.Rungs[1:] {
+			a, b := side.Rungs[i], side.Rungs[i+1]
+			require.InDelta(t, b.At-a.At, b.Took, 1e-9)
+		}
+	}
+	cut, err := l.ParseMoment("after-2")
+	require.NoError(t, err)
+	ladder, err = l.Ladder(cut, "viaduct.e1", "summit.e1")
+	require.NoError(t, err)
+	require.Equal(t, []string{"Full", "Down"}, []string{ladder.A.Rungs[len(ladder.A.Rungs)-2].State, ladder.A.Rungs[len(ladder.A.Rungs)-1].State})
+	require.Equal(t, "the port is down", ladder.A.Rungs[len(ladder.A.Rungs)-1].Because)
+	_, err = l.Ladder(now, "viaduct.e1", "summit.e9")
+	require.EqualError(t, err, "summit has no port named e9")
+}
+
+func TestMessagesAreThoseOfALog(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e1")
+	before, err := l.ParseMoment("before-2")
+	require.NoError(t, err)
+	old, all := l.Messages(before), l.Messages(l.History().Now())
+	var fresh []string
+	for _, m := range all.Messages {
+		if m.Number > old.Messages[0].Number {
+			fresh = append(fresh, m.Weight+": "+m.Device+" "+m.Text)
+		}
+	}
+	require.ElementsMatch(t, []string{
+		"trouble: viaduct port e1 went down: the link has no carrier",
+		"trouble: viaduct neighbour summit (10.255.0.2) on e1: Full to Down, the port is down",
+		"trouble: summit port e1 went down: the link has no carrier",
+		"trouble: summit neighbour viaduct (10.255.0.1) on e1: Full to Down, the port is down",
+	}, fresh)
+	require.Len(t, all.Messages, len(old.Messages)+len(fresh), "those of before keep their numbers")
+	for i := range all.Messages[1:] {
+		require.Greater(t, all.Messages[i].Number, all.Messages[i+1].Number, "newest first")
+	}
+}
+
+func TestTheShortestPathTreeOfARouter(t *testing.T) { // RFC 2328 16.1
+	l := open(t, demoText(t, "shared-cable"))
+	now := l.History().Now()
+	tree, err := l.Tree(now, "halt")
+	require.NoError(t, err)
+	steps := map[string]uint32{}
+	for _, s := range tree.Steps {
+		steps[strings.Join([]string{s.Area, s.From, s.To}, " ")] = s.Distance
+	}
+	require.Equal(t, map[string]uint32{
+		"0 halt.e1.10 cabin.e1.10": 10,
+		"0 cabin.yard.7 ":          20, // to the segment
+		"0  weir.yard.7":           20, // from it on
+		"1 halt.e1.20 cabin.e1.20": 10,
+	}, steps, "the halt's own port on the segment costs 100")
+	_, err = l.Tree(now, "nobody")
+	require.EqualError(t, err, "there is no device named nobody at that moment")
+}
+
+// TestTheTreeHasNoLinkForAVirtualLink has a virtual link's way drawn where the
+// packets go.
+func TestTheTreeHasNoLinkForAVirtualLink(t *testing.T) {
+	l := open(t, demoText(t, "beyond-the-pass"))
+	tree, err := l.Tree(l.History().Now(), "depot")
+	require.NoError(t, err)
+	for _, s := range tree.Steps {
+		require.NotContains(t, s.From+s.To, "virtual")
+		require.NotEqual(t, "saddle", s.Device, "the depot has no link of the backbone to it")
+	}
+}
+
+func TestOnePrefixForSeveral(t *testing.T) {
+	l := open(t, demoText(t, "three-areas"))
+	now := l.History().Now()
+	s, err := l.Summary(now, []string{"10.1.2.0/30", "10.1.1.0/30", "10.1.1.0/30"}, "")
+	require.NoError(t, err)
+	require.Equal(t, "10.1.0.0/22", s.Prefix)
+	require.Len(t, s.Rows, 2, "one chosen twice counts once")
+	require.Equal(t, "00001010000000010000000100000000", s.Rows[0].Bits)
+	require.EqualValues(t, 22, s.Common)
+	require.Empty(t, s.Also)
+	require.InDelta(t, 1-8.0/1024, s.Free, 1e-9)
+	require.Equal(t, []string{"  ospf", "    area 1", "      range 10.1.0.0/22"}, s.Lines)
+	require.Equal(t, []string{"upper", "lower"}, s.On)
+
+	s, err = l.Summary(now, nil, "1")
+	require.NoError(t, err)
+	require.Equal(t, "10.1.0.0/16", s.Prefix, "all of area 1")
+
+	s, err = l.Summary(now, []string{"172.20.1.0/24", "172.20.2.0/24"}, "")
+	require.NoError(t, err)
+	require.Equal(t, []string{"  ospf", "    summary 172.20.0.0/22"}, s.Lines)
+	require.Equal(t, []string{"boathouse"}, s.On, "who injects them, not whose they are")
+	s, err = l.Summary(now, []string{"172.20.1.0/24", "10.3.1.0/30"}, "")
+	require.NoError(t, err)
+	require.Equal(t, "the chosen networks are not in one place (area 3, injected by boathouse): no one statement joins them", s.Says)
+	require.Empty(t, s.Lines)
+	s, err = l.Summary(now, []string{"203.0.113.0/24"}, "")
+	require.NoError(t, err)
+	require.Equal(t, "the chosen networks are static on junction and are not announced by OSPF", s.Says)
+
+	s, err = l.Summary(now, []string{"10.0.1.0/30", "10.0.3.0/30"}, "")
+	require.NoError(t, err)
+	require.Equal(t, []observe.Covered{{Prefix: "10.0.2.0/30", Where: "area 0"}}, s.Also)
+
+	_, err = l.Summary(now, []string{"hill"}, "")
+	require.EqualError(t, err, `"hill" is not a prefix; write for example 10.1.0.0/24`)
+	_, err = l.Summary(now, nil, "9")
+	require.EqualError(t, err, "no network of the lab is in area 9")
+	_, err = l.Summary(now, nil, "")
+	require.EqualError(t, err, "choose prefixes, or an area")
+}
+
+func TestAnActionCountsRoutesAndLSAs(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"), "disable quarry", "enable quarry")
+	a := l.Timeline()
+	require.Equal(t, observe.Counts{Before: 0, After: a[1].Tables.Before}, a[0].Tables)
+	require.Equal(t, 3, a[0].LSAs.After)
+	require.Less(t, a[1].Tables.After, a[1].Tables.Before)
+	require.Equal(t, a[1].Tables.Before, a[2].Tables.After)
+}
