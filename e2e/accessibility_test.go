@@ -23,7 +23,7 @@ func TestAccessibility(t *testing.T) {
 		tab := page(t)
 		do(t, tab, chromedp.EmulateViewport(1280, 800), media(scheme))
 		for _, path := range []string{"/", "/lab/" + id + "/map", "/lab/" + id + "/text", "/lab/" + id + "/ports",
-			"/lab/" + id + "/neighbours", "/lab/" + id + "/routes", "/lab/" + id + "/database", "/lab/" + id + "/timeline", "/lab/" + id + "/map?when=before-2&who=depot&to=10.1.1.0/30"} {
+			"/lab/" + id + "/neighbours", "/lab/" + id + "/routes", "/lab/" + id + "/database", "/lab/" + id + "/messages", "/lab/" + id + "/packets?who=depot.e7", "/lab/" + id + "/neighbours?who=depot.e7", "/lab/" + id + "/timeline", "/lab/" + id + "/map?when=before-2&who=depot&to=10.1.1.0/30"} {
 			do(t, tab, chromedp.Navigate(s.url+path), chromedp.WaitVisible(chromedp.CSS("main")), seesNot("reading the"))
 			if strings.Contains(path, "/map") {
 				do(t, tab, mapReady())

@@ -37,6 +37,38 @@ func TestAreasAndSegments(t *testing.T) {
 		sees("oak (key 5 hmac-sha-512), set on area 0"), seesNot("orange-tip"))
 }
 
+// TestProof walks through what proves that a network does what it should: packets,
+// ladders, messages, shortest paths, one prefix for several.
+func TestProof(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demoText(t, "three-areas"))
+	tab := page(t)
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?who=lower"), mapReady(),
+		key("h"), sees("lower reaches 5 routers"), sees("costs 10"), key("h"), seesNot("lower reaches"),
+		// What the cut made a router say, and that it is not new twice.
+		key("g"), button("All seen"), button("New"), sees("None like that"), bar("cut lower.e3"),
+		sees("neighbour mill (10.1.255.1) on e3: Full to Down, the port is down"), button("All seen"), sees("None like that"),
+		// The way back, seen on the link, and as states.
+		bar("mend lower.e3"), bar("lower.e3"), key("x"), sees("Database Description"),
+		chromedp.Click(chromedp.CSS(`button[data-kind="Database Description"]`)), sees("I: the first"), sees("interface MTU"),
+		key("n"), sees("came down from Full 1 time"), sees("ExStart"),
+		bar("all"), key("r"), mark("10.1.1.0/30"), mark("10.1.2.0/30"), sees("10.1.0.0/22 covers 2 chosen prefixes"), sees("range 10.1.0.0/22"),
+		key("l"), sees("routes in all tables"))
+}
+
+// TestPortsJoinAndPart moves a port from its segment and back by the bar, and
+// writes a series out in the editor.
+func TestPortsJoinAndPart(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demoText(t, "station-yard"))
+	tab := page(t)
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("DR, priority 20"),
+		bar("part signal-box.yard"), sees("DR, priority 10"), seesNot("priority 20"),
+		bar("join signal-box.yard yard"), sees("DR Other, priority 20"),
+		key("t"), typeAtEnd("\nrouter hub\n  port e[1..3] 10.9.[1..3].1/30"), sees("stands for several"), chromedp.KeyEvent("e", chromedp.KeyModifiers(chromedp.ModifierCtrl)),
+		sees("port e3 10.9.3.1/30"), sees("No errors"))
+}
+
 // TestCaptures downloads the packets of a link, from the server and by the
 // command line: both are the same file format, and not empty.
 func TestCaptures(t *testing.T) {

@@ -249,7 +249,7 @@ function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
           <Box fontWeight="650" color="brick" mb={1}>
             OSPF {relation.state}
           </Box>
-          <Box overflowX="auto">
+          <Box overflowX="auto" tabIndex={0} role="region" aria-label="Why it is not up">
             <Reasons reasons={relation.reasons} a={relation.a} b={relation.b} />
           </Box>
         </Box>

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import type { MapData, MapEnd, Path } from '../api/client';
-import { crossings, toGraph } from './graph';
+import { crossings, distanceTo, onTree, toGraph } from './graph';
 
 const end = (device: string, port: string): MapEnd => ({ device, port, up: true, silent: false });
 const device = (name: string, kind: 'router' | 'host') => ({
@@ -62,4 +62,28 @@ test('a path crosses segments in two edges, and links in the direction of the pa
 test('a path that is lost behind a port ends on its link', () => {
   const path: Path = { from: 'summit', to: 'kiosk', arrives: false, hops: [{ device: 'summit', out: 'e1' }] };
   expect(crossings(map, path)).toEqual([{ id: 'viaduct.e1 summit.e1', forward: false, lost: true }]);
+});
+
+test('a shortest-path tree goes over links, and over segments by their ends', () => {
+  const step = (from: string | undefined, to: string | undefined, device: string, distance: number) => ({
+    area: '0',
+    cost: 10,
+    distance,
+    device,
+    ...(from && { from }),
+    ...(to && { to }),
+  });
+  const tree = {
+    root: 'summit',
+    runs: 2,
+    steps: [step('summit.e1.10', 'viaduct.e1.10', 'viaduct', 10), step('viaduct.lan', undefined, '', 20)],
+  };
+  const [link, hall] = map.links;
+  if (!link || !hall) throw new Error('the map lost its links');
+  expect(onTree(tree, link)).toBe('back');
+  expect(onTree(tree, hall, 0)).toBe('back');
+  expect(onTree(tree, hall, 1)).toBe('no');
+  expect(distanceTo(tree, 'summit')).toBe(0);
+  expect(distanceTo(tree, 'viaduct')).toBe(10);
+  expect(distanceTo(tree, 'kiosk')).toBeUndefined();
 });
