@@ -31,7 +31,55 @@ func (w *World) Check() string {
 			return d.Name() + ": " + s
 		}
 	}
-	return w.checkAdjacencies()
+	if s := w.checkAdjacencies(); s != "" {
+		return s
+	}
+	return w.checkLoops()
+}
+
+// checkLoops follows the routes that OSPF gave to every network, by all their
+// ways: none may come back to where it was.
+func (w *World) checkLoops() string {
+	const (
+		open = 1 + iota
+		done
+	)
+	var state []uint8
+	var follow func(d *device.Device, to ip.Addr) string
+	follow = func(d *device.Device, to ip.Addr) string {
+		switch state[d.ID()] {
+		case done:
+			return ""
+		case open:
+			return d.Name()
+		}
+		state[d.ID()] = open
+		if id, hop, ok := d.Table().Lookup(w.shared, to); ok && !d.Local(to) {
+			if source, _ := d.Table().Best(id); source == route.OSPF {
+				for _, h := range w.shared.Sets.Hops(d.Table().Set(hop)) {
+					for _, e := range w.Facing(d.ID(), h.Port) {
+						if next := w.devices[e.Device]; next.Ports()[e.Port].Address() == h.Gateway {
+							if s := follow(next, to); s != "" {
+								return d.Name() + ", " + s
+							}
+						}
+					}
+				}
+			}
+		}
+		state[d.ID()] = done
+		return ""
+	}
+	for id := range w.shared.Prefixes.Len() {
+		state = make([]uint8, len(w.devices))
+		p := w.shared.Prefixes.Prefix(id)
+		for _, d := range w.devices {
+			if s := follow(d, p.Addr); s != "" {
+				return fmt.Sprintf("packets for %v go in a circle: %s", p, s)
+			}
+		}
+	}
+	return ""
 }
 
 // checkAccount recounts what Calm counts.

@@ -1,0 +1,183 @@
+package interchange_test
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/history"
+	"hellebore/core/interchange"
+	"hellebore/core/network"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
+	"hellebore/demo"
+)
+
+// analysed are the fields that an independent analyser is asked for, in the order
+// in which ours stand in a line.
+var analysed = []string{"vlan.id", "ip.src", "ip.dst", "ospf.msg", "ospf.srcrouter", "ospf.area_id", "ospf.auth.type",
+	"ospf.hello.hello_interval", "ospf.hello.router_priority", "ospf.hello.router_dead_interval", "ospf.hello.designated_router",
+	"ospf.hello.active_neighbor", "ospf.db.interface_mtu", "ospf.db.dd_sequence", "ospf.ls.number_of_lsas",
+	"ospf.lsa.age", "ospf.lsa", "ospf.lsa.id", "ospf.advrouter", "ospf.lsa.seqnum", "ospf.lsa.chksum", "ospf.lsa.length",
+	"ospf.link_state_id", "ospf.lsa.router.linktype", "ospf.lsa.router.linkid", "ospf.lsa.router.linkdata", "ospf.lsa.router.metric0",
+	"ospf.lsa.network.attchrtr", "ospf.lsa.asext.fwdaddr", "ospf.lsa.asext.extrttag"}
+
+// ours writes a frame's fields as the analyser would.
+func ours(b []byte) string {
+	f, _ := ip.ReadFrame(b)
+	v := map[string][]string{}
+	put := func(field, format string, args ...any) { v[field] = append(v[field], fmt.Sprintf(format, args...)) }
+	if f.VLAN != 0 {
+		put("vlan.id", "%d", f.VLAN)
+	}
+	p, ok := ip.ReadPacket(f.Payload)
+	if !ok || f.Type != ip.TypeIPv4 {
+		return line(v)
+	}
+	put("ip.src", "%v", p.Src)
+	put("ip.dst", "%v", p.Dst)
+	head, fail := wire.Read(p.Payload)
+	if p.Protocol != ip.ProtoOSPF || fail != wire.OK {
+		return line(v)
+	}
+	put("ospf.msg", "%d", head.Type)
+	put("ospf.srcrouter", "%v", head.RouterID)
+	put("ospf.area_id", "%v", ip.Addr(head.Area))
+	put("ospf.auth.type", "%d", head.AuType)
+	header := func(h wire.LSAHeader) {
+		put("ospf.lsa.age", "%d", h.Age)
+		put("ospf.lsa", "%d", h.Key.Type)
+		put("ospf.lsa.id", "%v", h.Key.ID)
+		put("ospf.advrouter", "%v", h.Key.Router)
+		put("ospf.lsa.seqnum", "0x%08x", uint32(h.Seq))
+		put("ospf.lsa.chksum", "0x%04x", h.Checksum)
+		put("ospf.lsa.length", "%d", h.Length)
+	}
+	headers := func(b []byte) {
+		for len(b) >= wire.LSAHeaderLen {
+			h, _ := wire.ReadLSAHeader(b)
+			header(h)
+			b = b[wire.LSAHeaderLen:]
+		}
+	}
+	switch head.Type {
+	case wire.TypeHello:
+		h, _ := wire.ReadHello(head.Body)
+		put("ospf.hello.hello_interval", "%d", h.Interval)
+		put("ospf.hello.router_priority", "%d", h.Priority)
+		put("ospf.hello.router_dead_interval", "%d", h.DeadInterval)
+		put("ospf.hello.designated_router", "%v", h.DR)
+		for n := h.Neighbours; len(n) >= 4; n = n[4:] {
+			put("ospf.hello.active_neighbor", "%d.%d.%d.%d", n[0], n[1], n[2], n[3])
+		}
+	case wire.TypeDD:
+		d, _ := wire.ReadDD(head.Body)
+		put("ospf.db.interface_mtu", "%d", d.MTU)
+		put("ospf.db.dd_sequence", "%d", d.Seq)
+		headers(d.Headers)
+	case wire.TypeUpdate:
+		n, list, _ := wire.UpdateCount(head.Body)
+		put("ospf.ls.number_of_lsas", "%d", n)
+		for range n {
+			h, raw, ok := wire.NextLSA(&list)
+			if !ok {
+				break
+			}
+			header(h)
+			body := raw[wire.LSAHeaderLen:]
+			switch h.Key.Type {
+			case wire.RouterLSA:
+				r, _ := wire.ReadRouter(body)
+				for _, l := range r.Links {
+					put("ospf.lsa.router.linktype", "%d", l.Type)
+					put("ospf.lsa.router.linkid", "%v", l.ID)
+					put("ospf.lsa.router.linkdata", "%v", l.Data)
+					put("ospf.lsa.router.metric0", "%d", l.Metric)
+				}
+			case wire.NetworkLSA:
+				n, _ := wire.ReadNetwork(body)
+				for _, r := range n.Routers {
+					put("ospf.lsa.network.attchrtr", "%v", r)
+				}
+			case wire.ExternalLSA, wire.NSSALSA:
+				e, _ := wire.ReadExternal(body)
+				put("ospf.lsa.asext.fwdaddr", "%v", e.Forward)
+				put("ospf.lsa.asext.extrttag", "%d", e.Tag)
+			}
+		}
+	case wire.TypeRequest:
+		for list := head.Body; len(list) > 0; {
+			k, ok := wire.NextRequest(&list)
+			if !ok {
+				break
+			}
+			put("ospf.lsa", "%d", k.Type)
+			put("ospf.link_state_id", "%v", k.ID)
+			put("ospf.advrouter", "%v", k.Router)
+		}
+	case wire.TypeAck:
+		headers(head.Body)
+	}
+	return line(v)
+}
+
+func line(v map[string][]string) string {
+	out := make([]string, len(analysed))
+	for i, f := range analysed {
+		out[i] = strings.Join(v[f], ",")
+	}
+	return strings.Join(out, "\t")
+}
+
+// TestTheAnalyserReadsWhatWeRead compares, packet by packet, the fields that an
+// independent analyser decodes with those that we do.
+func TestTheAnalyserReadsWhatWeRead(t *testing.T) {
+	for _, l := range demo.Labs() {
+		switch l.Slug {
+		case "three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "station-yard":
+		default:
+			continue
+		}
+		t.Run(l.Slug, func(t *testing.T) {
+			h := played(t, l.Text)
+			w := h.Head()
+			var all bytes.Buffer
+			var want []string
+			for i := range w.Media() {
+				m := &w.Media()[i]
+				_, err := interchange.Pcapng(&all, h, w, m.Ends[0].Device, m.Ends[0].Port, history.Moment{}, h.Now())
+				require.NoError(t, err)
+				require.NoError(t, h.Frames(0, h.Now().At, func(f history.Frame) {
+					if onMedium(m, f) {
+						want = append(want, ours(f.Bytes))
+					}
+				}))
+			}
+			file := filepath.Join(t.TempDir(), "all.pcapng")
+			require.NoError(t, os.WriteFile(file, all.Bytes(), 0o600))
+			args := []string{"-T", "fields"}
+			for _, f := range analysed {
+				args = append(args, "-e", f)
+			}
+			got := strings.Split(strings.TrimRight(tshark(t, file, args...), "\n"), "\n")
+			require.Len(t, got, len(want))
+			for i := range want {
+				require.Equal(t, want[i], got[i], "packet %d", i)
+			}
+		})
+	}
+}
+
+func onMedium(m *network.Medium, f history.Frame) bool {
+	for _, e := range m.Ends {
+		if e.Device == f.Device && e.Port == f.Port {
+			return true
+		}
+	}
+	return false
+}
