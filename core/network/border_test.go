@@ -134,3 +134,39 @@ func TestEqualWaysAreBounded(t *testing.T) {
 	reconfigured(t, w, strings.Replace(text, "    inject static type 1 metric 15", "    max-ecmp 1\n    inject static type 1 metric 15", 1))
 	require.Equal(t, 1, strings.Count(routeTo(w, "boathouse", "10.1.0.0/16"), " via "))
 }
+
+// TestOnlyWhatChangedIsComputed counts the vertices of the shortest-path trees
+// that are looked at: none for a route from outside, few for a link far away.
+func TestOnlyWhatChangedIsComputed(t *testing.T) {
+	visited := func(w *network.World, mark uint32) map[string]uint64 {
+		out := map[string]uint64{}
+		for i := mark; i < w.Notes(); i++ {
+			if n := w.NoteAt(i); n.Kind == note.SPFRun {
+				out[w.Device(n.Device).Name()] += n.A
+			}
+		}
+		return out
+	}
+	text := demoLab(t, "three-areas")
+	w := build(t, text)
+	settle(t, w)
+	mark := w.Notes()
+	reconfigured(t, w, strings.Replace(text, "metric 50", "metric 60", 1))
+	runs := visited(w, mark)
+	require.Len(t, runs, 4, "junction, upper, lower and mill: %v", runs)
+	for name, n := range runs {
+		require.Zero(t, n, "%s needs no shortest paths for it", name)
+	}
+
+	big := build(t, grid(10))
+	settle(t, big)
+	mark = big.Notes()
+	dev, p := port(t, big, "r0.e1")
+	big.Cut(dev, p)
+	settle(t, big)
+	for name, n := range visited(big, mark) {
+		if strings.HasPrefix(name, "r9") {
+			require.Less(t, n, uint64(20), "%s is far away, of 100 routers", name)
+		}
+	}
+}

@@ -79,7 +79,7 @@ var Kinds = [kinds]KindInfo{
 	LSAReceived:       {"lsa-received", Flooding, "received {a:lsa} on {port}, sequence {b:sequence}"},
 	LSADiscarded:      {"lsa-discarded", Flooding, "discarded {a:lsa} from {port}: {reason}"},
 	SPFScheduled:      {"spf-scheduled", SPF, "shortest paths due in {a:duration} ({b:spfState})"},
-	SPFRun:            {"spf-run", SPF, "computed shortest paths over {a:count} routers; {b:count} routes changed"},
+	SPFRun:            {"spf-run", SPF, "computed routes, looking at {a:count} vertices of the shortest-path tree; {b:count} routes changed"},
 	RouteChanged:      {"route-changed", Forwarding, "{a:prefix}: {b:hop} to {c:hop}"},
 	HopChanged:        {"hop-changed", Forwarding, "next hop {a:hop}: {b:set} to {c:set}"},
 	RouterIDChosen:    {"router-id", Adjacency, "router ID {a:address}"},

@@ -14,6 +14,9 @@ type scratch struct {
 	run      uint32
 	mark     []uint32 // of dist and hops
 	done     []uint32
+	struck   []uint32 // of vertices that lose a shortest way
+	affected []uint32 // prefixes
+	bitBuf   []uint64
 	dist     []uint32
 	hops     []uint64 // words a vertex: the root's first hops that lead to it
 	heap     []vertex
@@ -125,6 +128,7 @@ func (s *scratch) begin(keys, prefixes, words int) {
 	s.run++
 	if len(s.mark) < keys {
 		s.mark, s.done, s.dist = make([]uint32, keys+64), make([]uint32, keys+64), make([]uint32, keys+64)
+		s.struck = make([]uint32, keys+64)
 		s.netMark, s.netKey = make([]uint32, keys+64), make([]uint32, keys+64)
 		s.run = 1
 		clear(s.pmark)

@@ -88,6 +88,15 @@ func (s *scratch) keep(t *spt) *spt {
 	return t
 }
 
+// words64 is room for a set of first hops; one set at a time.
+func (s *scratch) words64(n int) []uint64 {
+	if len(s.bitBuf) < n {
+		s.bitBuf = make([]uint64, n)
+	}
+	clear(s.bitBuf[:n])
+	return s.bitBuf[:n]
+}
+
 func (s *scratch) hopsOf(key uint32, words int) []uint64 {
 	return s.hops[int(key)*words : (int(key)+1)*words]
 }
@@ -227,7 +236,8 @@ func (u *updater) compare(better [][3]uint32, x, y uint32) [][3]uint32 {
 }
 
 func (u *updater) strike(y uint32) {
-	if y != u.root && !slices.Contains(u.hit, y) {
+	if s := u.s; y != u.root && s.struck[y] != s.run {
+		s.struck[y] = s.run
 		u.hit = append(u.hit, y)
 	}
 }
@@ -235,10 +245,6 @@ func (u *updater) strike(y uint32) {
 // spread hits all that lies behind what is hit, by the ways of the last run.
 func (u *updater) spread() {
 	s := u.s
-	behind := map[uint32]bool{}
-	for _, y := range u.hit {
-		behind[y] = true
-	}
 	for i := 0; i < len(u.hit); i++ {
 		y := u.hit[i]
 		body := u.old(y)
@@ -246,10 +252,9 @@ func (u *updater) spread() {
 			continue
 		}
 		for _, e := range body.edges {
-			if z := e.target; z != u.root && s.mark[z] == s.run && !behind[z] && s.dist[y]+e.metric == s.dist[z] {
+			if z := e.target; s.mark[z] == s.run && s.struck[z] != s.run && s.dist[y]+e.metric == s.dist[z] {
 				if far := u.old(z); far != nil && far.linksTo(y) {
-					behind[z] = true
-					u.hit = append(u.hit, z)
+					u.strike(z)
 				}
 			}
 		}
@@ -297,7 +302,7 @@ func (u *updater) relax(y, dist uint32) {
 // settle visits vertices in the order of their distance.
 func (u *updater) settle() {
 	s := u.s
-	hops := make([]uint64, u.t.words)
+	hops := s.words64(u.t.words)
 	for len(s.heap) > 0 {
 		v := s.pop()
 		if s.done[v.key] == s.run || s.vertex(s.dist[v.key], v.key).rank != v.rank {
@@ -311,7 +316,7 @@ func (u *updater) settle() {
 		copy(mine, hops)
 		if !same {
 			u.touched = append(u.touched, v.key)
-		} else if !slices.Contains(u.hit, v.key) {
+		} else if s.struck[v.key] != s.run {
 			continue // nothing changes behind it
 		}
 		for _, e := range u.live(v.key).edges {
@@ -357,10 +362,14 @@ func (u *updater) firstHops(y uint32, to []uint64) {
 func (u *updater) renewed(shared *route.Shared) *spt {
 	s, t := u.s, u.t
 	n := *t
-	n.keys = slices.Clone(t.keys)
+	same := true // vertices as before: the list is shared
 	for _, key := range u.touched {
 		i, there := slices.BinarySearch(n.keys, key)
-		switch reached := s.mark[key] == s.run; {
+		reached := s.mark[key] == s.run
+		if reached != there && same {
+			n.keys, same = slices.Clone(n.keys), false
+		}
+		switch {
 		case reached && !there:
 			n.keys = slices.Insert(n.keys, i, key)
 		case !reached && there:
@@ -395,7 +404,7 @@ func (p *Process) update(h Host, s *scratch) (vertices, put uint64, ok bool) {
 	}
 	pool, shared := h.Pool(), h.Shared()
 	later := p.later || p.beyond || p.joins()
-	var prefixes []uint32
+	prefixes := s.affected[:0]
 	for ai := range p.areas {
 		was := p.areas[ai].changed
 		touched, ok := p.updateTree(h, s, ai)
@@ -416,6 +425,7 @@ func (p *Process) update(h Host, s *scratch) (vertices, put uint64, ok bool) {
 	}
 	slices.Sort(prefixes)
 	prefixes = slices.Compact(prefixes)
+	s.affected = prefixes
 	s.beginTable(int(shared.Prefixes.Len()))
 	for _, prefix := range prefixes {
 		p.intraArea(h, s, prefix)
@@ -462,7 +472,7 @@ func (p *Process) intraArea(h Host, s *scratch, prefix uint32) {
 		a := &p.areas[ai]
 		t := a.tree
 		best := noWay
-		hops := make([]uint64, t.words)
+		hops := s.words64(t.words)
 		for _, key := range pool.announcers.Get(prefix) {
 			e := a.db.At(key)
 			if e == nil || e.body == 0 || e.dying {
