@@ -246,6 +246,33 @@ type Key struct {
 	ID        uint8
 	Algorithm string // simple, md5, hmac-sha-256 ...
 	Secret    string
+	// When packets are sent and taken with it, in time since the lab began (RFC
+	// 8177 2.1, send-lifetime and accept-lifetime).
+	Send, Accept Span
+}
+
+// Span is a stretch of time since the lab began; Until 0 is without end.
+type Span struct {
+	From, Until time.Duration
+}
+
+// Holds says whether a time is in the span.
+func (s Span) Holds(t time.Duration) bool { return t >= s.From && (s.Until == 0 || t < s.Until) }
+
+// Sending is the key that packets are sent with at a time: the first whose time
+// it is, or else the one whose time ended last (RFC 2328 D.3: it is then used on,
+// rather than none).
+func (c *KeyChain) Sending(t time.Duration) Key {
+	last := c.Keys[0]
+	for _, k := range c.Keys {
+		if k.Send.Holds(t) {
+			return k
+		}
+		if k.Send.Until > last.Send.Until {
+			last = k
+		}
+	}
+	return last
 }
 
 // PrefixSet is a named set of prefixes.

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"hellebore/core/config"
+	"hellebore/core/event"
 	"hellebore/core/ospf"
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
@@ -96,7 +97,11 @@ func chainOf(c *config.KeyChain) *ospf.Chain {
 	}
 	out := &ospf.Chain{}
 	for _, k := range c.Keys {
-		out.Keys = append(out.Keys, ospf.Key{ID: k.ID, Algorithm: wire.Algorithm(slices.Index(wire.AlgorithmNames[:], k.Algorithm)), Secret: k.Secret})
+		out.Keys = append(out.Keys, ospf.Key{ID: k.ID, Algorithm: wire.Algorithm(slices.Index(wire.AlgorithmNames[:], k.Algorithm)), Secret: k.Secret, Send: spanOf(k.Send), Accept: spanOf(k.Accept)})
 	}
 	return out
+}
+
+func spanOf(s config.Span) ospf.Span {
+	return ospf.Span{From: event.FromDuration(s.From), Until: event.FromDuration(s.Until)}
 }

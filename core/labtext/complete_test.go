@@ -64,7 +64,7 @@ func TestEveryStatementIsOfferedWhereItMayStand(t *testing.T) {
 		RangeOf: "router mill\n  ospf\n    area 1\n      range 10.0.0.0/8\n        ", InjectOf: "router mill\n  ospf\n    inject static\n      ",
 		OrigOf: "router mill\n  ospf\n    originate default\n      ", ChainOf: "key-chain larch\n  ", SetOf: "prefix-set ours\n  ", MemberOf: "prefix-set ours\n  10.0.0.0/8\n    ",
 		NSSAOf: "router mill\n  ospf\n    area 1\n      nssa\n        ", VirtOf: "router mill\n  ospf\n    area 1\n      virtual-link 10.255.0.2\n        ",
-		JoinOf: "router mill\n  ospf\n    summary 10.0.0.0/8\n      ", VLANOf: "router mill\n  port e1\n    vlan 10\n      ",
+		JoinOf: "router mill\n  ospf\n    summary 10.0.0.0/8\n      ", KeyOf: "key-chain larch\n  key 1 md5 \"x\" ", VLANOf: "router mill\n  port e1\n    vlan 10\n      ",
 	}
 	for _, row := range Grammar {
 		for _, in := range row.In {

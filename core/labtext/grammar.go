@@ -37,6 +37,7 @@ const (
 	SetOf    Context = "prefix-set"
 	MemberOf Context = "a prefix of a set"
 	ChainOf  Context = "key-chain"
+	KeyOf    Context = "key"
 )
 
 // prefixWord is the word of a statement that begins with a prefix.
@@ -55,6 +56,7 @@ const (
 	Rate      // bit/s, with unit
 	Percent   // 0% to 100%
 	Lengths   // 24..32, or 24
+	Stretch   // 10m..2h, or 10m..
 	Address   // 192.0.2.1
 	Interface // 192.0.2.1/24: an address with its prefix length
 	Prefix    // 192.0.2.0/24: no host bits
@@ -65,7 +67,7 @@ const (
 )
 
 var argForms = [...]string{
-	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%", Lengths: "24..32",
+	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%", Lengths: "24..32", Stretch: "10m..2h",
 	Address: "192.0.2.1", Interface: "192.0.2.1/24", Prefix: "192.0.2.0/24", Area: "AREA",
 	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
 }
@@ -248,10 +250,14 @@ func init() {
 
 		{Word: "key-chain", In: []Context{Top}, Opens: ChainOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
 			Effect: Live, RFC: "8177", Help: "keys that authenticate packets: sent with the first, taken with any", build: (*builder).keyChain},
-		{Word: "key", In: []Context{ChainOf}, Many: true,
+		{Word: "key", In: []Context{ChainOf}, Opens: KeyOf, Many: true,
 			Args: []Arg{{Name: "ID", Kind: Number, Max: 255}, {Name: "algorithm", Kind: Name,
 				Words: []string{"simple", "md5", "hmac-sha-1", "hmac-sha-256", "hmac-sha-384", "hmac-sha-512"}}, {Name: "secret", Kind: Quoted}},
 			Effect: Live, RFC: "5709", Help: "a key; a simple one is a password of up to eight characters that travels in clear", build: (*builder).key},
+		{Word: "send", In: []Context{KeyOf}, Inline: true, Args: []Arg{{Name: "time", Kind: Stretch}}, Default: "always",
+			Effect: Live, RFC: "8177 2.1", Help: "when packets are sent with the key, in time since the lab began; the first key whose time it is counts", build: (*builder).sendTime},
+		{Word: "accept", In: []Context{KeyOf}, Inline: true, Args: []Arg{{Name: "time", Kind: Stretch}}, Default: "always",
+			Effect: Live, RFC: "8177 2.1", Help: "when packets with the key are taken, in time since the lab began", build: (*builder).acceptTime},
 
 		{Word: "prefix-set", In: []Context{Top}, Opens: SetOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
 			Effect: Live, Help: "a set of prefixes, for whatever filters by them", build: (*builder).prefixSet},

@@ -48,6 +48,15 @@ func (b *builder) key(n *Node) {
 		b.errorf(n.Args[1], "put a simple key into a chain of its own", "a simple key cannot stand beside others")
 	}
 	b.chain.Keys = append(b.chain.Keys, k)
+	b.children(n)
+}
+
+func (b *builder) sendTime(n *Node) {
+	b.chain.Keys[len(b.chain.Keys)-1].Send, _ = parseSpan(n.Args[0].Text)
+}
+
+func (b *builder) acceptTime(n *Node) {
+	b.chain.Keys[len(b.chain.Keys)-1].Accept, _ = parseSpan(n.Args[0].Text)
 }
 
 // keys stands on a port and in an area; names are resolved when all is read.
@@ -125,7 +134,14 @@ func (b *builder) chainNamed(name string) *config.KeyChain {
 func keyWords(k config.Key) string {
 	h := fnv.New32a()
 	_, _ = h.Write([]byte(k.Secret)) // never fails
-	return fmt.Sprintf("%s, secret with mark %04x", k.Algorithm, h.Sum32()&0xffff)
+	words := fmt.Sprintf("%s, secret with mark %04x", k.Algorithm, h.Sum32()&0xffff)
+	if s := spanWords(k.Send); s != "" {
+		words += ", sent with" + s
+	}
+	if s := spanWords(k.Accept); s != "" {
+		words += ", taken" + s
+	}
+	return words
 }
 
 // ChainWords describes a key chain in force: "larch (key 3 md5)".
@@ -135,7 +151,7 @@ func ChainWords(c *config.KeyChain) string {
 	}
 	var keys []string
 	for _, k := range c.Keys {
-		keys = append(keys, fmt.Sprintf("key %d %s", k.ID, k.Algorithm))
+		keys = append(keys, fmt.Sprintf("key %d %s%s", k.ID, k.Algorithm, spanWords(k.Send)))
 	}
 	return c.Name + " (" + strings.Join(keys, ", ") + ")"
 }
@@ -145,6 +161,6 @@ func authWords(c *config.KeyChain) string {
 	if c == nil {
 		return ""
 	}
-	k := c.Keys[0]
+	k := c.Sending(0)
 	return fmt.Sprintf("%d %s %s", k.ID, k.Algorithm, k.Secret)
 }

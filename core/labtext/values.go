@@ -72,6 +72,10 @@ func judge(a Arg, t Token) (what, hint string) {
 		if !a.holds(n) {
 			return fmt.Sprintf("%s is out of range", t.Text), fmt.Sprintf("from %s to %s", FormatRate(a.Min), FormatRate(a.Max))
 		}
+	case Stretch:
+		if _, ok := parseSpan(t.Text); !ok {
+			return fmt.Sprintf("%q is not a stretch of time", t.Text), "write for example 10m..2h, or 10m.. for without end"
+		}
 	case Lengths:
 		if _, _, ok := parseLengths(t.Text); !ok {
 			return fmt.Sprintf("%q is not a range of prefix lengths", t.Text), "write for example 24..32, or 24"
@@ -144,6 +148,35 @@ func parseDuration(s string) (time.Duration, error) {
 		return 0, fmt.Errorf("no number")
 	}
 	return time.ParseDuration(s)
+}
+
+// parseSpan reads "10m..2h", or "10m.." for without end.
+func parseSpan(s string) (span config.Span, ok bool) {
+	from, until, both := strings.Cut(s, "..")
+	if !both {
+		return span, false
+	}
+	var err error
+	if span.From, err = parseDuration(from); err != nil {
+		return span, false
+	}
+	if until == "" {
+		return span, true
+	}
+	span.Until, err = parseDuration(until)
+	return span, err == nil && span.Until > span.From
+}
+
+// spanWords writes a span: "from 10m to 2h", "" for always.
+func spanWords(s config.Span) string {
+	out := ""
+	if s.From != 0 {
+		out = " from " + FormatDuration(s.From)
+	}
+	if s.Until != 0 {
+		out += " until " + FormatDuration(s.Until)
+	}
+	return out
 }
 
 var units = []struct {

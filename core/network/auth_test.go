@@ -9,6 +9,8 @@ import (
 	"hellebore/core/device"
 	"hellebore/core/event"
 	"hellebore/core/note"
+	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
 )
 
 // fallen counts the changes of neighbours' states since a mark.
@@ -67,4 +69,36 @@ func TestARestartedRouterIsHeard(t *testing.T) {
 	settle(t, w)
 	require.Equal(t, before, table(w, "toll-gate"))
 	require.Equal(t, map[string]string{"e1": "Full", "e2": "Full"}, states(w, "larches"))
+}
+
+// TestKeysChangeByTheClock has all routers change their key at one time, and take
+// both for a while: nobody loses a neighbour, and none of the old key is sent
+// after that.
+func TestKeysChangeByTheClock(t *testing.T) { // RFC 8177 2.1, RFC 2328 D.3
+	text := strings.Replace(demoLab(t, "guarded-line"), "  key 1 md5 \"meadow-brown\"\n  key 2 hmac-sha-256 \"orange-tip\"",
+		"  key 1 md5 \"meadow-brown\" send 0s..5m accept 0s..6m\n  key 2 hmac-sha-256 \"orange-tip\" send 5m.. accept 4m..", 1)
+	require.NotEqual(t, demoLab(t, "guarded-line"), text)
+	w := build(t, text)
+	settle(t, w)
+	mark := w.Notes()
+	ids := map[uint8]int{}
+	w.OnFrame = func(at event.Time, _, _ uint32, f []byte) {
+		if p, ok := ip.ReadPacket(f[ip.FrameHeader:]); ok && p.Protocol == ip.ProtoOSPF && at > 5*60*event.Second {
+			if h, fail := wire.Read(p.Payload); fail == wire.OK && h.AuType == wire.AuthCryptographic {
+				ids[h.KeyID()]++
+			}
+		}
+	}
+	w.RunUntil(10*60*event.Second, bound)
+	for i := mark; i < w.Notes(); i++ {
+		require.NotEqual(t, note.NeighbourState, w.NoteAt(i).Kind)
+	}
+	require.Positive(t, ids[2])
+	require.Zero(t, ids[1])
+
+	// With no key whose time it is, the last one goes on.
+	last := build(t, strings.Replace(text, "send 5m.. accept 4m..", "send 5m..6m accept 4m..7m", 1))
+	settle(t, last)
+	last.RunUntil(20*60*event.Second, bound)
+	require.Equal(t, map[string]string{"e1": "Full", "e2": "Full"}, states(last, "larches"))
 }

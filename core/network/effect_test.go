@@ -135,6 +135,8 @@ var effects = []effect{
 		want: "halt hello-refused, halt neighbour-state, halt route-changed, larches hello-refused, larches neighbour-state, larches route-changed"},
 	{word: "key-chain", in: labtext.Top, from: "# The old", to: "key-chain spare\n  key 1 md5 \"x\"\n\n# The old"},
 	{word: "key", in: labtext.ChainOf, lab: "guarded-line", from: "  key 2 hmac-sha-256 \"orange-tip\"\n", to: ""},
+	{word: "send", in: labtext.KeyOf, lab: "guarded-line", from: `key 1 md5 "meadow-brown"`, to: `key 1 md5 "meadow-brown" send 0s..1h`},
+	{word: "accept", in: labtext.KeyOf, lab: "guarded-line", from: `key 1 md5 "meadow-brown"`, to: `key 1 md5 "meadow-brown" accept 0s..2h`},
 	{word: "host", in: labtext.Top, from: "host booth 10.20.2.10/24", to: "host booth 10.20.2.11/24"},
 	{word: "gateway", in: labtext.HostOf, from: "gateway 10.20.2.1", to: "gateway 10.20.2.2", want: "booth hop-changed, booth route-changed"},
 	{word: "disabled", in: labtext.RouterOf, from: "router quarry", to: "router quarry disabled", lsas: -1, want: routerFalls},

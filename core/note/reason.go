@@ -41,6 +41,7 @@ const (
 	StubFlagDiffers
 	KeyIDDiffers
 	KeyDiffers
+	KeyNotInTime
 	ReplayedPacket
 	ProcessRestarted
 	NoTransitWay
@@ -125,6 +126,7 @@ var Reasons = [codes]Info{
 
 	KeyIDDiffers:      {"key-id", "key ID", "the key ID is not in the key chain of the other end", "put a key with the same ID into both key chains", "count", "2328 D.4.3"},
 	KeyDiffers:        {"key", "key", "the keys differ, or their algorithms do", "give key {mine} the same secret and algorithm on both ends", "keyID", "2328 D.4.3"},
+	KeyNotInTime:      {"key-lifetime", "key lifetime", "packets with this key are not taken at this time", "let both ends take key {mine} for as long as one of them sends with it", "keyID", "8177 2.1"},
 	ProcessRestarted:  {"restarted", "OSPF", "the OSPF process was restarted", "", "", ""},
 	NoTransitWay:      {"no-transit", "transit area", "the transit area has no way to a border router with that router ID", "join both routers to the transit area, and check the router ID", "word", "2328 15"},
 	VirtualUnanswered: {"virtual-one-sided", "virtual link", "the other end has no virtual link back through the area", "add virtual-link {theirs} to the area on {b}", "word", "2328 C.4"},

@@ -311,7 +311,7 @@ type collector struct {
 // once in a row, whoever observed it.
 var disagreement = map[note.Code]bool{
 	note.AreaDiffers: true, note.SubnetDiffers: true, note.HelloIntervalDiffers: true, note.DeadIntervalDiffers: true,
-	note.AuthenticationDiffers: true, note.KeyIDDiffers: true, note.KeyDiffers: true, note.MTUTooLarge: true, note.SameRouterID: true, note.TypeDiffers: true, note.StubFlagDiffers: true,
+	note.AuthenticationDiffers: true, note.KeyIDDiffers: true, note.KeyDiffers: true, note.KeyNotInTime: true, note.MTUTooLarge: true, note.SameRouterID: true, note.TypeDiffers: true, note.StubFlagDiffers: true,
 	note.LinkCut: true,
 }
 
@@ -498,11 +498,11 @@ func (c *collector) keys(x, y *config.KeyChain) {
 		by       side
 		from, to *config.KeyChain
 	}{{c.b, x, y}, {c.a, y, x}} {
-		sent := way.from.Keys[0]
+		sent := way.from.Sending(asDuration(c.a.w.Now()))
 		i := slices.IndexFunc(way.to.Keys, func(k config.Key) bool { return k.ID == sent.ID || sent.Algorithm == wire.Simple.String() })
 		switch {
 		case i < 0:
-			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Keys[0].ID)), strconv.Itoa(int(y.Keys[0].ID)))
+			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Sending(asDuration(c.a.w.Now())).ID)), strconv.Itoa(int(y.Sending(asDuration(c.a.w.Now())).ID)))
 		case way.to.Keys[i].Secret != sent.Secret || way.to.Keys[i].Algorithm != sent.Algorithm:
 			words := func(k config.Key) string { return fmt.Sprintf("key %d", k.ID) }
 			c.add(note.KeyDiffers, "foreseen", c.a, words(sent), words(sent))

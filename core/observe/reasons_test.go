@@ -210,6 +210,8 @@ func TestEachReasonIsGiven(t *testing.T) {
 			"key-chain larch\n  key 1 md5 \"leaf\"\nkey-chain oak\n  key 2 md5 \"leaf\"\n"},
 		note.KeyDiffers: {text: edit(millPort, millPort+"      keys larch\n", haltPort, haltPort+"      keys oak\n") +
 			"key-chain larch\n  key 1 md5 \"leaf\"\nkey-chain oak\n  key 1 md5 \"needle\"\n"},
+		note.KeyNotInTime: {text: edit(millPort, millPort+"      keys larch\n", haltPort, haltPort+"      keys oak\n") +
+			"key-chain larch\n  key 1 md5 \"leaf\"\nkey-chain oak\n  key 1 md5 \"leaf\" accept 1h..\n"},
 		note.ProcessRestarted: {do: func(w *network.World) { w.Find("mill").RestartOSPF() }},
 		note.ReplayedPacket: {text: edit(millPort, millPort+"      keys larch\n", haltPort, haltPort+"      keys larch\n") +
 			"key-chain larch\n  key 1 hmac-sha-256 \"leaf\"\n", do: func(w *network.World) {
