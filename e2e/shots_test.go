@@ -40,9 +40,6 @@ var shots = []shot{
 		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
 		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
 	{name: "map-areas", lab: "three-areas", path: "/map"},
-	{name: "ladder", lab: "beyond-the-pass", acts: []string{"cut east.e2", "mend east.e2"}, path: "/neighbours?who=east.virtual-link+10.255.4.4", prepare: []step{sees("of saddle")}},
-	{name: "five", lab: "five-faults", path: "/map", dark: true},
-	{name: "cable", lab: "shared-cable", path: "/neighbours?who=cabin.e1.10"},
 	{name: "segment", lab: "station-yard", path: "/neighbours"},
 	{name: "database", lab: "three-areas", path: "/database", prepare: []step{
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="summary" and @aria-expanded]`)), sees("routes by it")}},

@@ -82,9 +82,15 @@ func (b *builder) virtualLink(n *Node) {
 func (b *builder) noSummary(*Node)     { b.told.NoSummary = true }
 func (b *builder) defaultCost(n *Node) { b.told.DefaultCost = uint32(number(n.Args[0])) }
 
+// rangeName is what a range's place is filed under.
+func rangeName(device string, area uint32, p netip.Prefix) string {
+	return fmt.Sprintf("%s area %s range %v", device, FormatArea(area), p)
+}
+
 func (b *builder) areaRange(n *Node) {
 	b.joint = &config.Range{}
 	b.joint.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
+	b.place(rangeName(b.device.Name, b.told.ID, b.joint.Prefix), n.Args[0])
 	if slices.ContainsFunc(b.told.Ranges, func(r config.Range) bool { return r.Prefix == b.joint.Prefix }) {
 		b.errorf(n.Args[0], "keep one of them", "the range %v stands twice", b.joint.Prefix)
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"hellebore/core/config"
 )
@@ -34,10 +35,10 @@ type warner struct {
 func (w *warner) at(name, hint, format string, args ...any) {
 	p := w.places[name]
 	length := len(name)
-	for i := range name {
-		if name[i] == '.' {
-			length = len(name) - i - 1
-		}
+	if _, after, ok := strings.Cut(name, " range "); ok {
+		length = len(after)
+	} else if _, port, ok := strings.Cut(name, "."); ok {
+		length = len(port)
 	}
 	w.found = append(w.found, Problem{Warning, max(1, p.Line), max(1, p.Column), max(1, p.Column) + length, fmt.Sprintf(format, args...), hint})
 }
@@ -259,7 +260,7 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 				if where != "" {
 					hint = "probably area " + where + " was meant, whose networks it covers"
 				}
-				w.at(d.Name, hint, "the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
+				w.at(rangeName(d.Name, a.ID, r.Prefix), hint, "the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
 			}
 		}
 	}

@@ -21,11 +21,16 @@ const bound = 50_000_000
 
 func build(t testing.TB, text string) *network.World {
 	t.Helper()
+	w := network.New()
+	configure(t, w, text)
+	return w
+}
+
+func configure(t testing.TB, w *network.World, text string) {
+	t.Helper()
 	r := labtext.Parse(text)
 	require.True(t, r.OK(), "%v", r.Problems)
-	w := network.New()
 	w.Configure(&r.Lab)
-	return w
 }
 
 // settle runs to rest, where all invariants must hold.

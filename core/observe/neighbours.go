@@ -66,6 +66,7 @@ func NeighboursOf(w *network.World) []Neighbour {
 		}
 	}
 	out = append(out, virtualLinks(w)...)
+	out = append(out, unplugged(w)...)
 	slices.SortFunc(out, func(x, y Neighbour) int {
 		if x.Up != y.Up {
 			if y.Up {
@@ -141,6 +142,26 @@ func onMedium(w *network.World, m *network.Medium) []Neighbour {
 				a.config().Address.Masked() == b.config().Address.Masked() {
 				row(a, b)
 			}
+		}
+	}
+	return out
+}
+
+// unplugged are the ports that are meant to have neighbours and are joined to
+// nothing.
+func unplugged(w *network.World) []Neighbour {
+	var out []Neighbour
+	for _, d := range w.Devices() {
+		for i := range d.Ports() {
+			p := &d.Ports()[i]
+			s := side{w: w, d: d, port: uint32(i)}
+			if _, _, joined := w.MediumOf(d.ID(), uint32(i)); joined || d.Gone() || p.Gone || p.Config.Loopback || p.Config.Virtual != nil || !s.active() {
+				continue
+			}
+			c := &collector{a: s, b: s}
+			c.add(note.NotJoined, "observed", s, "nothing plugged in", "")
+			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: ospf.StateNames[ospf.Down], Since: seconds(p.Since), Reasons: c.reasons,
+				B: End{Device: "nobody", Port: "none", State: ospf.StateNames[ospf.Down]}})
 		}
 	}
 	return out

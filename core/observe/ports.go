@@ -1,6 +1,8 @@
 package observe
 
 import (
+	"slices"
+
 	"hellebore/core/config"
 	"hellebore/core/device"
 	"hellebore/core/labtext"
@@ -63,7 +65,7 @@ type PortOSPF struct {
 	NextHello          *float64 `json:"nextHello,omitempty" doc:"seconds until the next hello"`
 	Authentication     string   `json:"authentication" doc:"the key chain in force, without its secrets; none"`
 	KeysFrom           string   `json:"keysFrom,omitempty" doc:"where it is set: the port, or its area"`
-	Neighbours         []string `json:"neighbours" doc:"router ID and state of each"`
+	Neighbours         []string `json:"neighbours" doc:"device, or else router ID, and state of each"`
 }
 
 // Process is a router's OSPF process.
@@ -111,23 +113,30 @@ func processOf(w *network.World, d *device.Device) Process {
 	o := d.OSPF()
 	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{}, Roles: []string{},
 		ReferenceBandwidth: labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth)}
-	seen := map[uint32]bool{}
 	configured := false
 	for i := range d.Ports() {
 		c := &d.Ports()[i].Config
 		configured = configured || c.OSPF.On
 		if v := o.Port(uint32(i)); v.On && o.Running() {
 			p.Ports++
-			if !seen[v.Area] {
-				seen[v.Area] = true
-				p.Areas = append(p.Areas, labtext.FormatArea(v.Area))
-			}
 		}
 		o.Neighbours(uint32(i), func(n ospf.NeighbourView) {
 			if n.State == ospf.Full {
 				p.Full++
 			}
 		})
+	}
+	if o.Running() {
+		var areas []uint32
+		for i := range d.Ports() {
+			if v := o.Port(uint32(i)); v.On && !slices.Contains(areas, v.Area) {
+				areas = append(areas, v.Area)
+			}
+		}
+		slices.Sort(areas)
+		for _, a := range areas {
+			p.Areas = append(p.Areas, labtext.FormatArea(a))
+		}
 	}
 	if !o.Running() {
 		switch {
@@ -231,8 +240,9 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		in := seconds(v.NextHello - w.Now())
 		out.NextHello = &in
 	}
+	owners := routerIDs(w)
 	d.OSPF().Neighbours(i, func(n ospf.NeighbourView) {
-		out.Neighbours = append(out.Neighbours, n.RouterID.String()+" "+n.State.String())
+		out.Neighbours = append(out.Neighbours, nameOr(owners, n.RouterID)+" "+n.State.String())
 	})
 	return out
 }

@@ -409,6 +409,7 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			}
 		}
 	}
+	out = append(out, stopped(w, p)...)
 	out = append(out, kept(w, d, p)...)
 	if !d.OSPF().Running() {
 		out = append(out, "OSPF does not run on "+d.Name())
@@ -428,6 +429,51 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 	}
 	return out
+}
+
+// stopped says where the LSA that announces a prefix stopped: at adjacencies that
+// are not up, with one end that holds it and one that does not.
+func stopped(w *network.World, p ip.Prefix) []string {
+	holds := map[string]bool{}
+	for _, d := range w.Devices() {
+		if d.Gone() {
+			continue
+		}
+		d.OSPF().Database(d, func(v ospf.LSAView) {
+			if announces(w, v.Body, p) {
+				holds[d.Name()] = true
+			}
+		})
+	}
+	var out []string
+	if len(holds) == 0 {
+		return out
+	}
+	for _, n := range NeighboursOf(w) {
+		have, lack := n.A, n.B
+		if holds[lack.Device] {
+			have, lack = lack, have
+		}
+		if n.Up || !holds[have.Device] || holds[lack.Device] || w.Find(lack.Device) == nil || w.Find(lack.Device).Kind() == config.Host {
+			continue
+		}
+		why := ""
+		if len(n.Reasons) > 0 {
+			why = ": " + n.Reasons[0].Text
+		}
+		out = append(out, fmt.Sprintf("the LSA got as far as %s and not to %s, since their adjacency is %s%s", have.Device, lack.Device, n.State, why))
+	}
+	return out
+}
+
+// announces says whether an LSA is one for a prefix.
+func announces(w *network.World, b *ospf.Body, p ip.Prefix) bool {
+	for _, id := range b.Prefixes() {
+		if w.Shared().Prefixes.Prefix(id) == p {
+			return true
+		}
+	}
+	return false
 }
 
 // kept says what keeps a prefix from a router although somebody announces it:

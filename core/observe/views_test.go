@@ -45,7 +45,7 @@ func TestPortsOfASoundNetwork(t *testing.T) {
 	require.NotNil(t, p.OSPF.NextHello)
 	require.Equal(t, observe.PortOSPF{Area: "0", Type: "point-to-point", State: "Point-to-point", Cost: 10, CostFrom: "10G over 1G",
 		HelloInterval: "10s", DeadInterval: "40s", RetransmitInterval: "5s", TransmitDelay: "1s", Authentication: "none",
-		NextHello: p.OSPF.NextHello, Neighbours: []string{"10.255.0.2 Full"}}, *p.OSPF)
+		NextHello: p.OSPF.NextHello, Neighbours: []string{"halt Full"}}, *p.OSPF)
 
 	lo := portRow(t, w, "mill", "lo")
 	require.Equal(t, "loopback", lo.Kind)
@@ -239,6 +239,10 @@ func TestStoriesOfRoutes(t *testing.T) {
 		"a network behind a port that is down": {text: strings.Replace(line, "port lan 10.20.2.1/24\n", "port lan 10.20.2.1/24 disabled\n", 1),
 			prefix: "10.20.2.0/24", answer: "mill has no route to 10.20.2.0/24",
 			also: []string{"halt.lan has the network, but the port is down: the port is disabled", "mill has 1 neighbour in state Full"}},
+		"an adjacency that stops it": {text: strings.Replace(line, millPort, "port e1 10.0.12.1/30\n    ospf area 1\n", 1), prefix: "10.20.2.0/24",
+			answer: "mill has no route to 10.20.2.0/24",
+			also: []string{"halt.lan announces the network; it does not get as far as mill", "mill has no neighbour in state Full",
+				"the LSA got as far as halt and not to mill, since their adjacency is Down: the two ports are in different areas"}},
 		"no neighbour": {text: strings.Replace(line, "link mill.e1 halt.e1\n", "", 1), prefix: "10.20.2.0/24",
 			answer: "mill has no route to 10.20.2.0/24",
 			also:   []string{"halt.lan announces the network; it does not get as far as mill", "mill has no neighbour in state Full"}},

@@ -39,6 +39,9 @@ type Body struct {
 	stubs    []stub // the network of any other LSA is one
 }
 
+// Prefixes are the numbers of the networks that the LSA announces.
+func (b *Body) Prefixes() []uint32 { return appendStubs(nil, b) }
+
 // edge leads from a vertex to another. A router is known by the key of its
 // router LSA, a network by a key that names no router: who its DR is does not
 // follow from what points to it.

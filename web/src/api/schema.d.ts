@@ -1164,7 +1164,7 @@ export interface components {
             helloInterval: string;
             /** @description where it is set: the port, or its area */
             keysFrom?: string;
-            /** @description router ID and state of each */
+            /** @description device, or else router ID, and state of each */
             neighbours: string[];
             /**
              * Format: double
