@@ -44,6 +44,7 @@ const config = defineConfig({
         ochreSoft: pair('#f3e8cd', '#40351f'),
         sage: pair('#e4e9d8', '#28312a'),
         mauve: pair('#efe4ed', '#352a38'),
+        mist: pair('#dde5ea', '#28333b'),
         chosen: pair('#f1ebdc', '#322a35'),
       },
     },

@@ -55,7 +55,7 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
       </Box>
       <Box display="flex" gap={1} alignItems="baseline">
         <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate flex={1}>
-          {device.address ?? 'no address'}
+          {(far !== undefined || device.roles.length < 2) && (device.address ?? 'no address')}
         </Box>
         {far !== undefined && (
           <Box fontSize="10.5px" color="plum" fontWeight="650" whiteSpace="nowrap">

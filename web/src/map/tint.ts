@@ -1,4 +1,4 @@
-const tints = ['mauve', 'ochreSoft', 'leafSoft', 'plumSoft'];
+const tints = ['mauve', 'ochreSoft', 'mist', 'plumSoft'];
 
 /** The tint of an area: the backbone's is its own, others take turns by their number. */
 export function areaTint(area: string): string {
