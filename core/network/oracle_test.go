@@ -605,7 +605,7 @@ func (p *plan) require(t *testing.T, w *network.World, what string) {
 
 // TestRoutesAgainstTheTopology holds the settled tables of random networks in
 // areas against routes that are computed straight from the topology, then again
-// after cuts and mends. ORACLE=1000 tries so many networks.
+// after cuts, mends and changes of cost. ORACLE=1000 tries so many networks.
 func TestRoutesAgainstTheTopology(t *testing.T) {
 	runs := 12
 	if n, err := strconv.Atoi(os.Getenv("ORACLE")); err == nil {
@@ -622,9 +622,16 @@ func TestRoutesAgainstTheTopology(t *testing.T) {
 		w := build(t, p.text())
 		settle(t, w)
 		p.require(t, w, fmt.Sprintf("seed %d, cold", seed))
-		for step := range 3 {
+		for step := range 4 {
 			i := r.Intn(len(p.links))
 			l := &p.links[i]
+			if r.Intn(3) == 0 { // another cost
+				l.costA = 1 + r.Intn(30)
+				configure(t, w, p.text())
+				settle(t, w)
+				p.require(t, w, fmt.Sprintf("seed %d, step %d, cost", seed, step))
+				continue
+			}
 			dev, _ := port(t, w, fmt.Sprintf("r%d.lo", l.a))
 			for k := range w.Device(dev).Ports() {
 				if a := w.Device(dev).Ports()[k].Config.Address; a.String() == linkNet(l.area, i, 1) {

@@ -6,6 +6,9 @@ import { Choice, Count, Empty, Mono, Quiet, Trouble, Waiting } from '../parts/pa
 import { exact } from '../parts/words';
 import { currentAction } from '../timeline/current';
 
+/** Seconds as they are typed ("12.5" or "12.5 s"), undefined if it is none. */
+const seconds = (typed: string) => /^\s*(\d+(?:\.\d+)?)\s*s?\s*$/.exec(typed)?.[1];
+
 /** The link or segment that is looked at: that of the port in focus, of a router in focus, or the first. */
 export function chosenPort(map: MapData, who: string): string {
   const names = map.links.map((l) => l.ends.map(portName));
@@ -23,12 +26,13 @@ export function PacketsView({ lab }: { lab: LabState }) {
   const map = useMap(id, focus.when);
   const { seq } = currentAction(lab.actions, focus.when);
   const [whole, setWhole] = useState(false);
+  const [stretch, setStretch] = useState({ from: '', to: '' });
   const [kinds, setKinds] = useState<string[]>([]);
   const [open, setOpen] = useState('');
   const action = lab.actions[seq - 1];
   const port = map.data ? chosenPort(map.data, focus.who) : '';
-  const from = whole || !action ? '0' : action.start.toFixed(9);
-  const to = whole || !action ? 'now' : seq === lab.actions.length ? 'now' : `after-${seq}`;
+  const from = seconds(stretch.from) ?? (whole || !action ? '0' : action.start.toFixed(9));
+  const to = seconds(stretch.to) ?? (whole || !action || seq === lab.actions.length ? 'now' : `after-${seq}`);
   const data = usePackets(id, port, from, to, kinds);
   if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
   if (!map.data) return <Waiting what="reading the map" />;
@@ -66,6 +70,27 @@ export function PacketsView({ lab }: { lab: LabState }) {
         <Choice on={whole} onClick={() => setWhole(true)}>
           since the lab began
         </Choice>
+        {(['from', 'to'] as const).map((k) => (
+          <Box key={k} asChild color="quiet" fontSize="12px">
+            <label>
+              {k}{' '}
+              <chakra.input
+                aria-label={`${k}, in seconds since the lab began`}
+                placeholder={k === 'from' ? '0 s' : 'now'}
+                value={stretch[k]}
+                onChange={(e) => setStretch({ ...stretch, [k]: e.target.value })}
+                bg="panel"
+                color="ink"
+                border="1px solid"
+                borderColor={stretch[k] && !seconds(stretch[k]) ? 'brick' : 'line'}
+                borderRadius="md"
+                w="66px"
+                h="26px"
+                px={2}
+              />
+            </label>
+          </Box>
+        ))}
         <Box flex={1} />
         {data.data && <Count n={data.data.kinds.reduce((n, k) => n + k.count, 0)} what="packets" />}
         <chakra.a

@@ -78,6 +78,14 @@ describe('packets of a link', () => {
     expect(screen.getByRole('button', { name: 'Hello 12' }).getAttribute('aria-pressed')).toBe('false');
   });
 
+  test('of any stretch of time', async () => {
+    const asked = show(<PacketsView lab={lab} />, answers, '/lab/x1/packets?who=mill.e1');
+    await userEvent.type(await screen.findByLabelText(/^from, in seconds/), '12.5');
+    await userEvent.type(screen.getByLabelText(/^to, in seconds/), '20 s');
+    expect(asked.at(-1)).toContain('from=12.5&to=20');
+    expect(screen.getByRole('link', { name: 'pcapng' }).getAttribute('href')).toContain('from=12.5&to=20');
+  });
+
   test('another link is chosen from the list, and becomes the focus', async () => {
     show(<PacketsView lab={lab} />, answers, '/lab/x1/packets?who=mill.e1');
     await userEvent.selectOptions(await screen.findByLabelText('Link or segment'), 'halt.e2 and ford.e1');
