@@ -18,8 +18,9 @@ import (
 var floors = [][]string{
 	{"core/note", "core/event", "core/store"},
 	{"core/wire/ip", "core/config"},
-	{"core/wire/ospf"},
+	{"core/wire/ospf", "core/wire/tcp"},
 	{"core/route"},
+	{"core/tcp"},
 	{"core/ospf"},
 	{"core/device"},
 	{"core/network"},

@@ -45,6 +45,13 @@ type Device struct {
 	Ports    []Port     // names are unique within the device
 	Statics  []Static
 	OSPF     OSPF
+	Services []Service // of a host; ports are unique
+}
+
+// Service is a TCP port on which a host takes connections.
+type Service struct {
+	Port uint16
+	Name string // for people; "" for none
 }
 
 // Port is an interface of a device.

@@ -12,6 +12,7 @@ import (
 	"hellebore/core/ospf"
 	"hellebore/core/route"
 	"hellebore/core/store"
+	"hellebore/core/tcp"
 	"hellebore/core/wire/ip"
 )
 
@@ -81,6 +82,7 @@ type Device struct {
 	ports    []Port
 	table    route.Table
 	ospf     ospf.Process
+	tcp      tcp.Stack
 	arp      []neighbour
 	changed  bool // the table, since the externals were made of it
 	seq      uint64
@@ -98,6 +100,7 @@ func (d *Device) CloneTo(to *Device, env Env) {
 	to.ports = append([]Port(nil), d.ports...)
 	to.table = d.table.Clone()
 	to.ospf = d.ospf.Clone()
+	to.tcp = d.tcp.Clone()
 	to.arp = append([]neighbour(nil), d.arp...)
 }
 
@@ -118,6 +121,9 @@ func (d *Device) Enabled() bool { return !d.gone && !d.override.disabled(d.confi
 // Table is its routing table, OSPF its process; both for reading.
 func (d *Device) Table() *route.Table { return &d.table }
 func (d *Device) OSPF() *ospf.Process { return &d.ospf }
+
+// TCP is its TCP, for reading.
+func (d *Device) TCP() *tcp.Stack { return &d.tcp }
 
 // Ports are its ports by number, those that are gone included; for reading.
 func (d *Device) Ports() []Port { return d.ports }
@@ -276,6 +282,7 @@ func (d *Device) sync() {
 		statics = nil
 	}
 	d.table.SetStatics(d, statics)
+	d.syncServices()
 	d.syncOSPF()
 	d.settle()
 }
@@ -461,6 +468,8 @@ func (d *Device) Handle(e *event.Event) {
 		d.arpExpired(e)
 	case e.Kind >= ospf.FirstKind && e.Kind < ospf.EndKind:
 		d.ospf.Timer(d, e)
+	case e.Kind >= tcp.FirstKind && e.Kind < tcp.EndKind:
+		d.tcp.Timer(d, e)
 	}
 	d.settle()
 }
@@ -530,6 +539,7 @@ func (d *Device) HopChanged(hop route.HopID, from, to route.SetID) {
 // of what is pending and watched.
 func (d *Device) Account() (pending, watched int) {
 	pending, watched = d.ospf.Account()
+	pending += d.tcp.Account()
 	for i := range d.arp {
 		if d.arp[i].timer.Running() {
 			pending++
@@ -555,6 +565,7 @@ func (d *Device) Digest(g *store.Digest, full bool) {
 	}
 	d.digestTable(g)
 	d.ospf.Digest(g, d, full)
+	d.tcp.Digest(g, full)
 	if full {
 		g.Add(d.seq)
 		for i := range d.arp {

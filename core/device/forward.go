@@ -6,6 +6,7 @@ import (
 	"hellebore/core/note"
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/tcp"
 )
 
 // Action is what a device did with a packet.
@@ -23,7 +24,7 @@ var actionNames = [...]string{"sent", "forwarded", "delivered", "dropped"}
 
 func (a Action) String() string { return actionNames[a] }
 
-// Step is what became of one ICMP packet at one device.
+// Step is what became of one ICMP or TCP packet at one device.
 type Step struct {
 	At        event.Time
 	Device    uint32
@@ -34,6 +35,7 @@ type Step struct {
 	Type      uint8 // of ICMP
 	Code      uint8
 	ID, Seq   uint16 // of the echo, or of the echo that an error quotes
+	Protocol  uint8  // of the packet: ICMP, or TCP, of which Type are the flags, ID and Seq the ports
 	In        uint32 // port it came in on; NoPort if made here
 	Out       uint32 // port it left by; NoPort if it did not
 	Gateway   ip.Addr
@@ -117,6 +119,8 @@ func (d *Device) deliver(port uint32, p *ip.Packet) {
 	switch p.Protocol {
 	case ip.ProtoOSPF:
 		d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
+	case ip.ProtoTCP:
+		d.tcp.Receive(d, p.Src, p.Dst, p.Payload, d.segmentSize(p.Src))
 	case ip.ProtoICMP:
 		m, ok := ip.ReadICMP(p.Payload)
 		if !ok || m.Type != ip.EchoRequest {
@@ -134,10 +138,14 @@ func (d *Device) Salt() uint64 { return d.Rand(saltPurpose, 0) }
 const saltPurpose = 1 << 20
 
 // FlowPorts is what of a packet, beside addresses and protocol, tells flows
-// apart: an echo's identifier.
+// apart: an echo's identifier, the ports of TCP.
 func flowPorts(p *ip.Packet) uint32 {
 	if p.Protocol == ip.ProtoICMP && len(p.Payload) >= 8 && (p.Payload[0] == ip.EchoRequest || p.Payload[0] == ip.EchoReply) {
 		return uint32(p.Payload[4])<<8 | uint32(p.Payload[5])
+	}
+	if p.Protocol == ip.ProtoTCP && len(p.Payload) >= 4 { // the ports, in one order for both ways
+		a, b := uint32(p.Payload[0])<<8|uint32(p.Payload[1]), uint32(p.Payload[2])<<8|uint32(p.Payload[3])
+		return min(a, b)<<16 | max(a, b)
 	}
 	return 0
 }
@@ -254,9 +262,21 @@ func (d *Device) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
 	d.settle()
 }
 
-// trace tells whoever traces what became of an ICMP packet.
+// trace tells whoever traces what became of an ICMP or TCP packet.
 func (d *Device) trace(p *ip.Packet, s Step) {
-	if p.Protocol != ip.ProtoICMP || !d.env.Tracing() {
+	if !d.env.Tracing() {
+		return
+	}
+	s.Protocol = p.Protocol
+	if p.Protocol == ip.ProtoTCP {
+		if g, ok := wire.Read(p.Payload, p.Src, p.Dst); ok {
+			s.At, s.Device = d.env.Now(), d.id
+			s.Src, s.Dst, s.TTL, s.Type, s.ID, s.Seq = p.Src, p.Dst, p.TTL, g.Flags, g.SrcPort, g.DstPort
+			d.env.Trace(s)
+		}
+		return
+	}
+	if p.Protocol != ip.ProtoICMP {
 		return
 	}
 	m, ok := ip.ReadICMP(p.Payload)

@@ -7,9 +7,14 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
+	"github.com/gopacket/gopacket"
+	"github.com/gopacket/gopacket/layers"
+	"github.com/gopacket/gopacket/pcapgo"
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/event"
 	"hellebore/core/history"
 	"hellebore/core/interchange"
 	"hellebore/core/network"
@@ -180,4 +185,38 @@ func onMedium(m *network.Medium, f history.Frame) bool {
 		}
 	}
 	return false
+}
+
+// TestTheAnalyserFollowsTCP has an independent analyser follow connections that
+// open, are refused, and close: it finds no wrong checksum, nothing lost and
+// nothing out of order.
+func TestTheAnalyserFollowsTCP(t *testing.T) {
+	h := played(t, demo.Labs()[1].Text+"host door 10.20.9.10/24 gateway 10.20.9.1\n  service 80\n  service 443 \"tickets\"\n"+
+		"router porch\n  port lan 10.20.9.1/24\n  port e1 10.20.8.1/24\nhost bell 10.20.8.10/24 gateway 10.20.8.1\n"+
+		"segment door-step porch.lan door\nsegment bell-wire porch.e1 bell\n")
+	w := h.Fork(h.Now())
+	file := filepath.Join(t.TempDir(), "tcp.pcapng")
+	out, err := os.Create(file)
+	require.NoError(t, err)
+	ng, err := pcapgo.NewNgWriter(out, layers.LinkTypeEthernet)
+	require.NoError(t, err)
+	bell, door := w.Find("bell"), w.Find("door")
+	segments := 0
+	w.OnFrame = func(at event.Time, dev, _ uint32, f []byte) {
+		if p, ok := ip.ReadPacket(f[ip.FrameHeader:]); ok && p.Protocol == ip.ProtoTCP && (dev == bell.ID() || dev == door.ID()) {
+			segments++
+			require.NoError(t, ng.WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(at)), CaptureLength: len(f), Length: len(f)}, f))
+		}
+	}
+	for _, port := range []uint16{80, 443, 81} {
+		id := bell.Connect(0, door.Ports()[0].Address(), port)
+		w.RunUntil(w.Now()+5*event.Second, 1e6)
+		bell.Disconnect(id)
+		w.RunUntil(w.Now()+5*event.Second, 1e6)
+	}
+	require.NoError(t, ng.Flush())
+	require.NoError(t, out.Close())
+	require.Equal(t, 2*6+2, segments, "two connections of six segments, and a refusal of two")
+	require.Empty(t, tshark(t, file, "-o", "tcp.check_checksum:TRUE", "-Y", "tcp.checksum.status == 0 or tcp.analysis.flags or _ws.malformed"))
+	require.Len(t, strings.Split(strings.TrimSpace(tshark(t, file, "-Y", "tcp.flags.reset == 1")), "\n"), 1)
 }

@@ -272,6 +272,18 @@ func (b *builder) gateway(n *Node) {
 	}
 }
 
+func (b *builder) service(n *Node) {
+	s := config.Service{Port: uint16(number(n.Args[0]))}
+	if len(n.Args) > 1 {
+		s.Name = n.Args[1].Text
+	}
+	if slices.ContainsFunc(b.device.Services, func(o config.Service) bool { return o.Port == s.Port }) {
+		b.errorf(n.Args[0], "keep one of them", "%s has two services on port %d", b.device.Name, s.Port)
+		return
+	}
+	b.device.Services = append(b.device.Services, s)
+}
+
 // disabled stands in several blocks: the one that is being read is meant.
 func (b *builder) disabled(*Node) {
 	switch b.in {

@@ -120,6 +120,9 @@ func facts(l *config.Lab) []fact {
 			add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
 		}
 		areaFacts(&d, func(what, value string, in Context, word string) { add(d.Name, what, value, in, word) })
+		for _, s := range d.Services {
+			add(d.Name, fmt.Sprintf("service %d", s.Port), cmp.Or(s.Name, "there"), HostOf, "service")
+		}
 		for _, s := range d.Statics {
 			to := "blackhole"
 			if !s.Blackhole {

@@ -272,6 +272,9 @@ func init() {
 		{Word: "gateway", In: []Context{HostOf}, Inline: true, Args: []Arg{{Name: "address", Kind: Address}},
 			Effect: Rewrites, Help: "where the host sends what is not on its own network", build: (*builder).gateway},
 
+		{Word: "service", In: []Context{HostOf}, Many: true, Args: []Arg{{Name: "port", Kind: Number, Min: 1, Max: 65535}, {Name: "name", Kind: Quoted, Optional: true}},
+			Effect: Live, RFC: "9293 3.10.7.2", Help: "the host takes TCP connections on this port", build: (*builder).service},
+
 		{Word: "disabled", In: []Context{RouterOf, HostOf, PortOf, VLANOf, Loopback, PortOSPF, VirtOf, OSPFOf}, Inline: true,
 			Effect: Live, Help: "keeps the configuration and takes it out of service", build: (*builder).disabled},
 

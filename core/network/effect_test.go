@@ -139,6 +139,7 @@ var effects = []effect{
 	{word: "accept", in: labtext.KeyOf, lab: "guarded-line", from: `key 1 md5 "meadow-brown"`, to: `key 1 md5 "meadow-brown" accept 0s..2h`},
 	{word: "host", in: labtext.Top, from: "host booth 10.20.2.10/24", to: "host booth 10.20.2.11/24"},
 	{word: "gateway", in: labtext.HostOf, from: "gateway 10.20.2.1", to: "gateway 10.20.2.2", want: "booth hop-changed, booth route-changed"},
+	{word: "service", in: labtext.HostOf, from: "gateway 10.20.2.1", to: "gateway 10.20.2.1\n  service 443"},
 	{word: "disabled", in: labtext.RouterOf, from: "router quarry", to: "router quarry disabled", lsas: -1, want: routerFalls},
 	{word: "disabled", in: labtext.HostOf, from: "gateway 10.20.2.1", to: "gateway 10.20.2.1 disabled", want: "booth port-down, booth route-changed"},
 	{word: "disabled", in: labtext.PortOf, from: "port e2 10.0.13.1/30\n", to: "port e2 10.0.13.1/30 disabled\n", lsas: -1, want: portFalls},

@@ -17,6 +17,7 @@ type MapDevice struct {
 	Areas     []string `json:"areas"`
 	Roles     []string `json:"roles" doc:"area border router, AS boundary router"`
 	Enabled   bool     `json:"enabled"`
+	Services  []string `json:"services" doc:"TCP ports on which a host takes connections, with their names"`
 }
 
 // MapEnd is one end of a link on the map.
@@ -58,7 +59,7 @@ func MapOf(w *network.World) Map {
 		if d.Gone() {
 			continue
 		}
-		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Areas: []string{}, Roles: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
+		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Services: services(d), Areas: []string{}, Roles: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
 		if a := d.Config().Address(); a.IsValid() {
 			m.Address = a.String()
 		}

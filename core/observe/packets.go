@@ -12,6 +12,7 @@ import (
 	"hellebore/core/ospf"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/ospf"
+	"hellebore/core/wire/tcp"
 )
 
 // Layer is a part of a packet: a header, a body, an LSA.
@@ -26,7 +27,7 @@ type Packet struct {
 	At       float64  `json:"at" doc:"seconds since the lab began"`
 	From     string   `json:"from" doc:"the port that sent it"`
 	To       []string `json:"to" doc:"the ports that it is for"`
-	Protocol string   `json:"protocol" enum:"OSPF,ARP,ICMP,IPv4,other"`
+	Protocol string   `json:"protocol" enum:"OSPF,ARP,ICMP,TCP,IPv4,other"`
 	Kind     string   `json:"kind" doc:"the packet's type by its RFC name"`
 	Says     string   `json:"says" doc:"its contents in a few words"`
 	Bytes    int      `json:"bytes"`
@@ -127,6 +128,10 @@ func kindOf(b []byte) string {
 	case ip.ProtoICMP:
 		if m, ok := ip.ReadICMP(p.Payload); ok {
 			return typeWords(m.Type, m.Code)
+		}
+	case ip.ProtoTCP:
+		if g, ok := tcp.Read(p.Payload, p.Src, p.Dst); ok {
+			return "TCP " + g.Words()
 		}
 	default:
 		return "IPv4"
@@ -235,8 +240,29 @@ func (r *reader) ipv4(b []byte) (protocol, says string) {
 			r.field("sequence", "%d", m.Seq)
 		}
 		return "ICMP", fmt.Sprintf("%s, %v to %v", typeWords(m.Type, m.Code), p.Src, p.Dst)
+	case ip.ProtoTCP:
+		return "TCP", r.tcp(&p)
 	}
 	return "IPv4", fmt.Sprintf("protocol %d, %v to %v", p.Protocol, p.Src, p.Dst)
+}
+
+func (r *reader) tcp(p *ip.Packet) string {
+	g, ok := tcp.Read(p.Payload, p.Src, p.Dst)
+	if !ok {
+		return "unreadable"
+	}
+	r.layer("TCP", "9293 3.1")
+	r.field("source port", "%d", g.SrcPort)
+	r.field("destination port", "%d", g.DstPort)
+	r.field("sequence number", "%d", g.Seq)
+	r.field("acknowledgment", "%d", g.Ack)
+	r.field("flags", "%s", g.Words())
+	r.field("window", "%d", g.Window)
+	if g.MSS != 0 {
+		r.field("maximum segment size", "%d bytes", g.MSS)
+	}
+	r.field("payload", "%d bytes", len(g.Payload))
+	return fmt.Sprintf("port %d to %d, %s", g.SrcPort, g.DstPort, plural(len(g.Payload), "byte"))
 }
 
 func destinationWords(r *reader, a ip.Addr) string {

@@ -21,6 +21,7 @@ type ProbeRequest struct {
 	Count  int    // echo requests to send, one an interval; at least one is sent
 	Every  string // the interval; "": 1s
 	Trace  bool   // send one request a TTL instead, from 1 up, until the destination answers
+	Port   uint16 // open TCP connections to this port instead; 0: do not
 }
 
 // Reply is one echo request and what came of it.
@@ -28,7 +29,7 @@ type Reply struct {
 	Seq    int      `json:"seq"`
 	TTL    int      `json:"ttl"`
 	SentAt float64  `json:"sentAt" doc:"seconds since the lab began"`
-	OK     bool     `json:"ok" doc:"an echo reply came back"`
+	OK     bool     `json:"ok" doc:"an echo reply came back, or the connection was taken"`
 	RTT    *float64 `json:"rtt,omitempty" doc:"seconds from request to answer"`
 	By     string   `json:"by,omitempty" doc:"address that answered"`
 	Device string   `json:"device,omitempty" doc:"the device that has it"`
@@ -41,7 +42,7 @@ type Reply struct {
 type Step struct {
 	At      float64 `json:"at" doc:"seconds since the request was sent"`
 	Device  string  `json:"device"`
-	Packet  string  `json:"packet" doc:"echo request, echo reply, or the ICMP error"`
+	Packet  string  `json:"packet" doc:"echo request, echo reply, the ICMP error, or the flags of a TCP segment"`
 	Did     string  `json:"did" doc:"a sentence"`
 	Dropped bool    `json:"dropped,omitempty"`
 }
@@ -89,6 +90,9 @@ func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult
 	if err != nil {
 		return ProbeResult{}, err
 	}
+	if r.Port != 0 && d.Local(dst) {
+		return ProbeResult{}, fmt.Errorf("%v is an address of %s itself: it needs no network for that", dst, r.From)
+	}
 	src := sourceOf(w, d, dst)
 	if r.Source != "" {
 		a, err := netip.ParseAddr(r.Source)
@@ -132,7 +136,12 @@ func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult
 	} else {
 		for seq := 1; seq <= max(1, r.Count); seq++ {
 			start := w.Now()
-			reply := p.send(seq, maxTTL, probeTimeout)
+			var reply Reply
+			if r.Port != 0 {
+				reply = p.connect(seq, r.Port, probeTimeout)
+			} else {
+				reply = p.send(seq, maxTTL, probeTimeout)
+			}
 			out.Replies = append(out.Replies, reply)
 			out.Sent++
 			if reply.OK {
@@ -207,7 +216,7 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 	var last device.Step
 	finished := false
 	w.Tracer = func(s device.Step) {
-		if s.ID != probeID || s.Seq != uint16(seq) || s.At < start {
+		if s.Protocol != ip.ProtoICMP || s.ID != probeID || s.Seq != uint16(seq) || s.At < start {
 			return
 		}
 		mine := s.Src == p.src && s.Dst == p.dst
@@ -265,7 +274,7 @@ func typeWords(t, code uint8) string {
 
 func (p *prober) words(s device.Step, start event.Time) Step {
 	d := p.w.Device(s.Device)
-	out := Step{At: seconds(s.At - start), Device: d.Name(), Packet: typeWords(s.Type, s.Code)}
+	out := Step{At: seconds(s.At - start), Device: d.Name(), Packet: packetWords(s)}
 	var b strings.Builder
 	switch s.Action {
 	case device.Delivered:
@@ -334,7 +343,7 @@ func (p *prober) faultAt(d *device.Device, port uint32) string {
 // was lost on the way.
 func (p *prober) lostWords(last device.Step) string {
 	d := p.w.Device(last.Device)
-	what := typeWords(last.Type, last.Code)
+	what := packetWords(last)
 	if last.Out == device.NoPort {
 		return fmt.Sprintf("no answer; the %s was last seen at %s", what, d.Name())
 	}

@@ -9,6 +9,7 @@ import (
 // Protocol numbers (IANA).
 const (
 	ProtoICMP = 1
+	ProtoTCP  = 6
 	ProtoOSPF = 89
 )
 

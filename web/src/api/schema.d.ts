@@ -909,6 +909,8 @@ export interface components {
             /** @description area border router, AS boundary router */
             roles: string[];
             routerId?: string;
+            /** @description TCP ports on which a host takes connections, with their names */
+            services: string[];
         };
         MapEnd: {
             address?: string;
@@ -1036,7 +1038,7 @@ export interface components {
             kind: string;
             layers: components["schemas"]["Layer"][];
             /** @enum {string} */
-            protocol: "OSPF" | "ARP" | "ICMP" | "IPv4" | "other";
+            protocol: "OSPF" | "ARP" | "ICMP" | "TCP" | "IPv4" | "other";
             /** @description its contents in a few words */
             says: string;
             /** @description the ports that it is for */
@@ -1213,7 +1215,7 @@ export interface components {
             by?: string;
             /** @description the device that has it */
             device?: string;
-            /** @description an echo reply came back */
+            /** @description an echo reply came back, or the connection was taken */
             ok: boolean;
             /** @description where and why it stopped, if it failed */
             reason?: string;
@@ -1314,7 +1316,7 @@ export interface components {
             by?: string;
             /** @description the device that has it */
             device?: string;
-            /** @description an echo reply came back */
+            /** @description an echo reply came back, or the connection was taken */
             ok: boolean;
             /** @description where and why it stopped, if it failed */
             reason?: string;
@@ -1382,7 +1384,7 @@ export interface components {
             /** @description a sentence */
             did: string;
             dropped?: boolean;
-            /** @description echo request, echo reply, or the ICMP error */
+            /** @description echo request, echo reply, the ICMP error, or the flags of a TCP segment */
             packet: string;
         };
         Suggestion: {
@@ -2200,6 +2202,8 @@ export interface operations {
                 count?: number;
                 /** @description the interval, by default 1s */
                 every?: string;
+                /** @description open TCP connections to this port instead */
+                port?: number;
                 /** @description send one request a TTL instead, from 1 up, until the destination answers */
                 trace?: boolean;
             };

@@ -86,6 +86,9 @@ export function Explanation({ lab, link, act, past, close }: Props) {
               {a}
             </Mono>
           ))}
+          {device.services.map((s) => (
+            <Box key={s}>takes TCP connections on port {s}</Box>
+          ))}
           <Flex gap={2} mt={3}>
             <Plain
               size="xs"

@@ -39,10 +39,19 @@ const map: MapData = {
       routerId: '10.255.0.1',
       areas: ['0'],
       roles: [],
+      services: [],
       addresses: ['10.255.0.1'],
       enabled: true,
     },
-    { name: 'gate', kind: 'host', areas: [], roles: [], addresses: ['10.20.1.10'], enabled: true },
+    {
+      name: 'gate',
+      kind: 'host',
+      areas: [],
+      roles: [],
+      services: [],
+      addresses: ['10.20.1.10'],
+      enabled: true,
+    },
   ],
   links: [
     {

@@ -8,6 +8,7 @@ const device = (name: string, kind: 'router' | 'host') => ({
   kind,
   areas: [],
   roles: [],
+  services: [],
   addresses: [],
   enabled: true,
 });

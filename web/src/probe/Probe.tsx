@@ -36,9 +36,11 @@ export function Probe({ devices, who, close }: Props) {
       : (devices.filter((d) => d.kind === 'host')[1]?.name ?? ''),
   );
   const [count, setCount] = useState(5);
+  const [port, setPort] = useState(0);
+  const services = devices.find((d) => d.name === to || d.addresses.includes(to))?.services ?? [];
   const { probed, send, stop } = useProbe(id, focus.when);
   const running = probed?.running === true;
-  const start = (trace: boolean) => send({ from, source, to, count, trace });
+  const start = (trace: boolean) => send({ from, source, to, count, trace, port });
   return (
     <Box
       as="aside"
@@ -101,9 +103,28 @@ export function Probe({ devices, who, close }: Props) {
             onChange={(e) => setCount(Number(e.target.value))}
           />
         </Labelled>
+        <Labelled label="TCP port">
+          <chakra.input
+            {...field}
+            type="number"
+            min={1}
+            max={65535}
+            value={port || ''}
+            placeholder="none: echo requests"
+            list="probe-services"
+            onChange={(e) => setPort(Number(e.target.value))}
+          />
+          <datalist id="probe-services">
+            {services.map((s) => (
+              <option key={s} value={s.split(' ')[0]}>
+                {s}
+              </option>
+            ))}
+          </datalist>
+        </Labelled>
         <Flex gap={2} mt={2}>
           <Main type="submit" disabled={!to || running}>
-            Probe
+            {port ? 'Connect' : 'Probe'}
           </Main>
           <Plain onClick={() => start(true)} disabled={!to || running}>
             Trace
@@ -125,7 +146,7 @@ export function Probe({ devices, who, close }: Props) {
 const Options = ({ of }: { of: string[] }) => of.map((x) => <option key={x}>{x}</option>);
 
 const Labelled = ({ label, children }: { label: string; children: ReactNode }) => (
-  <chakra.label display="grid" gridTemplateColumns="60px 1fr" alignItems="center" mb={1} color="quiet">
+  <chakra.label display="grid" gridTemplateColumns="64px 1fr" alignItems="center" mb={1} color="quiet">
     {label}
     <Box color="ink">{children}</Box>
   </chakra.label>

@@ -38,7 +38,9 @@ function Row({ reply: r, number }: { reply: ProbeReply; number: number }) {
             {r.by ? (
               <>
                 <b>{r.device ?? 'somebody'}</b> <Mono color="quiet">{r.by}</Mono>
-                {!r.ok && <Quiet display="block">{r.answer}</Quiet>}
+                {r.answer !== 'echo reply' && (
+                  <Box color={r.ok ? 'leaf' : 'quiet'}>{r.answer === 'refused' ? r.reason : r.answer}</Box>
+                )}
               </>
             ) : (
               <Box color="brick">{r.reason}</Box>

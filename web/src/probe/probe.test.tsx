@@ -14,6 +14,7 @@ const device = (name: string, kind: 'host' | 'router', addresses: string[]): Map
   addresses,
   areas: [],
   roles: [],
+  services: [],
   enabled: true,
 });
 const devices = [
@@ -106,6 +107,17 @@ describe('a probe', () => {
     await userEvent.click(screen.getByRole('button', { name: /10.20.2.10/, expanded: false }));
     expect(screen.getByText(/sent it out of nic to 10.20.1.1/)).toBeTruthy();
   });
+  test('opens TCP connections to a port, and says who takes or refuses them', async () => {
+    open();
+    await userEvent.type(screen.getByRole('spinbutton', { name: 'TCP port' }), '81');
+    await userEvent.click(screen.getByRole('button', { name: 'Connect' }));
+    expect(stream().url).toContain('port=81');
+    const refused = { ok: false, answer: 'refused', reason: 'desk answers, and nobody listens on its port 81' };
+    act(() => stream().say('reply', reply(1, refused)));
+    expect(screen.getByText('desk answers, and nobody listens on its port 81')).toBeTruthy();
+    act(() => stream().say('reply', reply(2, { answer: 'desk takes the connection on port 443' })));
+    expect(screen.getByText('desk takes the connection on port 443')).toBeTruthy();
+  });
   test('can be stopped; what came stays', async () => {
     open();
     await userEvent.click(screen.getByRole('button', { name: 'Probe' }));
@@ -125,7 +137,9 @@ describe('a probe', () => {
     expect(screen.getByRole('alert').textContent).toContain('The server does not answer');
   });
   test('names are written so that they survive in an address', () => {
-    const r = { from: 'a b', source: '', to: 'x&y', count: 1, trace: false };
+    const r = { from: 'a b', source: '', to: 'x&y', count: 1, trace: false, port: 0 };
     expect(probeURL('l/1', 'now', r)).toBe('/api/labs/l%2F1/probe?from=a+b&to=x%26y&at=now&count=1');
+    expect(probeURL('l/1', 'now', { ...r, port: 443 })).toContain('&port=443');
+    expect(probeURL('l/1', 'now', { ...r, port: 443, trace: true })).not.toContain('port');
   });
 });

@@ -8,6 +8,8 @@ export interface ProbeRequest {
   to: string;
   count: number;
   trace: boolean;
+  /** A TCP port to connect to, 0 for echo requests. */
+  port: number;
 }
 
 /** A probe as far as it has come. */
@@ -26,6 +28,7 @@ export function probeURL(id: string, when: string, r: ProbeRequest): string {
   if (r.source) q.set('source', r.source);
   if (r.trace) q.set('trace', 'true');
   else q.set('count', String(r.count));
+  if (r.port && !r.trace) q.set('port', String(r.port));
   return `/api/labs/${encodeURIComponent(id)}/probe?${q.toString()}`;
 }
 

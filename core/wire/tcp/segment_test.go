@@ -1,0 +1,49 @@
+package tcp
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+func TestSegmentsReadBackAsWritten(t *testing.T) {
+	for name, s := range map[string]Segment{
+		"SYN":     {SrcPort: 40000, DstPort: 80, Seq: 1, Flags: SYN, Window: 65535, MSS: 1460},
+		"SYN-ACK": {SrcPort: 80, DstPort: 40000, Seq: 9, Ack: 2, Flags: SYN | ACK, Window: 1000},
+		"data":    {SrcPort: 1, DstPort: 2, Seq: 3, Ack: 4, Flags: ACK | PSH, Payload: []byte("odd")},
+		"RST-ACK": {Flags: RST | ACK},
+		"FIN-ACK": {Flags: FIN | ACK, Payload: []byte("last")},
+		"ACK":     {Flags: ACK},
+	} {
+		t.Run(name, func(t *testing.T) {
+			require.Equal(t, name, s.Words())
+			b := s.Append(nil, 0x0a000001, 0x0a000002)
+			got, ok := Read(b, 0x0a000001, 0x0a000002)
+			require.True(t, ok)
+			if len(s.Payload) == 0 {
+				s.Payload = got.Payload[:0]
+			}
+			require.Equal(t, s, got)
+			_, ok = Read(b, 0x0a000001, 0x0a000003)
+			require.False(t, ok, "the addresses are in the checksum")
+			b[5] ^= 1
+			_, ok = Read(b, 0x0a000001, 0x0a000002)
+			require.False(t, ok)
+		})
+	}
+	require.EqualValues(t, 2, (&Segment{Flags: SYN | FIN}).Len())
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add((&Segment{Flags: SYN, MSS: 1460}).Append(nil, 1, 2))
+	f.Add((&Segment{Flags: ACK, Payload: []byte("x")}).Append(nil, 1, 2))
+	f.Add([]byte{0, 1, 0, 2, 0, 0, 0, 0, 0, 0, 0, 0, 0xf0, 2, 0, 0, 0, 0, 0, 0, 2, 0})
+	f.Fuzz(func(t *testing.T, b []byte) {
+		if s, ok := Read(b, 1, 2); ok {
+			require.LessOrEqual(t, len(s.Payload), len(b)-HeaderLen)
+			again, ok := Read(s.Append(nil, 1, 2), 1, 2)
+			require.True(t, ok)
+			require.Equal(t, s.Seq, again.Seq)
+		}
+	})
+}
