@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
 
@@ -60,4 +61,15 @@ func TestProbesAreStreams(t *testing.T) {
 		require.Equal(t, []string{`refused {"detail":"` + want + `"}`}, events)
 	}
 	require.Equal(t, []string{`refused {"detail":"there is no such lab; it may have been deleted"}`}, s.stream(t, "/api/labs/nope/probe?from=a&to=b"))
+}
+
+// TestAProbeConnects opens a TCP connection to a service from the page, and sees
+// one refused.
+func TestAProbeConnects(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demoText(t, "three-areas"))
+	tab := page(t)
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?who=weaver&to=198.51.100.10"), mapReady(), key("p"),
+		chromedp.SendKeys(chromedp.CSS(`input[list="probe-services"]`), "443"), button("Connect"), sees("web takes the connection on port 443 (cloth orders)"),
+		chromedp.SendKeys(chromedp.CSS(`input[list="probe-services"]`), "1"), button("Connect"), sees("web answers, and nobody listens on its port 4431"))
 }
