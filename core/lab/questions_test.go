@@ -210,3 +210,32 @@ func TestAnActionCountsRoutesAndLSAs(t *testing.T) {
 	require.Less(t, a[1].Tables.After, a[1].Tables.Before)
 	require.Equal(t, a[1].Tables.Before, a[2].Tables.After)
 }
+
+// TestTheMapShowsWhatNoCableDoes has virtual links and sub-ports on the map.
+func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
+	pass := open(t, demoText(t, "beyond-the-pass"))
+	m := pass.Map(pass.History().Now())
+	require.Equal(t, []observe.MapVirtual{
+		{A: "east", B: "saddle", Port: "virtual-link 10.255.4.4", Area: "1", Up: true, State: "Full"},
+		{A: "saddle", B: "west", Port: "virtual-link 10.255.4.3", Area: "1", Up: true, State: "Full"},
+	}, m.Virtual)
+	cable := open(t, demoText(t, "shared-cable"))
+	end := cable.Map(cable.History().Now()).Links[0].Ends[0]
+	require.Equal(t, []string{"e1.10 10.0.10.1/30", "e1.20 10.0.20.1/30"}, end.Tags)
+	require.EqualValues(t, 10, end.Cost)
+	require.Equal(t, "Full", end.State)
+}
+
+// TestWhereAPrefixDisappears asks for prefixes that are joined or hidden on the
+// way.
+func TestWhereAPrefixDisappears(t *testing.T) {
+	l := open(t, demoText(t, "three-areas"))
+	why := func(device, prefix string) []string {
+		s, err := l.Explain(l.History().Now(), device, prefix)
+		require.NoError(t, err)
+		return s.Also
+	}
+	require.Contains(t, why("junction", "10.1.9.0/24"), "upper joins it into the range 10.1.0.0/16 of area 1 for other areas")
+	require.Contains(t, why("junction", "172.20.1.0/24"), "lower joins it into the summary 172.20.0.0/16")
+	require.Contains(t, l.Ports(l.History().Now()).Processes[2].Roles, "translator of area 3")
+}

@@ -2,6 +2,7 @@ package observe
 
 import (
 	"hellebore/core/config"
+	"hellebore/core/device"
 	"hellebore/core/labtext"
 	"hellebore/core/network"
 	"hellebore/core/ospf"
@@ -15,23 +16,34 @@ type MapDevice struct {
 	Addresses []string `json:"addresses" doc:"all addresses, to send probes from"`
 	RouterID  string   `json:"routerId,omitempty"`
 	Areas     []string `json:"areas"`
-	Roles     []string `json:"roles" doc:"area border router, AS boundary router"`
+	Roles     []string `json:"roles" doc:"area border router, AS boundary router, translator of an NSSA"`
 	Enabled   bool     `json:"enabled"`
 	Services  []string `json:"services" doc:"TCP ports on which a host takes connections, with their names"`
 }
 
 // MapEnd is one end of a link on the map.
 type MapEnd struct {
-	Device  string `json:"device"`
-	Port    string `json:"port"`
-	Address string `json:"address,omitempty"`
-	Cost    uint16 `json:"cost,omitempty" doc:"OSPF cost, if OSPF runs on it"`
-	Area    string `json:"area,omitempty"`
-	Up      bool   `json:"up"`
-	Why     string `json:"why,omitempty" doc:"why the port is down"`
-	Silent  bool   `json:"silent" doc:"packets from this end vanish"`
-	State   string `json:"state,omitempty" doc:"of the OSPF neighbour, as this end sees it"`
-	Role    string `json:"role,omitempty" doc:"on a segment: DR, Backup, DR Other or Waiting"`
+	Device  string   `json:"device"`
+	Port    string   `json:"port"`
+	Address string   `json:"address,omitempty"`
+	Cost    uint16   `json:"cost,omitempty" doc:"OSPF cost, if OSPF runs on it"`
+	Area    string   `json:"area,omitempty"`
+	Up      bool     `json:"up"`
+	Why     string   `json:"why,omitempty" doc:"why the port is down"`
+	Silent  bool     `json:"silent" doc:"packets from this end vanish"`
+	State   string   `json:"state,omitempty" doc:"of the OSPF neighbour, as this end sees it"`
+	Role    string   `json:"role,omitempty" doc:"on a segment: DR, Backup, DR Other or Waiting"`
+	Tags    []string `json:"tags" doc:"the sub-ports on the cable, with their addresses"`
+}
+
+// MapVirtual is a virtual link on the map.
+type MapVirtual struct {
+	A     string `json:"a" doc:"device"`
+	B     string `json:"b"`
+	Port  string `json:"port" doc:"its end at a, as a port"`
+	Area  string `json:"area" doc:"the transit area"`
+	Up    bool   `json:"up"`
+	State string `json:"state"`
 }
 
 // MapLink is what joins ports: two of a link, any number of a segment.
@@ -47,14 +59,22 @@ type MapLink struct {
 
 // Map is the Map view.
 type Map struct {
-	Devices []MapDevice `json:"devices"`
-	Links   []MapLink   `json:"links"`
-	Flows   []Flow      `json:"flows"`
+	Devices []MapDevice  `json:"devices"`
+	Links   []MapLink    `json:"links"`
+	Virtual []MapVirtual `json:"virtual" doc:"virtual links of which both ends are there"`
+	Flows   []Flow       `json:"flows"`
 }
 
 // MapOf makes the Map view of a world.
 func MapOf(w *network.World) Map {
-	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Flows: FlowsOf(w)}
+	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Virtual: []MapVirtual{}, Flows: FlowsOf(w)}
+	for _, n := range virtualLinks(w) {
+		d := w.Find(n.A.Device)
+		if i, ok := d.Port(n.A.Port); ok && w.Find(n.B.Device) != nil {
+			out.Virtual = append(out.Virtual, MapVirtual{A: n.A.Device, B: n.B.Device, Port: n.A.Port,
+				Area: labtext.FormatArea(d.Ports()[i].Config.Virtual.Transit), Up: n.Up, State: n.State})
+		}
+	}
 	for _, d := range w.Devices() {
 		if d.Gone() {
 			continue
@@ -91,7 +111,7 @@ func MapOf(w *network.World) Map {
 			d := w.Device(e.Device)
 			c := &d.Ports()[e.Port].Config
 			up, why := d.Up(e.Port)
-			end := MapEnd{Device: d.Name(), Port: c.Name, Up: up, Silent: e.SilentOut}
+			end := MapEnd{Device: d.Name(), Port: c.Name, Up: up, Silent: e.SilentOut, Tags: []string{}}
 			if !up {
 				end.Why = why.Info().Text
 			}
@@ -105,6 +125,7 @@ func MapOf(w *network.World) Map {
 				end.Role = v.State.String()
 			}
 			d.OSPF().Neighbours(e.Port, func(n ospf.NeighbourView) { end.State = n.State.String() })
+			end.subPorts(d, e.Port)
 			l.Ends = append(l.Ends, end)
 		}
 		// Packets into an end vanish: on a link, those from the other end do.
@@ -116,4 +137,31 @@ func MapOf(w *network.World) Map {
 		out.Links = append(out.Links, l)
 	}
 	return out
+}
+
+// subPorts puts what a cable's sub-ports say on its end: their addresses, and the
+// cost and area if they agree.
+func (end *MapEnd) subPorts(d *device.Device, port uint32) {
+	first := true
+	for i := range d.Ports() {
+		p := &d.Ports()[i]
+		if p.Config.VLAN == 0 || p.Gone || d.Carries(uint32(i)) != port {
+			continue
+		}
+		word := p.Config.Name
+		if p.Config.Address.IsValid() {
+			word += " " + p.Config.Address.String()
+		}
+		end.Tags = append(end.Tags, word)
+		if p.Config.OSPF.On {
+			cost := d.Config().OSPF.CostOf(&p.Config)
+			if first && end.Area == "" {
+				end.Cost, end.Area = cost, labtext.FormatArea(p.Config.OSPF.Area)
+			} else if cost != end.Cost {
+				end.Cost = 0
+			}
+			first = false
+			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) { end.State = n.State.String() })
+		}
+	}
 }

@@ -76,7 +76,7 @@ type Process struct {
 	RouterID           string   `json:"routerId,omitempty"`
 	RouterIDFrom       string   `json:"routerIdFrom,omitempty"`
 	Areas              []string `json:"areas"`
-	Roles              []string `json:"roles" doc:"area border router, AS boundary router"`
+	Roles              []string `json:"roles" doc:"area border router, AS boundary router, translator of an NSSA"`
 	Ports              int      `json:"ports" doc:"ports on which it runs"`
 	Full               int      `json:"full" doc:"neighbours in state Full"`
 	LSAs               int      `json:"lsas"`
@@ -168,6 +168,11 @@ func processOf(w *network.World, d *device.Device) Process {
 	}
 	if o.ASBoundary() {
 		p.Roles = append(p.Roles, "AS boundary router")
+	}
+	for _, a := range o.Areas() {
+		if o.Translates(a) {
+			p.Roles = append(p.Roles, "translator of area "+labtext.FormatArea(a))
+		}
 	}
 	return p
 }

@@ -209,6 +209,10 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 		out.Also = absence(w, d, p)
 		return out
 	}
+	// A shorter prefix has to do for a network that there is: why?
+	if _, there := networksOf(w)[p]; there && winner.Prefix != p.String() {
+		out.Also = append(out.Also, kept(w, d, p)...)
+	}
 	reasons := []string{}
 	sameLength := 0
 	for _, c := range out.Candidates {
@@ -494,14 +498,20 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 		for _, a := range o.Config().OSPF.Areas {
 			for _, r := range a.Ranges {
-				if r.Hidden && ip.PrefixFrom(r.Prefix).Covers(p) {
+				switch {
+				case !ip.PrefixFrom(r.Prefix).Covers(p):
+				case r.Hidden:
 					out = append(out, fmt.Sprintf("the range %v of area %s on %s hides it from other areas", r.Prefix, labtext.FormatArea(a.ID), o.Name()))
+				case o != d && insideOf(w, o, p, a.ID):
+					out = append(out, fmt.Sprintf("%s joins it into the range %v of area %s for other areas", o.Name(), r.Prefix, labtext.FormatArea(a.ID)))
 				}
 			}
+			out = append(out, joined(a.Summaries, p, o)...)
 			if a.Closed() && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != d {
 				out = append(out, fmt.Sprintf("area %s is a %s without summaries, says %s: it takes no routes of other areas", stub, kind, o.Name()))
 			}
 		}
+		out = append(out, joined(o.Config().OSPF.Summaries, p, o)...)
 		if stub == "" || o == d {
 			continue
 		}
@@ -510,6 +520,32 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
 			}
 		})
+	}
+	return out
+}
+
+// insideOf says whether a router has a prefix inside an area.
+func insideOf(w *network.World, d *device.Device, p ip.Prefix, area uint32) bool {
+	id, ok := w.Shared().Prefixes.Find(p)
+	if !ok {
+		return false
+	}
+	r := d.OSPF().Route(id)
+	return r.Kind == ospf.IntraArea && r.Area == area
+}
+
+// joined says which summaries of external routes a prefix disappears in.
+func joined(list []config.Summary, p ip.Prefix, on *device.Device) []string {
+	var out []string
+	for _, s := range list {
+		if x := ip.PrefixFrom(s.Prefix); !x.Covers(p) || x == p {
+			continue
+		}
+		if s.Hidden {
+			out = append(out, fmt.Sprintf("the summary %v on %s hides it", s.Prefix, on.Name()))
+		} else {
+			out = append(out, fmt.Sprintf("%s joins it into the summary %v", on.Name(), s.Prefix))
+		}
 	}
 	return out
 }

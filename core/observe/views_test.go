@@ -151,7 +151,7 @@ func TestMapOfANetwork(t *testing.T) {
 	m := observe.MapOf(w)
 	require.Equal(t, observe.MapDevice{Name: "mill", Kind: "router", Address: "10.255.0.1", RouterID: "10.255.0.1",
 		Areas: []string{"0"}, Roles: []string{}, Addresses: []string{"10.255.0.1", "10.0.12.1", "10.20.1.1"}, Enabled: true, Services: []string{}}, m.Devices[0])
-	require.Equal(t, observe.MapEnd{Device: "mill", Port: "e1", Address: "10.0.12.1/30", Cost: 10, Area: "0", Up: true, State: "Full"}, m.Links[0].Ends[0])
+	require.Equal(t, observe.MapEnd{Device: "mill", Port: "e1", Address: "10.0.12.1/30", Cost: 10, Area: "0", Up: true, State: "Full", Tags: []string{}}, m.Links[0].Ends[0])
 	require.Equal(t, "mill.e1 halt.e1", m.Links[0].ID)
 	require.Equal(t, "segment yard", m.Links[1].ID)
 	require.Equal(t, "1ms", m.Links[1].Delay)

@@ -10,6 +10,7 @@ export type ActionDetail = Schemas['ActionDetail'];
 export type MapData = Schemas['Map'];
 export type MapLink = Schemas['MapLink'];
 export type MapEnd = Schemas['MapEnd'];
+export type MapVirtual = Schemas['MapVirtual'];
 export type MapDevice = Schemas['MapDevice'];
 export type Flow = Schemas['Flow'];
 export type Path = Schemas['Path'];

@@ -895,6 +895,8 @@ export interface components {
             devices: components["schemas"]["MapDevice"][];
             flows: components["schemas"]["Flow"][];
             links: components["schemas"]["MapLink"][];
+            /** @description virtual links of which both ends are there */
+            virtual: components["schemas"]["MapVirtual"][];
         };
         MapDevice: {
             /** @description loopback, or the first port's */
@@ -906,7 +908,7 @@ export interface components {
             /** @enum {string} */
             kind: "router" | "host";
             name: string;
-            /** @description area border router, AS boundary router */
+            /** @description area border router, AS boundary router, translator of an NSSA */
             roles: string[];
             routerId?: string;
             /** @description TCP ports on which a host takes connections, with their names */
@@ -928,6 +930,8 @@ export interface components {
             silent: boolean;
             /** @description of the OSPF neighbour, as this end sees it */
             state?: string;
+            /** @description the sub-ports on the cable, with their addresses */
+            tags: string[];
             up: boolean;
             /** @description why the port is down */
             why?: string;
@@ -946,6 +950,17 @@ export interface components {
             loss: number;
             /** @description of a segment */
             name?: string;
+        };
+        MapVirtual: {
+            /** @description device */
+            a: string;
+            /** @description the transit area */
+            area: string;
+            b: string;
+            /** @description its end at a, as a port */
+            port: string;
+            state: string;
+            up: boolean;
         };
         Message: {
             /**
@@ -1274,7 +1289,7 @@ export interface components {
              */
             ports: number;
             referenceBandwidth: string;
-            /** @description area border router, AS boundary router */
+            /** @description area border router, AS boundary router, translator of an NSSA */
             roles: string[];
             routerId?: string;
             routerIdFrom?: string;

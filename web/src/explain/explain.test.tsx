@@ -14,6 +14,7 @@ const end = (device: string, port: string, more: Partial<MapEnd> = {}): MapEnd =
   area: '0',
   up: true,
   silent: false,
+  tags: [],
   state: 'Full',
   ...more,
 });
@@ -53,6 +54,7 @@ const map: MapData = {
       enabled: true,
     },
   ],
+  virtual: [],
   links: [
     {
       id: 'mill.e1 halt.e1',

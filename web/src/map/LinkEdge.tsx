@@ -154,8 +154,13 @@ function EndLabel({ l, end, full }: { l: Line; end: MapEnd; full: boolean }) {
       {full ? (
         <>
           <b>{end.port}</b> {role} {end.cost ? `cost ${end.cost}` : ''}
-          <br />
-          <span style={{ fontFamily: 'var(--chakra-fonts-mono)' }}>{end.address ?? 'no address'}</span>
+          {[...(end.address || end.tags.length === 0 ? [end.address ?? 'no address'] : []), ...end.tags].map(
+            (x) => (
+              <span key={x} style={{ display: 'block', fontFamily: 'var(--chakra-fonts-mono)' }}>
+                {x}
+              </span>
+            ),
+          )}
         </>
       ) : (
         <>

@@ -27,12 +27,13 @@ import {
   type Graph,
 } from './graph';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
+import { VirtualEdge, type VirtualEdgeType } from './VirtualEdge';
 import { layOut, type Places } from './layout';
 import { usePins } from './pins';
 import { mapSvg } from './svg';
 
 const nodeTypes = { device: DeviceCard, segment: SegmentPill };
-const edgeTypes = { link: LinkEdge };
+const edgeTypes = { link: LinkEdge, virtual: VirtualEdge };
 
 interface Props {
   /** A port of the selected link, '' for none. */
@@ -214,7 +215,7 @@ function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: C
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
     const pairs = new Map<string, number>();
-    const out: LinkEdgeType[] = [];
+    const out: (LinkEdgeType | VirtualEdgeType)[] = [];
     for (const l of map.links) {
       if (l.kind === 'segment') {
         l.ends.forEach((e, i) => {
@@ -261,8 +262,17 @@ function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: C
         },
       });
     }
+    for (const v of map.virtual) {
+      out.push({
+        id: `virtual ${v.a} ${v.port}`,
+        source: v.a,
+        target: v.b,
+        type: 'virtual',
+        data: { virtual: v, choose: () => void set({ who: `${v.a}.${v.port}` }) },
+      });
+    }
     return out;
-  }, [map, path, tree, link, labels]);
+  }, [map, path, tree, link, labels, set]);
 
   return (
     <ReactFlow
@@ -282,6 +292,10 @@ function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: C
       proOptions={{ hideAttribution: true }}
       onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
       onEdgeClick={(_, e) => {
+        if (e.type === 'virtual') {
+          (e as VirtualEdgeType).data?.choose();
+          return;
+        }
         const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;
         if (far) setLink(portName(far));
       }}

@@ -18,6 +18,12 @@ const Ends = () => (
   </>
 );
 
+/** The roles of routers where room is short. */
+const roleWords: Record<string, string> = {
+  'area border router': 'border',
+  'AS boundary router': 'AS boundary',
+};
+
 /** A device: a small card with its name and its address. */
 export function DeviceCard({ data }: NodeProps<CardNode>) {
   const { device, focused, stops, far } = data;
@@ -55,7 +61,8 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
       </Box>
       <Box display="flex" gap={1} alignItems="baseline">
         <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate flex={1}>
-          {(far !== undefined || device.roles.length < 2) && (device.address ?? 'no address')}
+          {(far !== undefined || device.roles.filter((r) => roleWords[r]).length < 2) &&
+            (device.address ?? 'no address')}
         </Box>
         {far !== undefined && (
           <Box fontSize="10.5px" color="plum" fontWeight="650" whiteSpace="nowrap">
@@ -63,11 +70,13 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
           </Box>
         )}
         {far === undefined &&
-          device.roles.map((r) => (
-            <Box key={r} fontSize="9.5px" color="plum" whiteSpace="nowrap" title={r}>
-              {r === 'AS boundary router' ? 'AS boundary' : 'border'}
-            </Box>
-          ))}
+          device.roles
+            .filter((r) => roleWords[r])
+            .map((r) => (
+              <Box key={r} fontSize="9.5px" color="plum" whiteSpace="nowrap" title={r}>
+                {roleWords[r]}
+              </Box>
+            ))}
       </Box>
       {stops && (
         <Box

@@ -2,7 +2,7 @@ import { expect, test } from 'vitest';
 import type { MapData, MapEnd, Path } from '../api/client';
 import { crossings, distanceTo, onTree, toGraph } from './graph';
 
-const end = (device: string, port: string): MapEnd => ({ device, port, up: true, silent: false });
+const end = (device: string, port: string): MapEnd => ({ device, port, up: true, silent: false, tags: [] });
 const device = (name: string, kind: 'router' | 'host') => ({
   name,
   kind,
@@ -14,6 +14,7 @@ const device = (name: string, kind: 'router' | 'host') => ({
 });
 const map: MapData = {
   devices: [device('viaduct', 'router'), device('summit', 'router'), device('kiosk', 'host')],
+  virtual: [],
   links: [
     {
       id: 'viaduct.e1 summit.e1',

@@ -6,7 +6,7 @@ import type { LabState, MapData, MapEnd } from '../api/client';
 import { show } from '../testing/app';
 import { chosenPort, PacketsView } from './PacketsView';
 
-const end = (device: string, port: string): MapEnd => ({ device, port, up: true, silent: false });
+const end = (device: string, port: string): MapEnd => ({ device, port, up: true, silent: false, tags: [] });
 const link = (a: MapEnd, b: MapEnd) => ({
   id: `${a.device} ${b.device}`,
   kind: 'link' as const,
@@ -17,6 +17,7 @@ const link = (a: MapEnd, b: MapEnd) => ({
 });
 const map: MapData = {
   devices: [],
+  virtual: [],
   links: [link(end('mill', 'e1'), end('halt', 'e1')), link(end('halt', 'e2'), end('ford', 'e1'))],
   flows: [],
 };

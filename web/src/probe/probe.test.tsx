@@ -112,7 +112,11 @@ describe('a probe', () => {
     await userEvent.type(screen.getByRole('spinbutton', { name: 'TCP port' }), '81');
     await userEvent.click(screen.getByRole('button', { name: 'Connect' }));
     expect(stream().url).toContain('port=81');
-    const refused = { ok: false, answer: 'refused', reason: 'desk answers, and nobody listens on its port 81' };
+    const refused = {
+      ok: false,
+      answer: 'refused',
+      reason: 'desk answers, and nobody listens on its port 81',
+    };
     act(() => stream().say('reply', reply(1, refused)));
     expect(screen.getByText('desk answers, and nobody listens on its port 81')).toBeTruthy();
     act(() => stream().say('reply', reply(2, { answer: 'desk takes the connection on port 443' })));
