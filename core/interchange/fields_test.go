@@ -143,11 +143,6 @@ func line(v map[string][]string) string {
 // independent analyser decodes with those that we do.
 func TestTheAnalyserReadsWhatWeRead(t *testing.T) {
 	for _, l := range demo.Labs() {
-		switch l.Slug {
-		case "three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "station-yard":
-		default:
-			continue
-		}
 		t.Run(l.Slug, func(t *testing.T) {
 			h := played(t, l.Text)
 			w := h.Head()
@@ -162,6 +157,9 @@ func TestTheAnalyserReadsWhatWeRead(t *testing.T) {
 						want = append(want, ours(f.Bytes))
 					}
 				}))
+			}
+			if len(want) == 0 {
+				return // nobody has said anything yet
 			}
 			file := filepath.Join(t.TempDir(), "all.pcapng")
 			require.NoError(t, os.WriteFile(file, all.Bytes(), 0o600))
