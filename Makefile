@@ -46,7 +46,7 @@ docs:
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/api/schema.d.ts
 
 fuzz:
-	for p in ./core/wire/ip ./core/wire/ospf; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
+	for p in ./core/wire/ip ./core/wire/ospf ./core/wire/tcp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/labtext
 
 screenshots: build

@@ -219,6 +219,28 @@ func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
 		{A: "east", B: "saddle", Port: "virtual-link 10.255.4.4", Area: "1", Up: true, State: "Full"},
 		{A: "saddle", B: "west", Port: "virtual-link 10.255.4.3", Area: "1", Up: true, State: "Full"},
 	}, m.Virtual)
+	var ends []observe.Port
+	for _, p := range pass.Ports(pass.History().Now()).Ports {
+		if p.Kind == "virtual link" && p.Device == "saddle" {
+			ends = append(ends, p)
+		}
+	}
+	require.Len(t, ends, 2)
+	require.Equal(t, []string{"west"}, ends[1].JoinedTo)
+	require.Equal(t, "10.1.2.2", ends[1].Address)
+	require.True(t, ends[1].Up)
+	require.Equal(t, "Point-to-point", ends[1].OSPF.State)
+	require.EqualValues(t, 40, ends[1].OSPF.Cost)
+	require.Equal(t, "of the way through area 1", ends[1].OSPF.CostFrom)
+	require.Empty(t, ends[1].Bandwidth)
+	do(t, pass, "cut west.e2")
+	for _, p := range pass.Ports(pass.History().Now()).Ports {
+		if p.Port == ends[1].Port && p.Device == "saddle" {
+			require.Equal(t, "Down", p.OSPF.State)
+			require.Equal(t, "no-transit", p.Why.Code)
+		}
+	}
+
 	cable := open(t, demoText(t, "shared-cable"))
 	end := cable.Map(cable.History().Now()).Links[0].Ends[0]
 	require.Equal(t, []string{"e1.10 10.0.10.1/30", "e1.20 10.0.20.1/30"}, end.Tags)

@@ -35,7 +35,7 @@ func plainReason(c note.Code, source string) Reason {
 type Port struct {
 	Device    string    `json:"device"`
 	Port      string    `json:"port"`
-	Kind      string    `json:"kind" enum:"port,loopback,host"`
+	Kind      string    `json:"kind" enum:"port,loopback,virtual link,host"`
 	Address   string    `json:"address,omitempty"`
 	Up        bool      `json:"up"`
 	Why       *Reason   `json:"why,omitempty" doc:"why it is not up"`
@@ -187,6 +187,14 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 		out.Kind = "host"
 	case p.Config.Loopback:
 		out.Kind = "loopback"
+	case p.Config.Virtual != nil:
+		out.Kind = "virtual link"
+		if far := routerIDs(w)[ip.AddrFrom(p.Config.Virtual.Peer)]; far != nil {
+			out.JoinedTo = append(out.JoinedTo, far.Name())
+		}
+		if v := d.OSPF().Port(i); v.Address != 0 {
+			out.Address = v.Address.String()
+		}
 	default:
 		out.Bandwidth = labtext.FormatRate(p.Config.Bandwidth)
 	}
@@ -217,7 +225,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval), TransmitDelay: labtext.FormatDuration(o.TransmitDelay)}
 	up, _ := d.Up(i)
 	switch {
-	case !v.On || !d.OSPF().Running() || !up || p.Address() == 0:
+	case !v.On || !d.OSPF().Running() || !up || v.Address == 0:
 		out.State = "Down"
 	case p.Config.Loopback:
 		out.State = "Loopback"
@@ -235,7 +243,9 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	}
 	switch {
 	case p.Config.Loopback:
-		out.Type, out.Cost, out.CostFrom = "loopback", 0, "a host route costs nothing at its router"
+		out.Type, out.Cost, out.CostFrom = "loopback", 0, "a loopback costs nothing at its router"
+	case p.Config.Virtual != nil:
+		out.Cost, out.CostFrom = v.Cost, "of the way through area "+labtext.FormatArea(p.Config.Virtual.Transit)
 	case o.Cost != 0:
 		out.CostFrom = "set on the port"
 	default:

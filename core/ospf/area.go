@@ -197,39 +197,45 @@ func (p *Process) borders(h Host) bool {
 // interArea adds the routes to other areas (RFC 2328 16.2). A border router
 // looks at the backbone's summaries only.
 func (p *Process) interArea(h Host, s *scratch) {
-	border := p.joins()
+	atBorder := p.joins()
 	for ai := range p.areas {
-		a := &p.areas[ai]
-		if border && a.id != 0 {
+		areaID := p.areas[ai].id
+		if atBorder && areaID != 0 {
 			continue
 		}
-		pool := h.Pool()
-		a.db.Each(func(id uint32, e *entry) bool {
-			k := pool.Key(id)
-			if e.body == 0 || e.dying || k.Router == p.routerID || k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
-				return true
+		p.eachSummary(h, s, ai, func(k wire.Key, b *Body, by border, cost uint32) {
+			switch {
+			case k.Type == wire.ASBRSummaryLSA:
+				s.asbrs = append(s.asbrs, otherArea(k.ID, areaID, cost, by.set))
+			case len(b.stubs) == 1 && !p.ownRange(h, b.stubs[0].prefix):
+				s.offer(h.Shared(), b.stubs[0].prefix, Route{Set: by.set, Cost: cost, Area: areaID, Kind: InterArea})
 			}
-			p.beyond = true
-			b := pool.bodies.Get(e.body)
-			if b.Summary.Metric >= wire.LSInfinity {
-				return true
-			}
-			for _, br := range s.border {
-				if br.router != k.Router || br.area != a.id || br.flags&wire.FlagB == 0 {
-					continue
-				}
-				cost := br.cost + b.Summary.Metric
-				if k.Type == wire.ASBRSummaryLSA {
-					s.asbrs = append(s.asbrs, otherArea(k.ID, a.id, cost, br.set))
-					continue
-				}
-				if len(b.stubs) == 1 && !p.ownRange(h, b.stubs[0].prefix) {
-					s.offer(h.Shared(), b.stubs[0].prefix, Route{Set: br.set, Cost: cost, Area: a.id, Kind: InterArea})
-				}
-			}
-			return true
 		})
 	}
+}
+
+// eachSummary visits the summary LSAs of an area that count (RFC 2328 16.2 (1) to
+// (4)): of both types, with the border router that can be reached and says so,
+// and the cost by it.
+func (p *Process) eachSummary(h Host, s *scratch, ai int, visit func(k wire.Key, b *Body, by border, cost uint32)) {
+	a, pool := &p.areas[ai], h.Pool()
+	a.db.Each(func(id uint32, e *entry) bool {
+		k := pool.Key(id)
+		if e.body == 0 || e.dying || k.Router == p.routerID || k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
+			return true
+		}
+		p.beyond = true
+		b := pool.bodies.Get(e.body)
+		if b.Summary.Metric >= wire.LSInfinity {
+			return true
+		}
+		for _, by := range s.border {
+			if by.router == k.Router && by.area == a.id && by.flags&wire.FlagB != 0 {
+				visit(k, b, by, by.cost+b.Summary.Metric)
+			}
+		}
+		return true
+	})
 }
 
 // otherArea is an AS boundary router that a summary tells of.

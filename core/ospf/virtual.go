@@ -121,39 +121,23 @@ func (p *Process) endsVirtual(areaID uint32) bool {
 // areas that virtual links cross say of them (RFC 2328 16.3): packets need not
 // follow the virtual link.
 func (p *Process) throughTransit(h Host, s *scratch) {
-	pool, shared := h.Pool(), h.Shared()
+	shared := h.Shared()
 	for ai := range p.areas {
-		a := &p.areas[ai]
-		if !a.crossed || a.id == 0 {
+		if a := &p.areas[ai]; !a.crossed || a.id == 0 {
 			continue
 		}
-		a.db.Each(func(id uint32, e *entry) bool {
-			k := pool.Key(id)
-			if e.body == 0 || e.dying || k.Router == p.routerID || k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
-				return true
-			}
-			b := pool.bodies.Get(e.body)
-			if b.Summary.Metric >= wire.LSInfinity {
-				return true
-			}
-			for _, br := range s.border {
-				if br.router != k.Router || br.area != a.id || br.flags&wire.FlagB == 0 {
-					continue
-				}
-				cost := br.cost + b.Summary.Metric
-				if k.Type == wire.SummaryLSA && len(b.stubs) == 1 && s.has(b.stubs[0].prefix) {
-					r := &s.routes[b.stubs[0].prefix]
-					if r.Area == 0 && (r.Kind == IntraArea || r.Kind == InterArea) && r.Set != route.NoSet {
-						s.shorten(shared, &r.Set, &r.Cost, br.set, cost)
-					}
-				}
-				for x := range s.asbrs {
-					if way := &s.asbrs[x]; k.Type == wire.ASBRSummaryLSA && way.router == k.ID && way.area == 0 {
-						s.shorten(shared, &way.set, &way.cost, br.set, cost)
-					}
+		p.eachSummary(h, s, ai, func(k wire.Key, b *Body, by border, cost uint32) {
+			if k.Type == wire.SummaryLSA && len(b.stubs) == 1 && s.has(b.stubs[0].prefix) {
+				r := &s.routes[b.stubs[0].prefix]
+				if r.Area == 0 && (r.Kind == IntraArea || r.Kind == InterArea) && r.Set != route.NoSet {
+					s.shorten(shared, &r.Set, &r.Cost, by.set, cost)
 				}
 			}
-			return true
+			for x := range s.asbrs {
+				if way := &s.asbrs[x]; k.Type == wire.ASBRSummaryLSA && way.router == k.ID && way.area == 0 {
+					s.shorten(shared, &way.set, &way.cost, by.set, cost)
+				}
+			}
 		})
 	}
 }

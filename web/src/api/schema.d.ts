@@ -1151,7 +1151,7 @@ export interface components {
             /** @description the ports at the other end */
             joinedTo: string[];
             /** @enum {string} */
-            kind: "port" | "loopback" | "host";
+            kind: "port" | "loopback" | "virtual link" | "host";
             /** Format: int32 */
             mtu: number;
             ospf?: components["schemas"]["PortOSPF"];

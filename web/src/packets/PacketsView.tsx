@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { useMap, usePackets, type LabState, type MapData, type Packet } from '../api/client';
 import { cableOf, portName, useFocus } from '../focus/focus';
 import { Choice, Count, Empty, Mono, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Scroll } from '../parts/table';
 import { exact } from '../parts/words';
 import { currentAction } from '../timeline/current';
 
@@ -91,23 +92,8 @@ export function PacketsView({ lab }: { lab: LabState }) {
             </label>
           </Box>
         ))}
-        <Box flex={1} />
-        {data.data && <Count n={data.data.kinds.reduce((n, k) => n + k.count, 0)} what="packets" />}
-        <chakra.a
-          href={`/api/labs/${id}/capture?port=${encodeURIComponent(port)}&from=${from}&to=${to}`}
-          border="1px solid"
-          borderColor="line"
-          borderRadius="md"
-          bg="panel"
-          px={3}
-          h="26px"
-          lineHeight="24px"
-          fontSize="12px"
-        >
-          pcapng
-        </chakra.a>
       </Flex>
-      <Flex gap={2} mb={3} wrap="wrap" minH="26px">
+      <Flex gap={2} mb={3} wrap="wrap" align="center" minH="32px">
         {data.data?.kinds.map((k) => (
           <Choice
             key={k.kind}
@@ -124,22 +110,26 @@ export function PacketsView({ lab }: { lab: LabState }) {
             all kinds
           </chakra.button>
         )}
+        <Box flex={1} />
+        {data.data && <Count n={data.data.kinds.reduce((n, k) => n + k.count, 0)} what="packets" />}
+        <chakra.a
+          href={`/api/labs/${id}/capture?port=${encodeURIComponent(port)}&from=${from}&to=${to}`}
+          border="1px solid"
+          borderColor="line"
+          borderRadius="md"
+          bg="panel"
+          px={3}
+          h="26px"
+          lineHeight="24px"
+          fontSize="12px"
+        >
+          pcapng
+        </chakra.a>
       </Flex>
       {data.error && <Trouble error={data.error} retry={() => void data.refetch()} />}
       {data.isPending && <Waiting what="running the stretch again" />}
       {data.data && (
-        <Box
-          flex={1}
-          minH={0}
-          overflow="auto"
-          bg="panel"
-          border="1px solid"
-          borderColor="line"
-          borderRadius="md"
-          tabIndex={0}
-          role="region"
-          aria-label="Packets"
-        >
+        <Scroll label="Packets" flex={1} minH={0}>
           <Exchange
             ports={data.data.ports}
             packets={data.data.packets}
@@ -155,7 +145,7 @@ export function PacketsView({ lab }: { lab: LabState }) {
               {data.data.omitted} more packets are not drawn: choose kinds, or download all of them as pcapng.
             </Quiet>
           )}
-        </Box>
+        </Scroll>
       )}
     </Flex>
   );

@@ -17,6 +17,21 @@ const Th = (p: BoxProps) => (
 );
 export const Td = (p: BoxProps) => <Box as="td" px={3} py="7px" verticalAlign="top" {...p} />;
 
+/** A panel that scrolls when it is too large for its place, by keys too. */
+export const Scroll = ({ label, ...rest }: BoxProps & { label: string; ref?: React.Ref<HTMLDivElement> }) => (
+  <Box
+    bg="panel"
+    border="1px solid"
+    borderColor="line"
+    borderRadius="md"
+    overflow="auto"
+    tabIndex={0}
+    role="region"
+    aria-label={label}
+    {...rest}
+  />
+);
+
 interface Props extends BoxProps {
   label: string;
   /** One a column; what stands in brackets is for screen readers only. */
@@ -30,17 +45,7 @@ interface Props extends BoxProps {
 /** A table on a panel of its own that scrolls when it is too large for its place. */
 export function Sheet({ label, heads, children, below, ...rest }: Props) {
   return (
-    <Box
-      bg="panel"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="md"
-      overflow="auto"
-      tabIndex={0}
-      role="region"
-      aria-label={label}
-      {...rest}
-    >
+    <Scroll label={label} {...rest}>
       <table style={{ borderCollapse: 'collapse', width: '100%' }}>
         <thead>
           <tr>
@@ -60,6 +65,6 @@ export function Sheet({ label, heads, children, below, ...rest }: Props) {
         {children}
       </table>
       {below}
-    </Box>
+    </Scroll>
   );
 }

@@ -53,6 +53,7 @@ export function PortsView() {
       )}
       <Sheet
         label="Ports"
+        css={{ '& td, & th': { paddingInline: '7px' } }}
         heads={[
           '(mark)',
           'port',

@@ -5,6 +5,7 @@ import { useMap, useRoutes, type Cell, type RouteRow } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Scroll } from '../parts/table';
 import { Story } from '../explain/Story';
 import { matches } from './match';
 import { SummaryHelper } from './SummaryHelper';
@@ -107,19 +108,7 @@ export function RoutesView() {
           }}
         />
       )}
-      <Box
-        ref={box}
-        flex={1}
-        minH={0}
-        overflow="auto"
-        bg="panel"
-        border="1px solid"
-        borderColor="line"
-        borderRadius="md"
-        tabIndex={0}
-        role="region"
-        aria-label="Routes"
-      >
+      <Scroll label="Routes" ref={box} flex={1} minH={0}>
         <Box role="table" minW={`${width}px`} aria-rowcount={rows.length + 1}>
           <Box
             role="row"
@@ -208,7 +197,7 @@ export function RoutesView() {
         {rows.length === 0 && (
           <Empty title="No prefix like that">Nothing matches the focus and the source that you chose.</Empty>
         )}
-      </Box>
+      </Scroll>
     </Flex>
   );
 }

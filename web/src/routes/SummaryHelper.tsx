@@ -1,6 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useSummary, type Summary } from '../api/client';
 import { Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Scroll } from '../parts/table';
 import { plural } from '../parts/words';
 
 interface Props {
@@ -15,19 +16,7 @@ interface Props {
 export function SummaryHelper({ id, when, prefixes, area, close }: Props) {
   const data = useSummary(id, when, prefixes, area);
   return (
-    <Box
-      bg="panel"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="md"
-      p={4}
-      mb={3}
-      maxH="46%"
-      overflow="auto"
-      tabIndex={0}
-      role="region"
-      aria-label="Summary"
-    >
+    <Scroll label="Summary" p={4} mb={3} maxH="46%">
       <Flex align="baseline" gap={3} mb={2}>
         <Box as="h2" fontSize="15px" flex={1}>
           {data.data ? (
@@ -57,7 +46,7 @@ export function SummaryHelper({ id, when, prefixes, area, close }: Props) {
           </Box>
         </Flex>
       )}
-    </Box>
+    </Scroll>
   );
 }
 
