@@ -20,7 +20,7 @@ type ProbeQuery struct {
 	To     string `query:"to" required:"true" maxLength:"64" doc:"an address, or the name of a device"`
 	Count  int    `query:"count" minimum:"1" maximum:"100" default:"1" doc:"echo requests to send, one an interval"`
 	Every  string `query:"every" maxLength:"20" doc:"the interval, by default 1s"`
-	Port   uint16 `query:"port" doc:"open TCP connections to this port instead"`
+	Port   int    `query:"port" minimum:"0" maximum:"65535" doc:"open TCP connections to this port instead"`
 	Trace  bool   `query:"trace" doc:"send one request a TTL instead, from 1 up, until the destination answers"`
 }
 
@@ -68,7 +68,7 @@ func (h *handlers) probe(ctx context.Context, in *ProbeQuery, send sse.Sender) (
 	}); err != nil {
 		return out, problem(err)
 	}
-	r := observe.ProbeRequest{From: in.From, Source: in.Source, To: in.To, Count: in.Count, Every: in.Every, Trace: in.Trace, Port: in.Port}
+	r := observe.ProbeRequest{From: in.From, Source: in.Source, To: in.To, Count: in.Count, Every: in.Every, Trace: in.Trace, Port: uint16(in.Port)}
 	return observe.Probe(w, r, func(x observe.Reply) bool {
 		return send.Data(ProbeReply(x)) == nil && ctx.Err() == nil
 	})
