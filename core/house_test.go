@@ -17,11 +17,11 @@ import (
 // its own only. docs/architecture.md tells what each is for.
 var floors = [][]string{
 	{"core/note", "core/event", "core/store"},
-	{"core/wire/ip", "core/config"},
-	{"core/wire/ospf", "core/wire/tcp"},
+	{"core/attr", "core/wire/ip", "core/config"},
+	{"core/wire/ospf", "core/wire/tcp", "core/wire/bgp"},
 	{"core/route"},
-	{"core/tcp"},
-	{"core/ospf"},
+	{"core/policy", "core/tcp"},
+	{"core/ospf", "core/bgp"},
 	{"core/device"},
 	{"core/network"},
 	{"core/labtext"},

@@ -19,6 +19,7 @@ type Lab struct {
 	Flows    []Flow
 	Sets     []PrefixSet // names are unique
 	Chains   []KeyChain  // names are unique
+	Policies Policies
 }
 
 // Kind is what a device is.
@@ -45,6 +46,7 @@ type Device struct {
 	Ports    []Port     // names are unique within the device
 	Statics  []Static
 	OSPF     OSPF
+	BGP      BGP
 	Services []Service // of a host; ports are unique
 }
 
@@ -230,8 +232,9 @@ const DefaultExternalMetric = 20
 // Inject announces the routes of another source as external ones.
 type Inject struct {
 	External
-	Source  string // static or connected
-	Through string // name of a prefix set; "" for all
+	Source  string // static, connected or bgp
+	Through string // name of a prefix set or a policy; "" for all
+	Policy  bool   // Through is a policy
 	Set     []Member
 }
 

@@ -6,10 +6,13 @@ package device
 import (
 	"slices"
 
+	"hellebore/core/attr"
+	"hellebore/core/bgp"
 	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/note"
 	"hellebore/core/ospf"
+	"hellebore/core/policy"
 	"hellebore/core/route"
 	"hellebore/core/store"
 	"hellebore/core/tcp"
@@ -25,6 +28,9 @@ type Env interface {
 	Note(n note.Note)
 	Pool() *ospf.Pool
 	Shared() *route.Shared
+	Attrs() *attr.Pool
+	// Book is the policies of the lab.
+	Book() *policy.Book
 	// Transmit puts a frame on what the port is joined to. The frame is
 	// immutable from then on.
 	Transmit(device, port uint32, frame []byte, class event.Class)
@@ -39,6 +45,7 @@ type Env interface {
 const (
 	FrameArrives event.Kind = 1 + iota // the world's: a frame for port A
 	arpTimer
+	decideAgain
 )
 
 // Override is what an action says about a port or a device, above its
@@ -83,6 +90,10 @@ type Device struct {
 	table    route.Table
 	ospf     ospf.Process
 	tcp      tcp.Stack
+	bgp      bgp.Speaker
+	touched  []uint32 // prefixes whose route of another source than BGP changed
+	moved    []uint32 // gateways that are reached otherwise
+	deciding bool     // more decisions are due than one event makes
 	arp      []neighbour
 	changed  bool // the table, since the externals were made of it
 	seq      uint64
@@ -101,6 +112,8 @@ func (d *Device) CloneTo(to *Device, env Env) {
 	to.table = d.table.Clone()
 	to.ospf = d.ospf.Clone()
 	to.tcp = d.tcp.Clone()
+	to.bgp = d.bgp.Clone()
+	to.touched, to.moved = slices.Clone(d.touched), slices.Clone(d.moved)
 	to.arp = append([]neighbour(nil), d.arp...)
 }
 
@@ -122,8 +135,9 @@ func (d *Device) Enabled() bool { return !d.gone && !d.override.disabled(d.confi
 func (d *Device) Table() *route.Table { return &d.table }
 func (d *Device) OSPF() *ospf.Process { return &d.ospf }
 
-// TCP is its TCP, for reading.
-func (d *Device) TCP() *tcp.Stack { return &d.tcp }
+// TCP is its TCP, BGP its speaker; both for reading.
+func (d *Device) TCP() *tcp.Stack   { return &d.tcp }
+func (d *Device) BGP() *bgp.Speaker { return &d.bgp }
 
 // Ports are its ports by number, those that are gone included; for reading.
 func (d *Device) Ports() []Port { return d.ports }
@@ -242,6 +256,9 @@ func (d *Device) Configure(c config.Device) {
 	if d.ospf.Running() && old.RouterID != c.RouterID {
 		d.ospf.Stop(d, note.None)
 	}
+	if d.bgp.Running() && old.RouterID != c.RouterID {
+		d.bgp.Stop(d, note.SessionReset)
+	}
 	d.sync()
 }
 
@@ -284,6 +301,7 @@ func (d *Device) sync() {
 	d.table.SetStatics(d, statics)
 	d.syncServices()
 	d.syncOSPF()
+	d.syncBGP()
 	d.settle()
 }
 
@@ -418,6 +436,7 @@ func (d *Device) SetCarrier(i uint32, carrier bool, why note.Code) {
 			d.syncOSPFPort(uint32(k))
 		}
 	}
+	d.bgp.LinksChanged(d)
 	d.settle()
 }
 
@@ -455,6 +474,7 @@ func (d *Device) ForcePort(i uint32, o Override) { d.ports[i].Override = o; d.sy
 
 func (d *Device) settle() {
 	d.table.Settle(d, d.env.Shared())
+	d.runBGP()
 	if d.changed {
 		d.changed = false
 		d.syncExternals()
@@ -470,6 +490,11 @@ func (d *Device) Handle(e *event.Event) {
 		d.ospf.Timer(d, e)
 	case e.Kind >= tcp.FirstKind && e.Kind < tcp.EndKind:
 		d.tcp.Timer(d, e)
+	case e.Kind >= bgp.FirstKind && e.Kind < bgp.EndKind:
+		d.bgp.Timer(d, e)
+	case e.Kind == decideAgain:
+		d.deciding = false
+		d.env.Calm().End()
 	}
 	d.settle()
 }
@@ -540,6 +565,11 @@ func (d *Device) HopChanged(hop route.HopID, from, to route.SetID) {
 func (d *Device) Account() (pending, watched int) {
 	pending, watched = d.ospf.Account()
 	pending += d.tcp.Account()
+	p, n := d.bgp.Account()
+	pending, watched = pending+p, watched+n
+	if d.deciding {
+		pending++
+	}
 	for i := range d.arp {
 		if d.arp[i].timer.Running() {
 			pending++
@@ -566,6 +596,7 @@ func (d *Device) Digest(g *store.Digest, full bool) {
 	d.digestTable(g)
 	d.ospf.Digest(g, d, full)
 	d.tcp.Digest(g, full)
+	d.bgp.Digest(g, d, d.Prefixes(), full)
 	if full {
 		g.Add(d.seq)
 		for i := range d.arp {

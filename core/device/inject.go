@@ -3,9 +3,11 @@ package device
 import (
 	"slices"
 
+	"hellebore/core/attr"
 	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/ospf"
+	"hellebore/core/policy"
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/ospf"
@@ -48,8 +50,8 @@ func (d *Device) syncExternals() {
 			continue // announced by originate default alone
 		}
 		for i := range o.Injects {
-			if d.injects(&o.Injects[i], source, id, p) {
-				list = append(list, external(p, o.Injects[i].External))
+			if e, ok := d.injects(&o.Injects[i], source, id, p); ok {
+				list = append(list, e)
 				break
 			}
 		}
@@ -74,20 +76,43 @@ func external(p ip.Prefix, e config.External) ospf.External {
 	return ospf.External{Prefix: p, Metric: e.Metric, Type1: e.Type1, Tag: e.Tag}
 }
 
-// injects says whether an inject statement takes a route. Networks on which OSPF
-// runs are announced by it as they are.
-func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.Prefix) bool {
-	if i.Source != source.String() || i.Through != "" && !config.Matches(i.Set, p.Netip()) {
-		return false
+// injects is how an inject statement announces a route, if it takes it. Networks
+// on which OSPF runs are announced by it as they are.
+func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.Prefix) (e ospf.External, ok bool) {
+	if i.Source != source.String() || i.Through != "" && !i.Policy && !config.Matches(i.Set, p.Netip()) {
+		return e, false
 	}
 	if source == route.Connected {
 		for k := range d.ports {
 			if q := &d.ports[k]; q.up && q.prefix == id && q.addr != 0 && q.Config.OSPF.On {
-				return false
+				return e, false
 			}
 		}
 	}
-	return true
+	e = external(p, i.External)
+	if through := d.env.Book().Policy(i.Through); i.Policy && through != nil {
+		r := d.policyRoute(source, id, p)
+		r.Metric, r.Type1 = e.Metric, e.Type1
+		tag := r.Tag
+		if !through.Run(&r, nil) {
+			return e, false
+		}
+		e.Metric, e.Type1 = r.Metric, r.Type1
+		if r.Tag != tag { // an action set it
+			e.Tag = r.Tag
+		}
+	}
+	return e, true
+}
+
+// policyRoute is a route of the table as a policy is asked about it.
+func (d *Device) policyRoute(source route.Source, id uint32, p ip.Prefix) policy.Route {
+	r := d.table.Route(source, id)
+	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: d.SourceRouteType(source, r), Tag: r.Tag, Metric: r.Metric, LocalAS: d.config.BGP.AS}
+	if a, neighbour := d.bgp.BestAttributes(id); a != 0 && source == route.BGP {
+		out.Attrs, out.Neighbour = d.Attrs().Get(a), neighbour
+	}
+	return out
 }
 
 // chainOf is a key chain as OSPF takes it; nil for none.

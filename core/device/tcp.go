@@ -1,8 +1,10 @@
 package device
 
 import (
+	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/tcp"
+	bgpwire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/tcp"
 )
@@ -21,6 +23,9 @@ func (d *Device) syncServices() {
 	for _, s := range d.config.Services {
 		ports = append(ports, s.Port)
 	}
+	if d.config.Kind == config.Router {
+		ports = append(ports, bgpwire.Port)
+	}
 	d.tcp.Listen(ports)
 }
 
@@ -30,7 +35,7 @@ func (d *Device) Connect(src, dst ip.Addr, port uint16) (id uint32) {
 	if src == 0 {
 		src = d.sourceFor(dst)
 	}
-	id = d.tcp.Open(d, src, dst, port, d.segmentSize(dst))
+	id = d.tcp.Open(d, src, dst, port, d.segmentSize(dst), defaultTTL, 0)
 	d.settle()
 	return id
 }
@@ -55,17 +60,29 @@ func (d *Device) segmentSize(to ip.Addr) uint16 {
 
 // SendTCP makes Device a tcp.Host. A device does not talk to itself by TCP: what
 // is for one of its own addresses goes nowhere.
-func (d *Device) SendTCP(src, dst ip.Addr, segment []byte) {
+func (d *Device) SendTCP(src, dst ip.Addr, ttl uint8, segment []byte) {
 	if d.Local(dst) {
 		return
 	}
-	p := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoTCP, Src: src, Dst: dst, Payload: segment}
+	p := ip.Packet{TTL: ttl, Protocol: ip.ProtoTCP, Src: src, Dst: dst, Payload: segment}
 	d.forward(NoPort, &p, event.Pending)
 }
 
-// Connection is told of a change of a connection: one that the other end opened
-// to a service and closes is closed from here too.
+// Admits says whether a connection to a port that is listened on is taken: to a
+// service by whoever comes, to BGP only by peers.
+func (d *Device) Admits(src, dst ip.Addr, port uint16) (ttl, least uint8, ok bool) {
+	if port == bgpwire.Port && d.config.Kind == config.Router {
+		return d.bgp.Accepts(d, src, dst)
+	}
+	return defaultTTL, 0, true
+}
+
+// Connection is told of a change of a connection: BGP's are its own affair; one
+// that the other end opened to a service and closes is closed from here too.
 func (d *Device) Connection(id uint32, news tcp.News) {
+	if d.bgpConnection(id, news) {
+		return
+	}
 	switch news {
 	case tcp.Arrived:
 		d.tcp.Read(d, id)

@@ -5,14 +5,17 @@ package history
 
 import (
 	"fmt"
+	"net/netip"
 	"strings"
 	"time"
 
+	"hellebore/core/bgp"
 	"hellebore/core/config"
 	"hellebore/core/device"
 	"hellebore/core/event"
 	"hellebore/core/labtext"
 	"hellebore/core/network"
+	"hellebore/core/wire/ip"
 )
 
 // Kind is what an action does.
@@ -30,9 +33,11 @@ const (
 	Restart // of a routing process
 	Join    // a port to a segment
 	Part    // a port from its segment
+	Reset   // a BGP session, or all of a router
+	Resend  // what a peer sent, or what it was sent
 )
 
-var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part"}
+var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part", "reset", "resend"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -44,6 +49,9 @@ type Action struct {
 	Direction network.Direction
 	Segment   string        // of Join
 	For       time.Duration // of Wait
+	Protocol  string        // of Restart: ospf or bgp
+	Peer      string        // of Reset, Resend, Disable and Enable of a peer: its address, or all
+	Way       string        // of Resend: from or to
 }
 
 // String is the action as it is typed; an Apply's text is left out.
@@ -54,9 +62,14 @@ func (a Action) String() string {
 	case Wait:
 		return "wait " + labtext.FormatDuration(a.For)
 	case Restart:
-		return "restart ospf on " + a.Target.Device
+		return "restart " + a.Protocol + " on " + a.Target.Device
+	case Resend:
+		return "resend " + a.Way + " " + a.Peer + " on " + a.Target.Device
 	case Join:
 		return "join " + a.Target.String() + " " + a.Segment
+	}
+	if a.Peer != "" {
+		return a.Kind.String() + " " + a.Peer + " on " + a.Target.Device
 	}
 	s := a.Kind.String() + " " + a.Target.Device
 	if a.Target.Port != "" {
@@ -77,7 +90,7 @@ func ParseAction(s string) (Action, error) {
 	}
 	a := Action{}
 	found := false
-	for k := Cut; k <= Part; k++ {
+	for k := Cut; k <= Resend; k++ {
 		if words[0] == k.String() {
 			a.Kind, found = k, true
 		}
@@ -86,11 +99,14 @@ func ParseAction(s string) (Action, error) {
 		return a, fmt.Errorf("%q is not an action; known: %s", words[0], strings.Join(kindNames[1:], ", "))
 	}
 	if a.Kind == Restart {
-		if len(words) != 4 || words[1] != "ospf" || words[2] != "on" {
-			return a, fmt.Errorf("restart what? write for example: restart ospf on viaduct")
+		if len(words) != 4 || words[1] != "ospf" && words[1] != "bgp" || words[2] != "on" {
+			return a, fmt.Errorf("restart what? write for example: restart ospf on viaduct, or restart bgp on viaduct")
 		}
-		a.Target.Device = words[3]
+		a.Protocol, a.Target.Device = words[1], words[3]
 		return a, nil
+	}
+	if len(words) >= 3 && words[len(words)-2] == "on" || a.Kind == Reset || a.Kind == Resend {
+		return parsePeerAction(a, words)
 	}
 	if len(words) < 2 {
 		return a, fmt.Errorf("%s what? write for example: %s", words[0], map[bool]string{true: "wait 30s", false: words[0] + " viaduct.e1"}[a.Kind == Wait])
@@ -124,6 +140,72 @@ func ParseAction(s string) (Action, error) {
 	return a, nil
 }
 
+// parsePeerAction reads what is done to a BGP session: "reset 192.0.2.2 on
+// viaduct", "reset all on viaduct", "resend from 192.0.2.2 on viaduct".
+func parsePeerAction(a Action, words []string) (Action, error) {
+	example := "reset 192.0.2.2 on viaduct, or reset all on viaduct"
+	rest := words[1:]
+	switch a.Kind {
+	case Resend:
+		example = "resend from 192.0.2.2 on viaduct, or resend to 192.0.2.2 on viaduct"
+		if len(rest) > 0 && (rest[0] == "from" || rest[0] == "to") {
+			a.Way, rest = rest[0], rest[1:]
+		} else {
+			rest = nil
+		}
+	case Disable, Enable:
+		example = words[0] + " 192.0.2.2 on viaduct"
+	case Reset:
+	default:
+		return a, fmt.Errorf("%s is nothing that is done to a peer", words[0])
+	}
+	if len(rest) != 3 || rest[1] != "on" {
+		return a, fmt.Errorf("%s which session? write for example: %s", words[0], example)
+	}
+	if _, err := netip.ParseAddr(rest[0]); err != nil && !(rest[0] == "all" && a.Kind == Reset) {
+		return a, fmt.Errorf("%q is not the address of a peer; write for example: %s", rest[0], example)
+	}
+	a.Peer, a.Target.Device = rest[0], rest[2]
+	return a, nil
+}
+
+// performOnPeer does the action to a session.
+func (a Action) performOnPeer(d *device.Device) error {
+	if !d.BGP().Running() {
+		return fmt.Errorf("BGP does not run on %s", d.Name())
+	}
+	var peers []ip.Addr
+	d.BGP().Peers(func(v bgp.PeerView) {
+		if a.Peer == "all" || v.Address.String() == a.Peer {
+			peers = append(peers, v.Address)
+		}
+	})
+	if len(peers) == 0 {
+		return fmt.Errorf("%s has no peer %s", d.Name(), a.Peer)
+	}
+	for _, p := range peers {
+		ok := d.Peer(p, func(s *bgp.Speaker, i int) bool {
+			switch {
+			case a.Kind == Reset:
+				s.Reset(d, i, "")
+			case a.Kind == Resend && a.Way == "from":
+				return s.AskAgain(d, i)
+			case a.Kind == Resend:
+				return s.SendAgain(d, i)
+			case a.Kind == Disable:
+				s.Force(d, i, bgp.ForceDisabled)
+			default:
+				s.Force(d, i, bgp.ForceEnabled)
+			}
+			return true
+		})
+		if !ok {
+			return fmt.Errorf("the session of %s with %s is not up", d.Name(), a.Peer)
+		}
+	}
+	return nil
+}
+
 // perform does the action to a world. The error says what it refers to that is
 // not there; the world is untouched then.
 func (a Action) perform(w *network.World, lab *config.Lab) error {
@@ -137,6 +219,15 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 	d := w.Find(a.Target.Device)
 	if d == nil {
 		return fmt.Errorf("there is no device named %s", a.Target.Device)
+	}
+	if a.Peer != "" {
+		return a.performOnPeer(d)
+	}
+	if a.Kind == Restart && a.Protocol == "bgp" {
+		if !d.RestartBGP() {
+			return fmt.Errorf("BGP does not run on %s", d.Name())
+		}
+		return nil
 	}
 	if a.Kind == Restart {
 		if !d.RestartOSPF() {

@@ -12,7 +12,7 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "3"
+const Engine = "4"
 
 // Bounds of one action.
 const (

@@ -30,21 +30,27 @@ func triangle() string { return demo.Labs()[1].Text }
 
 func TestActionsReadBackAsTyped(t *testing.T) {
 	for _, s := range []string{"cut viaduct.e1", "silence viaduct.e1", "silence viaduct.e1 out", "silence viaduct.e1 in",
-		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct", "join viaduct.e1 yard", "part viaduct.e1"} {
+		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct", "join viaduct.e1 yard", "part viaduct.e1",
+		"restart bgp on viaduct", "reset 192.0.2.2 on viaduct", "reset all on viaduct", "resend from 192.0.2.2 on viaduct",
+		"resend to 192.0.2.2 on viaduct", "disable 192.0.2.2 on viaduct", "enable 192.0.2.2 on viaduct"} {
 		a, err := ParseAction(s)
 		require.NoError(t, err)
 		require.Equal(t, s, a.String())
 	}
 	for in, want := range map[string]string{
-		"":                      "no action; write for example: cut viaduct.e1",
-		"sever viaduct.e1":      `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part`,
-		"restart viaduct":       "restart what? write for example: restart ospf on viaduct",
-		"join viaduct.e1":       "join needs a port and a segment; write for example: join viaduct.e1 yard",
-		"cut":                   "cut what? write for example: cut viaduct.e1",
-		"wait":                  "wait what? write for example: wait 30s",
-		"wait long":             `"long" is not a time to wait; write a number and a unit, for example wait 30s`,
-		"cut viaduct.e1 out":    `"out" is one word too many; only silence takes a direction, out or in`,
-		"silence viaduct.e1 up": `"up" is one word too many; only silence takes a direction, out or in`,
+		"":                            "no action; write for example: cut viaduct.e1",
+		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend`,
+		"restart viaduct":             "restart what? write for example: restart ospf on viaduct, or restart bgp on viaduct",
+		"reset viaduct":               "reset which session? write for example: reset 192.0.2.2 on viaduct, or reset all on viaduct",
+		"reset skylark on viaduct":    `"skylark" is not the address of a peer; write for example: reset 192.0.2.2 on viaduct, or reset all on viaduct`,
+		"resend 192.0.2.2 on viaduct": "resend which session? write for example: resend from 192.0.2.2 on viaduct, or resend to 192.0.2.2 on viaduct",
+		"cut 192.0.2.2 on viaduct":    "cut is nothing that is done to a peer",
+		"join viaduct.e1":             "join needs a port and a segment; write for example: join viaduct.e1 yard",
+		"cut":                         "cut what? write for example: cut viaduct.e1",
+		"wait":                        "wait what? write for example: wait 30s",
+		"wait long":                   `"long" is not a time to wait; write a number and a unit, for example wait 30s`,
+		"cut viaduct.e1 out":          `"out" is one word too many; only silence takes a direction, out or in`,
+		"silence viaduct.e1 up":       `"up" is one word too many; only silence takes a direction, out or in`,
 	} {
 		_, err := ParseAction(in)
 		require.EqualError(t, err, want)

@@ -119,7 +119,7 @@ func (b *builder) inject(n *Node) {
 
 func (b *builder) through(n *Node) {
 	b.inj.Through = n.Args[0].Text
-	b.setRefs = append(b.setRefs, n.Args[0])
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
 }
 
 func (b *builder) originateDefault(n *Node) {

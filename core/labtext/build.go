@@ -80,9 +80,19 @@ type builder struct {
 	seg    *config.Segment
 	traced *config.Flow
 	deadAt bool // a dead interval was given
+
+	groups    map[string]*Node // of the bgp block that is being read
+	peerNodes []*Node
+	session   *config.Peer
+	passes    string // the policy that a through names
+	rules     *config.Policy
+	clause    *config.Statement
+	often     int // how often a prepend is done
 	// References are checked when everything is there.
-	setRefs    []Token
 	chainRefs  []Token
+	policyRefs []policyRef
+	memberRefs []memberRef
+	localRefs  []localRef
 	portRefs   []pending
 	deviceRefs []pending
 	joined     map[config.PortRef]Token
@@ -293,6 +303,10 @@ func (b *builder) disabled(*Node) {
 		b.at.OSPF.Disabled = true
 	case OSPFOf:
 		b.device.OSPF.Disabled = true
+	case BGPOf:
+		b.device.BGP.Disabled = true
+	case PeerOf, GroupOf:
+		b.session.Disabled = true
 	default:
 		b.device.Disabled = true
 	}
@@ -395,18 +409,11 @@ func (b *builder) references() {
 		b.joined[r.ref] = r.token
 	}
 	b.resolveKeys()
-	for _, r := range b.setRefs {
-		if !slices.ContainsFunc(b.result.Sets, func(s config.PrefixSet) bool { return s.Name == r.Text }) {
-			var sets []string
-			for _, s := range b.result.Sets {
-				sets = append(sets, s.Name)
-			}
-			b.errorf(r, meant(r.Text, sets), "there is no prefix set named %s", r.Text)
-		}
-	}
+	b.bgpReferences()
 	for i := range b.result.Devices {
 		injects := b.result.Devices[i].OSPF.Injects
 		for k := range injects {
+			injects[k].Policy = slices.ContainsFunc(b.result.Policies.List, func(p config.Policy) bool { return p.Name == injects[k].Through })
 			for _, s := range b.result.Sets {
 				if s.Name == injects[k].Through {
 					injects[k].Set = s.Members

@@ -134,6 +134,9 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 	for _, w := range a.Words {
 		out = append(out, Suggestion{Label: w, Kind: "value"})
 	}
+	for _, name := range namesFor(a.Name, lab) {
+		out = append(out, Suggestion{Label: name, Kind: "name", Detail: a.Name})
+	}
 	switch a.Kind {
 	case DeviceRef:
 		for _, d := range lab.Devices {
@@ -174,6 +177,45 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 		}
 		if !seen[0] {
 			out = append(out, Suggestion{Label: "0", Kind: "value", Detail: "the backbone"})
+		}
+	}
+	return out
+}
+
+// namesFor are the names of the lab that an argument refers to.
+func namesFor(argument string, lab *config.Lab) []string {
+	var out []string
+	p := &lab.Policies
+	if strings.Contains(argument, "policy") {
+		for _, x := range p.List {
+			out = append(out, x.Name)
+		}
+	}
+	if strings.Contains(argument, "prefix set") {
+		for _, x := range lab.Sets {
+			out = append(out, x.Name)
+		}
+	}
+	switch argument {
+	case "AS path set":
+		for _, x := range p.PathSets {
+			out = append(out, x.Name)
+		}
+	case "community set":
+		for _, x := range p.Communities {
+			out = append(out, x.Name)
+		}
+	case "tag or tag set":
+		for _, x := range p.Tags {
+			out = append(out, x.Name)
+		}
+	case "neighbour set":
+		for _, x := range p.Neighbours {
+			out = append(out, x.Name)
+		}
+	case "key chain":
+		for _, x := range lab.Chains {
+			out = append(out, x.Name)
 		}
 	}
 	return out

@@ -120,6 +120,7 @@ func facts(l *config.Lab) []fact {
 			add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
 		}
 		areaFacts(&d, func(what, value string, in Context, word string) { add(d.Name, what, value, in, word) })
+		bgpFacts(&d, add)
 		for _, s := range d.Services {
 			add(d.Name, fmt.Sprintf("service %d", s.Port), cmp.Or(s.Name, "there"), HostOf, "service")
 		}
@@ -199,6 +200,7 @@ func facts(l *config.Lab) []fact {
 			add(n, fmt.Sprintf("key %d", k.ID), keyWords(k), ChainOf, "key")
 		}
 	}
+	policyFacts(l, add)
 	for _, s := range l.Sets {
 		n := "prefix-set " + s.Name
 		add(n, "", "", Top, "prefix-set")

@@ -64,12 +64,21 @@ const (
 	PortRef   // device.port, or a host's name
 	DeviceRef // a device's name
 	Literal   // the word itself
+	Compare   // <, <=, =, >= or >
+	Value     // a number or a name
+	HopValue  // an address, self or peer
+	Community // 64500:100, 64500:1:2 or a name
+	WildCommunity
+	CommunityOrIn
+	PathWord // a word of an AS path pattern
 )
 
 var argForms = [...]string{
 	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%", Lengths: "24..32", Stretch: "10m..2h",
 	Address: "192.0.2.1", Interface: "192.0.2.1/24", Prefix: "192.0.2.0/24", Area: "AREA",
 	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
+	Compare: "< | <= | = | >= | >", Value: "NUMBER | NAME", HopValue: "192.0.2.1 | self | peer", Community: "64500:100", WildCommunity: "64500:*",
+	CommunityOrIn: "64500:* | in NAME", PathWord: "64496 | * | ...",
 }
 
 // Arg is one argument of a statement.
@@ -231,10 +240,10 @@ func init() {
 		{Word: "virtual-link", In: []Context{AreaOf}, Opens: VirtOf, Many: true, Args: []Arg{{Name: "router ID", Kind: Address}},
 			Effect: Live, RFC: "2328 15", Help: "joins this border router to another one through the area, as if by a link in the backbone", build: (*builder).virtualLink},
 		{Word: "inject", In: []Context{OSPFOf}, Opens: InjectOf, Many: true,
-			Args:   []Arg{{Name: "source", Kind: Name, Words: []string{"static", "connected"}}},
+			Args:   []Arg{{Name: "source", Kind: Name, Words: []string{"static", "connected", "bgp"}}},
 			Effect: Announces, RFC: "2328 12.4.4", Help: "announces the routes of another source as external ones", build: (*builder).inject},
-		{Word: "through", In: []Context{InjectOf}, Inline: true, Args: []Arg{{Name: "prefix set", Kind: Name}},
-			Effect: Announces, Help: "only prefixes in this set", build: (*builder).through},
+		{Word: "through", In: []Context{InjectOf}, Inline: true, Args: []Arg{{Name: "policy or prefix set", Kind: Name}},
+			Effect: Announces, Help: "only what this policy accepts, with the metric, type and tag that it sets; or only the prefixes of this set", build: (*builder).through},
 		{Word: "summary", In: []Context{OSPFOf, NSSAOf}, Opens: JoinOf, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
 			Effect: Announces, RFC: "3101 3.2", Help: "joins the injected routes that it covers into one; in an NSSA, those that are translated", build: (*builder).summary},
 		{Word: "originate", In: []Context{OSPFOf}, Opens: OrigOf, Args: []Arg{{Name: "what", Kind: Literal, Words: []string{"default"}}},
@@ -275,7 +284,7 @@ func init() {
 		{Word: "service", In: []Context{HostOf}, Many: true, Args: []Arg{{Name: "port", Kind: Number, Min: 1, Max: 65535}, {Name: "name", Kind: Quoted, Optional: true}},
 			Effect: Live, RFC: "9293 3.10.7.2", Help: "the host takes TCP connections on this port", build: (*builder).service},
 
-		{Word: "disabled", In: []Context{RouterOf, HostOf, PortOf, VLANOf, Loopback, PortOSPF, VirtOf, OSPFOf}, Inline: true,
+		{Word: "disabled", In: []Context{RouterOf, HostOf, PortOf, VLANOf, Loopback, PortOSPF, VirtOf, OSPFOf, BGPOf, PeerOf, GroupOf}, Inline: true,
 			Effect: Live, Help: "keeps the configuration and takes it out of service", build: (*builder).disabled},
 
 		{Word: "link", In: []Context{Top}, Opens: LinkOf, Many: true,
@@ -300,6 +309,7 @@ func init() {
 		{Word: "every", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "interval", Kind: Duration, Min: 1_000_000, Max: 60_000_000_000}}, Default: "100ms",
 			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
 	}
+	Grammar = append(append(Grammar, bgpRows()...), policyRows()...)
 }
 
 // rowFor is the statement that a word is in a context, nil if none.

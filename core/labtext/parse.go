@@ -2,6 +2,7 @@ package labtext
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -264,6 +265,9 @@ func (p *parser) arguments(n *Node, rest []Token) ([]Token, bool) {
 // looksLike says whether an optional or repeated argument is there: what is
 // not a statement of the block, or begins like an address.
 func looksLike(a Arg, t Token, row *Row) bool {
+	if a.Optional && len(a.Words) > 0 {
+		return slices.Contains(a.Words, t.Text)
+	}
 	if a.Kind == Interface || a.Kind == Address || a.Kind == Prefix {
 		return t.Text != "" && t.Text[0] >= '0' && t.Text[0] <= '9'
 	}

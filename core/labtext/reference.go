@@ -2,6 +2,7 @@ package labtext
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -21,19 +22,13 @@ Addresses are written with their prefix length (` + "`192.0.2.1/24`" + `), prefi
 and rates with a unit (` + "`10s`, `200ms`, `100M`, `10G`" + `). A port is called ` + "`device.port`" + `, a host's only port like the host.
 
 `)
-	contexts := []struct {
-		in    Context
-		title string
-	}{
-		{Top, "At the start of a line"}, {LabBlock, "In `lab`"}, {RouterOf, "In `router`"}, {Loopback, "In `loopback`"},
-		{PortOf, "In `port`"}, {PortOSPF, "In `ospf` on a port or loopback"}, {OSPFOf, "In `ospf` of a router"},
-		{AreaOf, "In `area` of a router's `ospf`"}, {StubOf, "In `stub`"}, {RangeOf, "In `range`"}, {InjectOf, "In `inject`"}, {OrigOf, "In `originate default`"},
-		{ChainOf, "In `key-chain`"}, {SetOf, "In `prefix-set`"}, {MemberOf, "Behind a prefix of a set"},
-		{StaticOf, "In `static`"}, {HostOf, "In `host`"}, {LinkOf, "In `link`"}, {SegOf, "In `segment`"}, {FlowOf, "In `flow`"},
-	}
-	for _, c := range contexts {
-		fmt.Fprintf(&b, "## %s\n\n| statement | what it says | default | range | a change | RFC |\n|---|---|---|---|---|---|\n", c.title)
-		for _, r := range rowsIn(c.in) {
+	for _, in := range contexts() {
+		title := "In " + string(in)
+		if in == Top {
+			title = "At the start of a line"
+		}
+		fmt.Fprintf(&b, "## %s\n\n| statement | what it says | default | range | a change | RFC |\n|---|---|---|---|---|---|\n", title)
+		for _, r := range rowsIn(in) {
 			bounds := ""
 			for _, a := range r.Args {
 				if a.Max == 0 {
@@ -56,6 +51,18 @@ and rates with a unit (` + "`10s`, `200ms`, `100M`, `10G`" + `). A port is calle
 		b.WriteString("\n")
 	}
 	return b.String()
+}
+
+// contexts are all places where a statement may stand, in the order of the
+// grammar table: each behind the statement that opens it.
+func contexts() []Context {
+	out := []Context{Top}
+	for i := range Grammar {
+		if c := Grammar[i].Opens; c != "" && len(rowsIn(c)) > 0 && !slices.Contains(out, c) {
+			out = append(out, c)
+		}
+	}
+	return out
 }
 
 // WordHelp is what an editor shows when the cursor rests on a word at a place.

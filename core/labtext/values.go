@@ -10,7 +10,9 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/attr"
 	"hellebore/core/config"
+	"hellebore/core/policy"
 )
 
 // series is a counter as the editor writes it out: port e[1..4].
@@ -39,6 +41,31 @@ func judge(a Arg, t Token) (what, hint string) {
 		if !validName(t.Text) {
 			return fmt.Sprintf("%q is not a name", t.Text), "a name begins with a letter and goes on with letters, digits, - and _"
 		}
+	case Compare:
+		if !slices.Contains([]string{"<", "<=", "=", ">=", ">"}, t.Text) {
+			return fmt.Sprintf("%q is not a comparison", t.Text), "write <, <=, =, >= or >"
+		}
+	case Value:
+		if !numeric(t.Text) && !validName(t.Text) {
+			return fmt.Sprintf("%q is neither a number nor a name", t.Text), ""
+		}
+		if _, err := strconv.ParseUint(t.Text, 10, 32); numeric(t.Text) && err != nil {
+			return fmt.Sprintf("%s is out of range", t.Text), "from 0 to 4294967295"
+		}
+	case HopValue:
+		if _, err := parseAddress(t.Text); err != nil && t.Text != "self" && t.Text != "peer" {
+			return fmt.Sprintf("%q is not a next hop", t.Text), "write an address, self or peer"
+		}
+	case Community:
+		if _, _, _, ok := attr.ParseCommunity(t.Text); !ok {
+			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, both up to 65535, A:B:C, or a name such as no-export"
+		}
+	case WildCommunity:
+		if !policy.WildCommunity(t.Text) {
+			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, A:B:C, or a name; * stands for any number"
+		}
+	case CommunityOrIn, PathWord:
+		// Judged as a whole, where they are built.
 	case Literal:
 		if t.Text != a.Words[0] {
 			return fmt.Sprintf("%s is missing before %q", a.Words[0], t.Text), "write FROM -> TO"

@@ -23,6 +23,7 @@ func (b *builder) warnings() []Problem {
 	for i := range b.result.Devices {
 		w.device(&b.result.Devices[i])
 	}
+	w.bgp()
 	return w.found
 }
 
@@ -35,8 +36,8 @@ type warner struct {
 func (w *warner) at(name, hint, format string, args ...any) {
 	p := w.places[name]
 	length := len(name)
-	if _, after, ok := strings.Cut(name, " range "); ok {
-		length = len(after)
+	if i := strings.LastIndexByte(name, ' '); i >= 0 {
+		length = len(name) - i - 1
 	} else if _, port, ok := strings.Cut(name, "."); ok {
 		length = len(port)
 	}

@@ -31,7 +31,7 @@ func (w *World) Check() string {
 			return d.Name() + ": " + s
 		}
 	}
-	if s := w.checkAdjacencies(); s != "" {
+	if s := cmp.Or(w.checkAdjacencies(), w.checkSessions()); s != "" {
 		return s
 	}
 	return w.checkLoops()

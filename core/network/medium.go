@@ -1,10 +1,13 @@
 package network
 
 import (
+	"reflect"
+
 	"hellebore/core/config"
 	"hellebore/core/device"
 	"hellebore/core/event"
 	"hellebore/core/note"
+	"hellebore/core/policy"
 	"hellebore/core/store"
 	"hellebore/core/wire/ip"
 )
@@ -225,6 +228,10 @@ func (w *World) carriers(m *Medium) {
 // one: devices and links that did not change are not touched.
 func (w *World) Configure(lab *config.Lab) {
 	w.seed, w.flows = lab.Seed, lab.Flows
+	if !reflect.DeepEqual(w.written, lab.Policies) || !reflect.DeepEqual(w.sets, lab.Sets) {
+		w.written, w.sets = lab.Policies, lab.Sets
+		w.book = policy.Compile(lab.Policies, lab.Sets)
+	}
 	names := make(map[string]uint32, len(lab.Devices))
 	renamed := w.renamed(lab)
 	for i, d := range w.devices {

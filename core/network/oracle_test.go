@@ -603,14 +603,20 @@ func (p *plan) require(t *testing.T, w *network.World, what string) {
 	}
 }
 
+// oracleRuns is how many random labs are tried: usual, unless ORACLE says
+// otherwise.
+func oracleRuns(usual int) int {
+	if n, err := strconv.Atoi(os.Getenv("ORACLE")); err == nil {
+		return n
+	}
+	return usual
+}
+
 // TestRoutesAgainstTheTopology holds the settled tables of random networks in
 // areas against routes that are computed straight from the topology, then again
 // after cuts, mends and changes of cost. ORACLE=1000 tries so many networks.
 func TestRoutesAgainstTheTopology(t *testing.T) {
-	runs := 12
-	if n, err := strconv.Atoi(os.Getenv("ORACLE")); err == nil {
-		runs = n
-	}
+	runs := oracleRuns(12)
 	for seed := range runs {
 		r := rand.New(rand.NewSource(int64(seed)))
 		size := 6 + r.Intn(14)

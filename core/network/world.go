@@ -4,11 +4,13 @@
 package network
 
 import (
+	"hellebore/core/attr"
 	"hellebore/core/config"
 	"hellebore/core/device"
 	"hellebore/core/event"
 	"hellebore/core/note"
 	"hellebore/core/ospf"
+	"hellebore/core/policy"
 	"hellebore/core/route"
 	"hellebore/core/store"
 )
@@ -27,6 +29,10 @@ type World struct {
 	flows   []config.Flow
 	pool    *ospf.Pool
 	shared  *route.Shared
+	attrs   *attr.Pool
+	book    *policy.Book
+	written config.Policies    // what book was made of
+	sets    []config.PrefixSet // with these
 	notes   store.Paged[note.Note]
 	lost    uint64 // notes beyond the bound
 	handled uint64 // events
@@ -44,7 +50,7 @@ const MaxNotes = 1 << 21
 
 // New is an empty world at time 0.
 func New() *World {
-	return &World{pool: &ospf.Pool{}, shared: &route.Shared{}, byName: map[string]uint32{}}
+	return &World{pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{}, book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
 }
 
 // Clone is an independent copy.
@@ -54,6 +60,7 @@ func (w *World) Clone() *World {
 	c.queue = w.queue.Clone()
 	c.pool = w.pool.Clone()
 	c.shared = w.shared.Clone()
+	c.attrs = w.attrs.Clone()
 	c.notes = w.notes.Clone()
 	c.media = append([]Medium(nil), w.media...)
 	ends := 0
@@ -87,6 +94,10 @@ func (w *World) Seed() uint64 { return w.seed }
 // Pool holds the world's LSAs, Shared its prefixes and sets of next hops.
 func (w *World) Pool() *ospf.Pool      { return w.pool }
 func (w *World) Shared() *route.Shared { return w.shared }
+
+// Attrs holds the world's sets of path attributes, Book its policies.
+func (w *World) Attrs() *attr.Pool  { return w.attrs }
+func (w *World) Book() *policy.Book { return w.book }
 
 // Push queues an event.
 func (w *World) Push(e event.Event) { w.queue.Push(e) }

@@ -42,6 +42,13 @@ const (
 	RouterIDChosen
 	AddressUnresolved
 	PortRole
+	SessionState
+	ConnectionTurnedAway
+	NotificationSent
+	NotificationReceivedFrom
+	UpdateReceived
+	UpdateSent
+	AttributeFault
 	kinds
 )
 
@@ -56,6 +63,8 @@ const (
 	SPF        Lane = "spf"
 	Forwarding Lane = "forwarding"
 	Packet     Lane = "packet"
+	Session    Lane = "session"
+	Updates    Lane = "updates"
 )
 
 // KindInfo describes a kind. Text is a template: {x:kind} is argument x (a, b
@@ -69,22 +78,29 @@ type KindInfo struct {
 
 // Kinds is the table of kinds, by Kind.
 var Kinds = [kinds]KindInfo{
-	PortUp:            {"port-up", Detection, "port {port} came up"},
-	PortDown:          {"port-down", Detection, "port {port} went down: {reason}"},
-	NeighbourState:    {"neighbour-state", Adjacency, "neighbour {a:identity} on {port}: {b:nbrState} to {c:nbrState}{because}"},
-	HelloRefused:      {"hello-refused", Adjacency, "{port} refuses packets from {a:address}: {reason}"},
-	PacketDropped:     {"packet-dropped", Packet, "dropped a packet for {a:address}: {reason}"},
-	LSAOriginated:     {"lsa-originated", Flooding, "originated {a:lsa}, sequence {b:sequence}"},
-	LSAFlushed:        {"lsa-flushed", Flooding, "flushed {a:lsa}"},
-	LSAReceived:       {"lsa-received", Flooding, "received {a:lsa} on {port}, sequence {b:sequence}"},
-	LSADiscarded:      {"lsa-discarded", Flooding, "discarded {a:lsa} from {port}: {reason}"},
-	SPFScheduled:      {"spf-scheduled", SPF, "shortest paths due in {a:duration} ({b:spfState})"},
-	SPFRun:            {"spf-run", SPF, "computed routes, looking at {a:count} vertices of the shortest-path tree; {b:count} routes changed"},
-	RouteChanged:      {"route-changed", Forwarding, "{a:prefix}: {b:hop} to {c:hop}"},
-	HopChanged:        {"hop-changed", Forwarding, "next hop {a:hop}: {b:set} to {c:set}"},
-	RouterIDChosen:    {"router-id", Adjacency, "router ID {a:address}"},
-	PortRole:          {"port-role", Adjacency, "port {port} is {c:portState}; DR {a:router}, BDR {b:router}"},
-	AddressUnresolved: {"address-unresolved", Packet, "nobody answers for {a:address} on {port}"},
+	PortUp:                   {"port-up", Detection, "port {port} came up"},
+	PortDown:                 {"port-down", Detection, "port {port} went down: {reason}"},
+	NeighbourState:           {"neighbour-state", Adjacency, "neighbour {a:identity} on {port}: {b:nbrState} to {c:nbrState}{because}"},
+	HelloRefused:             {"hello-refused", Adjacency, "{port} refuses packets from {a:address}: {reason}"},
+	PacketDropped:            {"packet-dropped", Packet, "dropped a packet for {a:address}: {reason}"},
+	LSAOriginated:            {"lsa-originated", Flooding, "originated {a:lsa}, sequence {b:sequence}"},
+	LSAFlushed:               {"lsa-flushed", Flooding, "flushed {a:lsa}"},
+	LSAReceived:              {"lsa-received", Flooding, "received {a:lsa} on {port}, sequence {b:sequence}"},
+	LSADiscarded:             {"lsa-discarded", Flooding, "discarded {a:lsa} from {port}: {reason}"},
+	SPFScheduled:             {"spf-scheduled", SPF, "shortest paths due in {a:duration} ({b:spfState})"},
+	SPFRun:                   {"spf-run", SPF, "computed routes, looking at {a:count} vertices of the shortest-path tree; {b:count} routes changed"},
+	RouteChanged:             {"route-changed", Forwarding, "{a:prefix}: {b:hop} to {c:hop}"},
+	HopChanged:               {"hop-changed", Forwarding, "next hop {a:hop}: {b:set} to {c:set}"},
+	RouterIDChosen:           {"router-id", Adjacency, "router ID {a:address}"},
+	PortRole:                 {"port-role", Adjacency, "port {port} is {c:portState}; DR {a:router}, BDR {b:router}"},
+	SessionState:             {"session-state", Session, "session with {a:peer}: {b:sessionState} to {c:sessionState}{because}"},
+	ConnectionTurnedAway:     {"connection-turned-away", Session, "turned a connection from {a:peer} away: {reason}"},
+	NotificationSent:         {"notification-sent", Session, "sent {a:peer} a NOTIFICATION: {b:notification}"},
+	NotificationReceivedFrom: {"notification-received", Session, "{a:peer} sent a NOTIFICATION: {b:notification}"},
+	UpdateReceived:           {"update-received", Updates, "{a:peer} announced {b:count} and withdrew {c:count} prefixes"},
+	UpdateSent:               {"update-sent", Updates, "announced {b:count} and withdrew {c:count} prefixes to {a:peer}"},
+	AttributeFault:           {"attribute-fault", Updates, "an attribute that {a:peer} sent is malformed, type {b:count}: {c:verdict}"},
+	AddressUnresolved:        {"address-unresolved", Packet, "nobody answers for {a:address} on {port}"},
 }
 
 func (k Kind) String() string { return Kinds[k].Name }

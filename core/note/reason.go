@@ -72,6 +72,65 @@ const (
 	HigherCost
 	HopUnresolved
 
+	// Why a BGP session is not up.
+	PeerDisabled
+	PeerRemoved
+	SessionReset
+	NoRouteToPeer
+	PeerNotOnLink
+	PeerLinkDown
+	NoLocalAddress
+	PeerIsLocal
+	PeerUnknown
+	WrongLocalAddress
+	PeerASDiffers
+	NoCommonFamily
+	BothPassive
+	TTLTooLow
+	ConnectionUnanswered
+	ConnectionRefused
+	ConnectionReset
+	ConnectionLost
+	ConnectionClosed
+	Collision
+	HoldTimeExpired
+	NotificationReceived
+	MalformedMessage
+	UnexpectedMessage
+	PrefixLimit
+
+	// Why a path is not accepted.
+	OwnASInPath
+	OwnOriginator
+	OwnCluster
+	NextHopIsLocal
+	NextHopNotOnLink
+	NoImportPolicy
+	PolicyRejected
+
+	// Why a path is not the best, in the order of the decision.
+	NextHopUnresolved
+	LocalPathPreferred
+	LowerLocalPref
+	LongerASPath
+	WorseOrigin
+	HigherMED
+	InternalLosesToExternal
+	HigherInteriorCost
+	HigherRouterID
+	LongerClusterList
+	HigherPeerAddress
+
+	// Why a path is not sent to a peer.
+	NoBestPath
+	FromThatPeer
+	CommunityNoAdvertise
+	CommunityNoExport
+	BetweenInternal
+	PeerASInPath
+	NoExportPolicy
+	WithinAggregate
+
 	codes
 )
 
@@ -154,6 +213,61 @@ var Reasons = [codes]Info{
 	WorsePreference: {"preference", "route preference", "another source is preferred", "", "count", ""},
 	HigherCost:      {"cost", "cost", "another path costs less", "", "count", "2328 16.1"},
 	HopUnresolved:   {"unresolved", "next hop", "the next hop cannot be resolved", "", "word", "1812 5.1"},
+
+	PeerDisabled:         {"peer-disabled", "peer", "the peer is disabled", "enable the peer on {a}", "", ""},
+	PeerRemoved:          {"peer-removed", "peer", "the peer was taken out of the configuration", "", "", ""},
+	SessionReset:         {"session-reset", "session", "the session was reset", "", "", ""},
+	NoRouteToPeer:        {"no-route-to-peer", "route", "there is no route to the peer's address", "bring a route for {theirs} to {a}, for example by the IGP", "address", "4271 8.2.2"},
+	PeerNotOnLink:        {"peer-not-on-link", "link", "an external peer has to be on a network of a port that is up, unless multihop is set", "check the port and its address on {a}, or set multihop", "address", "4271 5.1.3"},
+	PeerLinkDown:         {"peer-link-down", "link", "the port towards the peer went down", "", "", "4271 8.1.4"},
+	NoLocalAddress:       {"no-local-address", "local address", "the port of local-address is down or has no address", "give it an address, or name another port", "", ""},
+	PeerIsLocal:          {"peer-is-local", "address", "the peer's address is one of the router's own", "write the address of the other router", "address", ""},
+	PeerUnknown:          {"peer-unknown", "peer", "it came from an address that is no peer's", "add peer {theirs} on {a}, or give the session the address that is expected", "address", "4271 8.2.1"},
+	WrongLocalAddress:    {"wrong-local-address", "address", "it is meant for another address than local-address names", "let both ends name the same two addresses", "address", "4271 8.2.1"},
+	PeerASDiffers:        {"peer-as", "AS number", "the peer is in another AS than was configured", "write the AS that the other end has: {theirs}", "count", "4271 6.2"},
+	NoCommonFamily:       {"no-common-family", "address family", "the peer does not take IPv4 unicast prefixes", "", "", "4760 8"},
+	BothPassive:          {"both-passive", "passive", "both ends wait for the other to open the connection", "take passive off one end", "", "4271 8.1.1"},
+	TTLTooLow:            {"ttl-too-low", "TTL", "TTL security drops packets that have come further than it allows", "allow for the hops between them on both ends, or take ttl-security off", "count", "5082 3"},
+	ConnectionUnanswered: {"connection-unanswered", "connection", "the peer did not answer", "check the way there and back, and filters of TTL", "", "4271 8.2.2"},
+	ConnectionRefused:    {"connection-refused", "connection", "the peer refused the connection", "add the peer on the other end, with the address that this end uses", "", "4271 8.2.2"},
+	ConnectionReset:      {"connection-reset", "connection", "the peer broke the connection off", "", "", "9293 3.10.7.4"},
+	ConnectionLost:       {"connection-lost", "connection", "nothing was acknowledged for too long", "", "", "9293 3.8.3"},
+	ConnectionClosed:     {"connection-closed", "connection", "the peer closed the connection", "", "", "4271 8.2.2"},
+	Collision:            {"collision", "connection", "of two connections one was closed", "", "", "4271 6.8"},
+	HoldTimeExpired:      {"hold-time", "hold time", "nothing was heard for the hold time", "", "duration", "4271 6.5"},
+	NotificationReceived: {"notification", "NOTIFICATION", "the peer sent a NOTIFICATION", "", "notification", "4271 4.5"},
+	MalformedMessage:     {"malformed-message", "message", "the peer sent a message that cannot be read", "", "notification", "4271 6.1"},
+	UnexpectedMessage:    {"unexpected-message", "message", "the peer sent a message that has no place in this state", "", "messageType", "6608"},
+	PrefixLimit:          {"prefix-limit", "prefixes", "the peer sent more prefixes than max-prefixes allows", "raise max-prefixes on {a} or filter on {b}, then reset the session", "count", "4486 4"},
+
+	OwnASInPath:      {"own-as", "AS path", "our AS stands in the path: it would loop", "own-as-allowed takes such paths", "count", "4271 9.1.2"},
+	OwnOriginator:    {"own-originator", "originator", "we are the originator: it came back by reflection", "", "address", "4456 8"},
+	OwnCluster:       {"own-cluster", "cluster list", "our cluster stands in the cluster list: it came back by reflection", "", "address", "4456 8"},
+	NextHopIsLocal:   {"next-hop-local", "next hop", "the next hop is an address of our own", "", "address", "4271 5.1.3"},
+	NextHopNotOnLink: {"next-hop-off-link", "next hop", "the next hop is not on the network that we share with the peer", "", "address", "4271 6.3"},
+	NoImportPolicy:   {"no-import-policy", "policy", "external sessions without an import policy let nothing in", "name an import-policy", "", "8212 3"},
+	PolicyRejected:   {"policy", "policy", "the policy rejects it", "", "", "9067 5"},
+
+	NextHopUnresolved:       {"next-hop-unresolved", "next hop", "no route leads to the next hop", "bring the next hop's network into the IGP, or set next-hop-self on the border router", "address", "4271 9.1.2.1"},
+	LocalPathPreferred:      {"local-path", "route preference", "we bring the prefix in ourselves", "", "count", ""},
+	LowerLocalPref:          {"local-preference", "local preference", "another path has a higher local preference", "", "count", "4271 9.1.1"},
+	LongerASPath:            {"as-path-length", "AS path length", "another path goes through fewer ASes", "", "count", "4271 9.1.2.2 a"},
+	WorseOrigin:             {"origin", "origin", "another path has a better origin", "", "origin", "4271 9.1.2.2 b"},
+	HigherMED:               {"med", "MED", "another path from the same neighbouring AS has a lower MED", "", "count", "4271 9.1.2.2 c"},
+	InternalLosesToExternal: {"internal", "external or internal", "another path was learned from an external peer", "", "word", "4271 9.1.2.2 d"},
+	HigherInteriorCost:      {"interior-cost", "interior cost", "another path's next hop is nearer", "", "count", "4271 9.1.2.2 e"},
+	HigherRouterID:          {"bgp-identifier", "BGP identifier", "another path comes from a lower BGP identifier", "", "address", "4271 9.1.2.2 f"},
+	LongerClusterList:       {"cluster-list", "cluster list", "another path was reflected less often", "", "count", "4456 9"},
+	HigherPeerAddress:       {"peer-address", "peer address", "another path comes from a lower peer address", "", "address", "4271 9.1.2.2 g"},
+
+	NoBestPath:           {"no-path", "path", "there is no path to send", "", "", "4271 9.1.3"},
+	FromThatPeer:         {"from-that-peer", "peer", "it was learned from that peer", "", "", "4271 9.2"},
+	CommunityNoAdvertise: {"no-advertise", "community", "the community no-advertise keeps it here", "", "", "1997"},
+	CommunityNoExport:    {"no-export", "community", "the community no-export keeps it within the AS", "", "", "1997"},
+	BetweenInternal:      {"between-internal", "internal peers", "what an internal peer sent is not passed on to another", "join the two by a session, or make {a} a reflector for one of them", "", "4271 9.2"},
+	PeerASInPath:         {"peer-as-in-path", "AS path", "the peer's AS stands in the path: it would refuse it", "loop-check off on the peer sends it all the same", "", "4271 9.1.3"},
+	NoExportPolicy:       {"no-export-policy", "policy", "external sessions without an export policy let nothing out", "name an export-policy", "", "8212 3"},
+	WithinAggregate:      {"within-aggregate", "aggregate", "an aggregate stands for it alone", "", "prefix", "4271 9.2.2.2"},
 }
 
 // Info is the reason's row in the table.

@@ -18,6 +18,8 @@ type MapDevice struct {
 	Areas     []string `json:"areas"`
 	Roles     []string `json:"roles" doc:"area border router, AS boundary router, translator of an NSSA"`
 	Enabled   bool     `json:"enabled"`
+	AS        uint32   `json:"as,omitempty" doc:"the AS that the device is in"`
+	Reflector bool     `json:"reflector" doc:"it reflects internal paths"`
 	Services  []string `json:"services" doc:"TCP ports on which a host takes connections, with their names"`
 }
 
@@ -63,11 +65,26 @@ type Map struct {
 	Links   []MapLink    `json:"links"`
 	Virtual []MapVirtual `json:"virtual" doc:"virtual links of which both ends are there"`
 	Flows   []Flow       `json:"flows"`
+	// Sessions of BGP, drawn as arcs.
+	Sessions []MapSession `json:"sessions"`
+}
+
+// MapSession is a BGP session on the map.
+type MapSession struct {
+	A        string `json:"a" doc:"device"`
+	B        string `json:"b"`
+	External bool   `json:"external"`
+	Up       bool   `json:"up"`
+	State    string `json:"state"`
+	Why      string `json:"why,omitempty" doc:"why it is not up, a sentence"`
+	Peer     string `json:"peer" doc:"the address that a has the session with"`
+	Linked   bool   `json:"linked" doc:"a link joins the two"`
 }
 
 // MapOf makes the Map view of a world.
 func MapOf(w *network.World) Map {
-	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Virtual: []MapVirtual{}, Flows: FlowsOf(w)}
+	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Virtual: []MapVirtual{}, Flows: FlowsOf(w), Sessions: mapSessions(w)}
+	ases := asOf(w)
 	for _, n := range virtualLinks(w) {
 		d := w.Find(n.A.Device)
 		if i, ok := d.Port(n.A.Port); ok && w.Find(n.B.Device) != nil {
@@ -80,6 +97,7 @@ func MapOf(w *network.World) Map {
 			continue
 		}
 		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Services: services(d), Areas: []string{}, Roles: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
+		m.AS, m.Reflector = ases[d], reflects(d)
 		if a := d.Config().Address(); a.IsValid() {
 			m.Address = a.String()
 		}
@@ -164,4 +182,38 @@ func (end *MapEnd) subPorts(d *device.Device, port uint32) {
 			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) { end.State = n.State.String() })
 		}
 	}
+}
+
+func reflects(d *device.Device) bool {
+	for _, p := range d.Config().BGP.Peers {
+		if p.Client {
+			return true
+		}
+	}
+	return false
+}
+
+// mapSessions are the sessions whose two ends are devices of the lab.
+func mapSessions(w *network.World) []MapSession {
+	out := []MapSession{}
+	for _, n := range sessionsOf(w) {
+		if w.Find(n.A.Device) == nil || w.Find(n.B.Device) == nil {
+			continue
+		}
+		m := MapSession{A: n.A.Device, B: n.B.Device, External: n.Session.External, Up: n.Up, State: n.State}
+		if n.Session.A != nil {
+			m.Peer = n.Session.A.Peer
+		}
+		if len(n.Reasons) > 0 {
+			m.Why = n.Reasons[0].Text
+		}
+		a, b := w.Find(m.A), w.Find(m.B)
+		for i := range a.Ports() {
+			for _, e := range w.Facing(a.ID(), uint32(i)) {
+				m.Linked = m.Linked || e.Device == b.ID()
+			}
+		}
+		out = append(out, m)
+	}
+	return out
 }

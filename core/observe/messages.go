@@ -1,6 +1,7 @@
 package observe
 
 import (
+	"hellebore/core/bgp"
 	"hellebore/core/event"
 	"hellebore/core/network"
 	"hellebore/core/note"
@@ -36,6 +37,15 @@ func weightOf(n note.Note) (weight string, logged bool) {
 		return "trouble", true
 	case note.PortRole:
 		return "notice", ospf.PortState(n.C) == ospf.PortDR || ospf.PortState(n.C) == ospf.PortBackup
+	case note.SessionState:
+		switch {
+		case bgp.State(n.C) == bgp.Established:
+			return "notice", true
+		case bgp.State(n.B) == bgp.Established:
+			return "trouble", true
+		}
+	case note.NotificationSent, note.NotificationReceivedFrom, note.ConnectionTurnedAway, note.AttributeFault:
+		return "trouble", true
 	case note.NeighbourState:
 		switch {
 		case ospf.State(n.C) == ospf.Full:

@@ -10,6 +10,8 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/attr"
+	"hellebore/core/bgp"
 	"hellebore/core/config"
 	"hellebore/core/device"
 	"hellebore/core/event"
@@ -18,6 +20,7 @@ import (
 	"hellebore/core/note"
 	"hellebore/core/ospf"
 	"hellebore/core/route"
+	bgpwire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/ospf"
 )
@@ -69,6 +72,18 @@ func formatValue(kind string, v uint64) string {
 		return "plain"
 	case "nbrState":
 		return ospf.StateNames[v]
+	case "peer":
+		return ip.Addr(v).String()
+	case "sessionState":
+		return bgp.StateNames[v]
+	case "notification":
+		return bgpwire.CodeWords(uint8(v>>8), uint8(v))
+	case "verdict":
+		return bgpwire.Verdict(v).String()
+	case "messageType":
+		return bgpwire.Type(v).String()
+	case "origin":
+		return attr.Origin(v).String()
 	case "spfState":
 		return ospf.DelayNames[v]
 	}
@@ -117,6 +132,10 @@ func Words(w *network.World, n note.Note) string {
 		}
 		v := args[name]
 		switch kind {
+		case "peer":
+			if far := addressOwner(w, ip.Addr(v)); far != nil {
+				return fmt.Sprintf("%s (%v)", far.Name(), ip.Addr(v))
+			}
 		case "lsa":
 			return w.Pool().Key(uint32(v)).String()
 		case "identity":

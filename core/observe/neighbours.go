@@ -20,7 +20,7 @@ type End struct {
 	Port     string   `json:"port"`
 	Address  string   `json:"address,omitempty"`
 	RouterID string   `json:"routerId,omitempty"`
-	State    string   `json:"state" doc:"of the other end, as this end sees it: an RFC 2328 10.1 name"`
+	State    string   `json:"state" doc:"of the other end, as this end sees it: an RFC 2328 10.1 name; of BGP the state of the session at this end, an RFC 4271 8.2.2 name"`
 	Since    float64  `json:"since" doc:"seconds since the lab began"`
 	DeadIn   *float64 `json:"deadIn,omitempty" doc:"seconds until the inactivity timer runs out"`
 	Area     string   `json:"area,omitempty"`
@@ -31,9 +31,9 @@ type End struct {
 	Priority *uint8   `json:"priority,omitempty" doc:"to become DR, on a segment"`
 }
 
-// Neighbour is a row of Neighbours: one adjacency, both ends.
+// Neighbour is a row of Neighbours: one adjacency or session, both ends.
 type Neighbour struct {
-	Protocol string   `json:"protocol" enum:"ospf"`
+	Protocol string   `json:"protocol" enum:"ospf,bgp"`
 	Segment  string   `json:"segment,omitempty" doc:"the segment that joins them; absent on a link"`
 	A        End      `json:"a"`
 	B        End      `json:"b"`
@@ -41,6 +41,7 @@ type Neighbour struct {
 	State    string   `json:"state" doc:"the lower of the two states"`
 	Since    float64  `json:"since"`
 	Reasons  []Reason `json:"reasons" doc:"why it is not up: observed first, then what will be in the way next"`
+	Session  *Session `json:"session,omitempty" doc:"of BGP"`
 }
 
 // stateRank orders the states' names.
@@ -52,10 +53,15 @@ var stateRank = func() map[string]int {
 	return m
 }()
 
-// NeighboursOf makes the rows: one for each pair of ports on a link, or of
+// NeighboursOf makes the rows: OSPF's adjacencies, and BGP's sessions.
+func NeighboursOf(w *network.World) []Neighbour {
+	return inOrder(append(adjacencies(w), sessionsOf(w)...))
+}
+
+// adjacencies are the rows of OSPF: one for each pair of ports on a link, or of
 // routers on a segment, of which at least one runs OSPF and is not passive, and
 // one for each virtual link.
-func NeighboursOf(w *network.World) []Neighbour {
+func adjacencies(w *network.World) []Neighbour {
 	out := []Neighbour{}
 	for i := range w.Media() {
 		if m := &w.Media()[i]; !m.Gone {
@@ -63,7 +69,11 @@ func NeighboursOf(w *network.World) []Neighbour {
 		}
 	}
 	out = append(out, virtualLinks(w)...)
-	out = append(out, unplugged(w)...)
+	return inOrder(append(out, unplugged(w)...))
+}
+
+// inOrder puts those first that are not up.
+func inOrder(out []Neighbour) []Neighbour {
 	slices.SortFunc(out, func(x, y Neighbour) int {
 		if x.Up != y.Up {
 			if y.Up {
@@ -71,7 +81,7 @@ func NeighboursOf(w *network.World) []Neighbour {
 			}
 			return 1
 		}
-		return cmp.Or(cmp.Compare(x.A.Device, y.A.Device), cmp.Compare(x.A.Port, y.A.Port),
+		return cmp.Or(cmp.Compare(y.Protocol, x.Protocol), cmp.Compare(x.A.Device, y.A.Device), cmp.Compare(x.A.Port, y.A.Port),
 			cmp.Compare(x.B.Device, y.B.Device), cmp.Compare(x.B.Port, y.B.Port))
 	})
 	return out

@@ -27,7 +27,7 @@ type Packet struct {
 	At       float64  `json:"at" doc:"seconds since the lab began"`
 	From     string   `json:"from" doc:"the port that sent it"`
 	To       []string `json:"to" doc:"the ports that it is for"`
-	Protocol string   `json:"protocol" enum:"OSPF,ARP,ICMP,TCP,IPv4,other"`
+	Protocol string   `json:"protocol" enum:"OSPF,BGP,ARP,ICMP,TCP,IPv4,other"`
 	Kind     string   `json:"kind" doc:"the packet's type by its RFC name"`
 	Says     string   `json:"says" doc:"its contents in a few words"`
 	Bytes    int      `json:"bytes"`
@@ -131,6 +131,9 @@ func kindOf(b []byte) string {
 		}
 	case ip.ProtoTCP:
 		if g, ok := tcp.Read(p.Payload, p.Src, p.Dst); ok {
+			if kind := bgpKind(&g); kind != "" {
+				return kind
+			}
 			return "TCP " + g.Words()
 		}
 	default:
@@ -241,6 +244,9 @@ func (r *reader) ipv4(b []byte) (protocol, says string) {
 		}
 		return "ICMP", fmt.Sprintf("%s, %v to %v", typeWords(m.Type, m.Code), p.Src, p.Dst)
 	case ip.ProtoTCP:
+		if g, ok := tcp.Read(p.Payload, p.Src, p.Dst); ok && bgpKind(&g) != "" {
+			return "BGP", r.tcp(&p)
+		}
 		return "TCP", r.tcp(&p)
 	}
 	return "IPv4", fmt.Sprintf("protocol %d, %v to %v", p.Protocol, p.Src, p.Dst)
@@ -262,6 +268,9 @@ func (r *reader) tcp(p *ip.Packet) string {
 		r.field("maximum segment size", "%d bytes", g.MSS)
 	}
 	r.field("payload", "%d bytes", len(g.Payload))
+	if bgpKind(&g) != "" {
+		return r.bgp(g.Payload)
+	}
 	return fmt.Sprintf("port %d to %d, %s", g.SrcPort, g.DstPort, plural(len(g.Payload), "byte"))
 }
 

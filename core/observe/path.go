@@ -18,6 +18,7 @@ const maxTTL = 64
 // PathHop is what one device on the way does with the packet.
 type PathHop struct {
 	Device  string `json:"device"`
+	AS      uint32 `json:"as,omitempty" doc:"the AS that the device is in"`
 	In      string `json:"in,omitempty" doc:"port it came in on"`
 	Out     string `json:"out,omitempty" doc:"port it leaves by"`
 	Via     string `json:"via,omitempty" doc:"next hop"`
@@ -55,13 +56,14 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 		out.Src = src.String()
 	}
 	d, in := from, ""
+	ases := asOf(w)
 	seen := map[*device.Device]bool{}
 	fail := func(code note.Code, at *device.Device, a, b string) Path {
 		out.Reason, out.Code, out.StopsAt = Sentence(code.Info().Text, a, b), code.String(), at.Name()
 		return out
 	}
 	for ttl := maxTTL; ; ttl-- {
-		hop := PathHop{Device: d.Name(), In: in}
+		hop := PathHop{Device: d.Name(), AS: ases[d], In: in}
 		if !d.Enabled() {
 			out.Hops = append(out.Hops, hop)
 			return fail(note.DeviceDisabled, d, d.Name(), dst.String())

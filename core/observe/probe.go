@@ -33,6 +33,7 @@ type Reply struct {
 	RTT    *float64 `json:"rtt,omitempty" doc:"seconds from request to answer"`
 	By     string   `json:"by,omitempty" doc:"address that answered"`
 	Device string   `json:"device,omitempty" doc:"the device that has it"`
+	AS     uint32   `json:"as,omitempty" doc:"the AS that it is in"`
 	Answer string   `json:"answer,omitempty" doc:"what the answer says"`
 	Reason string   `json:"reason,omitempty" doc:"where and why it stopped, if it failed"`
 	Steps  []Step   `json:"steps" doc:"what each device did, there and back"`
@@ -42,6 +43,7 @@ type Reply struct {
 type Step struct {
 	At      float64 `json:"at" doc:"seconds since the request was sent"`
 	Device  string  `json:"device"`
+	AS      uint32  `json:"as,omitempty" doc:"the AS that the device is in"`
 	Packet  string  `json:"packet" doc:"echo request, echo reply, the ICMP error, or the flags of a TCP segment"`
 	Did     string  `json:"did" doc:"a sentence"`
 	Dropped bool    `json:"dropped,omitempty"`
@@ -112,7 +114,7 @@ func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult
 	if each == nil {
 		each = func(Reply) bool { return true }
 	}
-	p := &prober{w: w, d: d, src: src, dst: dst}
+	p := &prober{w: w, d: d, src: src, dst: dst, ases: asOf(w)}
 	out := ProbeResult{From: r.From, Source: src.String(), To: r.To, Address: dst.String(), Replies: []Reply{}}
 	if r.Trace {
 		for ttl := 1; ttl <= 30; ttl++ {
@@ -205,6 +207,7 @@ type prober struct {
 	w        *network.World
 	d        *device.Device
 	src, dst ip.Addr
+	ases     map[*device.Device]uint32
 }
 
 // send sends one request and runs until its answer is there, its packet is
@@ -233,7 +236,7 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 			rtt := seconds(s.At - start)
 			r.RTT, r.By, r.OK = &rtt, s.Src.String(), s.Type == ip.EchoReply
 			if o := addressOwner(w, s.Src); o != nil {
-				r.Device = o.Name()
+				r.Device, r.AS = o.Name(), p.ases[o]
 			}
 			r.Answer = typeWords(s.Type, s.Code)
 			finished = true
@@ -274,7 +277,7 @@ func typeWords(t, code uint8) string {
 
 func (p *prober) words(s device.Step, start event.Time) Step {
 	d := p.w.Device(s.Device)
-	out := Step{At: seconds(s.At - start), Device: d.Name(), Packet: packetWords(s)}
+	out := Step{At: seconds(s.At - start), Device: d.Name(), AS: p.ases[d], Packet: packetWords(s)}
 	var b strings.Builder
 	switch s.Action {
 	case device.Delivered:

@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"hellebore/core/bgp"
 	"hellebore/core/config"
 	"hellebore/core/device"
 	"hellebore/core/labtext"
@@ -38,8 +39,11 @@ type Route struct {
 func routeOf(w *network.World, d *device.Device, id uint32, s route.Source, r route.Route) Route {
 	out := Route{Prefix: w.Shared().Prefixes.Prefix(id).String(), Source: s.String(), Preference: r.Preference,
 		Metric: r.Metric, Metric2: r.Metric2, Tag: r.Tag}
-	if s == route.OSPF {
+	switch s {
+	case route.OSPF:
 		out.Kind = ospf.KindNames[r.Kind]
+	case route.BGP:
+		out.Kind = bgp.KindNames[r.Kind]
 	}
 	set := d.Table().Set(r.Hop)
 	out.Blackhole = set == route.Blackhole
@@ -453,7 +457,7 @@ func stopped(w *network.World, p ip.Prefix) []string {
 	if len(holds) == 0 {
 		return out
 	}
-	for _, n := range NeighboursOf(w) {
+	for _, n := range adjacencies(w) {
 		have, lack := n.A, n.B
 		if holds[lack.Device] {
 			have, lack = lack, have

@@ -12,6 +12,7 @@ import (
 	"hellebore/core/network"
 	"hellebore/core/note"
 	"hellebore/core/ospf"
+	"hellebore/core/route"
 	wire "hellebore/core/wire/ospf"
 )
 
@@ -135,7 +136,7 @@ func secondsWords(s float64) string { return fmt.Sprintf("%.3f s", s) }
 type TimelineEvent struct {
 	At    float64  `json:"at" doc:"seconds since the lab began"`
 	Until *float64 `json:"until,omitempty" doc:"end of a bar: from an SPF run's cause to the run"`
-	Lane  string   `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet"`
+	Lane  string   `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet,session,updates"`
 	Text  string   `json:"text"`
 	Count int      `json:"count" doc:"how many of the kind happened at that time"`
 }
@@ -224,6 +225,16 @@ func DetailOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 	return out
 }
 
+// bgpDecided says whether it was BGP that made a change of a route: its time is
+// not cut by OSPF's steps.
+func bgpDecided(w *network.World, n note.Note) bool {
+	if n.Kind != note.RouteChanged {
+		return false
+	}
+	s, ok := w.Device(n.Device).Table().Best(uint32(n.A))
+	return ok && s == route.BGP
+}
+
 // phasesOf cuts the convergence time of the router that was last into
 // detection, flooding, waiting and computing, and installation.
 func phasesOf(s *history.Step) []Phase {
@@ -236,7 +247,7 @@ func phasesOf(s *history.Step) []Phase {
 	detected := event.Never
 	for i := s.NotesBefore; i < s.NotesAfter; i++ {
 		n := s.After.NoteAt(i)
-		if lane := note.Kinds[n.Kind].Lane; detected == event.Never && (lane == note.Detection || lane == note.Adjacency) {
+		if lane := note.Kinds[n.Kind].Lane; detected == event.Never && (lane == note.Detection || lane == note.Adjacency || lane == note.Session) {
 			detected = event.Time(n.At)
 		}
 		if (n.Kind == note.RouteChanged || n.Kind == note.HopChanged) && event.Time(n.At) == end {
@@ -257,7 +268,7 @@ func phasesOf(s *history.Step) []Phase {
 			ran = event.Time(n.At)
 		}
 	}
-	if detected == event.Never || heard < detected || ran < heard {
+	if detected == event.Never || heard < detected || ran < heard || bgpDecided(s.After, last) {
 		return out
 	}
 	add := func(name string, from, to event.Time, device string) {

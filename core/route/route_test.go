@@ -14,6 +14,8 @@ type silent struct{}
 
 func (silent) RouteChanged(uint32, HopID, HopID) {}
 func (silent) HopChanged(HopID, SetID, SetID)    {}
+func (silent) GatewayChanged(uint32)             {}
+func (silent) InteriorChanged(uint32)            {}
 
 func prefix(t require.TestingT, s string) ip.Prefix {
 	p, err := parse(s)

@@ -63,10 +63,21 @@ type resolution struct {
 	vias  []ip.Addr
 }
 
-// Settle resolves the static routes against the rest of the table until nothing
-// changes. It starts from nothing resolved, so two statics cannot hold each
-// other up; a set of statics that would change for ever stays unresolved.
+// Settle resolves static routes and gateways against the rest of the table until
+// nothing changes.
 func (t *Table) Settle(w Watcher, shared *Shared) {
+	for range 8 { // statics through BGP's routes through statics: deeper ones wait for the next change
+		t.settleStatics(w, shared)
+		t.settleGateways(w, shared)
+		if !t.stale {
+			return
+		}
+	}
+}
+
+// settleStatics starts from nothing resolved, so two statics cannot hold each
+// other up; a set of statics that would change for ever stays unresolved.
+func (t *Table) settleStatics(w Watcher, shared *Shared) {
 	if !t.stale {
 		return
 	}
@@ -97,18 +108,19 @@ func (t *Table) Settle(w Watcher, shared *Shared) {
 		route := Route{Present: true, Preference: g.routes[0].Preference}
 		switch {
 		case r.set == NoSet:
-			route.Hop = t.recursive(viasOf(g.routes[:1]))
+			route.Hop = t.recursive(viasOf(g.routes[:1]), false)
 			t.resolve(w, route.Hop, NoSet)
 		case r.vias == nil:
 			route = r.route
 			route.Hop = t.Direct(r.set)
 		default:
 			route = r.route
-			route.Hop = t.recursive(r.vias)
+			route.Hop = t.recursive(r.vias, false)
 			t.resolve(w, route.Hop, r.set)
 		}
 		t.Put(w, Static, g.prefix, route)
 		t.choose(w, g.prefix) // a resolution may have come or gone behind an unchanged route
+		w.InteriorChanged(g.prefix)
 	}
 	t.stale = false
 }
@@ -202,26 +214,30 @@ func viasOf(routes []StaticRoute) []ip.Addr {
 	return vias
 }
 
-func hashVias(vias []ip.Addr) uint64 {
+func hashVias(vias []ip.Addr, gated bool) uint64 {
 	h := uint64(7)
+	if gated {
+		h = 8
+	}
 	for _, v := range vias {
 		h = store.Mix(h, uint64(v))
 	}
 	return store.Mix(h, 0)
 }
 
-// recursive is the next hop that goes through these addresses.
-func (t *Table) recursive(vias []ip.Addr) HopID {
-	hash := hashVias(vias)
+// recursive is the next hop that goes through these addresses: those of a static
+// route, or gateways.
+func (t *Table) recursive(vias []ip.Addr, gated bool) HopID {
+	hash := hashVias(vias, gated)
 	id, ok := t.byHop.Find(hash, func(id uint32) bool {
 		e := t.hops.Get(id)
-		return e.vias != 0 && slices.Equal(t.vias[e.vias-1], vias)
+		return e.vias != 0 && e.gated == gated && slices.Equal(t.vias[e.vias-1], vias)
 	})
 	if ok {
 		return HopID(id)
 	}
 	t.vias = append(t.vias, slices.Clone(vias))
-	return t.hop(hash, func(uint32) bool { return false }, entry{vias: uint32(len(t.vias))})
+	return t.hop(hash, func(uint32) bool { return false }, entry{vias: uint32(len(t.vias)), gated: gated})
 }
 
 // resolve notes what a recursive next hop comes to.

@@ -1,6 +1,8 @@
 package route
 
 import (
+	"slices"
+
 	"hellebore/core/note"
 	"hellebore/core/store"
 	"hellebore/core/wire/ip"
@@ -14,13 +16,15 @@ const (
 	Connected Source = iota
 	Static
 	OSPF
+	BGP
 	Sources // how many there are
 )
 
-func (s Source) String() string { return [...]string{"connected", "static", "ospf"}[s] }
+func (s Source) String() string { return [...]string{"connected", "static", "ospf", "bgp"}[s] }
 
-// DefaultPreference is the route preference of each source; lower wins.
-var DefaultPreference = [Sources]uint8{Connected: 0, Static: 1, OSPF: 110}
+// DefaultPreference is the route preference of each source; lower wins. BGP's
+// depends on where it learned the route: this is that of external peers.
+var DefaultPreference = [Sources]uint8{Connected: 0, Static: 1, OSPF: 110, BGP: 20}
 
 // HopID numbers an entry of a table's next-hop table; 0 is none.
 type HopID uint32
@@ -39,8 +43,9 @@ type Route struct {
 // entry is a row of the next-hop table. A FIB entry names it, so that a change
 // of its resolution is one write, however many prefixes go that way.
 type entry struct {
-	set  SetID // the resolution
-	vias uint32
+	set   SetID // the resolution
+	vias  uint32
+	gated bool // the vias are gateways, not those of a static route
 }
 
 // Watcher is told what changes in forwarding.
@@ -49,6 +54,10 @@ type Watcher interface {
 	RouteChanged(prefix uint32, from, to HopID)
 	// HopChanged: a next hop is resolved to another set.
 	HopChanged(hop HopID, from, to SetID)
+	// GatewayChanged: an address that routes go through is reached otherwise.
+	GatewayChanged(gateway uint32)
+	// InteriorChanged: another source than BGP has another route for a prefix.
+	InteriorChanged(prefix uint32)
 }
 
 // Table is the routing table of one instance of a device. The zero value is
@@ -61,6 +70,11 @@ type Table struct {
 	vias    [][]ip.Addr // of recursive hops; entry.vias is one more than the index here
 	statics []group
 	stale   bool // forwarding changed since the statics were resolved
+	// Addresses that BGP's routes go through.
+	gateways  []gateway
+	byAddress store.Index
+	through   []HopID  // the recursive hops made of gateways
+	moved     []uint32 // prefixes whose forwarding changed since the gateways were resolved
 }
 
 // Clone is an independent copy.
@@ -73,6 +87,10 @@ func (t *Table) Clone() Table {
 	c.hops = t.hops.Clone()
 	c.byHop = t.byHop.Clone()
 	c.vias = t.vias[:len(t.vias):len(t.vias)]
+	c.gateways = slices.Clone(t.gateways)
+	c.byAddress = t.byAddress.Clone()
+	c.through = slices.Clip(t.through)
+	c.moved = slices.Clone(t.moved)
 	return c
 }
 
@@ -137,7 +155,7 @@ func (t *Table) hop(hash uint64, same func(uint32) bool, e entry) HopID {
 	t.byHop.Add(hash, id, func(id uint32) uint64 {
 		e := t.hops.Get(id)
 		if e.vias != 0 {
-			return hashVias(t.vias[e.vias-1])
+			return hashVias(t.vias[e.vias-1], e.gated)
 		}
 		return store.Mix(5, uint64(e.set))
 	})
@@ -151,7 +169,25 @@ func (t *Table) Put(w Watcher, s Source, prefix uint32, r Route) {
 		return
 	}
 	t.sources[s].Set(prefix, r)
+	if s != BGP {
+		w.InteriorChanged(prefix)
+	}
 	t.choose(w, prefix)
+}
+
+// Interior is the best route for a prefix that is not BGP's.
+func (t *Table) Interior(prefix uint32) (s Source, ok bool) {
+	var preference uint8
+	for i := range BGP {
+		r := t.sources[i].At(prefix)
+		if r == nil || !r.Present || t.Set(r.Hop) == NoSet {
+			continue
+		}
+		if !ok || r.Preference < preference {
+			s, preference, ok = i, r.Preference, true
+		}
+	}
+	return s, ok
 }
 
 // choose puts the best route of a prefix into the FIB.
@@ -166,6 +202,9 @@ func (t *Table) choose(w Watcher, prefix uint32) {
 	}
 	t.fib.Set(prefix, to)
 	t.stale = true
+	if len(t.gateways) > 0 {
+		t.moved = append(t.moved, prefix)
+	}
 	w.RouteChanged(prefix, from, to)
 }
 

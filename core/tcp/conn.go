@@ -23,6 +23,7 @@ type conn struct {
 	told          uint32 // the last RCV.NXT that was sent
 	window        uint32 // SND.WND
 	offer         uint16 // the segment size that we name
+	ttl, least    uint8  // of segments: that they are sent with, and the least that is taken
 	peerMSS       uint16
 	out           []byte // from una on, but SYN and FIN; grown by a copy, never written
 	in            []byte // not read yet
@@ -38,6 +39,9 @@ type conn struct {
 	threshold         uint32
 	retransmit        event.Timer
 	closing           event.Timer // TIME-WAIT
+	// A SYN that nobody answers can go on for long without anything being about
+	// to happen: its timer is not of the pending ones.
+	opening event.Timer
 }
 
 // before says whether one sequence number comes before another (RFC 9293 3.4).
@@ -58,7 +62,7 @@ func (s *Stack) send(h Host, c *conn, g *wire.Segment) {
 	g.SrcPort, g.DstPort = c.localPort, c.remotePort
 	c.told = c.rcv
 	g.Window = uint16(Window - min(len(c.in), Window))
-	h.SendTCP(c.local, c.remote, g.Append(nil, c.local, c.remote))
+	h.SendTCP(c.local, c.remote, c.ttl, g.Append(nil, c.local, c.remote))
 }
 
 func (s *Stack) acknowledge(h Host, c *conn) {
@@ -118,12 +122,23 @@ func (s *Stack) output(h Host, id uint32) {
 			s.send(h, c, &g)
 		}
 	}
-	if c.una != c.nxt || len(c.out) > 0 && c.state >= Established {
-		if !c.retransmit.Running() {
-			c.retransmit.Set(h, h.Now()+c.rto, retransmitTimer, event.Pending, id, 0)
-		}
-	} else {
+	s.patience(h, id)
+}
+
+// patience sets the retransmission timer, if something is to be acknowledged.
+func (s *Stack) patience(h Host, id uint32) {
+	c := &s.conns[id]
+	switch waits := c.una != c.nxt || len(c.out) > 0 && c.state >= Established; {
+	case !waits:
 		c.retransmit.Stop(h, event.Pending)
+		c.opening.Stop(h, event.Retry)
+	case c.state <= SynReceived:
+		if !c.opening.Running() {
+			c.opening.Set(h, h.Now()+c.rto, openTimer, event.Retry, id, 0)
+		}
+	case !c.retransmit.Running():
+		c.opening.Stop(h, event.Retry)
+		c.retransmit.Set(h, h.Now()+c.rto, retransmitTimer, event.Pending, id, 0)
 	}
 }
 
@@ -160,20 +175,24 @@ func (s *Stack) timeout(h Host, id uint32) {
 		c.congestion = mss
 	}
 	c.nxt = c.una
-	c.retransmit.Set(h, h.Now()+c.rto, retransmitTimer, event.Pending, id, 0)
-	s.output(h, id)
+	s.output(h, id) // which sets the timer again
 }
 
 // Receive handles a segment that came for one of the device's addresses (RFC
 // 9293 3.10.7). mss is the segment size to offer to whoever opens a connection.
-func (s *Stack) Receive(h Host, src, dst ip.Addr, b []byte, mss uint16) {
+// What came with too low a time to live is as if it were lost; the connection
+// that it was meant for is told.
+func (s *Stack) Receive(h Host, src, dst ip.Addr, ttl uint8, b []byte, mss uint16) (tooFar bool) {
 	g, ok := wire.Read(b, src, dst)
 	if !ok {
-		return // a wrong checksum: it is as if it were lost
+		return false // a wrong checksum: it is as if it were lost
 	}
 	id := slices.IndexFunc(s.conns, func(c conn) bool {
 		return c.state != StateClosed && c.local == dst && c.remote == src && c.localPort == g.DstPort && c.remotePort == g.SrcPort
 	})
+	if id >= 0 && ttl < s.conns[id].least {
+		return true
+	}
 	if id >= 0 && s.conns[id].state == TimeWait && g.Flags&wire.SYN != 0 {
 		s.end(h, uint32(id), Closed, false) // a new connection between the same ports
 		id = -1
@@ -184,10 +203,19 @@ func (s *Stack) Receive(h Host, src, dst ip.Addr, b []byte, mss uint16) {
 	case id >= 0:
 		s.synchronized(h, uint32(id), &g)
 	case g.Flags&(wire.SYN|wire.ACK|wire.RST) == wire.SYN && slices.Contains(s.listening, g.DstPort):
-		s.take(h, src, dst, &g, mss)
+		back, least, ok := h.Admits(src, dst, g.DstPort)
+		switch {
+		case !ok:
+			s.refuse(h, src, dst, &g)
+		case ttl < least:
+			return true
+		default:
+			s.take(h, src, dst, &g, mss, back, least)
+		}
 	case g.Flags&wire.RST == 0:
 		s.refuse(h, src, dst, &g)
 	}
+	return false
 }
 
 // refuse answers a segment for no connection (RFC 9293 3.10.7.1).
@@ -196,18 +224,18 @@ func (s *Stack) refuse(h Host, src, dst ip.Addr, g *wire.Segment) {
 	if g.Flags&wire.ACK != 0 {
 		r.Seq, r.Ack, r.Flags = g.Ack, 0, wire.RST
 	}
-	h.SendTCP(dst, src, r.Append(nil, dst, src))
+	h.SendTCP(dst, src, DefaultTTL, r.Append(nil, dst, src))
 }
 
 // take begins a connection that the other end opens (3.10.7.2).
-func (s *Stack) take(h Host, src, dst ip.Addr, g *wire.Segment, mss uint16) {
+func (s *Stack) take(h Host, src, dst ip.Addr, g *wire.Segment, mss uint16, ttl, least uint8) {
 	id := s.slot(h)
 	c := &s.conns[id]
 	c.local, c.remote, c.localPort, c.remotePort = dst, src, g.DstPort, g.SrcPort
 	c.taken, c.offer, c.rcv, c.window = true, mss, g.Seq+1, uint32(g.Window)
+	c.ttl, c.least = ttl, least
 	c.peer(g)
 	c.state, c.since = SynReceived, h.Now()
-	h.Calm().Disturb(h.Now())
 	s.output(h, id)
 }
 
@@ -253,7 +281,7 @@ func (s *Stack) synSent(h Host, id uint32, g *wire.Segment) {
 func (s *Stack) establish(h Host, id uint32) {
 	c := &s.conns[id]
 	c.state, c.since = Established, h.Now()
-	h.Calm().Disturb(h.Now())
+	c.opening.Stop(h, event.Retry)
 	h.Connection(id, Opened)
 }
 
@@ -294,6 +322,7 @@ func (s *Stack) acked(h Host, c *conn, ack uint32) {
 		c.rto = min(max(c.srtt+4*c.rttvar, minRTO), maxRTO)
 	}
 	c.retransmit.Stop(h, event.Pending) // output starts it anew
+	c.opening.Stop(h, event.Retry)
 }
 
 // synchronized is RFC 9293 3.10.7.4, its steps in order.
@@ -337,6 +366,7 @@ func (s *Stack) synchronized(h Host, id uint32, g *wire.Segment) {
 	if g.Flags&wire.ACK == 0 {
 		return
 	}
+	waited := len(c.out)
 	switch {
 	case before(c.peak, g.Ack):
 		if c.state == SynReceived {
@@ -363,11 +393,18 @@ func (s *Stack) synchronized(h Host, id uint32, g *wire.Segment) {
 			return
 		}
 	}
+	drained := waited > drainAt && len(c.out) <= drainAt
 	s.takeData(h, id, g)
-	if s.conns[id].state != StateClosed {
+	if c := &s.conns[id]; c.state != StateClosed {
 		s.output(h, id)
+		if drained && c.state == Established {
+			h.Connection(id, Drained)
+		}
 	}
 }
+
+// drainAt is how little has to wait for the user to be told that it may write on.
+const drainAt = 16 << 10
 
 // takeData is steps seven and eight: the payload and the FIN.
 func (s *Stack) takeData(h Host, id uint32, g *wire.Segment) {

@@ -19,9 +19,12 @@ import (
 // Host is what TCP needs of its device.
 type Host interface {
 	event.Scheduler
-	// SendTCP sends a segment from one address to another. The slice belongs
-	// to the host from then on.
-	SendTCP(src, dst ip.Addr, segment []byte)
+	// SendTCP sends a segment from one address to another with a time to live.
+	// The slice belongs to the host from then on.
+	SendTCP(src, dst ip.Addr, ttl uint8, segment []byte)
+	// Admits says whether a connection to a port that is listened on is taken,
+	// the time to live to answer with, and the least to take its segments with.
+	Admits(src, dst ip.Addr, port uint16) (ttl, least uint8, ok bool)
 	// Rand is keyed randomness of this device.
 	Rand(purpose, counter uint64) uint64
 	// Connection tells of a change of a connection.
@@ -40,10 +43,11 @@ const (
 	Refused             // nobody listens there
 	Reset               // the other end broke it off
 	Lost                // nothing was acknowledged for too long
+	Drained             // half of what waited to be sent has been acknowledged
 )
 
 // newsNames say what happened, for people.
-var newsNames = [...]string{"opened", "data arrived", "the other end closed", "closed", "refused: nobody listens", "reset by the other end", "nothing was acknowledged in time"}
+var newsNames = [...]string{"opened", "data arrived", "the other end closed", "closed", "refused: nobody listens", "reset by the other end", "nothing was acknowledged in time", "there is room to send"}
 
 func (n News) String() string { return newsNames[n] }
 
@@ -73,6 +77,7 @@ func (s State) String() string { return StateNames[s] }
 const (
 	retransmitTimer event.Kind = FirstKind + iota
 	closeTimer
+	openTimer
 	EndKind
 )
 
@@ -94,6 +99,9 @@ const (
 
 // Window is how much a connection takes before its user has read.
 const Window = 65535
+
+// DefaultTTL is the time to live of segments whose user says nothing of it.
+const DefaultTTL = 64
 
 const randISS = 1 << 30 // purpose of keyed randomness
 
@@ -142,14 +150,14 @@ func (s *Stack) Each(visit func(id uint32, v View)) {
 	}
 }
 
-// Open begins a connection (RFC 9293 3.10.1).
-func (s *Stack) Open(h Host, local, remote ip.Addr, port uint16, mss uint16) (id uint32) {
+// Open begins a connection (RFC 9293 3.10.1). Segments are sent with ttl, and
+// taken with no less than least (RFC 5082 3).
+func (s *Stack) Open(h Host, local, remote ip.Addr, port uint16, mss uint16, ttl, least uint8) (id uint32) {
 	id = s.slot(h)
 	c := &s.conns[id]
 	c.local, c.remote, c.localPort, c.remotePort = local, remote, s.freePort(), port
-	c.offer = mss
+	c.offer, c.ttl, c.least = mss, ttl, least
 	c.state, c.since = SynSent, h.Now()
-	h.Calm().Disturb(h.Now())
 	s.output(h, id)
 	return id
 }
@@ -180,7 +188,7 @@ func (s *Stack) slot(h Host) uint32 {
 	s.opened++
 	iss := uint32(h.Rand(randISS, s.opened)) // RFC 9293 3.4.1: not to be guessed
 	// The slot's timers may still have events in the queue: they stay with it.
-	*c = conn{retransmit: c.retransmit, closing: c.closing, iss: iss, una: iss, nxt: iss, peak: iss, rto: initialRTO, peerMSS: wire.DefaultMSS}
+	*c = conn{retransmit: c.retransmit, closing: c.closing, opening: c.opening, ttl: DefaultTTL, iss: iss, una: iss, nxt: iss, peak: iss, rto: initialRTO, peerMSS: wire.DefaultMSS}
 	return uint32(i)
 }
 
@@ -193,6 +201,9 @@ func (s *Stack) Write(h Host, id uint32, data []byte) {
 	c.out = append(slices.Clip(c.out), data...)
 	s.output(h, id)
 }
+
+// Unsent is how many bytes wait to be sent or acknowledged.
+func (s *Stack) Unsent(id uint32) int { return len(s.conns[id].out) }
 
 // Read is the data that arrived and was not read yet.
 func (s *Stack) Read(h Host, id uint32) []byte {
@@ -245,8 +256,8 @@ func (s *Stack) end(h Host, id uint32, why News, tell bool) {
 	}
 	c.state, c.out, c.in, c.why = StateClosed, nil, nil, why
 	c.retransmit.Stop(h, event.Pending)
+	c.opening.Stop(h, event.Retry)
 	c.closing.Stop(h, event.Periodic)
-	h.Calm().Disturb(h.Now())
 	if tell {
 		h.Connection(id, why)
 	}
@@ -261,6 +272,10 @@ func (s *Stack) Timer(h Host, e *event.Event) {
 	switch e.Kind {
 	case retransmitTimer:
 		if c.retransmit.Fired(h, e) {
+			s.timeout(h, e.A)
+		}
+	case openTimer:
+		if c.opening.Fired(h, e) {
 			s.timeout(h, e.A)
 		}
 	case closeTimer:

@@ -65,7 +65,9 @@ func (e *end) Schedule(x event.Event) {
 	e.queue.Push(x)
 }
 
-func (e *end) SendTCP(src, dst ip.Addr, b []byte) {
+func (e *end) Admits(_, _ ip.Addr, _ uint16) (ttl, least uint8, ok bool) { return DefaultTTL, 0, true }
+
+func (e *end) SendTCP(src, dst ip.Addr, _ uint8, b []byte) {
 	g, _ := wire.Read(b, src, dst)
 	e.seen = append(e.seen, fmt.Sprintf("%d %s", e.n, g.Words()))
 	copies, late := 1, event.Time(0)
@@ -87,7 +89,7 @@ func (r *rig) run(d event.Time) {
 		e := r.ends[x.Dest]
 		if x.Kind == arrives {
 			r.calm.End()
-			e.stack.Receive(e, address(1-e.n), address(e.n), x.Frame, 1460)
+			e.stack.Receive(e, address(1-e.n), address(e.n), DefaultTTL, x.Frame, 1460)
 			continue
 		}
 		e.stack.Timer(e, &x)
@@ -96,7 +98,7 @@ func (r *rig) run(d event.Time) {
 }
 
 func (r *rig) open(port uint16) uint32 {
-	return r.ends[0].stack.Open(r.ends[0], address(0), address(1), port, 1460)
+	return r.ends[0].stack.Open(r.ends[0], address(0), address(1), port, 1460, DefaultTTL, 0)
 }
 
 func TestAConnectionOpensAndCloses(t *testing.T) { // RFC 9293 3.5, 3.6
@@ -155,8 +157,8 @@ func TestBothOpenAtOnce(t *testing.T) { // 3.5, figure 8
 	for i, e := range r.ends {
 		e.stack.ephemeral = uint16(50000 + i)
 	}
-	a := r.ends[0].stack.Open(r.ends[0], address(0), address(1), 50002, 1460)
-	b := r.ends[1].stack.Open(r.ends[1], address(1), address(0), 50001, 1460)
+	a := r.ends[0].stack.Open(r.ends[0], address(0), address(1), 50002, 1460, DefaultTTL, 0)
+	b := r.ends[1].stack.Open(r.ends[1], address(1), address(0), 50001, 1460, DefaultTTL, 0)
 	r.run(event.Second)
 	require.Equal(t, Established, r.ends[0].stack.View(a).State)
 	require.Equal(t, Established, r.ends[1].stack.View(b).State)
@@ -228,10 +230,10 @@ func TestAShutWindowIsProbed(t *testing.T) {
 			switch {
 			case x.Kind == arrives && x.Dest == 1:
 				r.calm.End()
-				far.stack.Receive(reader, address(0), address(1), x.Frame, 1460)
+				far.stack.Receive(reader, address(0), address(1), DefaultTTL, x.Frame, 1460)
 			case x.Kind == arrives:
 				r.calm.End()
-				r.ends[0].stack.Receive(r.ends[0], address(1), address(0), x.Frame, 1460)
+				r.ends[0].stack.Receive(r.ends[0], address(1), address(0), DefaultTTL, x.Frame, 1460)
 			default:
 				r.ends[x.Dest].stack.Timer(r.ends[x.Dest], &x)
 			}

@@ -52,6 +52,7 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	h.registerLabs(api)
 	h.registerText(api)
 	h.registerViews(api)
+	h.registerPaths(api)
 	h.registerProbe(api)
 	h.registerCapture(api)
 	h.registerEvents(api)

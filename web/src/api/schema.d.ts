@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run routes through a policy, and through that of a draft */
+        post: operations["try-policy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/cancel": {
         parameters: {
             query?: never;
@@ -287,6 +304,40 @@ export interface paths {
         };
         /** The way from a device to an address or another device, by the tables */
         get: operations["get-path"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/path-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The tables of a session, or the Loc-RIB of a router */
+        get: operations["get-path-table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The story of a prefix: each path from its arrival to the decision, and what was sent to whom */
+        get: operations["get-paths"];
         put?: never;
         post?: never;
         delete?: never;
@@ -576,7 +627,54 @@ export interface components {
             /** @description all of them hold the same instances */
             same: boolean;
         };
+        Attributes: {
+            aggregator?: string;
+            /** @description nearest AS first; empty for a path of the own AS */
+            asPath: string;
+            atomic: boolean;
+            clusters: string[];
+            communities: string[];
+            /**
+             * Format: int64
+             * @description of the AS path: a set counts as one
+             */
+            length: number;
+            /** Format: int32 */
+            localPref?: number;
+            /** Format: int32 */
+            med?: number;
+            /** @description absent for a path of the router's own */
+            nextHop?: string;
+            /** @description the device that has the address */
+            nextHopOf?: string;
+            /** @enum {string} */
+            origin: "igp" | "egp" | "incomplete";
+            /** @description RFC 4456 */
+            originator?: string;
+            /** @description attributes that are carried without being understood */
+            unknown: string[];
+        };
         Beat: Record<string, never>;
+        Bench: {
+            /** Format: int64 */
+            accepted: number;
+            /**
+             * Format: int64
+             * @description rows on which the draft differs
+             */
+            differs: number;
+            /**
+             * Format: int64
+             * @description routes beyond the bound
+             */
+            omitted: number;
+            policy: string;
+            /** @description of the draft */
+            problems: components["schemas"]["Problem"][];
+            rows: components["schemas"]["Tried"][];
+            /** @description statements that matched none of the routes */
+            unused: string[];
+        };
         BitRow: {
             /** @description 32 characters, 0 or 1 */
             bits: string;
@@ -625,6 +723,13 @@ export interface components {
             /** @description why it won or lost, a sentence */
             why: string;
             won: boolean;
+        };
+        Capability: {
+            name: string;
+            received?: string;
+            rfc: string;
+            /** @description what this end sent; absent if it did not */
+            sent?: string;
         };
         Cell: {
             blackhole?: boolean;
@@ -722,7 +827,7 @@ export interface components {
              * @description seconds since the lab began
              */
             since: number;
-            /** @description of the other end, as this end sees it: an RFC 2328 10.1 name */
+            /** @description of the other end, as this end sees it: an RFC 2328 10.1 name; of BGP the state of the session at this end, an RFC 4271 8.2.2 name */
             state: string;
         };
         ErrorDetail: {
@@ -895,6 +1000,7 @@ export interface components {
             devices: components["schemas"]["MapDevice"][];
             flows: components["schemas"]["Flow"][];
             links: components["schemas"]["MapLink"][];
+            sessions: components["schemas"]["MapSession"][];
             /** @description virtual links of which both ends are there */
             virtual: components["schemas"]["MapVirtual"][];
         };
@@ -904,10 +1010,17 @@ export interface components {
             /** @description all addresses, to send probes from */
             addresses: string[];
             areas: string[];
+            /**
+             * Format: int32
+             * @description the AS that the device is in
+             */
+            as?: number;
             enabled: boolean;
             /** @enum {string} */
             kind: "router" | "host";
             name: string;
+            /** @description it reflects internal paths */
+            reflector: boolean;
             /** @description area border router, AS boundary router, translator of an NSSA */
             roles: string[];
             routerId?: string;
@@ -951,6 +1064,20 @@ export interface components {
             /** @description of a segment */
             name?: string;
         };
+        MapSession: {
+            /** @description device */
+            a: string;
+            b: string;
+            external: boolean;
+            /** @description a link joins the two */
+            linked: boolean;
+            /** @description the address that a has the session with */
+            peer: string;
+            state: string;
+            up: boolean;
+            /** @description why it is not up, a sentence */
+            why?: string;
+        };
         MapVirtual: {
             /** @description device */
             a: string;
@@ -982,6 +1109,13 @@ export interface components {
              */
             weight: "trouble" | "notice";
         };
+        MessageCount: {
+            /** Format: int32 */
+            received: number;
+            /** Format: int32 */
+            sent: number;
+            type: string;
+        };
         Messages: {
             messages: components["schemas"]["Message"][];
             /**
@@ -994,11 +1128,13 @@ export interface components {
             a: components["schemas"]["End"];
             b: components["schemas"]["End"];
             /** @enum {string} */
-            protocol: "ospf";
+            protocol: "ospf" | "bgp";
             /** @description why it is not up: observed first, then what will be in the way next */
             reasons: components["schemas"]["Reason"][];
             /** @description the segment that joins them; absent on a link */
             segment?: string;
+            /** @description of BGP */
+            session?: components["schemas"]["Session"];
             /** Format: double */
             since: number;
             /** @description the lower of the two states */
@@ -1053,7 +1189,7 @@ export interface components {
             kind: string;
             layers: components["schemas"]["Layer"][];
             /** @enum {string} */
-            protocol: "OSPF" | "ARP" | "ICMP" | "TCP" | "IPv4" | "other";
+            protocol: "OSPF" | "BGP" | "ARP" | "ICMP" | "TCP" | "IPv4" | "other";
             /** @description its contents in a few words */
             says: string;
             /** @description the ports that it is for */
@@ -1099,6 +1235,11 @@ export interface components {
         PathHop: {
             /**
              * Format: int32
+             * @description the AS that the device is in
+             */
+            as?: number;
+            /**
+             * Format: int32
              * @description of the route
              */
             cost?: number;
@@ -1123,6 +1264,55 @@ export interface components {
              */
             ways?: number;
         };
+        PathRow: {
+            accepted: boolean;
+            /** @description as the import policy left it; absent if it was not accepted */
+            after?: components["schemas"]["Attributes"];
+            /** @description whose path it lost to */
+            against?: string;
+            chosen: boolean;
+            /** @description why it is not accepted, or not chosen */
+            code?: string;
+            /**
+             * Format: int32
+             * @description interior cost of its next hop
+             */
+            cost?: number;
+            /** @description the device that sent it, or how the router brought it in itself */
+            from: string;
+            /** @description absent if there is no import policy */
+            import?: components["schemas"]["PolicyTrace"];
+            /** @enum {string} */
+            kind: "external" | "internal" | "own";
+            /** @description the value with which it lost */
+            mine?: string;
+            /** @description address of the session; absent for the router's own */
+            peer?: string;
+            /** @description as it came in */
+            received?: components["schemas"]["Attributes"];
+            rfc?: string;
+            /** @description the value it lost against */
+            theirs?: string;
+            /** @description the step of the decision, a few words */
+            what?: string;
+            /** @description a sentence */
+            why: string;
+        };
+        PathTable: {
+            device: string;
+            /** @description of a session: what the peer sent; of a router: Loc-RIB */
+            in: components["schemas"]["TableRow"][];
+            /**
+             * Format: int64
+             * @description prefixes beyond the bound
+             */
+            omitted: number;
+            /** @description of a session: what the peer was sent, and what of Loc-RIB it was not */
+            out: components["schemas"]["TableRow"][];
+            peer?: string;
+            /** @description the device at the other end */
+            with?: string;
+        };
         Phase: {
             /**
              * Format: double
@@ -1143,6 +1333,29 @@ export interface components {
              * @description from 1; 0 if it does not stand in the text
              */
             line: number;
+        };
+        PolicyHeld: {
+            condition: string;
+            holds: boolean;
+            /** @description what it looked at */
+            value: string;
+        };
+        PolicyStep: {
+            actions: string[];
+            conditions: components["schemas"]["PolicyHeld"][];
+            matched: boolean;
+            statement: string;
+            /** @enum {string} */
+            verdict: "no verdict" | "accept" | "reject";
+        };
+        PolicyTrace: {
+            accepted: boolean;
+            /** @description no statement decided: its end did */
+            atEnd: boolean;
+            policy: string;
+            /** @description a sentence */
+            says: string;
+            steps: components["schemas"]["PolicyStep"][];
         };
         Port: {
             address?: string;
@@ -1208,6 +1421,12 @@ export interface components {
             ports: components["schemas"]["Port"][];
             processes: components["schemas"]["Process"][];
         };
+        PrefixPaths: {
+            /** @description if BGP has not this prefix: those it has that cover it or are within it */
+            near: string[];
+            prefix: string;
+            routers: components["schemas"]["RouterPaths"][];
+        };
         ProbeEnd: {
             address: string;
             /** Format: int64 */
@@ -1226,6 +1445,11 @@ export interface components {
         ProbeReply: {
             /** @description what the answer says */
             answer?: string;
+            /**
+             * Format: int32
+             * @description the AS that it is in
+             */
+            as?: number;
             /** @description address that answered */
             by?: string;
             /** @description the device that has it */
@@ -1327,6 +1551,11 @@ export interface components {
         Reply: {
             /** @description what the answer says */
             answer?: string;
+            /**
+             * Format: int32
+             * @description the AS that it is in
+             */
+            as?: number;
             /** @description address that answered */
             by?: string;
             /** @description the device that has it */
@@ -1370,6 +1599,19 @@ export interface components {
             device: string;
             prefix: string;
         };
+        RouterPaths: {
+            /** @description a sentence: which path, and why */
+            answer: string;
+            /** Format: int32 */
+            as: number;
+            device: string;
+            /** @description peers that have the prefix and did not send it, with why */
+            missing: string[];
+            paths: components["schemas"]["PathRow"][];
+            sent: components["schemas"]["SentRow"][];
+            /** @description the source that the table uses, if it is not BGP */
+            uses?: string;
+        };
         Routes: {
             devices: string[];
             rows: components["schemas"]["RouteRow"][];
@@ -1389,7 +1631,102 @@ export interface components {
              */
             took: number;
         };
+        SentRow: {
+            /** @description why nothing was sent */
+            code?: string;
+            export?: components["schemas"]["PolicyTrace"];
+            /** @enum {string} */
+            kind: "external" | "internal";
+            peer: string;
+            remedy?: string;
+            sent?: components["schemas"]["Attributes"];
+            /** @description the device */
+            to: string;
+            up: boolean;
+            /** @description a sentence */
+            why: string;
+        };
+        Session: {
+            /** @description absent if that end has no such peer */
+            a?: components["schemas"]["SessionSide"];
+            b?: components["schemas"]["SessionSide"];
+            external: boolean;
+        };
+        SessionSide: {
+            /**
+             * Format: int32
+             * @description of them, by the import policy
+             */
+            accepted: number;
+            /**
+             * Format: int32
+             * @description the router's own
+             */
+            as: number;
+            capabilities: components["schemas"]["Capability"][];
+            /** @description the peer is a client of this reflector */
+            client: boolean;
+            description?: string;
+            /** @description how the last session or attempt ended */
+            ended?: string;
+            /** Format: double */
+            endedAt?: number;
+            /** @description the export policy */
+            export?: string;
+            /**
+             * Format: int32
+             * @description UPDATEs with a malformed attribute that were taken gently (RFC 7606)
+             */
+            faults: number;
+            group?: string;
+            /** @description in force if the session is up, else configured */
+            holdTime: string;
+            /** @description the import policy */
+            import?: string;
+            messages: components["schemas"]["MessageCount"][];
+            /**
+             * Format: double
+             * @description seconds until it is tried again
+             */
+            nextTry?: number;
+            /** @description this end opened the TCP connection */
+            opened: boolean;
+            /** @description the address that it is configured to have the session with */
+            peer: string;
+            /**
+             * Format: int32
+             * @description the AS in which it expects the peer
+             */
+            peerAs: number;
+            /**
+             * Format: int32
+             * @description prefixes in Adj-RIB-In
+             */
+            received: number;
+            /**
+             * Format: int32
+             * @description prefixes in Adj-RIB-Out
+             */
+            sent: number;
+            /** @description the TCP connection, if the session is up */
+            tcp?: string;
+            /**
+             * Format: int32
+             * @description how often the session came up
+             */
+            ups: number;
+            /**
+             * Format: int64
+             * @description prefixes that wait for the advertisement interval
+             */
+            waiting: number;
+        };
         Step: {
+            /**
+             * Format: int32
+             * @description the AS that the device is in
+             */
+            as?: number;
             /**
              * Format: double
              * @description seconds since the request was sent
@@ -1435,6 +1772,42 @@ export interface components {
             rows: components["schemas"]["BitRow"][];
             says: string;
         };
+        TableRow: {
+            code?: string;
+            /**
+             * Format: int32
+             * @description the neighbouring AS
+             */
+            firstAs?: number;
+            /** @description of a router's table: where the best path came from */
+            from?: string;
+            nextHop?: string;
+            /**
+             * Format: int32
+             * @description the AS at the far end of the path
+             */
+            originAs?: number;
+            /** @description as received, or as sent */
+            path?: components["schemas"]["Attributes"];
+            /**
+             * Format: int64
+             * @description of a router's table: how many there are
+             */
+            paths: number;
+            prefix: string;
+            /**
+             * Format: int64
+             * @description of a router's table: to how many peers
+             */
+            sentTo: number;
+            /**
+             * @description how far it came: in from the peer, or out to it
+             * @enum {string}
+             */
+            stage: "chosen" | "accepted" | "refused" | "sent" | "withheld";
+            /** @description why not chosen, not accepted, not sent */
+            why: string;
+        };
         Text: {
             text: string;
         };
@@ -1450,7 +1823,7 @@ export interface components {
              */
             count: number;
             /** @enum {string} */
-            lane: "detection" | "adjacency" | "flooding" | "spf" | "forwarding" | "packet";
+            lane: "detection" | "adjacency" | "flooding" | "spf" | "forwarding" | "packet" | "session" | "updates";
             text: string;
             /**
              * Format: double
@@ -1489,6 +1862,38 @@ export interface components {
             from?: string;
             /** @description the port farther away; absent where the step ends on a segment */
             to?: string;
+        };
+        Trial: {
+            /** @description of a session whose table is tried */
+            device?: string;
+            /** @description a lab text: its policy is tried beside the one in force */
+            draft?: string;
+            peer?: string;
+            /** @description its name */
+            policy: string;
+            /** @description routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1 */
+            routes?: string[];
+            /**
+             * @description what the peer sent, or Loc-RIB on its way to the peer
+             * @enum {string}
+             */
+            way?: "in" | "out";
+        };
+        Tried: {
+            /** @description as the policy left it; absent if it rejects it */
+            after?: components["schemas"]["Attributes"];
+            /** @description as the policy met it */
+            before: components["schemas"]["Attributes"];
+            /** @description what the policy changed */
+            changes: string[];
+            /** @description the draft comes to another verdict, or leaves other attributes */
+            differs: boolean;
+            /** @description the draft's verdict */
+            draft?: components["schemas"]["PolicyTrace"];
+            /** @description as the draft left it */
+            left?: components["schemas"]["Attributes"];
+            prefix: string;
+            trace: components["schemas"]["PolicyTrace"];
         };
     };
     responses: never;
@@ -1675,6 +2080,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ActionDetail"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-policy": {
+        parameters: {
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Trial"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bench"];
                 };
             };
             /** @description Error */
@@ -2155,6 +2598,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Path"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-path-table": {
+        parameters: {
+            query: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+                device: string;
+                /** @description address of a session's peer; absent: the router's Loc-RIB */
+                peer?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathTable"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-paths": {
+        parameters: {
+            query: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+                /** @description a prefix or an address */
+                to: string;
+                /** @description absent: all routers that have a path */
+                device?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrefixPaths"];
                 };
             };
             /** @description Error */

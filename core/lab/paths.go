@@ -1,0 +1,65 @@
+package lab
+
+import (
+	"fmt"
+	"net/netip"
+
+	"hellebore/core/device"
+	"hellebore/core/history"
+	"hellebore/core/network"
+	"hellebore/core/observe"
+	"hellebore/core/wire/ip"
+)
+
+// Paths tells the story of a prefix or of the prefixes around an address, at one
+// router or, with an empty name, at all.
+func (l *Lab) Paths(m history.Moment, to, device string) (observe.PrefixPaths, error) {
+	p, err := netip.ParsePrefix(to)
+	if a, bad := netip.ParseAddr(to); bad == nil && a.Is4() {
+		p, err = netip.PrefixFrom(a, 32), nil
+	}
+	if err != nil || !p.Addr().Is4() {
+		return observe.PrefixPaths{}, fmt.Errorf("%q is neither a prefix nor an address", to)
+	}
+	w := l.World(m)
+	if device != "" {
+		if _, err := speakerAt(w, device); err != nil {
+			return observe.PrefixPaths{}, err
+		}
+	}
+	return observe.PathsTo(w, p.Masked(), device), nil
+}
+
+func speakerAt(w *network.World, name string) (*device.Device, error) {
+	d := w.Find(name)
+	if d == nil {
+		return nil, fmt.Errorf("there is no device named %s at that moment", name)
+	}
+	if !d.BGP().Running() {
+		return nil, fmt.Errorf("BGP does not run on %s", name)
+	}
+	return d, nil
+}
+
+// PathTable is what came in by a session and went out, or with an empty peer the
+// Loc-RIB of a router.
+func (l *Lab) PathTable(m history.Moment, device, peer string) (observe.PathTable, error) {
+	w := l.World(m)
+	d, err := speakerAt(w, device)
+	if err != nil {
+		return observe.PathTable{}, err
+	}
+	if peer == "" {
+		return observe.RouterTable(w, d), nil
+	}
+	a, err := netip.ParseAddr(peer)
+	if err != nil || !a.Is4() {
+		return observe.PathTable{}, fmt.Errorf("%q is not an address", peer)
+	}
+	return observe.SessionTable(w, d, ip.AddrFrom(a))
+}
+
+// TryPolicy runs routes through a policy, and through that of a draft.
+func (l *Lab) TryPolicy(m history.Moment, t observe.Trial) (observe.Bench, error) {
+	return observe.TryPolicy(l.World(m), t)
+}

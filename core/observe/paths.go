@@ -1,0 +1,637 @@
+package observe
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+
+	"hellebore/core/attr"
+	"hellebore/core/bgp"
+	"hellebore/core/device"
+	"hellebore/core/network"
+	"hellebore/core/note"
+	"hellebore/core/policy"
+	"hellebore/core/route"
+	"hellebore/core/wire/ip"
+)
+
+// Attributes are the path attributes of BGP as views show them.
+type Attributes struct {
+	ASPath      string   `json:"asPath" doc:"nearest AS first; empty for a path of the own AS"`
+	Length      int      `json:"length" doc:"of the AS path: a set counts as one"`
+	NextHop     string   `json:"nextHop,omitempty" doc:"absent for a path of the router's own"`
+	NextHopOf   string   `json:"nextHopOf,omitempty" doc:"the device that has the address"`
+	LocalPref   *uint32  `json:"localPref,omitempty"`
+	MED         *uint32  `json:"med,omitempty"`
+	Origin      string   `json:"origin" enum:"igp,egp,incomplete"`
+	Communities []string `json:"communities"`
+	Originator  string   `json:"originator,omitempty" doc:"RFC 4456"`
+	Clusters    []string `json:"clusters"`
+	Aggregator  string   `json:"aggregator,omitempty"`
+	Atomic      bool     `json:"atomic"`
+	Unknown     []string `json:"unknown" doc:"attributes that are carried without being understood"`
+}
+
+func attributesOf(w *network.World, id attr.ID) *Attributes {
+	a := w.Attrs().Get(id)
+	if a == nil {
+		return nil
+	}
+	return setWords(w, a)
+}
+
+func setWords(w *network.World, a *attr.Set) *Attributes {
+	out := &Attributes{ASPath: a.Path.String(), Length: a.Path.Len(), Origin: a.Origin.String(), Communities: a.CommunityList(), Atomic: a.Atomic,
+		Clusters: []string{}, Unknown: []string{}}
+	if a.NextHop != 0 {
+		out.NextHop = ip.Addr(a.NextHop).String()
+		if d := addressHolder(w, ip.Addr(a.NextHop)); d != nil {
+			out.NextHopOf = d.Name()
+		}
+	}
+	if a.HasLocalPref {
+		v := a.LocalPref
+		out.LocalPref = &v
+	}
+	if a.HasMED {
+		v := a.MED
+		out.MED = &v
+	}
+	if a.Originator != 0 {
+		out.Originator = ip.Addr(a.Originator).String()
+	}
+	for _, c := range a.Clusters {
+		out.Clusters = append(out.Clusters, ip.Addr(c).String())
+	}
+	if a.HasAggregator {
+		out.Aggregator = fmt.Sprintf("AS %d, %v", a.AggregatorAS, ip.Addr(a.Aggregator))
+	}
+	for _, u := range a.Unknown {
+		out.Unknown = append(out.Unknown, fmt.Sprintf("type %d, %x", u.Type, u.Value))
+	}
+	return out
+}
+
+// PolicyStep is what one statement of a policy did.
+type PolicyStep struct {
+	Statement  string       `json:"statement"`
+	Matched    bool         `json:"matched"`
+	Conditions []PolicyHeld `json:"conditions"`
+	Actions    []string     `json:"actions"`
+	Verdict    string       `json:"verdict" enum:"no verdict,accept,reject"`
+}
+
+// PolicyHeld is a condition, and whether it held.
+type PolicyHeld struct {
+	Condition string `json:"condition"`
+	Holds     bool   `json:"holds"`
+	Value     string `json:"value" doc:"what it looked at"`
+}
+
+// PolicyTrace is how a policy came to its verdict on one route.
+type PolicyTrace struct {
+	Policy   string       `json:"policy"`
+	Accepted bool         `json:"accepted"`
+	AtEnd    bool         `json:"atEnd" doc:"no statement decided: its end did"`
+	Steps    []PolicyStep `json:"steps"`
+	Says     string       `json:"says" doc:"a sentence"`
+}
+
+func traceWords(t policy.Trace) *PolicyTrace {
+	if t.Policy == "" {
+		return nil
+	}
+	out := &PolicyTrace{Policy: t.Policy, Accepted: t.Accept, AtEnd: t.End, Steps: []PolicyStep{}}
+	var did []string
+	last := ""
+	for _, s := range t.Steps {
+		x := PolicyStep{Statement: s.Statement, Matched: s.Matched, Conditions: []PolicyHeld{}, Actions: append([]string{}, s.Actions...), Verdict: s.Verdict.String()}
+		for _, c := range s.Conditions {
+			x.Conditions = append(x.Conditions, PolicyHeld{c.Condition, c.Holds, c.Value})
+		}
+		if s.Matched {
+			last = s.Statement
+			did = append(did, s.Actions...)
+		}
+		out.Steps = append(out.Steps, x)
+	}
+	verb := map[bool]string{true: "accepts", false: "rejects"}[t.Accept]
+	switch {
+	case t.End:
+		out.Says = fmt.Sprintf("no statement of %s decides, and its end %s", t.Policy, verb)
+	default:
+		out.Says = fmt.Sprintf("statement %s of %s %s it", last, t.Policy, verb)
+	}
+	if len(did) > 0 {
+		out.Says += ": " + strings.Join(did, ", ")
+	}
+	return out
+}
+
+// PathRow is one path to a prefix at a router, from its arrival to the decision.
+type PathRow struct {
+	From     string       `json:"from" doc:"the device that sent it, or how the router brought it in itself"`
+	Peer     string       `json:"peer,omitempty" doc:"address of the session; absent for the router's own"`
+	Kind     string       `json:"kind" enum:"external,internal,own"`
+	Received *Attributes  `json:"received,omitempty" doc:"as it came in"`
+	After    *Attributes  `json:"after,omitempty" doc:"as the import policy left it; absent if it was not accepted"`
+	Import   *PolicyTrace `json:"import,omitempty" doc:"absent if there is no import policy"`
+	Accepted bool         `json:"accepted"`
+	Chosen   bool         `json:"chosen"`
+	Code     string       `json:"code,omitempty" doc:"why it is not accepted, or not chosen"`
+	What     string       `json:"what,omitempty" doc:"the step of the decision, a few words"`
+	Why      string       `json:"why" doc:"a sentence"`
+	Mine     string       `json:"mine,omitempty" doc:"the value with which it lost"`
+	Theirs   string       `json:"theirs,omitempty" doc:"the value it lost against"`
+	Against  string       `json:"against,omitempty" doc:"whose path it lost to"`
+	RFC      string       `json:"rfc,omitempty"`
+	Cost     *uint32      `json:"cost,omitempty" doc:"interior cost of its next hop"`
+}
+
+// SentRow is what one peer was told of a prefix.
+type SentRow struct {
+	To     string       `json:"to" doc:"the device"`
+	Peer   string       `json:"peer"`
+	Kind   string       `json:"kind" enum:"external,internal"`
+	Sent   *Attributes  `json:"sent,omitempty"`
+	Code   string       `json:"code,omitempty" doc:"why nothing was sent"`
+	Why    string       `json:"why" doc:"a sentence"`
+	Remedy string       `json:"remedy,omitempty"`
+	Export *PolicyTrace `json:"export,omitempty"`
+	Up     bool         `json:"up"`
+}
+
+// RouterPaths is the story of a prefix at one router.
+type RouterPaths struct {
+	Device  string    `json:"device"`
+	AS      uint32    `json:"as"`
+	Answer  string    `json:"answer" doc:"a sentence: which path, and why"`
+	Uses    string    `json:"uses,omitempty" doc:"the source that the table uses, if it is not BGP"`
+	Paths   []PathRow `json:"paths"`
+	Sent    []SentRow `json:"sent"`
+	Missing []string  `json:"missing" doc:"peers that have the prefix and did not send it, with why"`
+}
+
+// PrefixPaths is the story of a prefix through the ASes.
+type PrefixPaths struct {
+	Prefix  string        `json:"prefix"`
+	Routers []RouterPaths `json:"routers"`
+	Near    []string      `json:"near" doc:"if BGP has not this prefix: those it has that cover it or are within it"`
+}
+
+// PathsTo tells the story of a prefix, at all routers or at one.
+func PathsTo(w *network.World, to netip.Prefix, who string) PrefixPaths {
+	p := ip.PrefixFrom(to)
+	out := PrefixPaths{Prefix: p.String(), Routers: []RouterPaths{}, Near: []string{}}
+	id, known := w.Shared().Prefixes.Find(p)
+	for _, d := range w.Devices() {
+		if d.Gone() || !d.BGP().Running() || who != "" && d.Name() != who {
+			continue
+		}
+		if known {
+			if r := routerPaths(w, d, id); len(r.Paths) > 0 || who != "" {
+				out.Routers = append(out.Routers, r)
+			}
+		}
+	}
+	if len(out.Routers) == 0 {
+		out.Near = nearPrefixes(w, p)
+	}
+	return out
+}
+
+// nearPrefixes are the prefixes that BGP has which cover p or are within it.
+func nearPrefixes(w *network.World, p ip.Prefix) []string {
+	found := map[ip.Prefix]bool{}
+	for _, d := range w.Devices() {
+		for id := range d.BGP().Prefixes() {
+			if a, _, _ := d.BGP().Best(id); a != 0 {
+				if x := w.Shared().Prefixes.Prefix(id); x.Covers(p) || p.Covers(x) {
+					found[x] = true
+				}
+			}
+		}
+	}
+	list := make([]ip.Prefix, 0, len(found))
+	for x := range found {
+		list = append(list, x)
+	}
+	slices.SortFunc(list, ip.Prefix.Compare)
+	out := []string{}
+	for _, x := range list[:min(len(list), 50)] {
+		out = append(out, x.String())
+	}
+	return out
+}
+
+func peerName(w *network.World, v bgp.PeerView) string {
+	if d := addressHolder(w, v.Address); d != nil {
+		return d.Name()
+	}
+	return cmp.Or(v.Config.Description, v.Address.String())
+}
+
+func kindWord(external bool) string {
+	if external {
+		return "external"
+	}
+	return "internal"
+}
+
+func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
+	s := d.BGP()
+	out := RouterPaths{Device: d.Name(), AS: s.AS(), Paths: []PathRow{}, Sent: []SentRow{}, Missing: []string{}}
+	best, from, _ := s.Best(id)
+	if own, how, _, lost := s.OwnPath(id); own != 0 {
+		x := PathRow{From: how, Kind: "own", After: attributesOf(w, own), Accepted: true, Chosen: from == bgp.Local && best != 0}
+		x.Why = "it is brought in here: " + how
+		if lost {
+			x.Code, x.What = note.WorsePreference.String(), note.WorsePreference.Info().What
+			x.Why = "a learned path is preferred to the source that it was taken from"
+		}
+		out.Paths = append(out.Paths, x)
+	}
+	s.Peers(func(v bgp.PeerView) {
+		if row, ok := s.In(v.Number, id); ok {
+			out.Paths = append(out.Paths, pathRow(w, d, id, v, row, from == v.Number && best != 0))
+		} else if m := missing(w, d, id, v); m != "" {
+			out.Missing = append(out.Missing, m)
+		}
+		out.Sent = append(out.Sent, sentRow(w, d, id, v))
+	})
+	slices.SortStableFunc(out.Paths, func(a, b PathRow) int {
+		rank := func(p PathRow) int {
+			switch {
+			case p.Chosen:
+				return 0
+			case p.Accepted:
+				return 1
+			}
+			return 2
+		}
+		return rank(a) - rank(b)
+	})
+	if used, ok := d.Table().Best(id); ok && used != route.BGP && from != bgp.Local && best != 0 {
+		out.Uses = used.String()
+	}
+	out.Answer = pathAnswer(d, out)
+	return out
+}
+
+func pathAnswer(d *device.Device, r RouterPaths) string {
+	if len(r.Paths) == 0 {
+		return d.Name() + " has no path to it"
+	}
+	first := r.Paths[0]
+	if !first.Chosen {
+		return fmt.Sprintf("%s uses none of its %s: %s", d.Name(), plural(len(r.Paths), "path"), first.Why)
+	}
+	s := fmt.Sprintf("%s uses the path from %s", d.Name(), first.From)
+	if first.Kind == "own" {
+		s = fmt.Sprintf("%s has the prefix itself (%s)", d.Name(), first.From)
+	}
+	if r.Uses != "" {
+		s += fmt.Sprintf("; packets follow %s all the same, which the table prefers", r.Uses)
+	}
+	// The step at which the last of the others lost is what decided.
+	for _, p := range r.Paths[1:] {
+		if p.Accepted && p.Against == first.From && p.What != "" {
+			return fmt.Sprintf("%s, before that from %s by %s: %s, not %s", s, p.From, p.What, p.Theirs, p.Mine)
+		}
+	}
+	if len(r.Paths) == 1 {
+		s += ", the only one"
+	}
+	return s
+}
+
+// pathRow is the story of what one peer sent.
+func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row bgp.Row, chosen bool) PathRow {
+	s := d.BGP()
+	x := PathRow{From: peerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Received: attributesOf(w, row.Raw),
+		After: attributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
+	var t policy.Trace
+	s.Imported(d, v.Number, id, &t)
+	x.Import = traceWords(t)
+	code := row.Step
+	if row.Accepted == 0 {
+		code = row.Why
+	} else if cost, ok := wayOf(w, d, row.Accepted); ok {
+		x.Cost = &cost
+	}
+	if chosen {
+		x.Why = "it is the best"
+		return x
+	}
+	if code == note.None {
+		return x
+	}
+	info := code.Info()
+	x.Code, x.What, x.Why, x.RFC = code.String(), info.What, info.Text, info.RFC
+	raw := w.Attrs().Get(row.Raw)
+	switch code {
+	case note.OwnASInPath:
+		x.Mine = raw.Path.String()
+		x.Theirs = fmt.Sprintf("AS %d", s.AS())
+	case note.NextHopUnresolved, note.NextHopIsLocal, note.NextHopNotOnLink:
+		x.Mine = ip.Addr(raw.NextHop).String()
+		if row.Accepted != 0 {
+			x.Mine = ip.Addr(w.Attrs().Get(row.Accepted).NextHop).String()
+		}
+	case note.LocalPathPreferred:
+		own, how, preference, _ := s.OwnPath(id)
+		x.Against = how
+		if own != 0 {
+			x.Mine, x.Theirs = strconv.Itoa(int(s.PreferenceOf(v.Number))), strconv.Itoa(int(preference))
+		}
+	case note.PolicyRejected:
+		if x.Import != nil {
+			x.Why = x.Import.Says
+		}
+	default:
+		if row.Against != bgp.Local {
+			winner := s.Peer(row.Against)
+			other, _ := s.In(row.Against, id)
+			x.Against = peerName(w, winner)
+			x.Mine, x.Theirs = stepValues(w, d, code, v, row.Accepted), stepValues(w, d, code, winner, other.Accepted)
+		}
+	}
+	return x
+}
+
+// wayOf is the interior cost of a path's next hop.
+func wayOf(w *network.World, d *device.Device, a attr.ID) (uint32, bool) {
+	g, ok := d.Table().FindGateway(ip.Addr(w.Attrs().Get(a).NextHop))
+	if !ok {
+		return 0, false
+	}
+	set, cost := d.Table().Way(g)
+	return cost, set != route.NoSet
+}
+
+// stepValues is what a step of the decision compares.
+func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerView, id attr.ID) string {
+	a := w.Attrs().Get(id)
+	if a == nil {
+		return ""
+	}
+	switch code {
+	case note.LowerLocalPref:
+		return strconv.FormatUint(uint64(a.Preference()), 10)
+	case note.LongerASPath:
+		return strconv.Itoa(a.PathLen)
+	case note.WorseOrigin:
+		return a.Origin.String()
+	case note.HigherMED:
+		return strconv.FormatUint(uint64(a.MED), 10)
+	case note.InternalLosesToExternal:
+		return kindWord(v.External)
+	case note.HigherInteriorCost:
+		cost, _ := wayOf(w, d, id)
+		return strconv.FormatUint(uint64(cost), 10)
+	case note.HigherRouterID:
+		if a.Originator != 0 {
+			return ip.Addr(a.Originator).String()
+		}
+		return v.PeerID.String()
+	case note.LongerClusterList:
+		return strconv.Itoa(len(a.Clusters))
+	case note.HigherPeerAddress:
+		return v.Address.String()
+	}
+	return ""
+}
+
+// sentRow is what a peer was told of a prefix, and if nothing, why.
+func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) SentRow {
+	x := SentRow{To: peerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Up: v.State == bgp.Established}
+	if !x.Up {
+		x.Code, x.Why = "session-down", "the session is not up: "+v.State.String()
+		return x
+	}
+	var t policy.Trace
+	want, why := d.BGP().Wanted(d, v.Number, id, &t)
+	x.Export = traceWords(t)
+	sent := d.BGP().Sent(v.Number, id)
+	x.Sent = attributesOf(w, sent)
+	switch {
+	case want != sent:
+		x.Code, x.Why = "waiting", "it waits for the advertisement interval"
+	case sent != 0:
+		x.Why = "sent"
+		if x.Export != nil {
+			x.Why = "sent: " + x.Export.Says
+		}
+	default:
+		info := why.Info()
+		x.Code, x.Why = why.String(), info.Text
+		x.Remedy = strings.NewReplacer("{a}", d.Name(), "{b}", x.To).Replace(info.Remedy)
+		if why == note.PolicyRejected && x.Export != nil {
+			x.Why = x.Export.Says
+		}
+		if why == note.BetweenInternal {
+			if hole := meshHole(w, d, id, v); hole == "" {
+				x.Why = info.Text + "; it has its own session for that"
+				x.Remedy = ""
+			} else {
+				x.Why = info.Text + "; " + hole
+			}
+		}
+	}
+	return x
+}
+
+// meshHole says that a peer has no session with the router that the best path
+// came from; "" if it has.
+func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
+	_, from, _ := d.BGP().Best(id)
+	if from == bgp.Local {
+		return ""
+	}
+	source, target := addressHolder(w, d.BGP().Peer(from).Address), addressHolder(w, v.Address)
+	if source == nil || target == nil {
+		return ""
+	}
+	has := false
+	target.BGP().Peers(func(x bgp.PeerView) { has = has || owns(source, x.Address) })
+	if has {
+		return ""
+	}
+	return fmt.Sprintf("and %s has no session with %s, which sent it: a hole in the mesh", target.Name(), source.Name())
+}
+
+// missing says why a peer that has the prefix did not send it, "" if it has not.
+func missing(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
+	far := addressHolder(w, v.Address)
+	if far == nil || far == d || !far.BGP().Running() {
+		return ""
+	}
+	if a, _, _ := far.BGP().Best(id); a == 0 {
+		return ""
+	}
+	back, ok := backOf(w, d, v, far)
+	if !ok {
+		return fmt.Sprintf("%s has it, and has no such peer as %s", far.Name(), d.Name())
+	}
+	x := sentRow(w, far, id, back)
+	if x.Sent != nil {
+		return ""
+	}
+	return fmt.Sprintf("%s has it and does not send it: %s", far.Name(), x.Why)
+}
+
+// TableRow is a prefix in the tables of a session or of a router.
+type TableRow struct {
+	Prefix   string      `json:"prefix"`
+	Stage    string      `json:"stage" enum:"chosen,accepted,refused,sent,withheld" doc:"how far it came: in from the peer, or out to it"`
+	Path     *Attributes `json:"path,omitempty" doc:"as received, or as sent"`
+	From     string      `json:"from,omitempty" doc:"of a router's table: where the best path came from"`
+	NextHop  string      `json:"nextHop,omitempty"`
+	Why      string      `json:"why" doc:"why not chosen, not accepted, not sent"`
+	Code     string      `json:"code,omitempty"`
+	Paths    int         `json:"paths" doc:"of a router's table: how many there are"`
+	SentTo   int         `json:"sentTo" doc:"of a router's table: to how many peers"`
+	FirstAS  uint32      `json:"firstAs,omitempty" doc:"the neighbouring AS"`
+	OriginAS uint32      `json:"originAs,omitempty" doc:"the AS at the far end of the path"`
+}
+
+// PathTable is the tables of a session, or Loc-RIB of a router.
+type PathTable struct {
+	Device  string     `json:"device"`
+	Peer    string     `json:"peer,omitempty"`
+	With    string     `json:"with,omitempty" doc:"the device at the other end"`
+	In      []TableRow `json:"in" doc:"of a session: what the peer sent; of a router: Loc-RIB"`
+	Out     []TableRow `json:"out" doc:"of a session: what the peer was sent, and what of Loc-RIB it was not"`
+	Omitted int        `json:"omitted" doc:"prefixes beyond the bound"`
+}
+
+// maxTableRows bounds a table.
+const maxTableRows = 20000
+
+// SessionTable is what came in by a session and what went out.
+func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, error) {
+	out := PathTable{Device: d.Name(), Peer: peer.String(), In: []TableRow{}, Out: []TableRow{}}
+	s := d.BGP()
+	i, ok := s.Find(peer)
+	if !ok {
+		return out, fmt.Errorf("%s has no peer %v", d.Name(), peer)
+	}
+	v := s.Peer(i)
+	out.With = peerName(w, v)
+	for _, id := range inPrefixOrder(w, s.Prefixes()) {
+		p := w.Shared().Prefixes.Prefix(id)
+		if len(out.In) >= maxTableRows || len(out.Out) >= maxTableRows {
+			out.Omitted++
+			continue
+		}
+		if row, ok := s.In(i, id); ok {
+			_, from, _ := s.Best(id)
+			x := pathRow(w, d, id, v, row, from == i)
+			r := TableRow{Prefix: p.String(), Path: x.Received, Why: x.Why, Code: x.Code, Stage: "accepted"}
+			switch {
+			case x.Chosen:
+				r.Stage = "chosen"
+			case !x.Accepted:
+				r.Stage = "refused"
+			case x.Against != "":
+				r.Why = fmt.Sprintf("%s: %s, and %s from %s", x.What, x.Mine, x.Theirs, x.Against)
+			}
+			out.In = append(out.In, r.of(w, row.Raw))
+		}
+		best, _, _ := s.Best(id)
+		sent := s.Sent(i, id)
+		if best != 0 || sent != 0 {
+			x := sentRow(w, d, id, v)
+			r := TableRow{Prefix: p.String(), Path: x.Sent, Why: x.Why, Code: x.Code, Stage: "sent"}
+			if sent == 0 {
+				r.Stage = "withheld"
+				out.Out = append(out.Out, r.of(w, best))
+				continue
+			}
+			out.Out = append(out.Out, r.of(w, sent))
+		}
+	}
+	return out, nil
+}
+
+// RouterTable is the Loc-RIB of a router.
+func RouterTable(w *network.World, d *device.Device) PathTable {
+	out := PathTable{Device: d.Name(), In: []TableRow{}, Out: []TableRow{}}
+	s := d.BGP()
+	for _, id := range inPrefixOrder(w, s.Prefixes()) {
+		if len(out.In) >= maxTableRows {
+			out.Omitted++
+			continue
+		}
+		r := TableRow{Prefix: w.Shared().Prefixes.Prefix(id).String(), Stage: "chosen"}
+		best, from, _ := s.Best(id)
+		s.Peers(func(v bgp.PeerView) {
+			if _, ok := s.In(v.Number, id); ok {
+				r.Paths++
+			}
+			if s.Sent(v.Number, id) != 0 {
+				r.SentTo++
+			}
+		})
+		own, how, _, _ := s.OwnPath(id)
+		if own != 0 {
+			r.Paths++
+		}
+		switch {
+		case best == 0 && r.Paths == 0:
+			continue
+		case best == 0:
+			story := routerPaths(w, d, id)
+			r.Stage, r.Why, r.Code, r.Path = "refused", story.Paths[0].Why, story.Paths[0].Code, story.Paths[0].Received
+			r.From = story.Paths[0].From
+			if row, ok := s.In(firstPeer(s, id), id); ok {
+				r = r.of(w, row.Raw)
+			}
+		case from == bgp.Local:
+			r.From, r.Path = how, attributesOf(w, best)
+			r = r.of(w, best)
+		default:
+			r.From, r.Path = peerName(w, s.Peer(from)), attributesOf(w, best)
+			r = r.of(w, best)
+		}
+		out.In = append(out.In, r)
+	}
+	return out
+}
+
+// firstPeer is the number of a peer that sent a prefix.
+func firstPeer(s *bgp.Speaker, id uint32) (i int) {
+	s.Peers(func(v bgp.PeerView) {
+		if _, ok := s.In(v.Number, id); ok {
+			i = v.Number
+		}
+	})
+	return i
+}
+
+// of fills in what rows are grouped by.
+func (r TableRow) of(w *network.World, id attr.ID) TableRow {
+	if a := w.Attrs().Get(id); a != nil {
+		r.FirstAS = a.FirstAS
+		a.Path.Each(func(as uint32) { r.OriginAS = as })
+		if a.NextHop != 0 {
+			r.NextHop = ip.Addr(a.NextHop).String()
+		}
+	}
+	return r
+}
+
+// inPrefixOrder are the numbers below n in the order of their prefixes.
+func inPrefixOrder(w *network.World, n uint32) []uint32 {
+	ids := make([]uint32, min(n, w.Shared().Prefixes.Len()))
+	for i := range ids {
+		ids[i] = uint32(i)
+	}
+	slices.SortFunc(ids, func(a, b uint32) int {
+		return w.Shared().Prefixes.Prefix(a).Compare(w.Shared().Prefixes.Prefix(b))
+	})
+	return ids
+}

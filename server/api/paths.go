@@ -1,0 +1,52 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"hellebore/core/lab"
+	"hellebore/core/observe"
+)
+
+// registerPaths is what BGP has to show: the story of a prefix, the tables of
+// sessions and routers, and the bench on which policies are tried.
+func (h *handlers) registerPaths(api huma.API) {
+	ask(h, api, "paths", "The story of a prefix: each path from its arrival to the decision, and what was sent to whom", func(l *lab.Lab, in *struct {
+		Moment
+		To     string `query:"to" required:"true" maxLength:"64" doc:"a prefix or an address"`
+		Device string `query:"device" maxLength:"64" doc:"absent: all routers that have a path"`
+	}) (observe.PrefixPaths, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return observe.PrefixPaths{}, err
+		}
+		return l.Paths(m, in.To, in.Device)
+	})
+	ask(h, api, "path-table", "The tables of a session, or the Loc-RIB of a router", func(l *lab.Lab, in *struct {
+		Moment
+		Device string `query:"device" required:"true" maxLength:"64"`
+		Peer   string `query:"peer" maxLength:"15" doc:"address of a session's peer; absent: the router's Loc-RIB"`
+	}) (observe.PathTable, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return observe.PathTable{}, err
+		}
+		return l.PathTable(m, in.Device, in.Peer)
+	})
+	huma.Register(api, huma.Operation{OperationID: "try-policy", Method: http.MethodPost, Path: "/api/labs/{id}/bench",
+		Summary: "Run routes through a policy, and through that of a draft", MaxBodyBytes: maxBody},
+		func(ctx context.Context, in *struct {
+			Moment
+			Body observe.Trial
+		}) (*body[observe.Bench], error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (out observe.Bench, err error) {
+				m, err := l.ParseMoment(in.At)
+				if err != nil {
+					return out, err
+				}
+				return l.TryPolicy(m, in.Body)
+			})
+		})
+}
