@@ -18,8 +18,10 @@ import (
 	"hellebore/core/history"
 	"hellebore/core/interchange"
 	"hellebore/core/network"
+	bgpwire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/ospf"
+	tcpwire "hellebore/core/wire/tcp"
 	"hellebore/demo"
 )
 
@@ -30,7 +32,12 @@ var analysed = []string{"vlan.id", "ip.src", "ip.dst", "ospf.msg", "ospf.srcrout
 	"ospf.hello.active_neighbor", "ospf.db.interface_mtu", "ospf.db.dd_sequence", "ospf.ls.number_of_lsas",
 	"ospf.lsa.age", "ospf.lsa", "ospf.lsa.id", "ospf.advrouter", "ospf.lsa.seqnum", "ospf.lsa.chksum", "ospf.lsa.length",
 	"ospf.link_state_id", "ospf.lsa.router.linktype", "ospf.lsa.router.linkid", "ospf.lsa.router.linkdata", "ospf.lsa.router.metric0",
-	"ospf.lsa.network.attchrtr", "ospf.lsa.asext.fwdaddr", "ospf.lsa.asext.extrttag"}
+	"ospf.lsa.network.attchrtr", "ospf.lsa.asext.fwdaddr", "ospf.lsa.asext.extrttag",
+	"tcp.srcport", "tcp.dstport", "tcp.seq_raw", "tcp.ack_raw", "tcp.window_size_value", "tcp.options.mss_val",
+	"bgp.type", "bgp.length", "bgp.open.myas", "bgp.open.holdtime", "bgp.open.identifier", "bgp.cap.type", "bgp.cap.4as", "bgp.notify.major_error",
+	"bgp.update.path_attribute.origin", "bgp.update.path_attribute.as_path_segment.as4", "bgp.update.path_attribute.next_hop",
+	"bgp.update.path_attribute.multi_exit_disc", "bgp.update.path_attribute.local_pref", "bgp.update.path_attribute.community_as",
+	"bgp.update.path_attribute.community_value", "bgp.update.path_attribute.originator_id", "bgp.prefix_length"}
 
 // ours writes a frame's fields as the analyser would.
 func ours(b []byte) string {
@@ -46,6 +53,10 @@ func ours(b []byte) string {
 	}
 	put("ip.src", "%v", p.Src)
 	put("ip.dst", "%v", p.Dst)
+	if p.Protocol == ip.ProtoTCP {
+		segmentFields(&p, put)
+		return line(v)
+	}
 	head, fail := wire.Read(p.Payload)
 	if p.Protocol != ip.ProtoOSPF || fail != wire.OK {
 		return line(v)
@@ -131,6 +142,70 @@ func ours(b []byte) string {
 	return line(v)
 }
 
+// segmentFields are the fields of a segment and of the BGP messages that are
+// whole in it.
+func segmentFields(p *ip.Packet, put func(field, format string, args ...any)) {
+	g, _ := tcpwire.Read(p.Payload, p.Src, p.Dst)
+	put("tcp.srcport", "%d", g.SrcPort)
+	put("tcp.dstport", "%d", g.DstPort)
+	put("tcp.seq_raw", "%d", g.Seq)
+	put("tcp.ack_raw", "%d", g.Ack)
+	put("tcp.window_size_value", "%d", g.Window)
+	if g.MSS != 0 {
+		put("tcp.options.mss_val", "%d", g.MSS)
+	}
+	if g.SrcPort != bgpwire.Port && g.DstPort != bgpwire.Port {
+		return
+	}
+	for b := g.Payload; len(b) > 0; {
+		t, body, n, _ := bgpwire.Split(b)
+		if n == 0 {
+			return
+		}
+		b = b[n:]
+		put("bgp.type", "%d", t)
+		put("bgp.length", "%d", n)
+		switch t {
+		case bgpwire.TypeOpen:
+			o, _ := bgpwire.ReadOpen(body)
+			put("bgp.open.myas", "%d", o.AS)
+			put("bgp.open.holdtime", "%d", o.HoldTime)
+			put("bgp.open.identifier", "%v", o.ID)
+			for _, c := range o.Caps {
+				put("bgp.cap.type", "%d", c.Code)
+				if c.Code == bgpwire.CapFourOctetAS {
+					put("bgp.cap.4as", "%d", o.FullAS())
+				}
+			}
+		case bgpwire.TypeNotification:
+			put("bgp.notify.major_error", "%d", bgpwire.ReadNotification(body).Code)
+		case bgpwire.TypeUpdate:
+			u, _ := bgpwire.ReadUpdate(body)
+			bgpwire.Prefixes(u.Withdrawn, func(x ip.Prefix) { put("bgp.prefix_length", "%d", x.Len) })
+			if len(u.Announced) > 0 {
+				a, _ := bgpwire.ReadAttributes(u.Attributes, bgpwire.Peer{FourOctet: true})
+				put("bgp.update.path_attribute.origin", "%d", a.Origin)
+				a.Path.Each(func(as uint32) { put("bgp.update.path_attribute.as_path_segment.as4", "%d", as) })
+				put("bgp.update.path_attribute.next_hop", "%v", ip.Addr(a.NextHop))
+				if a.HasMED {
+					put("bgp.update.path_attribute.multi_exit_disc", "%d", a.MED)
+				}
+				if a.HasLocalPref {
+					put("bgp.update.path_attribute.local_pref", "%d", a.LocalPref)
+				}
+				for _, c := range a.Communities {
+					put("bgp.update.path_attribute.community_as", "%d", c>>16)
+					put("bgp.update.path_attribute.community_value", "%d", c&0xffff)
+				}
+				if a.Originator != 0 {
+					put("bgp.update.path_attribute.originator_id", "%v", ip.Addr(a.Originator))
+				}
+			}
+			bgpwire.Prefixes(u.Announced, func(x ip.Prefix) { put("bgp.prefix_length", "%d", x.Len) })
+		}
+	}
+}
+
 func line(v map[string][]string) string {
 	out := make([]string, len(analysed))
 	for i, f := range analysed {
@@ -163,7 +238,7 @@ func TestTheAnalyserReadsWhatWeRead(t *testing.T) {
 			}
 			file := filepath.Join(t.TempDir(), "all.pcapng")
 			require.NoError(t, os.WriteFile(file, all.Bytes(), 0o600))
-			args := []string{"-T", "fields"}
+			args := []string{"-o", "tcp.desegment_tcp_streams:FALSE", "-o", "tcp.analyze_sequence_numbers:FALSE", "-T", "fields"}
 			for _, f := range analysed {
 				args = append(args, "-e", f)
 			}
@@ -217,4 +292,39 @@ func TestTheAnalyserFollowsTCP(t *testing.T) {
 	require.Equal(t, 2*6+2, segments, "two connections of six segments, and a refusal of two")
 	require.Empty(t, tshark(t, file, "-o", "tcp.check_checksum:TRUE", "-Y", "tcp.checksum.status == 0 or tcp.analysis.flags or _ws.malformed"))
 	require.Len(t, strings.Split(strings.TrimSpace(tshark(t, file, "-Y", "tcp.flags.reset == 1")), "\n"), 1)
+}
+
+// TestTheAnalyserFollowsBGP has an independent analyser follow all BGP connections
+// of all demo labs, each packet as its maker sent it: no segment is malformed,
+// lost, sent again or out of order, and no message is.
+func TestTheAnalyserFollowsBGP(t *testing.T) {
+	followed := 0
+	for _, l := range demo.Labs() {
+		h := played(t, l.Text)
+		w := h.Head()
+		var out bytes.Buffer
+		ng, err := pcapgo.NewNgWriter(&out, layers.LinkTypeEthernet)
+		require.NoError(t, err)
+		count := 0
+		// Until the link is cut: what is lost then is sent again, as it should be.
+		require.NoError(t, h.Frames(0, h.Steps()[0].After.Now(), func(f history.Frame) {
+			frame, _ := ip.ReadFrame(f.Bytes)
+			p, ok := ip.ReadPacket(frame.Payload)
+			if !ok || p.Protocol != ip.ProtoTCP || !w.Device(f.Device).Local(p.Src) {
+				return
+			}
+			count++
+			require.NoError(t, ng.WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(f.At)), CaptureLength: len(f.Bytes), Length: len(f.Bytes)}, f.Bytes))
+		}))
+		if count == 0 {
+			continue
+		}
+		followed++
+		require.NoError(t, ng.Flush())
+		file := filepath.Join(t.TempDir(), "bgp.pcapng")
+		require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
+		require.Empty(t, tshark(t, file, "-o", "tcp.check_checksum:TRUE",
+			"-Y", "tcp.checksum.status == 0 or (tcp.analysis.flags and not tcp.flags.reset == 1) or _ws.malformed or _ws.expert.severity >= 6291456"), l.Slug)
+	}
+	require.NotZero(t, followed)
 }

@@ -95,12 +95,14 @@ func TestAnalyserReadsEveryPacketOfTheDemoLabs(t *testing.T) {
 				require.NoError(t, err)
 			}
 			require.NoError(t, out.Close())
-			complaints := tshark(t, file, "-Y", complaint)
+			// A connection that changes its way is only in part on any one link: TCP is
+			// followed as a whole in TestTheAnalyserFollowsBGP.
+			complaints := tshark(t, file, "-o", "tcp.analyze_sequence_numbers:FALSE", "-o", "tcp.check_checksum:TRUE", "-Y", complaint)
 			require.Empty(t, complaints)
 			if total == 0 {
 				return // nobody has said anything yet
 			}
-			lines := strings.Split(strings.TrimSpace(tshark(t, file, "-T", "fields", "-e", "ospf.msg", "-e", "ospf.lsa")), "\n")
+			lines := strings.Split(strings.TrimSuffix(tshark(t, file, "-T", "fields", "-e", "ospf.msg", "-e", "ospf.lsa"), "\n"), "\n")
 			require.Len(t, lines, total, "it reads as many packets as were written")
 			for _, line := range lines {
 				kind, lsas, _ := strings.Cut(line, "\t")

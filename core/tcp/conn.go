@@ -274,7 +274,9 @@ func (s *Stack) synSent(h Host, id uint32, g *wire.Segment) {
 	}
 	s.acked(h, c, g.Ack)
 	s.establish(h, id)
-	s.acknowledge(h, c)
+	if c = &s.conns[id]; c.told != c.rcv && c.state != StateClosed {
+		s.acknowledge(h, c) // unless what its user sent on the news has done so
+	}
 	s.output(h, id)
 }
 
