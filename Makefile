@@ -46,8 +46,9 @@ docs:
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/api/schema.d.ts
 
 fuzz:
-	for p in ./core/wire/ip ./core/wire/ospf ./core/wire/tcp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
+	for p in ./core/wire/ip ./core/wire/ospf ./core/wire/tcp ./core/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/labtext
+	go test -run '^$$' -fuzz FuzzPattern -fuzztime 30s -fuzzminimizetime 1s ./core/policy
 
 screenshots: build
 	mkdir -p docs/screenshots

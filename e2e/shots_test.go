@@ -40,7 +40,11 @@ var shots = []shot{
 		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
 		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
 	{name: "map-areas", lab: "three-areas", path: "/map"},
-	{name: "segment", lab: "station-yard", path: "/neighbours"},
+	{name: "map-carriers", lab: "two-carriers", path: "/map"},
+	{name: "sessions", lab: "planted-sessions", path: "/neighbours?who=quarry/192.0.2.6"},
+	{name: "paths", lab: "two-carriers", path: "/paths?to=198.51.100.0/25"},
+	{name: "policies", lab: "two-carriers", path: "/policies", prepare: []step{
+		chromedp.SetValue(chromedp.CSS(`label select`), "ours-and-customers"), sees("by own")}},
 	{name: "database", lab: "three-areas", path: "/database", prepare: []step{
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="summary" and @aria-expanded]`)), sees("routes by it")}},
 	{name: "shortest-paths", lab: "three-areas", path: "/map?who=boathouse", prepare: []step{key("h"), sees("boathouse reaches")}},
@@ -49,7 +53,6 @@ var shots = []shot{
 	{name: "messages", lab: "three-areas", acts: []string{"cut upper.e4", "mend upper.e4"}, path: "/messages"},
 	{name: "summary", lab: "three-areas", path: "/routes", prepare: []step{
 		mark("10.1.1.0/30"), mark("10.1.2.0/30"), mark("10.1.9.0/24"), sees("leading bits in common")}},
-	{name: "routes-areas", lab: "three-areas", path: "/routes", dark: true},
 	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
 }
 

@@ -88,7 +88,8 @@ type peer struct {
 	forced  Override
 	last    Ending
 	sentCap []wire.Capability
-	holding event.Time // hold time in force
+	theirs  []wire.Capability // of the last OPEN
+	holding event.Time        // hold time in force
 
 	retry, hold, keepalive, interval event.Timer
 	watch, guard                     event.Watch
@@ -472,6 +473,7 @@ func (p *peer) both(t *try, code uint8) bool {
 // onOpen judges an OPEN (RFC 4271 6.2), and settles a collision (6.8).
 func (s *Speaker) onOpen(h Host, i, k int, o wire.Open) {
 	p := &s.peers[i]
+	p.theirs = o.Caps
 	switch {
 	case o.FullAS() != p.config.AS:
 		s.failTry(h, i, k, Ending{Reason: note.PeerASDiffers, Notify: true, Code: wire.OpenError, Subcode: wire.BadPeerAS,

@@ -63,3 +63,6 @@ func (l *Lab) PathTable(m history.Moment, device, peer string) (observe.PathTabl
 func (l *Lab) TryPolicy(m history.Moment, t observe.Trial) (observe.Bench, error) {
 	return observe.TryPolicy(l.World(m), t)
 }
+
+// Policies are the policies of the lab, and who uses them.
+func (l *Lab) Policies(m history.Moment) []observe.PolicyUse { return observe.PoliciesOf(l.World(m)) }

@@ -99,6 +99,9 @@ func (w *World) Shared() *route.Shared { return w.shared }
 func (w *World) Attrs() *attr.Pool  { return w.attrs }
 func (w *World) Book() *policy.Book { return w.book }
 
+// Policies are the policies as they are configured; for reading.
+func (w *World) Policies() *config.Policies { return &w.written }
+
 // Push queues an event.
 func (w *World) Push(e event.Event) { w.queue.Push(e) }
 

@@ -78,6 +78,7 @@ type MapSession struct {
 	State    string `json:"state"`
 	Why      string `json:"why,omitempty" doc:"why it is not up, a sentence"`
 	Peer     string `json:"peer" doc:"the address that a has the session with"`
+	Back     string `json:"back,omitempty" doc:"the address that b has it with; absent if b has no such peer"`
 	Linked   bool   `json:"linked" doc:"a link joins the two"`
 }
 
@@ -203,6 +204,9 @@ func mapSessions(w *network.World) []MapSession {
 		m := MapSession{A: n.A.Device, B: n.B.Device, External: n.Session.External, Up: n.Up, State: n.State}
 		if n.Session.A != nil {
 			m.Peer = n.Session.A.Peer
+		}
+		if n.Session.B != nil {
+			m.Back = n.Session.B.Peer
 		}
 		if len(n.Reasons) > 0 {
 			m.Why = n.Reasons[0].Text

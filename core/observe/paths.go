@@ -299,7 +299,7 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 	// The step at which the last of the others lost is what decided.
 	for _, p := range r.Paths[1:] {
 		if p.Accepted && p.Against == first.From && p.What != "" {
-			return fmt.Sprintf("%s, before that from %s by %s: %s, not %s", s, p.From, p.What, p.Theirs, p.Mine)
+			return fmt.Sprintf("%s rather than that from %s: %s %s, not %s", s, p.From, p.What, p.Theirs, p.Mine)
 		}
 	}
 	if len(r.Paths) == 1 {
@@ -477,7 +477,8 @@ func missing(w *network.World, d *device.Device, id uint32, v bgp.PeerView) stri
 		return fmt.Sprintf("%s has it, and has no such peer as %s", far.Name(), d.Name())
 	}
 	x := sentRow(w, far, id, back)
-	if x.Sent != nil {
+	own := x.Code == note.FromThatPeer.String() || x.Code == note.BetweenInternal.String() && x.Remedy == ""
+	if x.Sent != nil || own { // there is nothing amiss
 		return ""
 	}
 	return fmt.Sprintf("%s has it and does not send it: %s", far.Name(), x.Why)

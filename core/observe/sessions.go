@@ -320,6 +320,11 @@ func sessionRow(w *network.World, a, b talker) Neighbour {
 	c := &sessionReasons{a: a, b: b}
 	c.observed()
 	c.foreseen()
+	// What the other end said of it explains less than what is behind it.
+	slices.SortStableFunc(c.list, func(a, b Reason) int {
+		rank := map[string]int{note.NotificationReceived.String(): 1, note.ConnectionClosed.String(): 1}
+		return rank[a.Code] - rank[b.Code]
+	})
 	n.Reasons = append(n.Reasons, c.list...)
 	return n
 }

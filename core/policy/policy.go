@@ -30,7 +30,7 @@ type Route struct {
 	// What actions said of the next hop: ours or the peer's, which the speaker has
 	// to fill in, or the one that Attrs has now, which it must leave.
 	Self, Peer, Fixed bool
-	owned      bool // Attrs is this run's own
+	owned             bool // Attrs is this run's own
 }
 
 // edit is the attributes, for writing.

@@ -15,6 +15,20 @@ export type MapDevice = Schemas['MapDevice'];
 export type Flow = Schemas['Flow'];
 export type Path = Schemas['Path'];
 export type Neighbour = Schemas['Neighbour'];
+export type Session = Schemas['Session'];
+export type SessionSide = Schemas['SessionSide'];
+export type MapSession = Schemas['MapSession'];
+export type PrefixPaths = Schemas['PrefixPaths'];
+export type RouterPaths = Schemas['RouterPaths'];
+export type PathRow = Schemas['PathRow'];
+export type SentRow = Schemas['SentRow'];
+export type PolicyTrace = Schemas['PolicyTrace'];
+export type Attributes = Schemas['Attributes'];
+export type PathTable = Schemas['PathTable'];
+export type TableRow = Schemas['TableRow'];
+export type Bench = Schemas['Bench'];
+export type Tried = Schemas['Tried'];
+export type Trial = Schemas['Trial'];
 export type Reason = Schemas['Reason'];
 export type Port = Schemas['Port'];
 export type Process = Schemas['Process'];
@@ -202,6 +216,49 @@ export const usePath = (id: string, when: string, from: string, to: string) =>
     queryFn: () =>
       unwrap(http.GET('/api/labs/{id}/path', { params: { path: { id }, query: { at: when, from, to } } })),
     enabled: from !== '' && to !== '',
+    placeholderData: keepPreviousData,
+  });
+
+export const usePolicies = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'policies', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/policies', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
+/** The story of a prefix through BGP, at one router or at all that have it. */
+export const usePaths = (id: string, when: string, to: string, device: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'paths', when, to, device],
+    queryFn: () =>
+      unwrap(http.GET('/api/labs/{id}/paths', { params: { path: { id }, query: { at: when, to, device } } })),
+    enabled: to !== '',
+    placeholderData: keepPreviousData,
+  });
+
+/** The tables of a session, or with an empty peer the Loc-RIB of a router. */
+export const usePathTable = (id: string, when: string, device: string, peer: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'path-table', when, device, peer],
+    queryFn: () =>
+      unwrap(
+        http.GET('/api/labs/{id}/path-table', {
+          params: { path: { id }, query: { at: when, device, peer } },
+        }),
+      ),
+    enabled: device !== '',
+    placeholderData: keepPreviousData,
+  });
+
+/** Routes run through a policy, and through that of a draft. */
+export const useBench = (id: string, when: string, trial: Trial, enabled: boolean) =>
+  useQuery({
+    queryKey: [...labKey(id), 'bench', when, trial],
+    queryFn: () =>
+      unwrap(
+        http.POST('/api/labs/{id}/bench', { params: { path: { id }, query: { at: when } }, body: trial }),
+      ),
+    enabled,
     placeholderData: keepPreviousData,
   });
 

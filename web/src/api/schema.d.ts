@@ -346,6 +346,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The policies of the lab, and who uses them */
+        get: operations["get-policies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/ports": {
         parameters: {
             query?: never;
@@ -1068,6 +1085,8 @@ export interface components {
             /** @description device */
             a: string;
             b: string;
+            /** @description the address that b has it with; absent if b has no such peer */
+            back?: string;
             external: boolean;
             /** @description a link joins the two */
             linked: boolean;
@@ -1356,6 +1375,11 @@ export interface components {
             /** @description a sentence */
             says: string;
             steps: components["schemas"]["PolicyStep"][];
+        };
+        PolicyUse: {
+            name: string;
+            statements: string[];
+            uses: components["schemas"]["Use"][];
         };
         Port: {
             address?: string;
@@ -1894,6 +1918,15 @@ export interface components {
             left?: components["schemas"]["Attributes"];
             prefix: string;
             trace: components["schemas"]["PolicyTrace"];
+        };
+        Use: {
+            device: string;
+            /** @description address of the session */
+            peer?: string;
+            /** @enum {string} */
+            way: "in" | "out" | "originate" | "inject" | "aggregate" | "policy";
+            /** @description a few words */
+            words: string;
         };
     };
     responses: never;
@@ -2673,6 +2706,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PrefixPaths"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-policies": {
+        parameters: {
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyUse"][];
                 };
             };
             /** @description Error */

@@ -75,6 +75,8 @@ export function Explanation({ lab, link, act, past, close }: Props) {
                 ? 'A router that runs OSPF'
                 : 'A router without OSPF'}
             {device.areas.length > 0 && `, in area ${device.areas.join(', ')}`}
+            {device.as !== undefined && `, in AS ${device.as}`}
+            {device.reflector && ', a route reflector'}
           </Box>
           {device.routerId && (
             <Quiet display="block">

@@ -40,6 +40,7 @@ const map: MapData = {
       routerId: '10.255.0.1',
       areas: ['0'],
       roles: [],
+      reflector: false,
       services: [],
       addresses: ['10.255.0.1'],
       enabled: true,
@@ -49,12 +50,14 @@ const map: MapData = {
       kind: 'host',
       areas: [],
       roles: [],
+      reflector: false,
       services: [],
       addresses: ['10.20.1.10'],
       enabled: true,
     },
   ],
   virtual: [],
+  sessions: [],
   links: [
     {
       id: 'mill.e1 halt.e1',

@@ -3,7 +3,7 @@ import { useNavigate, useParams, useSearchParams } from 'react-router';
 
 /** What all views look at: who, where to, when. It lives in the address, so that a view can be linked. */
 export interface Focus {
-  /** A device, a port ("viaduct.e1"), or '' for all. */
+  /** A device, a port ("viaduct.e1"), a session ("viaduct/192.0.2.2"), or '' for all. */
   who: string;
   /** A prefix, an address, a flow ("flow tickets"), or '' for everything. */
   to: string;
@@ -17,6 +17,8 @@ export const views = [
   { name: 'ports', title: 'Ports', key: 'o' },
   { name: 'neighbours', title: 'Neighbours', key: 'n' },
   { name: 'routes', title: 'Routes', key: 'r' },
+  { name: 'paths', title: 'Paths', key: 'w' },
+  { name: 'policies', title: 'Policies', key: 'b' },
   { name: 'database', title: 'Database', key: 'd' },
   { name: 'messages', title: 'Messages', key: 'g' },
   { name: 'packets', title: 'Packets', key: 'x' },
@@ -25,8 +27,11 @@ export const views = [
 
 export type View = (typeof views)[number]['name'];
 
-/** The device of a focus: "viaduct" of "viaduct.e1". */
-export const deviceOf = (who: string) => who.split('.')[0] ?? '';
+/** The device of a focus: "viaduct" of "viaduct.e1" and of "viaduct/192.0.2.2". */
+export const deviceOf = (who: string) => who.split(/[./]/)[0] ?? '';
+
+/** The peer's address of a session in focus, '' if none is. */
+export const peerOf = (who: string) => who.split('/')[1] ?? '';
 
 /** A port's name: "viaduct.e1"; a host stands for its only port. */
 export const portName = (e: { device: string; port: string }) =>

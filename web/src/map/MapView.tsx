@@ -9,13 +9,29 @@ import {
   type Node,
 } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
-import { useEffect, useMemo } from 'react';
-import { useMap, usePath, useTree, type Flow, type MapData, type Path, type Tree } from '../api/client';
+import { useEffect, useMemo, useState } from 'react';
+import {
+  useMap,
+  usePath,
+  useRoutes,
+  useTree,
+  type Flow,
+  type MapData,
+  type Path,
+  type Tree,
+} from '../api/client';
 import { deviceOf, portName, useFocus } from '../focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../parts/parts';
 import { save } from '../parts/csv';
 import { plural } from '../parts/words';
-import { DeviceCard, SegmentPill, type CardNode, type PillNode } from './cards';
+import {
+  AutonomousSystem,
+  DeviceCard,
+  SegmentPill,
+  type CardNode,
+  type PillNode,
+  type RegionNode,
+} from './cards';
 import {
   cardSize,
   crossings,
@@ -27,13 +43,16 @@ import {
   type Graph,
 } from './graph';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
+import { regions } from './region';
+import { SessionEdge, type SessionEdgeType } from './SessionEdge';
+import { spread } from './spread';
 import { VirtualEdge, type VirtualEdgeType } from './VirtualEdge';
 import { layOut, type Places } from './layout';
 import { usePins } from './pins';
 import { mapSvg } from './svg';
 
-const nodeTypes = { device: DeviceCard, segment: SegmentPill };
-const edgeTypes = { link: LinkEdge, virtual: VirtualEdge };
+const nodeTypes = { device: DeviceCard, segment: SegmentPill, region: AutonomousSystem };
+const edgeTypes = { link: LinkEdge, virtual: VirtualEdge, session: SessionEdge };
 
 interface Props {
   /** A port of the selected link, '' for none. */
@@ -73,7 +92,11 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const way = usePath(id, focus.when, aimed ? who : '', aimed ? focus.to : '');
   const root = map.data?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
   const shortest = useTree(id, focus.when, tree ? root : '');
-  const steps = tree && root ? shortest.data : undefined;
+  const routes = useRoutes(id, focus.when);
+  const row = aimed ? routes.data?.rows.find((r) => r.prefix === focus.to) : undefined;
+  const everywhere = useMemo(() => (tree && row ? spread(row) : undefined), [tree, row]);
+  const steps = everywhere ?? (tree && root ? shortest.data : undefined);
+  const [arcs, setArcs] = useState(true);
 
   if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
   if (!map.data || !places) return <Waiting what="laying the map out" />;
@@ -101,12 +124,28 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             </Box>
           </Choice>
         ))}
-        {root && (
+        {row && (
+          <Choice on={everywhere !== undefined} onClick={() => setTree(!tree)}>
+            to {row.prefix} from everywhere
+          </Choice>
+        )}
+        {map.data.sessions.length > 0 && (
+          <Choice on={arcs} onClick={() => setArcs(!arcs)}>
+            BGP sessions
+          </Choice>
+        )}
+        {root && !row && (
           <Choice on={tree} onClick={() => setTree(!tree)}>
             shortest paths of {root}
           </Choice>
         )}
-        {steps && (
+        {everywhere && row && (
+          <Box flex={1} minW={0} color="plum" fontWeight="500" data-testid="tree">
+            {plural(Object.keys(row.cells).length, 'router')} of{' '}
+            {map.data.devices.filter((d) => d.kind === 'router').length} have a route to {row.prefix}
+          </Box>
+        )}
+        {steps && !everywhere && (
           <Box flex={1} minW={0} color="plum" fontWeight="500" data-testid="tree">
             {`${root} reaches ${plural(new Set(steps.steps.flatMap((s) => s.device ?? [])).size, 'router')}; ${plural(steps.runs, 'run')} of SPF so far`}
           </Box>
@@ -144,6 +183,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           places={places}
           path={steps ? undefined : path}
           tree={steps}
+          arcs={arcs}
           link={link}
           setLink={setLink}
           labels={labels}
@@ -160,6 +200,8 @@ interface CanvasProps {
   places: Places;
   path: Path | undefined;
   tree: Tree | undefined;
+  /** BGP sessions are drawn. */
+  arcs: boolean;
   link: string;
   setLink: (port: string) => void;
   labels: boolean;
@@ -167,7 +209,7 @@ interface CanvasProps {
   keep: () => void;
 }
 
-function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: CanvasProps) {
+function Canvas({ map, places, path, tree, arcs, link, setLink, labels, pin, keep }: CanvasProps) {
   const { focus, set } = useFocus();
   const flow = useReactFlow();
   const ready = useNodesInitialized();
@@ -209,13 +251,26 @@ function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: C
         position: places[segmentId(l)] ?? { x: 0, y: 0 },
         data: { name: l.name ?? '' },
       }));
-    return [...cards, ...pills];
+    const areas: RegionNode[] = regions(map, places).map((r) => ({
+      id: `AS ${r.as}`,
+      type: 'region',
+      measured: { width: r.width, height: r.height },
+      width: r.width,
+      height: r.height,
+      position: { x: r.x, y: r.y },
+      data: { region: r },
+      draggable: false,
+      selectable: false,
+      focusable: false,
+      zIndex: -1,
+    }));
+    return [...areas, ...cards, ...pills];
   }, [map, places, focus.who, path, tree]);
 
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
     const pairs = new Map<string, number>();
-    const out: (LinkEdgeType | VirtualEdgeType)[] = [];
+    const out: (LinkEdgeType | VirtualEdgeType | SessionEdgeType)[] = [];
     for (const l of map.links) {
       if (l.kind === 'segment') {
         l.ends.forEach((e, i) => {
@@ -271,8 +326,21 @@ function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: C
         data: { virtual: v, choose: () => void set({ who: `${v.a}.${v.port}` }) },
       });
     }
+    for (const s of arcs ? map.sessions : []) {
+      out.push({
+        id: `session ${s.a} ${s.peer} ${s.b}`,
+        source: s.a,
+        target: s.b,
+        type: 'session',
+        data: {
+          session: s,
+          on: focus.who === `${s.a}/${s.peer}`,
+          choose: () => void set({ who: `${s.a}/${s.peer}` }),
+        },
+      });
+    }
     return out;
-  }, [map, path, tree, link, labels, set]);
+  }, [map, path, tree, arcs, link, labels, set, focus.who]);
 
   return (
     <ReactFlow
@@ -292,8 +360,8 @@ function Canvas({ map, places, path, tree, link, setLink, labels, pin, keep }: C
       proOptions={{ hideAttribution: true }}
       onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
       onEdgeClick={(_, e) => {
-        if (e.type === 'virtual') {
-          (e as VirtualEdgeType).data?.choose();
+        if (e.type === 'virtual' || e.type === 'session') {
+          (e as VirtualEdgeType | SessionEdgeType).data?.choose();
           return;
         }
         const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;

@@ -2,12 +2,14 @@ import { Box } from '@chakra-ui/react';
 import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
 import type { MapDevice } from '../api/client';
 import { cardSize } from './graph';
-import { tinted } from './tint';
+import type { Region } from './region';
+import { asTint, tinted } from './tint';
 
 export type CardNode = Node<
   { device: MapDevice; focused: boolean; stops: string; far: number | undefined },
   'device'
 >;
+export type RegionNode = Node<{ region: Region }, 'region'>;
 export type PillNode = Node<{ name: string }, 'segment'>;
 
 const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
@@ -69,6 +71,11 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
             {far === 0 ? 'root' : `costs ${far}`}
           </Box>
         )}
+        {far === undefined && device.reflector && (
+          <Box fontSize="9.5px" color="plum" whiteSpace="nowrap" title="route reflector">
+            reflector
+          </Box>
+        )}
         {far === undefined &&
           device.roles
             .filter((r) => roleWords[r])
@@ -122,5 +129,23 @@ export function SegmentPill({ data }: NodeProps<PillNode>) {
       <Ends />
       {data.name}
     </Box>
+  );
+}
+
+/** An autonomous system: a tinted region behind the cards of its devices. */
+export function AutonomousSystem({ data }: NodeProps<RegionNode>) {
+  const r = data.region;
+  return (
+    <svg
+      width={r.width}
+      height={r.height}
+      style={{ overflow: 'visible', pointerEvents: 'none' }}
+      data-as={r.as}
+    >
+      <path d={r.d} fill={asTint(r.as)} fillOpacity={0.32} stroke="var(--chakra-colors-line)" />
+      <text x={r.name.x} y={r.name.y} fontSize={11} fontWeight={650} fill="var(--chakra-colors-quiet)">
+        AS {r.as}
+      </text>
+    </svg>
   );
 }

@@ -8,6 +8,7 @@ const device = (name: string, kind: 'router' | 'host') => ({
   kind,
   areas: [],
   roles: [],
+  reflector: false,
   services: [],
   addresses: [],
   enabled: true,
@@ -15,6 +16,7 @@ const device = (name: string, kind: 'router' | 'host') => ({
 const map: MapData = {
   devices: [device('viaduct', 'router'), device('summit', 'router'), device('kiosk', 'host')],
   virtual: [],
+  sessions: [],
   links: [
     {
       id: 'viaduct.e1 summit.e1',

@@ -19,3 +19,6 @@ export function tinted(areas: string[]): string {
   });
   return `linear-gradient(90deg, ${stops.join(', ')})`;
 }
+
+/** The tint of an autonomous system. */
+export const asTint = (as: number): string => css(['sage', ...tints][as % (tints.length + 1)] ?? 'sage');

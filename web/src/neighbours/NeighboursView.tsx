@@ -1,40 +1,51 @@
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useLab, useNeighbours, type Neighbour, type Reason } from '../api/client';
+import { useAct, useLab, useNeighbours, type Neighbour, type Reason } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 import { Sheet, Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
 import { Ladder } from './Ladder';
+import { SessionRow, sessionName } from './SessionRow';
 
 type End = Neighbour['a'];
 
-/** One row an adjacency, both ends side by side; what is not up says why. */
+/** One row an adjacency or a session, both ends side by side; what is not up says why. */
 export function NeighboursView() {
   const { id, focus, set } = useFocus();
   const data = useNeighbours(id, focus.when);
   const lab = useLab(id);
+  const act = useAct(id);
   const [only, setOnly] = useState(false);
+  const [protocol, setProtocol] = useState<'' | 'ospf' | 'bgp'>('');
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the neighbours" />;
   const who = deviceOf(focus.who);
   const mine = data.data.filter((n) => !who || n.a.device === who || n.b.device === who);
-  const rows = mine.filter((n) => !only || !n.up);
+  const rows = mine.filter((n) => (!only || !n.up) && (!protocol || n.protocol === protocol));
+  const sessions = mine.filter((n) => n.protocol === 'bgp');
+  const adjacencies = mine.length - sessions.length;
   const now = /^[\d.]+$/.test(focus.when) ? Number(focus.when) : momentOf(focus.when, lab.data);
   if (data.data.length === 0) {
     return (
-      <Empty title="No adjacency is configured">
-        OSPF runs on no linked port of this lab. Press t and add ospf area 0 to the ports that shall speak it.
+      <Empty title="No neighbours are configured">
+        OSPF runs on no linked port of this lab, and no router has a BGP peer. Press t and add ospf area 0 to
+        the ports that shall speak it, or bgp as NUMBER to a router.
       </Empty>
     );
   }
   return (
     <Box p={4}>
       <Flex gap={6} mb={3} align="center">
-        <Count n={mine.filter((n) => n.state === 'Full').length} what="OSPF adjacencies Full" />
-        {mine.some((n) => n.up && n.state !== 'Full') && (
-          <Count n={mine.filter((n) => n.up && n.state !== 'Full').length} what="at 2-Way, as they should" />
+        {adjacencies > 0 && (
+          <Count n={mine.filter((n) => n.state === 'Full').length} what="OSPF adjacencies Full" />
+        )}
+        {sessions.length > 0 && (
+          <Count n={sessions.filter((n) => n.up).length} what="BGP sessions Established" />
+        )}
+        {mine.some((n) => n.up && n.state === '2-Way') && (
+          <Count n={mine.filter((n) => n.up && n.state === '2-Way').length} what="at 2-Way, as they should" />
         )}
         <Count
           n={mine.filter((n) => !n.up).length}
@@ -42,6 +53,16 @@ export function NeighboursView() {
           tone={mine.some((n) => !n.up) ? 'brick' : 'ink'}
         />
         <Box flex={1} />
+        {adjacencies > 0 && sessions.length > 0 && (
+          <>
+            <Choice on={protocol === 'ospf'} onClick={() => setProtocol(protocol === 'ospf' ? '' : 'ospf')}>
+              OSPF
+            </Choice>
+            <Choice on={protocol === 'bgp'} onClick={() => setProtocol(protocol === 'bgp' ? '' : 'bgp')}>
+              BGP
+            </Choice>
+          </>
+        )}
         <Choice on={!only} onClick={() => setOnly(false)}>
           All
         </Choice>
@@ -58,17 +79,29 @@ export function NeighboursView() {
         below={rows.length === 0 && <Empty title="All of them are up">Nothing is left to show.</Empty>}
       >
         <tbody>
-          {rows.map((n) => (
-            <Row
-              key={`${n.a.device}.${n.a.port} ${n.b.device}.${n.b.port}`}
-              id={id}
-              when={focus.when}
-              n={n}
-              now={now}
-              focus={(w) => void set({ who: w })}
-              focused={focus.who}
-            />
-          ))}
+          {rows.map((n) =>
+            n.protocol === 'bgp' ? (
+              <SessionRow
+                key={sessionName(n)}
+                n={n}
+                now={now}
+                focused={focus.who}
+                focus={(w) => void set({ who: w })}
+                act={(action) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) })}
+                past={focus.when !== 'now'}
+              />
+            ) : (
+              <Row
+                key={`${n.a.device}.${n.a.port} ${n.b.device}.${n.b.port}`}
+                id={id}
+                when={focus.when}
+                n={n}
+                now={now}
+                focus={(w) => void set({ who: w })}
+                focused={focus.who}
+              />
+            ),
+          )}
         </tbody>
       </Sheet>
     </Box>
@@ -226,7 +259,7 @@ export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }
             {r.text}
             <Box color="quiet" fontSize="12px">
               {marks[r.source]}
-              {r.source === 'observed' && ` ${r.by}`}
+              {r.source === 'observed' && ` ${r.by ?? ''}`}
               {r.count ? `, ${r.count} packets refused so far` : ''}
               {r.remedy ? `. ${r.remedy[0]?.toUpperCase()}${r.remedy.slice(1)}.` : ''}
             </Box>
@@ -248,6 +281,7 @@ const Value = ({ v }: { v: string | undefined }) =>
 
 const toRows = (rows: Neighbour[]) => [
   [
+    'protocol',
     'a device',
     'a port',
     'a address',
@@ -262,6 +296,7 @@ const toRows = (rows: Neighbour[]) => [
     'reasons',
   ],
   ...rows.map((n) => [
+    n.protocol,
     n.a.device,
     n.a.port,
     n.a.address ?? '',

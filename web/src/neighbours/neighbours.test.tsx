@@ -106,7 +106,7 @@ describe('neighbours', () => {
   });
   test('nothing configured, and a server that refuses', async () => {
     show(<NeighboursView />, { ...answers, 'GET /api/labs/x1/neighbours': [] });
-    expect(await screen.findByText('No adjacency is configured')).toBeTruthy();
+    expect(await screen.findByText('No neighbours are configured')).toBeTruthy();
   });
   test('a refusal stands where the rows would', async () => {
     show(<NeighboursView />, {

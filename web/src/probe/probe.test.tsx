@@ -14,6 +14,7 @@ const device = (name: string, kind: 'host' | 'router', addresses: string[]): Map
   addresses,
   areas: [],
   roles: [],
+  reflector: false,
   services: [],
   enabled: true,
 });

@@ -10,7 +10,7 @@ import { Story } from '../explain/Story';
 import { matches } from './match';
 import { SummaryHelper } from './SummaryHelper';
 
-const sources = ['all', 'connected', 'static', 'ospf'] as const;
+const sources = ['all', 'connected', 'static', 'ospf', 'bgp'] as const;
 
 /** One row a prefix, one column a router: where it goes, and from which source. */
 export function RoutesView() {
@@ -65,7 +65,7 @@ export function RoutesView() {
         <Box flex={1} />
         {sources.map((s) => (
           <Choice key={s} on={source === s} onClick={() => setSource(s)}>
-            {s === 'all' ? 'All sources' : s === 'ospf' ? 'OSPF' : s}
+            {s === 'all' ? 'All sources' : s === 'ospf' || s === 'bgp' ? s.toUpperCase() : s}
           </Choice>
         ))}
         <Plain size="xs" h="26px" onClick={() => save('routes.csv', 'text/csv', csv(toRows(rows, devices)))}>
@@ -253,6 +253,7 @@ function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
                 </Quiet>
               )}
               {cell.source === 'static' && <Quiet>static {cell.preference}</Quiet>}
+              {cell.source === 'bgp' && <Quiet>BGP, {cell.kind}</Quiet>}
             </Box>
             <Mono color="quiet" fontSize="11px">
               {cell.nextHops.map((h) => (h.via ? `${h.via} ${h.port}` : h.port)).join(', ')}

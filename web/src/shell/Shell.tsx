@@ -13,6 +13,8 @@ import { NeighboursView } from '../neighbours/NeighboursView';
 import { Plain, Trouble, Waiting } from '../parts/parts';
 import { momentWords } from '../parts/words';
 import { PacketsView } from '../packets/PacketsView';
+import { PathsView } from '../paths/PathsView';
+import { PoliciesView } from '../policies/PoliciesView';
 import { PortsView } from '../ports/PortsView';
 import { Probe } from '../probe/Probe';
 import { RoutesView } from '../routes/RoutesView';
@@ -249,6 +251,8 @@ function Open({ lab }: { lab: LabState }) {
             {view === 'ports' && <PortsView />}
             {view === 'neighbours' && <NeighboursView />}
             {view === 'routes' && <RoutesView />}
+            {view === 'paths' && <PathsView />}
+            {view === 'policies' && <PoliciesView lab={lab} />}
             {view === 'database' && <DatabaseView />}
             {view === 'messages' && <MessagesView />}
             {view === 'packets' && <PacketsView lab={lab} />}

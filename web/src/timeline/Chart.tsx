@@ -215,6 +215,18 @@ function Mark({
           {inner}
         </path>
       );
+    case 'session':
+      return (
+        <path d={`M${x},${y + 5}L${x + 5},${y - 4}H${x - 5}Z`} fill={c('plum')}>
+          {inner}
+        </path>
+      );
+    case 'updates':
+      return (
+        <circle cx={x} cy={y} r={3.5} fill={c('panel')} stroke={c('plum')} strokeWidth={1.5}>
+          {inner}
+        </circle>
+      );
     case 'flooding':
       return (
         <circle cx={x} cy={y} r={4} fill={c('ochre')}>
@@ -254,30 +266,35 @@ function Mark({
 }
 
 /** What the shapes mean. */
-export function Legend() {
+export function Legend({ rows }: { rows: { events: { lane: string }[] }[] | undefined }) {
+  const used = new Set(rows?.flatMap((r) => r.events.map((e) => e.lane)));
   const items: [string, string][] = [
     ['detection', 'port'],
     ['adjacency', 'neighbour'],
     ['flooding', 'LSA'],
     ['spf', 'SPF wait and run'],
+    ['session', 'BGP session'],
+    ['updates', 'BGP UPDATE'],
     ['forwarding', 'forwarding changed'],
   ];
   return (
     <span style={{ display: 'inline-flex', gap: 12, fontSize: 11, color: c('quiet') }}>
-      {items.map(([lane, words]) => (
-        <span key={lane} style={{ display: 'inline-flex', alignItems: 'center', gap: 4 }}>
-          <svg width={14} height={12} aria-hidden="true">
-            <Mark
-              x={lane === 'spf' ? 1 : 7}
-              until={lane === 'spf' ? 13 : undefined}
-              y={6}
-              lane={lane}
-              title={words}
-            />
-          </svg>
-          {words}
-        </span>
-      ))}
+      {items
+        .filter(([lane]) => used.has(lane))
+        .map(([lane, words]) => (
+          <span key={lane} style={{ display: 'inline-flex', alignItems: 'center', gap: 4 }}>
+            <svg width={14} height={12} aria-hidden="true">
+              <Mark
+                x={lane === 'spf' ? 1 : 7}
+                until={lane === 'spf' ? 13 : undefined}
+                y={6}
+                lane={lane}
+                title={words}
+              />
+            </svg>
+            {words}
+          </span>
+        ))}
     </span>
   );
 }

@@ -47,7 +47,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
             'Nothing has been done yet.'
           )}
         </Box>
-        {open && <Legend />}
+        {open && <Legend rows={detail.data?.rows} />}
         {action && lab.actions.length > 1 && <BeforeAfter seq={seq} actions={lab.actions.length} />}
       </Flex>
       {open && detail.data && (

@@ -92,7 +92,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
             />
           </Box>
           <Box mb={4}>
-            <Legend />
+            <Legend rows={detail.data?.rows} />
           </Box>
           {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
           <Flex gap={8} wrap="wrap">
