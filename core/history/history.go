@@ -153,6 +153,7 @@ func (h *History) Run(s *Step, stop func() bool) error {
 // advance runs the world to the end of the step, leaving keyframes behind.
 func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 	from := w.Handled()
+	var churn network.Churn
 	for {
 		before := w.Handled()
 		if s.Until != 0 {
@@ -167,7 +168,7 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 		case stop != nil && stop():
 			s.Outcome = network.Stopped
 			return
-		case w.Handled()-from >= MaxEvents || w.Handled() == before:
+		case w.Handled()-from >= MaxEvents || w.Handled() == before || s.Until == 0 && churn.Recurs(w, s.NotesApplied):
 			s.Outcome = network.Unsettled
 			return
 		}

@@ -32,6 +32,7 @@ type Action struct {
 	Out         int      `json:"out" doc:"flows that were out for a time"`
 	Summary     string   `json:"summary" doc:"one sentence"`
 	Changes     []string `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
+	Cycle       []string `json:"cycle" doc:"of an action that does not settle: the round of changes that goes on for ever"`
 	Diverged    bool     `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
 }
 
@@ -104,6 +105,7 @@ func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 	for _, c := range changes {
 		a.Changes = append(a.Changes, c.String())
 	}
+	a.Cycle = cycleOf(s)
 	a.Summary = actionWords(&a)
 	return a
 }

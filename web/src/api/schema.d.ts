@@ -529,6 +529,8 @@ export interface components {
              * @description seconds from the action to the last change of forwarding on any router; null if there was none
              */
             convergence: number | null;
+            /** @description of an action that does not settle: the round of changes that goes on for ever */
+            cycle: string[];
             /** @description a newer engine came to another result than the one recorded */
             diverged: boolean;
             /** Format: double */
@@ -582,6 +584,8 @@ export interface components {
              * @description seconds from the action to the last change of forwarding on any router; null if there was none
              */
             convergence: number | null;
+            /** @description of an action that does not settle: the round of changes that goes on for ever */
+            cycle: string[];
             /** @description a newer engine came to another result than the one recorded */
             diverged: boolean;
             /** Format: double */
