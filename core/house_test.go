@@ -17,7 +17,8 @@ import (
 // its own only. docs/architecture.md tells what each is for.
 var floors = [][]string{
 	{"core/note", "core/event", "core/store"},
-	{"core/attr", "core/wire/ip", "core/config"},
+	{"core/attr"},
+	{"core/wire/ip", "core/config"},
 	{"core/wire/ospf", "core/wire/tcp", "core/wire/bgp"},
 	{"core/route"},
 	{"core/policy", "core/tcp"},

@@ -560,6 +560,8 @@ func (s *Speaker) failTry(h Host, i, k int, e Ending) {
 	if e.Notify && t.stage >= OpenSent {
 		s.notify(h, i, k, e)
 		h.CloseTCP(t.conn)
+	} else if e.Received {
+		h.CloseTCP(t.conn) // the peer has said what there was to say
 	} else {
 		h.AbortTCP(t.conn)
 	}
@@ -601,6 +603,8 @@ func (s *Speaker) end(h Host, i int, e Ending) {
 		if e.Notify && t.stage >= OpenSent {
 			told = true
 			s.notify(h, i, k, e)
+			h.CloseTCP(t.conn)
+		} else if e.Received {
 			h.CloseTCP(t.conn)
 		} else {
 			h.AbortTCP(t.conn)

@@ -151,6 +151,13 @@ func (s *Speaker) OwnPath(prefix uint32) (a attr.ID, how string, preference uint
 	return l.attr, LocalNames[l.how], l.preference, l.lost
 }
 
+// OwnSource is the source that the path was taken from that we bring in for a
+// prefix.
+func (s *Speaker) OwnSource(prefix uint32) string {
+	l := s.local.Get(prefix)
+	return l.source.String()
+}
+
 // Prefixes is one more than the highest number of a prefix that any of the tables
 // may hold.
 func (s *Speaker) Prefixes() uint32 {

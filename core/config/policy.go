@@ -1,6 +1,11 @@
 package config
 
-import "net/netip"
+import (
+	"net/netip"
+	"strings"
+
+	"hellebore/core/attr"
+)
 
 // Policies are the policies of a lab and the sets that they name (RFC 9067). They
 // stand once for the whole lab.
@@ -82,4 +87,22 @@ type TagSet struct {
 type NeighbourSet struct {
 	Name      string
 	Addresses []netip.Addr
+}
+
+// IsCommunity says whether a word is a community: AS:VALUE, A:B:C for a large one,
+// or a well-known name.
+func IsCommunity(s string) bool { _, _, _, ok := attr.ParseCommunity(s); return ok }
+
+// WildCommunity says whether a word is a community in which * may stand for any
+// number.
+func WildCommunity(s string) bool {
+	if _, _, _, ok := attr.ParseCommunity(strings.ReplaceAll(s, "*", "0")); !ok {
+		return false
+	}
+	for _, p := range strings.Split(s, ":") {
+		if strings.Contains(p, "*") && p != "*" {
+			return false
+		}
+	}
+	return true
 }

@@ -6,6 +6,7 @@ import (
 
 	"hellebore/core/device"
 	"hellebore/core/history"
+	"hellebore/core/labtext"
 	"hellebore/core/network"
 	"hellebore/core/observe"
 	"hellebore/core/wire/ip"
@@ -66,3 +67,17 @@ func (l *Lab) TryPolicy(m history.Moment, t observe.Trial) (observe.Bench, error
 
 // Policies are the policies of the lab, and who uses them.
 func (l *Lab) Policies(m history.Moment) []observe.PolicyUse { return observe.PoliciesOf(l.World(m)) }
+
+// StateWarnings are the warnings that need a running network; with the lines of
+// the text in force that they are about, if the moment is now.
+func (l *Lab) StateWarnings(m history.Moment) []observe.StateWarning {
+	out := observe.StateWarnings(l.World(m))
+	places := labtext.Parse(l.Text()).Places
+	for i := range out {
+		out[i].Line = places[out[i].Place].Line
+		if out[i].Line == 0 {
+			out[i].Line = places[out[i].Device].Line
+		}
+	}
+	return out
+}

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"hellebore/core/config"
-	"hellebore/core/policy"
 )
 
 // Build functions of policies and their sets.
@@ -179,7 +178,7 @@ func (b *builder) swapCommunities(n *Node) {
 func (b *builder) takeCommunities(n *Node) {
 	if n.Args[0].Text != "in" {
 		for _, t := range n.Args {
-			if !policy.WildCommunity(t.Text) {
+			if !config.WildCommunity(t.Text) {
 				b.errorf(t, "write for example 64500:100, or in and the name of a community set", "%q is not a community", t.Text)
 			}
 		}
@@ -232,7 +231,7 @@ func (b *builder) pathSet(n *Node) {
 func (b *builder) pathPattern(n *Node) {
 	list := b.result.Policies.PathSets
 	pattern := strings.Join(words(n.Args), " ")
-	if _, err := policy.ParsePattern(pattern); err != nil {
+	if _, err := config.ParsePattern(pattern); err != nil {
 		b.errorf(n.Args[0], "", "%v", err)
 	}
 	last := &list[len(list)-1]

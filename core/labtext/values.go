@@ -10,9 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"hellebore/core/attr"
 	"hellebore/core/config"
-	"hellebore/core/policy"
 )
 
 // series is a counter as the editor writes it out: port e[1..4].
@@ -57,11 +55,11 @@ func judge(a Arg, t Token) (what, hint string) {
 			return fmt.Sprintf("%q is not a next hop", t.Text), "write an address, self or peer"
 		}
 	case Community:
-		if _, _, _, ok := attr.ParseCommunity(t.Text); !ok {
+		if !config.IsCommunity(t.Text) {
 			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, both up to 65535, A:B:C, or a name such as no-export"
 		}
 	case WildCommunity:
-		if !policy.WildCommunity(t.Text) {
+		if !config.WildCommunity(t.Text) {
 			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, A:B:C, or a name; * stands for any number"
 		}
 	case CommunityOrIn, PathWord:

@@ -227,6 +227,20 @@ func nearPrefixes(w *network.World, p ip.Prefix) []string {
 	return out
 }
 
+// bgpSays is what BGP on a router has to say of a prefix that its table lacks, or
+// has from it.
+func bgpSays(w *network.World, d *device.Device, p ip.Prefix) []string {
+	id, known := w.Shared().Prefixes.Find(p)
+	if !known || !d.BGP().Running() {
+		return nil
+	}
+	r := routerPaths(w, d, id)
+	if len(r.Paths) == 0 && len(r.Missing) == 0 {
+		return nil
+	}
+	return append([]string{"BGP: " + r.Answer}, r.Missing...)
+}
+
 func peerName(w *network.World, v bgp.PeerView) string {
 	if d := addressHolder(w, v.Address); d != nil {
 		return d.Name()

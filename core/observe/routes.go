@@ -235,6 +235,9 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 	if winner.Source == "ospf" {
 		winner.Why += ", least cost"
 	}
+	if winner.Source == route.BGP.String() {
+		out.Also = append(out.Also, bgpSays(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
+	}
 	return out
 }
 
@@ -263,6 +266,9 @@ func wayWords(c *Candidate) string {
 // costWords says what a route costs, in full: of an external route of type 2
 // both numbers.
 func costWords(c *Candidate) string {
+	if c.Source == route.BGP.String() {
+		return "BGP, " + c.Kind
+	}
 	switch c.Kind {
 	case "", ospf.KindNames[ospf.IntraArea]:
 		return fmt.Sprintf("%s, cost %d", c.Source, c.Metric)
@@ -419,9 +425,10 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 	}
 	out = append(out, stopped(w, p)...)
 	out = append(out, kept(w, d, p)...)
-	if !d.OSPF().Running() {
+	out = append(out, bgpSays(w, d, p)...)
+	if !d.OSPF().Running() && d.Config().BGP.AS == 0 {
 		out = append(out, "OSPF does not run on "+d.Name())
-	} else {
+	} else if d.OSPF().Running() {
 		full := 0
 		for i := range d.Ports() {
 			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {

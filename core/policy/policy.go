@@ -254,18 +254,18 @@ func (b *Book) condition(c *config.Condition) condition {
 		in.holds = func(r *Route) bool { return set.has(ip.MakePrefix(ip.Addr(r.Attrs.NextHop), 32)) }
 		in.value = func(r *Route) string { return ip.Addr(r.Attrs.NextHop).String() }
 	case "as-path":
-		var patterns []*Pattern
+		var patterns []*config.Pattern
 		for _, s := range b.source.PathSets {
 			if s.Name == c.Set {
 				for _, p := range s.Patterns {
-					if compiled, err := ParsePattern(p); err == nil {
+					if compiled, err := config.ParsePattern(p); err == nil {
 						patterns = append(patterns, compiled)
 					}
 				}
 			}
 		}
 		in.holds = func(r *Route) bool {
-			return slices.ContainsFunc(patterns, func(p *Pattern) bool { return p.Fits(r.Attrs.Path) })
+			return slices.ContainsFunc(patterns, func(p *config.Pattern) bool { return fits(p, r.Attrs.Path) })
 		}
 		in.value = func(r *Route) string { return pathWords(r.Attrs.Path) }
 	case "community":

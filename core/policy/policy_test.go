@@ -16,25 +16,25 @@ import (
 )
 
 // plainFits is the meaning of a pattern word by word, by trying all readings.
-func plainFits(items []item, path [][]uint32) bool {
+func plainFits(items []config.PatternWord, path [][]uint32) bool {
 	if len(items) == 0 {
 		return len(path) == 0
 	}
 	it := items[0]
-	if it.many {
+	if it.Many {
 		return plainFits(items[1:], path) || len(path) > 0 && plainFits(items, path[1:])
 	}
-	if len(path) == 0 || !it.fits(path[0]) {
+	if len(path) == 0 || !it.Fits(path[0]) {
 		return false
 	}
-	return plainFits(items[1:], path[1:]) || it.again && plainFits(items, path[1:])
+	return plainFits(items[1:], path[1:]) || it.Again && plainFits(items, path[1:])
 }
 
 func TestPatternsAgainstAllReadings(t *testing.T) {
 	word := rapid.SampledFrom([]string{"1", "2", "3", "*", "...", "1+", "*+", "2|3", "1..2", "2..3+"})
 	rapid.Check(t, func(t *rapid.T) {
 		text := strings.Join(rapid.SliceOfN(word, 1, 6).Draw(t, "pattern"), " ")
-		p, err := ParsePattern(text)
+		p, err := config.ParsePattern(text)
 		require.NoError(t, err)
 		var path attr.Path
 		var plain [][]uint32
@@ -48,7 +48,7 @@ func TestPatternsAgainstAllReadings(t *testing.T) {
 			path = append(path, attr.Segment{Kind: attr.ASSequence, AS: []uint32{as}})
 			plain = append(plain, []uint32{as})
 		}
-		require.Equal(t, plainFits(p.items, plain), p.Fits(path), "%s on %v", text, path)
+		require.Equal(t, plainFits(p.Words, plain), fits(p, path), "%s on %v", text, path)
 	})
 }
 
@@ -58,13 +58,13 @@ func TestPatterns(t *testing.T) {
 		"64496 ...": true, "... 64500": true, "... 64497 ...": true, "64496 64497+ 64500": true, "* * * *": true, "* * *": false,
 		"64496..64499 ...": true, "64500 ...": false, "empty": false, "...": true, "64496 64497|64498 * 64500": true,
 	} {
-		p, err := ParsePattern(pattern)
+		p, err := config.ParsePattern(pattern)
 		require.NoError(t, err, pattern)
-		require.Equal(t, want, p.Fits(path), pattern)
+		require.Equal(t, want, fits(p, path), pattern)
 	}
-	none, err := ParsePattern("empty")
+	none, err := config.ParsePattern("empty")
 	require.NoError(t, err)
-	require.True(t, none.Fits(nil))
+	require.True(t, fits(none, nil))
 	for pattern, want := range map[string]string{
 		"":                       "the pattern is empty; write the word empty for a path without an AS",
 		"64500-1":                `"64500-1" is not an AS number, a range such as 64496..64511, *, ... or empty`,
@@ -73,7 +73,7 @@ func TestPatterns(t *testing.T) {
 		"+":                      `"" is not an AS number, a range such as 64496..64511, *, ... or empty`,
 		strings.Repeat("1 ", 61): "the pattern has 61 words; the limit is 60",
 	} {
-		_, err := ParsePattern(pattern)
+		_, err := config.ParsePattern(pattern)
 		require.EqualError(t, err, want)
 	}
 }
@@ -83,9 +83,9 @@ func FuzzPattern(f *testing.F) {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
-		p, err := ParsePattern(s)
+		p, err := config.ParsePattern(s)
 		if err == nil {
-			p.Fits(attr.Path{}.Prepend(1, 2, 3))
+			fits(p, attr.Path{}.Prepend(1, 2, 3))
 		}
 	})
 }

@@ -110,17 +110,3 @@ func (s *communitySet) fits(parts ...uint32) bool {
 func (s *communitySet) any(a *attr.Set) bool {
 	return slices.ContainsFunc(a.Communities, s.standard) || slices.ContainsFunc(a.Large, s.large)
 }
-
-// WildCommunity says whether a word is a community in which * may stand for any
-// number.
-func WildCommunity(s string) bool {
-	if _, _, _, ok := attr.ParseCommunity(strings.ReplaceAll(s, "*", "0")); !ok {
-		return false
-	}
-	for _, p := range strings.Split(s, ":") {
-		if strings.Contains(p, "*") && p != "*" {
-			return false
-		}
-	}
-	return true
-}

@@ -13,6 +13,7 @@ import (
 // registerPaths is what BGP has to show: the story of a prefix, the tables of
 // sessions and routers, and the bench on which policies are tried.
 func (h *handlers) registerPaths(api huma.API) {
+	view(h, api, "warnings", "What a careful colleague would say on seeing the network run", (*lab.Lab).StateWarnings)
 	view(h, api, "policies", "The policies of the lab, and who uses them", (*lab.Lab).Policies)
 	ask(h, api, "paths", "The story of a prefix: each path from its arrival to the decision, and what was sent to whom", func(l *lab.Lab, in *struct {
 		Moment

@@ -219,6 +219,14 @@ export const usePath = (id: string, when: string, from: string, to: string) =>
     placeholderData: keepPreviousData,
   });
 
+/** What the running network shows that its text does not. */
+export const useWarnings = (id: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'warnings', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/warnings', at(id, when))),
+    placeholderData: keepPreviousData,
+  });
+
 export const usePolicies = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'policies', when],

@@ -448,6 +448,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/warnings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a careful colleague would say on seeing the network run */
+        get: operations["get-warnings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/text/complete": {
         parameters: {
             query?: never;
@@ -1749,6 +1766,29 @@ export interface components {
              */
             waiting: number;
         };
+        StateWarning: {
+            /**
+             * Format: int64
+             * @description how many are concerned
+             */
+            count: number;
+            device: string;
+            hint: string;
+            /**
+             * Format: int64
+             * @description of the text in force
+             */
+            line?: number;
+            /** @description those concerned, at most 50 */
+            prefixes: string[];
+            /** @description a sentence */
+            text: string;
+            /**
+             * @description a notice is about something that is right as it is, but hangs by one thread
+             * @enum {string}
+             */
+            weight: "warning" | "notice";
+        };
         Step: {
             /**
              * Format: int32
@@ -2965,6 +3005,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tree"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-warnings": {
+        parameters: {
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StateWarning"][];
                 };
             };
             /** @description Error */

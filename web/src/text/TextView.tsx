@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useState } from 'react';
-import { ApiError, http, unwrap, useAct, type LabState, type Problem } from '../api/client';
+import { ApiError, http, unwrap, useAct, useWarnings, type LabState, type Problem } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { save } from '../parts/csv';
 import { Main, Mono, Plain, Quiet, Trouble } from '../parts/parts';
@@ -14,7 +14,8 @@ const noProblems: Problem[] = [];
 
 /** The lab's text: a draft until it is applied, with its problems and what it would change. */
 export default function TextView({ lab, past }: { lab: LabState; past: boolean }) {
-  const { id, show } = useFocus();
+  const { id, show, focus } = useFocus();
+  const running = useWarnings(id, focus.when);
   const [draft, setDraft] = useState(() => readDraft(id) ?? { text: lab.text, base: lab.textSeq });
   const [place, setPlace] = useState<{ line: number; column: number }>();
   const act = useAct(id);
@@ -168,6 +169,38 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
                   {c.effect}
                 </Box>
               </Box>
+            ))}
+          </>
+        )}
+        {!dirty && (running.data?.length ?? 0) > 0 && (
+          <>
+            <Box as="h2" fontSize="13px" mt={4} mb={1}>
+              Seen in the running network
+            </Box>
+            {running.data?.slice(0, 100).map((w, i) => (
+              <chakra.button
+                key={i}
+                display="block"
+                textAlign="left"
+                w="full"
+                py="5px"
+                borderBottom="1px solid"
+                borderColor="line"
+                onClick={() => w.line && setPlace({ line: w.line, column: 1 })}
+              >
+                <Box as="span" color={w.weight === 'warning' ? 'ochre' : 'quiet'} fontWeight="600">
+                  {w.weight}
+                  {w.line ? `, line ${w.line}` : ''}
+                </Box>
+                <Box>{w.text}</Box>
+                {w.prefixes.length > 0 && (
+                  <Mono color="quiet" fontSize="11px">
+                    {w.prefixes.slice(0, 6).join(', ')}
+                    {w.count > 6 ? ` and ${w.count - 6} more` : ''}
+                  </Mono>
+                )}
+                <Box color="quiet">{w.hint}</Box>
+              </chakra.button>
             ))}
           </>
         )}
