@@ -484,7 +484,14 @@ func missing(w *network.World, d *device.Device, id uint32, v bgp.PeerView) stri
 		return ""
 	}
 	if a, _, _ := far.BGP().Best(id); a == 0 {
-		return ""
+		why := ""
+		far.BGP().Peers(func(x bgp.PeerView) {
+			if row, ok := far.BGP().In(x.Number, id); ok && !owns(d, x.Address) {
+				p := pathRow(w, far, id, x, row, false)
+				why = fmt.Sprintf("%s has a path from %s and does not use it: %s %s", far.Name(), p.From, p.Why, p.Mine)
+			}
+		})
+		return strings.TrimSpace(why)
 	}
 	back, ok := backOf(w, d, v, far)
 	if !ok {

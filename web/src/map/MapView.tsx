@@ -94,7 +94,11 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const shortest = useTree(id, focus.when, tree ? root : '');
   const routes = useRoutes(id, focus.when);
   const row = aimed ? routes.data?.rows.find((r) => r.prefix === focus.to) : undefined;
-  const everywhere = useMemo(() => (tree && row ? spread(row) : undefined), [tree, row]);
+  const links = map.data?.links;
+  const everywhere = useMemo(
+    () => (tree && row && links ? spread(row, links) : undefined),
+    [tree, row, links],
+  );
   const steps = everywhere ?? (tree && root ? shortest.data : undefined);
   const [arcs, setArcs] = useState(true);
 

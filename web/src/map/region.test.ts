@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest';
-import type { MapData, RouteRow } from '../api/client';
+import type { MapData, MapLink, RouteRow } from '../api/client';
+import { onTree } from './graph';
 import { arc } from './arc';
 import { hull, regions } from './region';
 import { spread } from './spread';
@@ -59,6 +60,22 @@ test('the ways to a prefix from everywhere', () => {
     prefix: '10.0.0.0/8',
     cells: { a: cell('e1', '10.0.0.2'), b: cell('lan') },
   };
-  const tree = spread(row);
-  expect(tree.steps.map((s) => s.from)).toEqual(['a.e1', 'b.lan']);
+  const end = (device: string, port: string): MapLink['ends'][number] => ({
+    device,
+    port,
+    up: true,
+    silent: false,
+    tags: [],
+  });
+  const link: MapLink = {
+    id: 'l',
+    kind: 'link',
+    ends: [end('b', 'e1'), end('a', 'e1')],
+    cut: false,
+    delay: '1ms',
+    loss: 0,
+  };
+  const tree = spread(row, [link]);
+  expect(tree.steps.map((s) => `${s.from} ${s.to}`)).toEqual(['a.e1 b.e1', 'b.lan -']);
+  expect(onTree(tree, link)).toBe('back');
 });

@@ -57,7 +57,9 @@ export function Tables({ id, when, device, peer }: Props) {
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the tables" />;
   const stages = [...new Set(all.map((r) => r.stage))];
-  const columns = peer ? '28px 170px 200px 1fr 320px' : '28px 170px 200px 1fr 160px 130px';
+  const columns = peer
+    ? '28px 150px minmax(120px, 170px) minmax(200px, 1fr) 230px'
+    : '28px 150px minmax(120px, 170px) minmax(200px, 1fr) 150px 110px';
   return (
     <>
       <Flex gap={4} mb={3} align="center" wrap="wrap" flexShrink={0}>
@@ -111,7 +113,7 @@ export function Tables({ id, when, device, peer }: Props) {
         </Box>
       )}
       <Scroll label="Path table" ref={box} flex={1} minH={0}>
-        <Box role="table" minW="860px" aria-rowcount={rows.length + 1}>
+        <Box role="table" minW="760px" aria-rowcount={rows.length + 1}>
           <Box
             role="row"
             display="grid"
