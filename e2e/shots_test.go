@@ -43,11 +43,6 @@ var shots = []shot{
 	{name: "map-carriers", lab: "two-carriers", path: "/map"},
 	{name: "sessions", lab: "planted-sessions", path: "/neighbours?who=quarry/192.0.2.6"},
 	{name: "paths", lab: "two-carriers", path: "/paths?to=198.51.100.0/25"},
-	{name: "x-table", lab: "two-carriers", path: "/paths?who=viaduct/10.255.0.3", dark: true},
-	{name: "x-mapdark", lab: "planted-sessions", path: "/map?to=203.0.113.0/24&who=viaduct", dark: true, width: 1920, height: 1080, prepare: []step{key("h")}},
-	{name: "x-text", lab: "planted-sessions", path: "/text"},
-	{name: "x-empty", lab: "triangle-with-ospf", path: "/paths"},
-	{name: "x-reflect", lab: "two-reflectors", path: "/paths?to=198.51.100.128/25&who=depot"},
 	{name: "policies", lab: "two-carriers", path: "/policies", prepare: []step{
 		chromedp.SetValue(chromedp.CSS(`label select`), "ours-and-customers"), sees("by own")}},
 	{name: "database", lab: "three-areas", path: "/database", prepare: []step{

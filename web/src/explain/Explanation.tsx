@@ -150,6 +150,7 @@ function FlowPart({ flow: f }: { flow: Flow }) {
             pb={2}
           >
             <b>{h.device}</b>
+            {h.as !== undefined && h.as !== f.hops[i - 1]?.as && <Quiet> AS {h.as}</Quiet>}
             {h.out && (
               <Quiet>
                 {' '}
@@ -160,7 +161,7 @@ function FlowPart({ flow: f }: { flow: Flow }) {
             {h.prefix && (
               <Quiet display="block" fontSize="12px">
                 by <Mono fontSize="11.5px">{h.prefix}</Mono>,{' '}
-                {h.source === 'ospf' ? `OSPF, cost ${h.cost}` : h.source}
+                {h.source === 'ospf' ? `OSPF, cost ${h.cost}` : h.source === 'bgp' ? 'BGP' : h.source}
                 {h.ways && h.ways > 1 ? `, one of ${h.ways} equal ways` : ''}
               </Quiet>
             )}

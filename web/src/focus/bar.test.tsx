@@ -13,6 +13,7 @@ const names = {
   flows: ['tickets'],
   segments: ['yard'],
   prefixes: ['10.20.2.0/24'],
+  sessions: [],
   actions: 2,
 };
 

@@ -8,6 +8,7 @@ const names: Names = {
   flows: ['tickets'],
   segments: ['yard'],
   prefixes: ['10.20.2.0/24'],
+  sessions: ['viaduct/192.0.2.2', 'summit/10.255.0.1'],
   actions: 2,
 };
 
@@ -41,6 +42,20 @@ describe('the focus bar', () => {
     expect(completeTyped('join viaduct.e1 ya', names)).toEqual(['yard']);
     expect(parseTyped('part viaduct.e1', names).kind).toBe('action');
   });
+  test('acts on a session, completing peer and router', () => {
+    expect(parseTyped('reset 192.0.2.2 on viaduct', names).kind).toBe('action');
+    expect(completeTyped('reset 19', names)).toEqual(['192.0.2.2']);
+    expect(completeTyped('resend f', names)).toEqual(['from']);
+    expect(completeTyped('resend from 10', names)).toEqual(['10.255.0.1']);
+    expect(completeTyped('resend from 10.255.0.1 o', names)).toEqual(['on']);
+    expect(completeTyped('disable 192.0.2.2 on v', names)).toEqual(['viaduct']);
+    expect(completeTyped('reset all on s', names)).toEqual(['summit']);
+    expect(completeTyped('restart b', names)).toEqual(['bgp']);
+    expect(parseTyped('viaduct/192.0.2.2', names)).toEqual({
+      kind: 'focus',
+      change: { who: 'viaduct/192.0.2.2' },
+    });
+  });
   test('says what it does not know', () => {
     expect(parseTyped('vaduct', names)).toEqual({
       kind: 'error',
@@ -48,7 +63,7 @@ describe('the focus bar', () => {
     });
   });
   test('completes names, moments and the ports of actions', () => {
-    expect(completeTyped('via', names)).toEqual(['viaduct', 'viaduct.e1']);
+    expect(completeTyped('via', names)).toEqual(['viaduct', 'viaduct.e1', 'viaduct/192.0.2.2']);
     expect(completeTyped('viaduct bef', names)).toEqual(['before-1', 'before-2']);
     expect(completeTyped('cut s', names)).toEqual(['summit.e1']);
     expect(completeTyped('10.', names)).toEqual(['10.20.2.0/24']);

@@ -7,6 +7,8 @@ export interface Names {
   flows: string[];
   segments: string[];
   prefixes: string[];
+  /** BGP sessions, each as its router names it: "viaduct/192.0.2.2". */
+  sessions: string[];
   actions: number;
 }
 
@@ -15,7 +17,19 @@ export type Typed =
   | { kind: 'action'; action: string }
   | { kind: 'error'; message: string };
 
-const actionWords = ['cut', 'silence', 'mend', 'disable', 'enable', 'wait', 'restart', 'join', 'part'];
+const actionWords = [
+  'cut',
+  'silence',
+  'mend',
+  'disable',
+  'enable',
+  'wait',
+  'restart',
+  'join',
+  'part',
+  'reset',
+  'resend',
+];
 const address = /^\d+\.\d+\.\d+\.\d+$/;
 const prefix = /^\d+\.\d+\.\d+\.\d+\/\d+$/;
 const moment = /^(now|(before|after)-\d+|\d+(\.\d+)?s)$/;
@@ -33,7 +47,8 @@ export function parseTyped(line: string, names: Names): Typed {
     else if (w === 'everything') change.to = '';
     else if (w === 'flow' && names.flows.includes(words[i + 1] ?? '')) change.to = `flow ${words[++i]}`;
     else if (names.flows.includes(w) && !names.devices.includes(w)) change.to = `flow ${w}`;
-    else if (names.devices.includes(w) || names.ports.includes(w)) change.who = w;
+    else if (names.devices.includes(w) || names.ports.includes(w) || names.sessions.includes(w))
+      change.who = w;
     else if (prefix.test(w) || address.test(w)) change.to = w;
     else if (moment.test(w)) change.when = w.replace(/s$/, '');
     else return { kind: 'error', message: `"${w}" is no device, port, flow, prefix or moment of this lab` };
@@ -49,22 +64,51 @@ export function completeTyped(line: string, names: Names): string[] {
   const first = words[0] ?? '';
   const known =
     words.length > 1 && first === 'restart'
-      ? ([['ospf'], ['on'], names.devices][words.length - 2] ?? [])
-      : words.length > 2 && first === 'join'
-        ? names.segments
-        : words.length > 1 && actionWords.includes(first)
-          ? [...names.ports, ...(first === 'disable' || first === 'enable' ? names.devices : []), 'out', 'in']
-          : [
-              ...names.devices,
-              ...names.ports,
-              ...names.flows,
-              ...names.prefixes,
-              'now',
-              ...Array.from({ length: names.actions }, (_, i) => [
-                `before-${i + 1}`,
-                `after-${i + 1}`,
-              ]).flat(),
-              ...(words.length === 1 ? actionWords : []),
-            ];
+      ? ([['ospf', 'bgp'], ['on'], names.devices][words.length - 2] ?? [])
+      : words.length > 1 && (first === 'reset' || first === 'resend' || isAddress(words[1]))
+        ? peerWords(words, names)
+        : words.length > 2 && first === 'join'
+          ? names.segments
+          : words.length > 1 && actionWords.includes(first)
+            ? [
+                ...names.ports,
+                ...(first === 'disable' || first === 'enable' ? names.devices : []),
+                'out',
+                'in',
+              ]
+            : [
+                ...names.devices,
+                ...names.ports,
+                ...names.sessions,
+                ...names.flows,
+                ...names.prefixes,
+                'now',
+                ...Array.from({ length: names.actions }, (_, i) => [
+                  `before-${i + 1}`,
+                  `after-${i + 1}`,
+                ]).flat(),
+                ...(words.length === 1 ? actionWords : []),
+              ];
   return known.filter((k) => k.startsWith(last) && k !== last).slice(0, 8);
+}
+
+const isAddress = (w: string | undefined) => w !== undefined && address.test(w);
+
+/** What goes on in "reset PEER on ROUTER", "resend from PEER on ROUTER" and "disable PEER on ROUTER". */
+function peerWords(words: string[], names: Names): string[] {
+  const rest = words.slice(words[0] === 'resend' ? 2 : 1);
+  const pairs = names.sessions.map((s) => s.split('/'));
+  switch (rest.length) {
+    case 0:
+      return ['from', 'to'];
+    case 1:
+      return [...new Set([...(words[0] === 'reset' ? ['all'] : []), ...pairs.flatMap((p) => p[1] ?? [])])];
+    case 2:
+      return ['on'];
+    case 3:
+      return rest[0] === 'all'
+        ? [...new Set(pairs.flatMap((p) => p[0] ?? []))]
+        : pairs.filter((p) => p[1] === rest[0]).flatMap((p) => p[0] ?? []);
+  }
+  return [];
 }

@@ -99,6 +99,14 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
     () => (tree && row && links ? spread(row, links) : undefined),
     [tree, row, links],
   );
+  const devices = map.data?.devices;
+  const reached = useMemo(
+    () =>
+      everywhere &&
+      row &&
+      new Set(devices?.flatMap((d) => (row.cells[d.name] && d.as !== undefined ? [d.as] : []))),
+    [everywhere, row, devices],
+  );
   const steps = everywhere ?? (tree && root ? shortest.data : undefined);
   const [arcs, setArcs] = useState(true);
 
@@ -187,6 +195,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           places={places}
           path={steps ? undefined : path}
           tree={steps}
+          reached={reached}
           arcs={arcs}
           link={link}
           setLink={setLink}
@@ -204,6 +213,8 @@ interface CanvasProps {
   places: Places;
   path: Path | undefined;
   tree: Tree | undefined;
+  /** The ASes in which some router has a route to the prefix in focus, while the ways to it are shown. */
+  reached: Set<number> | undefined;
   /** BGP sessions are drawn. */
   arcs: boolean;
   link: string;
@@ -213,7 +224,7 @@ interface CanvasProps {
   keep: () => void;
 }
 
-function Canvas({ map, places, path, tree, arcs, link, setLink, labels, pin, keep }: CanvasProps) {
+function Canvas({ map, places, path, tree, reached, arcs, link, setLink, labels, pin, keep }: CanvasProps) {
   const { focus, set } = useFocus();
   const flow = useReactFlow();
   const ready = useNodesInitialized();
@@ -255,21 +266,21 @@ function Canvas({ map, places, path, tree, arcs, link, setLink, labels, pin, kee
         position: places[segmentId(l)] ?? { x: 0, y: 0 },
         data: { name: l.name ?? '' },
       }));
-    const areas: RegionNode[] = regions(map, places).map((r) => ({
+    const areas: RegionNode[] = regions(map, places).map((r): RegionNode => ({
       id: `AS ${r.as}`,
       type: 'region',
       measured: { width: r.width, height: r.height },
       width: r.width,
       height: r.height,
       position: { x: r.x, y: r.y },
-      data: { region: r },
+      data: { region: r, without: reached !== undefined && !reached.has(r.as) },
       draggable: false,
       selectable: false,
       focusable: false,
       zIndex: -1,
     }));
     return [...areas, ...cards, ...pills];
-  }, [map, places, focus.who, path, tree]);
+  }, [map, places, focus.who, path, tree, reached]);
 
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);

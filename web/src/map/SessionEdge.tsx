@@ -16,7 +16,11 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
     y: n.internals.positionAbsolute.y + (n.measured.height ?? 0) / 2,
   });
   const { session, on } = data;
-  const { d, label } = arc(middle(a), middle(b), session.linked ? 0.16 : 0.1);
+  const p = middle(a);
+  const q = middle(b);
+  const { d, label } = arc(p, q, session.linked ? 0.16 : 0.1);
+  // Between cards that stand close there is room for the state only; the rest is said on approach.
+  const roomy = Math.hypot(p.x - q.x, p.y - q.y) > 230 || Math.abs(p.y - q.y) > 130;
   const tone = color(session.up ? (on ? 'plum' : session.external ? 'plum' : 'leaf') : 'brick');
   return (
     <>
@@ -49,11 +53,12 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
               padding: '1px 5px',
               borderRadius: 4,
               maxWidth: 190,
+              zIndex: 2,
               pointerEvents: 'none',
             }}
           >
             {session.state}
-            {session.why ? `: ${session.why}` : ''}
+            {session.why && roomy ? `: ${session.why}` : ''}
           </div>
         </EdgeLabelRenderer>
       )}

@@ -9,7 +9,7 @@ export type CardNode = Node<
   { device: MapDevice; focused: boolean; stops: string; far: number | undefined },
   'device'
 >;
-export type RegionNode = Node<{ region: Region }, 'region'>;
+export type RegionNode = Node<{ region: Region; without: boolean }, 'region'>;
 export type PillNode = Node<{ name: string }, 'segment'>;
 
 const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
@@ -142,9 +142,15 @@ export function AutonomousSystem({ data }: NodeProps<RegionNode>) {
       style={{ overflow: 'visible', pointerEvents: 'none' }}
       data-as={r.as}
     >
-      <path d={r.d} fill={asTint(r.as)} fillOpacity={0.32} stroke="var(--chakra-colors-line)" />
+      <path
+        d={r.d}
+        fill={asTint(r.as)}
+        fillOpacity={data.without ? 0.08 : 0.32}
+        stroke="var(--chakra-colors-line)"
+      />
       <text x={r.name.x} y={r.name.y} fontSize={11} fontWeight={650} fill="var(--chakra-colors-quiet)">
         AS {r.as}
+        {data.without ? ', without a route to it' : ''}
       </text>
     </svg>
   );

@@ -172,6 +172,7 @@ describe('paths in words', () => {
   test('groups', () => {
     const row = { stage: 'sent', nextHop: '192.0.2.2', firstAs: 64496, originAs: 64498 };
     expect(groupOf('next hop', row)).toBe('next hop 192.0.2.2');
+    expect(groupOf('router it leads through', { ...row, path: { nextHopOf: 'ford' } })).toBe('through ford');
     expect(groupOf('neighbouring AS', row)).toBe('AS 64496');
     expect(groupOf('origin AS', { stage: 'sent' })).toBe('from inside the AS');
     expect(groupOf('outcome', row)).toBe('sent');

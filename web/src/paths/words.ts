@@ -43,16 +43,32 @@ export function prefixSet(name: string, prefixes: string[]): string {
 }
 
 /** How rows are grouped, and into what. */
-export const groupings = ['nothing', 'next hop', 'neighbouring AS', 'origin AS', 'outcome'] as const;
+export const groupings = [
+  'nothing',
+  'next hop',
+  'router it leads through',
+  'neighbouring AS',
+  'origin AS',
+  'outcome',
+] as const;
 export type Grouping = (typeof groupings)[number];
 
 export function groupOf(
   by: Grouping,
-  r: { nextHop?: string; firstAs?: number; originAs?: number; stage: string; from?: string },
+  r: {
+    nextHop?: string;
+    firstAs?: number;
+    originAs?: number;
+    stage: string;
+    from?: string;
+    path?: { nextHopOf?: string };
+  },
 ): string {
   switch (by) {
     case 'next hop':
       return r.nextHop ? `next hop ${r.nextHop}` : 'its own';
+    case 'router it leads through':
+      return r.path?.nextHopOf ? `through ${r.path.nextHopOf}` : 'its own';
     case 'neighbouring AS':
       return r.firstAs ? `AS ${r.firstAs}` : 'inside the AS';
     case 'origin AS':

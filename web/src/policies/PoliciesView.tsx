@@ -1,6 +1,6 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useDeferredValue, useState } from 'react';
-import { useBench, usePolicies, type LabState, type Tried } from '../api/client';
+import { useBench, useMap, usePolicies, type LabState, type MapSession, type Tried } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { Count, Choice, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 import { Scroll } from '../parts/table';
@@ -20,6 +20,7 @@ const example = `203.0.113.0/24
 export function PoliciesView({ lab }: { lab: LabState }) {
   const { id, focus, show } = useFocus();
   const policies = usePolicies(id, focus.when);
+  const map = useMap(id, focus.when);
   const [chosen, setChosen] = useState('');
   const [source, setSource] = useState('');
   const [routes, setRoutes] = useState(example);
@@ -29,8 +30,12 @@ export function PoliciesView({ lab }: { lab: LabState }) {
 
   const list = policies.data ?? [];
   const policy = list.find((p) => p.name === chosen) ?? list[0];
-  const uses = policy?.uses.filter((u) => u.way === 'in' || u.way === 'out') ?? [];
-  const at = source === typed ? undefined : (uses.find((u) => keyOf(u) === source) ?? uses[0]);
+  const used = policy?.uses.filter((u) => u.way === 'in' || u.way === 'out') ?? [];
+  const uses = [
+    ...used,
+    ...(map.data?.sessions ?? []).flatMap(tables).filter((t) => !used.some((u) => keyOf(u) === keyOf(t))),
+  ];
+  const at = source === typed ? undefined : (uses.find((u) => keyOf(u) === source) ?? used[0]);
   const block = policy && findPolicy(lab.text, policy.name);
   const late = useDeferredValue(draft);
   const changed = block !== undefined && late !== undefined && late !== block.text;
@@ -231,6 +236,13 @@ export function PoliciesView({ lab }: { lab: LabState }) {
 }
 
 const keyOf = (u: { device: string; peer?: string; way: string }) => `${u.device}/${u.peer ?? ''} ${u.way}`;
+
+/** The four tables of a session: what each end was sent, and what it has to send. */
+const tables = (s: MapSession) =>
+  [[s.a, s.peer] as const, ...(s.back ? [[s.b, s.back] as const] : [])].flatMap(([device, peer]) => [
+    { device, peer, way: 'in', words: `${device}, what ${peer} sends` },
+    { device, peer, way: 'out', words: `${device}, on the way to ${peer}` },
+  ]);
 
 const verdict = (t: { accepted: boolean } | undefined) => (t?.accepted ? 'accepted' : 'rejected');
 

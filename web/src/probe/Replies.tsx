@@ -38,6 +38,7 @@ function Row({ reply: r, number }: { reply: ProbeReply; number: number }) {
             {r.by ? (
               <>
                 <b>{r.device ?? 'somebody'}</b> <Mono color="quiet">{r.by}</Mono>
+                {r.as !== undefined && <Quiet> AS {r.as}</Quiet>}
                 {r.answer !== 'echo reply' && (
                   <Box color={r.ok ? 'leaf' : 'quiet'}>{r.answer === 'refused' ? r.reason : r.answer}</Box>
                 )}

@@ -13,7 +13,7 @@ const keys: [string, string][] = [
   ['[ and ]', 'the moment before and after the action before or behind'],
   ['0', 'back to now'],
   ['a', 'names and addresses of all link ends on the map'],
-  ['h', 'the shortest paths of the router in focus, on the map'],
+  ['h', 'on the map: the ways to the prefix in focus from everywhere, else the shortest paths of the router'],
   [
     'Ctrl-E',
     'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with what stands below it',

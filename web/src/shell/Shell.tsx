@@ -70,6 +70,8 @@ function Open({ lab }: { lab: LabState }) {
       flows: m?.flows.map((f) => f.name) ?? [],
       segments: m?.links.flatMap((l) => (l.name ? [l.name] : [])) ?? [],
       prefixes: routes.data?.rows.map((r) => r.prefix) ?? [],
+      sessions:
+        m?.sessions.flatMap((s) => [`${s.a}/${s.peer}`, ...(s.back ? [`${s.b}/${s.back}`] : [])]) ?? [],
       actions: lab.actions.length,
     };
   }, [map.data, routes.data, lab.actions.length]);
