@@ -192,10 +192,10 @@ func TestFourOctetNumbersCrossATwoOctetSpeaker(t *testing.T) {
 func TestASiteTakesItsOwnAS(t *testing.T) {
 	w := build(t, demoLab(t, "two-islands"))
 	settle(t, w)
-	has := func(router, prefix string) bool {
+	has := func(name, prefix string) bool {
 		id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(netip.MustParsePrefix(prefix)))
 		require.True(t, ok)
-		a, _, _ := w.Find(router).BGP().Best(id)
+		a, _, _ := w.Find(name).BGP().Best(id)
 		return a != 0
 	}
 	require.True(t, has("depot", "10.64.1.0/24"), "it takes its own AS once")
