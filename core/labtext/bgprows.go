@@ -44,7 +44,7 @@ func bgpRows() []Row {
 			Effect: Reconsiders, RFC: "4271 9.2.2.2", Help: "what is within it is not announced beside it", build: (*builder).alone},
 		{Word: "as-set", In: []Context{Aggregate}, Inline: true,
 			Effect: Reconsiders, RFC: "4271 9.2.2.2", Help: "the ASes of what is within it go with it as a set, and their communities too", build: (*builder).asSet},
-		{Word: "med-among", In: []Context{BGPOf}, Args: []Arg{{Name: "paths", Kind: Name, Words: []string{"same-as", "all"}}}, Default: "same-as",
+		{Word: "med-among", In: []Context{BGPOf}, Args: []Arg{{Name: "choice of paths", Kind: Name, Words: []string{"same-as", "all"}}}, Default: "same-as",
 			Effect: Reconsiders, RFC: "4271 9.1.2.2 c", Help: "between which paths MED is compared: those from the same neighbouring AS, or all", build: (*builder).medAmong},
 		{Word: "multipath", In: []Context{BGPOf}, Args: []Arg{{Name: "ways", Kind: Number, Min: 1, Max: 16}}, Default: "1",
 			Effect: Reconsiders, Help: "how many paths that are equal up to the interior cost share the traffic", build: (*builder).multipath},

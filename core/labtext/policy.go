@@ -55,10 +55,16 @@ func (b *builder) accept(n *Node) { b.decides(n) }
 func (b *builder) reject(n *Node) { b.decides(n) }
 
 func (b *builder) where(n *Node) {
-	if len(n.Children) == 0 {
+	if len(n.Children) == 0 && !b.troubled(n) {
 		b.errorf(n.Word, "write for example where prefix in SET", "where does not say what must hold")
 	}
 	b.children(n)
+}
+
+// troubled says whether there is an error on a statement's line already, which is
+// why it has nothing behind it.
+func (b *builder) troubled(n *Node) bool {
+	return slices.ContainsFunc(b.problems, func(p Problem) bool { return p.Line == n.Word.Line })
 }
 
 func (b *builder) holds(c config.Condition) { b.clause.Where = append(b.clause.Where, c) }
@@ -108,7 +114,7 @@ func (b *builder) wherePolicy(n *Node) {
 
 // act reads a set, add, remove or replace: what it is about stands behind it.
 func (b *builder) act(n *Node) {
-	if len(n.Children) == 0 {
+	if len(n.Children) == 0 && !b.troubled(n) {
 		var known []string
 		for _, r := range rowsIn(n.Row.Opens) {
 			known = append(known, r.Word)

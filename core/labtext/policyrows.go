@@ -21,7 +21,7 @@ func policyRows() []Row {
 	name := []Arg{{Name: "name", Kind: Name}}
 	compared := []Arg{{Name: "comparison", Kind: Compare}, {Name: "value", Kind: Number, Max: 4294967295}}
 	inSet := func(what string) []Arg {
-		return []Arg{{Name: "in", Kind: Name, Words: []string{"in"}}, {Name: what, Kind: Name}}
+		return []Arg{{Name: "in", Kind: Literal, Words: []string{"in"}}, {Name: what, Kind: Name}}
 	}
 	value := func(what string, top uint64) []Arg { return []Arg{{Name: what, Kind: Number, Max: top}} }
 	const top32 = 4294967295
@@ -48,7 +48,7 @@ func policyRows() []Row {
 		row("community", WhereOf, inSet("community set"), "9067 4.1", "a community of the route is in the set", (*builder).whereSet),
 		row("neighbour", WhereOf, inSet("neighbour set"), "9067 4.1", "the peer that it comes from or goes to is in the set", (*builder).whereSet),
 		row("next-hop", WhereOf, inSet("prefix set"), "9067 4.2", "the next hop, as a prefix of length 32, is in the set", (*builder).whereSet),
-		row("tag", WhereOf, []Arg{{Name: "in or =", Kind: Name, Words: []string{"in", "="}}, {Name: "tag or tag set", Kind: Value}}, "9067 4.1", "the tag is this one, or in the set", (*builder).whereTag),
+		row("tag", WhereOf, []Arg{{Name: "comparison", Kind: Name, Words: []string{"in", "="}}, {Name: "tag or tag set", Kind: Value}}, "9067 4.1", "the tag is this one, or in the set", (*builder).whereTag),
 		row("source", WhereOf, []Arg{{Name: "source", Kind: Name, Words: []string{"connected", "static", "ospf", "bgp"}}}, "9067 4.2", "where the route comes from", (*builder).whereWord),
 		row("route-type", WhereOf, []Arg{{Name: "type", Kind: Name, Words: []string{"internal", "external", "local", "intra-area", "inter-area", "external-1", "external-2"}}}, "9067 4.2", "of BGP: from an internal or an external peer, or our own; of OSPF: its kind of route", (*builder).whereWord),
 		row("origin", WhereOf, []Arg{{Name: "origin", Kind: Name, Words: []string{"igp", "egp", "incomplete"}}}, "4271 5.1.1", "the ORIGIN attribute", (*builder).whereWord),

@@ -66,7 +66,11 @@ func judge(a Arg, t Token) (what, hint string) {
 		// Judged as a whole, where they are built.
 	case Literal:
 		if t.Text != a.Words[0] {
-			return fmt.Sprintf("%s is missing before %q", a.Words[0], t.Text), "write FROM -> TO"
+			hint := "write " + a.Words[0]
+			if a.Words[0] == "->" {
+				hint = "write FROM -> TO"
+			}
+			return fmt.Sprintf("%s is missing before %q", a.Words[0], t.Text), hint
 		}
 	case Number:
 		n, err := strconv.ParseUint(t.Text, 10, 64)

@@ -257,7 +257,6 @@ function Row({ r, draft, open, toggle }: { r: Tried; draft: boolean; open: boole
         cursor="pointer"
         onClick={toggle}
         bg={r.differs ? 'plumSoft' : undefined}
-        aria-expanded={open}
       >
         <Cell>
           <chakra.button aria-expanded={open} title="statement by statement">
