@@ -192,7 +192,7 @@ func (d *Device) PutBGP(prefix uint32, b bgp.Route) {
 		if b.Blackhole {
 			r.Hop = d.table.Direct(route.Blackhole)
 		} else {
-			r.Hop = d.table.Recursive(d.env.Shared(), b.Vias)
+			r.Hop = d.table.Recursive(d, d.env.Shared(), b.Vias)
 		}
 	}
 	d.table.Put(d, route.BGP, prefix, r)

@@ -595,9 +595,10 @@ func (d *Device) Digest(g *store.Digest, full bool) {
 	}
 	d.digestTable(g)
 	d.ospf.Digest(g, d, full)
-	d.tcp.Digest(g, full)
 	d.bgp.Digest(g, d, d.Prefixes(), full)
 	if full {
+		// Connections come and go; what they carry is in the tables.
+		d.tcp.Digest(g)
 		g.Add(d.seq)
 		for i := range d.arp {
 			g.Add(uint64(d.arp[i].port), uint64(d.arp[i].addr), uint64(d.arp[i].learned))

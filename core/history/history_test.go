@@ -107,6 +107,43 @@ func TestSeekEqualsRunning(t *testing.T) {
 	require.Equal(t, h.Steps()[1].Digest, h.At(h.AfterStep(2)).Digest(true))
 }
 
+// TestSessionsAreReplayed: what is done to sessions comes out the same again, and
+// at any moment in between.
+func TestSessionsAreReplayed(t *testing.T) {
+	text := ""
+	for _, l := range demo.Labs() {
+		if l.Slug == "two-carriers" {
+			text = l.Text
+		}
+	}
+	h := New()
+	for _, a := range []string{text, "cut viaduct.up", "mend viaduct.up", "reset 192.0.2.2 on viaduct", "reset all on summit", "resend from 10.64.0.2 on summit",
+		"resend to 10.64.0.2 on summit", "disable 192.0.2.6 on quarry", "enable 192.0.2.6 on quarry", "restart bgp on harbour", "disable gannet", "enable gannet"} {
+		s := act(t, h, a)
+		require.Equal(t, network.Settled, s.Outcome, a)
+		require.Empty(t, h.Head().Check(), a)
+	}
+	again, err := Replay(h.Records(), nil)
+	require.NoError(t, err)
+	require.Equal(t, h.Records(), again.Records())
+	for _, s := range h.Steps() {
+		require.Equal(t, s.Digest, again.At(again.AfterStep(s.Seq)).Digest(true), s.Record.Action)
+	}
+	// Nothing is left of the disturbances: the tables are as they were in the beginning.
+	require.Equal(t, h.Steps()[0].After.Digest(false), h.Head().Digest(false))
+	for action, want := range map[string]string{
+		"reset 192.0.2.9 on viaduct":    "viaduct has no peer 192.0.2.9",
+		"reset all on crane":            "BGP does not run on crane",
+		"restart bgp on crane":          "BGP does not run on crane",
+		"resend to 192.0.2.2 on nobody": "there is no device named nobody",
+	} {
+		a, err := ParseAction(action)
+		require.NoError(t, err)
+		_, err = h.Begin(a, 0)
+		require.EqualError(t, err, want)
+	}
+}
+
 func TestReplayComesToTheSameDigests(t *testing.T) {
 	h := New()
 	for _, a := range []string{triangle(), "cut viaduct.e2", "wait 2000s", "mend viaduct.e2", "disable quarry", "enable quarry"} {

@@ -140,6 +140,9 @@ func TestOutagesAgreeWithPackets(t *testing.T) {
 		{"valley-line", "", "cut viaduct.e1"},
 		{"valley-line", "cut viaduct.e1", "mend viaduct.e1"},
 		{"valley-line", "", "silence viaduct.e1 out"},
+		{"two-carriers", "", "cut viaduct.up"},
+		{"two-carriers", "cut viaduct.up", "mend viaduct.up"},
+		{"two-carriers", "", "cut summit.e1"},
 	} {
 		t.Run(c.lab+" "+c.action, func(t *testing.T) {
 			l := open(t, demoText(t, c.lab))

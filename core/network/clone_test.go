@@ -15,10 +15,14 @@ import (
 // TestClonesAreIndependent acts on a world and on clones of it in turn, at
 // random: each must be as a world to which only its own actions were done.
 func TestClonesAreIndependent(t *testing.T) {
-	text := demoLab(t, "triangle-with-ospf")
+	for slug, ports := range map[string][]string{"triangle-with-ospf": {"viaduct.e1", "viaduct.e2", "summit.e2"}, "two-carriers": {"viaduct.up", "viaduct.e1", "summit.tram"}} {
+		t.Run(slug, func(t *testing.T) { clonesAreIndependent(t, demoLab(t, slug), ports) })
+	}
+}
+
+func clonesAreIndependent(t *testing.T, text string, ports []string) {
 	base := build(t, text)
 	settle(t, base)
-	ports := []string{"viaduct.e1", "viaduct.e2", "summit.e2"}
 	type deed struct {
 		what string
 		port string
@@ -64,10 +68,14 @@ func TestClonesAreIndependent(t *testing.T) {
 // TestClonesRunSideBySide lets many clones run at once, which the race detector
 // watches: they share pages, and nobody writes to a shared one.
 func TestClonesRunSideBySide(t *testing.T) {
-	base := build(t, demoLab(t, "valley-line"))
+	clonesRunSideBySide(t, demoLab(t, "valley-line"), []string{"viaduct.e1", "tunnel.e1", "weir.e3", "bridge.e1"})
+	clonesRunSideBySide(t, demoLab(t, "two-carriers"), []string{"viaduct.up", "viaduct.e1", "summit.tram", "harbour.e1"})
+}
+
+func clonesRunSideBySide(t *testing.T, text string, faults []string) {
+	base := build(t, text)
 	settle(t, base)
 	want := map[string]uint64{}
-	faults := []string{"viaduct.e1", "tunnel.e1", "weir.e3", "bridge.e1"}
 	for _, f := range faults {
 		want[f] = cutAndSettled(t, base.Clone(), f)
 	}

@@ -82,14 +82,12 @@ func (t *Table) resolveGateway(shared *Shared, a ip.Addr, on []ip.Addr) (set Set
 
 // Recursive is the next hop that goes through gateways, which are watched from
 // then on.
-func (t *Table) Recursive(shared *Shared, vias []ip.Addr) HopID {
+func (t *Table) Recursive(w Watcher, shared *Shared, vias []ip.Addr) HopID {
 	known := t.hops.Len()
 	h := t.recursive(vias, true)
 	if t.hops.Len() != known {
-		e := t.hops.Get(uint32(h))
-		e.set = t.setThrough(shared, vias)
-		t.hops.Set(uint32(h), e)
 		t.through = append(slices.Clip(t.through), h)
+		t.resolve(w, h, t.setThrough(shared, vias))
 	}
 	return h
 }

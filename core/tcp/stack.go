@@ -295,13 +295,11 @@ func (s *Stack) Account() (pending int) {
 	return pending
 }
 
-// Digest folds the connections in; full includes sequence numbers and timers.
-func (s *Stack) Digest(d *store.Digest, full bool) {
+// Digest folds the connections in, with sequence numbers and timers.
+func (s *Stack) Digest(d *store.Digest) {
 	for i := range s.conns {
 		c := &s.conns[i]
 		d.Add(uint64(c.state), uint64(c.local), uint64(c.remote))
-		if full {
-			d.Add(uint64(c.una), uint64(c.nxt), uint64(c.rcv), uint64(c.retransmit.Deadline()), uint64(len(c.out)), uint64(len(c.in)))
-		}
+		d.Add(uint64(c.una), uint64(c.nxt), uint64(c.rcv), uint64(c.retransmit.Deadline()), uint64(c.opening.Deadline()), uint64(len(c.out)), uint64(len(c.in)))
 	}
 }

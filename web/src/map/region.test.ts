@@ -4,6 +4,7 @@ import { onTree } from './graph';
 import { arc } from './arc';
 import { hull, regions } from './region';
 import { spread } from './spread';
+import { mapSvg } from './svg';
 
 const device = (name: string, as?: number): MapData['devices'][number] => ({
   name,
@@ -78,4 +79,22 @@ test('the ways to a prefix from everywhere', () => {
   const tree = spread(row, [link]);
   expect(tree.steps.map((s) => `${s.from} ${s.to}`)).toEqual(['a.e1 b.e1', 'b.lan -']);
   expect(onTree(tree, link)).toBe('back');
+});
+
+test('regions and sessions are on the exported map', () => {
+  const map: MapData = {
+    devices: [device('a', 64500), device('b', 64496)],
+    links: [],
+    virtual: [],
+    flows: [],
+    sessions: [
+      { a: 'a', b: 'b', external: true, up: true, state: 'Established', peer: '192.0.2.2', linked: true },
+      { a: 'a', b: 'b', external: false, up: false, state: 'Active', peer: '192.0.2.6', linked: true },
+    ],
+  };
+  const svg = mapSvg(map, { a: { x: 0, y: 0 }, b: { x: 300, y: 0 } }, undefined);
+  expect(svg).toContain('AS 64500');
+  expect(svg).toContain('AS 64496');
+  expect(svg.match(/stroke="#6d2f57" stroke-width="1.3"\/>/g)).toHaveLength(1);
+  expect(svg).toContain('stroke="#a03a29" stroke-width="1.3" stroke-dasharray="5 4"');
 });

@@ -1,7 +1,9 @@
 import type { MapData, Path } from '../api/client';
 import { cardSize, crossings, segmentId } from './graph';
 import type { Places } from './layout';
+import { arc } from './arc';
 import { along, lineBetween, reversed } from './line';
+import { regions } from './region';
 
 const escape = (s: string) => s.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
 
@@ -18,7 +20,11 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       .map((l) => [segmentId(l), box(segmentId(l), cardSize.segment)] as const),
   ]);
   const over = new Map(path ? crossings(map, path).map((c) => [c.id, c]) : []);
-  const out: string[] = [];
+  const out: string[] = regions(map, places).map(
+    (r) =>
+      `<g transform="translate(${r.x},${r.y})"><path d="${r.d}" fill="#e9e4d4" fill-opacity="0.6" stroke="#e3dccb"/>` +
+      `<text x="${r.name.x}" y="${r.name.y}" font-size="11" font-weight="650" fill="#655b67">AS ${r.as}</text></g>`,
+  );
   const line = (id: string, from: string, to: string, broken: boolean, costs: (number | undefined)[]) => {
     const a = boxes.get(from);
     const b = boxes.get(to);
@@ -43,6 +49,17 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       l.ends.forEach((e, i) => line(`${l.id}/${i}`, segmentId(l), e.device, !e.up, []));
     else if (a && b) line(l.id, a.device, b.device, l.cut || a.silent || b.silent || !a.up, [a.cost, b.cost]);
   }
+  for (const s of map.sessions) {
+    const a = boxes.get(s.a);
+    const b = boxes.get(s.b);
+    if (!a || !b) continue;
+    const middle = (m: typeof a) => ({ x: m.x + m.width / 2, y: m.y + m.height / 2 });
+    const { d } = arc(middle(a), middle(b), s.linked ? 0.16 : 0.1);
+    const tone = s.up ? (s.external ? '#6d2f57' : '#4b7339') : '#a03a29';
+    out.push(
+      `<path d="${d}" fill="none" stroke="${tone}" stroke-width="1.3"${s.external ? '' : ' stroke-dasharray="5 4"'}/>`,
+    );
+  }
   for (const d of map.devices) {
     const b = boxes.get(d.name);
     if (!b) continue;
@@ -60,7 +77,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       `<text x="${b.x + b.width / 2}" y="${b.y + 15}" font-size="11" text-anchor="middle" fill="#655b67">${escape(l.name ?? '')}</text>`,
     );
   }
-  const all = [...boxes.values()];
+  const all = [...boxes.values(), ...regions(map, places)];
   const x = Math.min(...all.map((b) => b.x)) - 20;
   const y = Math.min(...all.map((b) => b.y)) - 20;
   const w = Math.max(...all.map((b) => b.x + b.width)) + 20 - x;

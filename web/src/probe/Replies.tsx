@@ -54,7 +54,9 @@ function Row({ reply: r, number }: { reply: ProbeReply; number: number }) {
         <Box pl={6} pb={2} fontSize="12px">
           {r.steps.map((s, k) => (
             <Box key={k} py="1px" color={s.dropped ? 'brick' : undefined}>
-              <Quiet>{duration(s.at)}</Quiet> <b>{s.device}</b> {s.packet}: {s.did}
+              <Quiet>{duration(s.at)}</Quiet> <b>{s.device}</b>
+              {s.as !== undefined && s.as !== r.steps[k - 1]?.as && <Quiet> AS {s.as}</Quiet>} {s.packet}:{' '}
+              {s.did}
             </Box>
           ))}
         </Box>
