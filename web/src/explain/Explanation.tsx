@@ -3,7 +3,7 @@ import type { ReactNode } from 'react';
 import { useMap, useNeighbours, type Flow, type LabState, type MapLink, type Neighbour } from '../api/client';
 import { cableOf, deviceOf, portName, useFocus } from '../focus/focus';
 import { faultWords } from '../map/LinkEdge';
-import { Reasons } from '../neighbours/NeighboursView';
+import { Reasons } from '../neighbours/Reasons';
 import { Key, Mono, Plain, Quiet } from '../parts/parts';
 import { plural } from '../parts/words';
 import { currentAction } from '../timeline/current';

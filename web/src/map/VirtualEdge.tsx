@@ -1,5 +1,6 @@
 import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapVirtual } from '../api/client';
+import { arc } from './arc';
 
 export type VirtualEdgeType = Edge<{ virtual: MapVirtual; choose: () => void }, 'virtual'>;
 
@@ -16,13 +17,9 @@ export function VirtualEdge({ source, target, data }: EdgeProps<VirtualEdgeType>
   });
   const p = middle(a);
   const q = middle(b);
-  // Beside the straight line, so that a link between the two is seen.
-  const bend = 0.22;
-  const top = { x: (p.x + q.x) / 2 - (q.y - p.y) * bend, y: (p.y + q.y) / 2 + (q.x - p.x) * bend };
-  const label = { x: (p.x + q.x) / 4 + top.x / 2, y: (p.y + q.y) / 4 + top.y / 2 };
+  const { d, label } = arc(p, q, 0.22);
   const { virtual } = data;
   const tone = color(virtual.up ? 'plum' : 'brick');
-  const d = `M${p.x},${p.y}Q${top.x},${top.y} ${q.x},${q.y}`;
   return (
     <>
       <path d={d} stroke={tone} strokeWidth={1.4} strokeDasharray="2 5" fill="none" strokeLinecap="round" />

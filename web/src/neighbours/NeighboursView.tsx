@@ -1,12 +1,13 @@
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useAct, useLab, useNeighbours, type Neighbour, type Reason } from '../api/client';
+import { useAct, useLab, useNeighbours, type Neighbour } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../parts/parts';
 import { Sheet, Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
 import { Ladder } from './Ladder';
+import { Reasons } from './Reasons';
 import { SessionRow, sessionName } from './SessionRow';
 
 type End = Neighbour['a'];
@@ -223,61 +224,6 @@ function EndCell({ e }: { e: End }) {
     </Td>
   );
 }
-
-const marks = {
-  observed: 'seen by',
-  foreseen: 'next in the way, from the configurations',
-  fault: 'a fault on the link',
-};
-
-/** Why an adjacency is not up: what was observed first, then what is foreseen; both values each. */
-export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }) {
-  return (
-    <Box
-      display="grid"
-      gridTemplateColumns="minmax(120px,150px) minmax(110px,170px) minmax(110px,170px) 1fr"
-      gap="4px 10px"
-      alignItems="start"
-      maxW="1100px"
-    >
-      <Box />
-      <Quiet fontSize="11px">
-        {a.device} {a.port}
-      </Quiet>
-      <Quiet fontSize="11px">
-        {b.device} {b.port}
-      </Quiet>
-      <Box />
-      {reasons.map((r) => (
-        <Box key={r.code + r.mine + r.theirs} display="contents">
-          <Box fontWeight="600" title={r.rfc ? `RFC ${r.rfc}` : undefined}>
-            {r.what}
-          </Box>
-          <Value v={r.mine} />
-          <Value v={r.theirs} />
-          <Box>
-            {r.text}
-            <Box color="quiet" fontSize="12px">
-              {marks[r.source]}
-              {r.source === 'observed' && ` ${r.by ?? ''}`}
-              {r.count ? `, ${r.count} packets refused so far` : ''}
-              {r.remedy ? `. ${r.remedy[0]?.toUpperCase()}${r.remedy.slice(1)}.` : ''}
-            </Box>
-          </Box>
-        </Box>
-      ))}
-    </Box>
-  );
-}
-
-const Value = ({ v }: { v: string | undefined }) =>
-  v ? (
-    <Mono bg="panel" border="1px solid" borderColor="line" borderRadius="sm" px={2}>
-      {v}
-    </Mono>
-  ) : (
-    <span />
-  );
 
 const toRows = (rows: Neighbour[]) => [
   [

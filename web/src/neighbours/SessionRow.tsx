@@ -4,7 +4,7 @@ import { useFocus } from '../focus/focus';
 import { Mono, Plain, Quiet } from '../parts/parts';
 import { Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
-import { Reasons } from './NeighboursView';
+import { Reasons } from './Reasons';
 
 interface Props {
   n: Neighbour;

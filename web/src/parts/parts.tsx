@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Spinner, Text, type BoxProps, type ButtonProps } from '@chakra-ui/react';
+import { Box, Button, Flex, Spinner, Text, chakra, type BoxProps, type ButtonProps } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
 import { ApiError } from '../api/client';
 
@@ -135,4 +135,37 @@ export const Empty = ({ title, children }: { title: string; children?: ReactNode
     </Box>
     <Box color="quiet">{children}</Box>
   </Box>
+);
+
+interface PickProps {
+  label: string;
+  value: string;
+  onChange: (v: string) => void;
+  options: (readonly [string, string])[];
+}
+
+/** One of several, from a list that opens. */
+export const Pick = ({ label, value, onChange, options }: PickProps) => (
+  <chakra.label display="flex" alignItems="center" gap={2} color="quiet" fontSize="12px">
+    {label}
+    <chakra.select
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+      bg="panel"
+      color="ink"
+      fontSize="13px"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="md"
+      h="28px"
+      px={2}
+      maxW="320px"
+    >
+      {options.map(([v, words]) => (
+        <option key={v} value={v}>
+          {words}
+        </option>
+      ))}
+    </chakra.select>
+  </chakra.label>
 );

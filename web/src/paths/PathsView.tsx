@@ -1,7 +1,7 @@
-import { Flex, chakra } from '@chakra-ui/react';
+import { Flex } from '@chakra-ui/react';
 import { useMap } from '../api/client';
 import { deviceOf, peerOf, useFocus } from '../focus/focus';
-import { Empty, Plain, Trouble, Waiting } from '../parts/parts';
+import { Empty, Pick, Plain, Trouble, Waiting } from '../parts/parts';
 import { PrefixStory } from './PrefixStory';
 import { Tables } from './Tables';
 
@@ -70,35 +70,3 @@ export function PathsView() {
     </Flex>
   );
 }
-
-interface PickProps {
-  label: string;
-  value: string;
-  onChange: (v: string) => void;
-  options: (readonly [string, string])[];
-}
-
-export const Pick = ({ label, value, onChange, options }: PickProps) => (
-  <chakra.label display="flex" alignItems="center" gap={2} color="quiet" fontSize="12px">
-    {label}
-    <chakra.select
-      value={value}
-      onChange={(e) => onChange(e.target.value)}
-      bg="panel"
-      color="ink"
-      fontSize="13px"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="md"
-      h="28px"
-      px={2}
-      maxW="320px"
-    >
-      {options.map(([v, words]) => (
-        <option key={v} value={v}>
-          {words}
-        </option>
-      ))}
-    </chakra.select>
-  </chakra.label>
-);

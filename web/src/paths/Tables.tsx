@@ -4,11 +4,10 @@ import { useMemo, useRef, useState } from 'react';
 import { usePathTable, type TableRow } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 import { Scroll } from '../parts/table';
 import { matches } from '../routes/match';
 import { details, groupOf, groupings, pathWords, prefixSet, type Grouping } from './words';
-import { Pick } from './PathsView';
 
 interface Props {
   id: string;
