@@ -162,19 +162,21 @@ func (b *builder) asSet(*Node) { b.lastAggregate().ASSet = true }
 // on is the value of a switch; without an argument it is on.
 func on(n *Node) bool { return len(n.Args) == 0 || n.Args[0].Text == "on" }
 
-func (b *builder) peerGroupOf(*Node)       {} // read before the rest of the peer
-func (b *builder) description(n *Node)     { b.session.Description = n.Args[0].Text }
-func (b *builder) multihop(n *Node)        { b.session.Multihop = uint8(number(n.Args[0])) }
-func (b *builder) ttlSecurity(n *Node)     { b.session.TTLSecurity = uint8(number(n.Args[0])) }
-func (b *builder) peerPassive(n *Node)     { b.session.Passive = on(n) }
-func (b *builder) holdTime(n *Node)        { b.session.HoldTime = duration(n.Args[0]) }
-func (b *builder) nextHopSelf(n *Node)     { b.session.NextHopSelf = on(n) }
-func (b *builder) nextHopKept(n *Node)     { b.session.NextHopKept = on(n) }
-func (b *builder) client(n *Node)          { b.session.Client = on(n) }
-func (b *builder) maxPrefixes(n *Node)     { b.session.MaxPrefixes = uint32(number(n.Args[0])) }
-func (b *builder) ownAS(n *Node)           { b.session.OwnAS = uint8(number(n.Args[0])) }
-func (b *builder) removePrivate(n *Node)   { b.session.RemovePrivate = on(n) }
-func (b *builder) peerDefault(*Node)       { b.session.Default = true }
+func (b *builder) peerGroupOf(*Node)     {} // read before the rest of the peer
+func (b *builder) description(n *Node)   { b.session.Description = n.Args[0].Text }
+func (b *builder) multihop(n *Node)      { b.session.Multihop = uint8(number(n.Args[0])) }
+func (b *builder) ttlSecurity(n *Node)   { b.session.TTLSecurity = uint8(number(n.Args[0])) }
+func (b *builder) peerPassive(n *Node)   { b.session.Passive = on(n) }
+func (b *builder) holdTime(n *Node)      { b.session.HoldTime = duration(n.Args[0]) }
+func (b *builder) nextHopSelf(n *Node)   { b.session.NextHopSelf = on(n) }
+func (b *builder) nextHopKept(n *Node)   { b.session.NextHopKept = on(n) }
+func (b *builder) client(n *Node)        { b.session.Client = on(n) }
+func (b *builder) maxPrefixes(n *Node)   { b.session.MaxPrefixes = uint32(number(n.Args[0])) }
+func (b *builder) ownAS(n *Node)         { b.session.OwnAS = uint8(number(n.Args[0])) }
+func (b *builder) removePrivate(n *Node) { b.session.RemovePrivate = on(n) }
+func (b *builder) peerDefault(n *Node) {
+	b.session.Default = len(n.Args) < 2 || n.Args[1].Text == "on"
+}
 func (b *builder) fourOctet(n *Node)       { b.session.TwoOctetAS = !on(n) }
 func (b *builder) routeRefresh(n *Node)    { b.session.NoRefresh = !on(n) }
 func (b *builder) shutdownMessage(n *Node) { b.session.Shutdown = n.Args[0].Text }
@@ -184,6 +186,10 @@ func (b *builder) minInterval(n *Node) {
 
 func (b *builder) localAddress(n *Node) {
 	b.session.Local = n.Args[0].Text
+	if b.session.Local == none {
+		b.session.Local = ""
+		return
+	}
 	b.localRefs = append(b.localRefs, localRef{n.Args[0], b.device.Name})
 }
 

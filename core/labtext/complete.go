@@ -134,6 +134,9 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 	for _, w := range a.Words {
 		out = append(out, Suggestion{Label: w, Kind: "value"})
 	}
+	if a.Off {
+		out = append(out, Suggestion{Label: "off", Kind: "value"})
+	}
 	for _, name := range namesFor(a.Name, lab) {
 		out = append(out, Suggestion{Label: name, Kind: "name", Detail: a.Name})
 	}

@@ -89,12 +89,16 @@ type Arg struct {
 	Words    []string // the values allowed, for a Name; the word, for a Literal
 	Optional bool
 	Repeat   bool // the last argument may stand several times
+	Off      bool // of a Number: off may stand for it, which takes away what a group says
 }
 
 func (a Arg) form() string {
 	f := argForms[a.Kind]
 	if len(a.Words) > 0 {
 		f = strings.Join(a.Words, " | ")
+	}
+	if a.Off {
+		f += " | off"
 	}
 	if a.Repeat {
 		f += " ..."

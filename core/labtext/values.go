@@ -73,6 +73,9 @@ func judge(a Arg, t Token) (what, hint string) {
 			return fmt.Sprintf("%s is missing before %q", a.Words[0], t.Text), hint
 		}
 	case Number:
+		if a.Off && t.Text == "off" {
+			return "", ""
+		}
 		n, err := strconv.ParseUint(t.Text, 10, 64)
 		if err != nil {
 			return fmt.Sprintf("%q is not a whole number", t.Text), ranged(a, "")
