@@ -10,6 +10,7 @@ import (
 	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/note"
+	"hellebore/core/tcp"
 	wire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 )
@@ -189,9 +190,9 @@ func TestOfTwoConnectionsOneStays(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			r := newRig(t, peerOf(nil))
 			mine := r.conn()
-			_, _, ok := r.s.Accepts(r, other, self)
+			_, ok := r.s.Accepts(r, other, self)
 			require.True(t, ok)
-			theirs := r.OpenTCP(0, 0, 0, 0)
+			theirs := r.OpenTCP(0, 0, tcp.Terms{})
 			r.s.Taken(r, theirs)
 			r.says(mine, openFrom(otherAS, c.id))
 			r.says(theirs, openFrom(otherAS, c.id))
@@ -203,7 +204,7 @@ func TestOfTwoConnectionsOneStays(t *testing.T) {
 			r.says(stays, wire.Keepalive(nil))
 			require.Equal(t, Established, r.s.Peer(0).State)
 			require.Equal(t, c.ours, r.s.Peer(0).Opened)
-			_, _, ok = r.s.Accepts(r, other, self)
+			_, ok = r.s.Accepts(r, other, self)
 			require.False(t, ok, "a session that is up takes no second connection")
 		})
 	}
@@ -212,7 +213,7 @@ func TestOfTwoConnectionsOneStays(t *testing.T) {
 func TestWhoIsNoPeerIsTurnedAway(t *testing.T) {
 	r := newRig(t, peerOf(nil))
 	for range 3 {
-		_, _, ok := r.s.Accepts(r, other+5, self)
+		_, ok := r.s.Accepts(r, other+5, self)
 		require.False(t, ok)
 	}
 	require.Equal(t, []Stranger{{From: other + 5, To: self, Count: 3, Reason: note.PeerUnknown}}, r.s.Strangers())

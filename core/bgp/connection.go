@@ -4,16 +4,17 @@ import (
 	"slices"
 
 	"hellebore/core/note"
+	"hellebore/core/tcp"
 	"hellebore/core/wire/ip"
 )
 
 // How TCP connections become those of a session, and are told from strangers'.
 
-// Accepts says whether a connection that somebody opens to us is taken, with the
-// TTL to answer with and the least to take. Who is not taken is remembered.
-func (s *Speaker) Accepts(h Host, from, to ip.Addr) (ttl, least uint8, ok bool) {
+// Accepts says whether a connection that somebody opens to us is taken, and on
+// which terms. Who is not taken is remembered.
+func (s *Speaker) Accepts(h Host, from, to ip.Addr) (terms tcp.Terms, ok bool) {
 	if !s.running {
-		return 0, 0, false
+		return terms, false
 	}
 	i := slices.IndexFunc(s.peers, func(p peer) bool { return p.config.Address == from && !p.gone })
 	why := note.None
@@ -27,14 +28,13 @@ func (s *Speaker) Accepts(h Host, from, to ip.Addr) (ttl, least uint8, ok bool) 
 	case s.peers[i].direct() && !h.OnLink(from):
 		why = note.PeerNotOnLink
 	case s.peers[i].up != 0 || s.peers[i].tries[1].on:
-		return 0, 0, false // there is one already
+		return terms, false // there is one already
 	}
 	if why != note.None {
 		s.stranger(h, Stranger{From: from, To: to, Reason: why})
-		return 0, 0, false
+		return terms, false
 	}
-	send, least := s.peers[i].ttl()
-	return send, least, true
+	return s.peers[i].terms(), true
 }
 
 func (s *Speaker) stranger(h Host, n Stranger) {

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/policy"
 	"hellebore/core/route"
 	"hellebore/core/store"
+	"hellebore/core/tcp"
 	wire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 )
@@ -78,7 +79,7 @@ func (r *rig) Schedule(e event.Event) {
 	e.Seq = r.seq
 	r.queue.Push(e)
 }
-func (r *rig) OpenTCP(_, _ ip.Addr, _, _ uint8) uint32 {
+func (r *rig) OpenTCP(_, _ ip.Addr, _ tcp.Terms) uint32 {
 	r.next++
 	r.conns[r.next] = &stream{}
 	return r.next

@@ -8,6 +8,7 @@ import (
 	"hellebore/core/event"
 	"hellebore/core/note"
 	"hellebore/core/store"
+	"hellebore/core/tcp"
 	wire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 )
@@ -240,6 +241,12 @@ func (s *Speaker) localAddress(h Host, p *peer) ip.Addr {
 // direct says whether the peer has to be on a network of ours (RFC 4271 5.1.3).
 func (p *peer) direct() bool { return p.config.External && p.config.Multihop == 0 }
 
+// terms are those of a connection to the peer.
+func (p *peer) terms() tcp.Terms {
+	send, least := p.ttl()
+	return tcp.Terms{TTL: send, Least: least, Keys: p.config.Keys}
+}
+
 // ttl is the TTL to send with, and the least to take (RFC 5082 3).
 func (p *peer) ttl() (send, least uint8) {
 	switch {
@@ -314,11 +321,10 @@ func (s *Speaker) attempt(h Host, i int) {
 	if !p.tries[0].on && !p.tries[1].on {
 		p.blocked = s.obstacle(h, p)
 		if p.blocked == note.None {
-			send, least := p.ttl()
 			local := s.localAddress(h, p)
 			p.tries[0] = try{on: true, stage: Connect, local: local}
 			s.setState(h, i, Connect, note.None)
-			conn := h.OpenTCP(local, p.config.Address, send, least)
+			conn := h.OpenTCP(local, p.config.Address, p.terms())
 			s.peers[i].tries[0].conn = conn
 		} else {
 			s.setState(h, i, Active, p.blocked)

@@ -21,6 +21,7 @@ import (
 	"hellebore/core/policy"
 	"hellebore/core/route"
 	"hellebore/core/store"
+	"hellebore/core/tcp"
 	"hellebore/core/wire/ip"
 )
 
@@ -33,9 +34,8 @@ type Host interface {
 	Shared() *route.Shared
 	Attrs() *attr.Pool
 
-	// OpenTCP begins a connection to the BGP port; segments are sent with ttl,
-	// and taken only with at least least.
-	OpenTCP(local, remote ip.Addr, ttl, least uint8) (conn uint32)
+	// OpenTCP begins a connection to the BGP port.
+	OpenTCP(local, remote ip.Addr, terms tcp.Terms) (conn uint32)
 	WriteTCP(conn uint32, data []byte)
 	ReadTCP(conn uint32) []byte
 	CloseTCP(conn uint32)
@@ -307,7 +307,7 @@ func (s *Speaker) configurePeer(h Host, c config.Peer, started bool) {
 // resets says whether a change of configuration needs another session.
 func (c *peerConfig) resets(n *peerConfig) bool {
 	return c.AS != n.AS || c.External != n.External || c.Disabled != n.Disabled || c.Local != n.Local || c.Multihop != n.Multihop || c.TTLSecurity != n.TTLSecurity ||
-		c.Passive != n.Passive || c.HoldTime != n.HoldTime || c.TwoOctetAS != n.TwoOctetAS || c.NoRefresh != n.NoRefresh
+		!reflect.DeepEqual(c.Keys, n.Keys) || c.Passive != n.Passive || c.HoldTime != n.HoldTime || c.TwoOctetAS != n.TwoOctetAS || c.NoRefresh != n.NoRefresh
 }
 
 // Due says whether a decision is due; Decide makes those that are, and Send sends

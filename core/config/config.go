@@ -269,6 +269,20 @@ type Span struct {
 // Holds says whether a time is in the span.
 func (s Span) Holds(t time.Duration) bool { return t >= s.From && (s.Until == 0 || t < s.Until) }
 
+// Taken are the keys that packets are taken with at a time: those whose time it
+// is, or else the one that packets are sent with.
+func (c *KeyChain) Taken(t time.Duration) (keys []Key) {
+	for _, k := range c.Keys {
+		if k.Accept.Holds(t) {
+			keys = append(keys, k)
+		}
+	}
+	if keys == nil {
+		keys = append(keys, c.Sending(t))
+	}
+	return keys
+}
+
 // Sending is the key that packets are sent with at a time: the first whose time
 // it is, or else the one whose time ended last (RFC 2328 D.3: it is then used on,
 // rather than none).

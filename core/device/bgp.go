@@ -94,8 +94,8 @@ func (d *Device) InteriorChanged(prefix uint32) {
 func (d *Device) Attrs() *attr.Pool { return d.env.Attrs() }
 
 // OpenTCP begins a connection to a peer's BGP port.
-func (d *Device) OpenTCP(local, remote ip.Addr, ttl, least uint8) uint32 {
-	return d.tcp.Open(d, local, remote, bgpwire.Port, d.segmentSize(remote), ttl, least)
+func (d *Device) OpenTCP(local, remote ip.Addr, terms tcp.Terms) uint32 {
+	return d.tcp.Open(d, local, remote, bgpwire.Port, d.segmentSize(remote), terms)
 }
 
 // WriteTCP and the like are what the speaker does with its connections.

@@ -120,8 +120,8 @@ func (d *Device) deliver(port uint32, p *ip.Packet) {
 	case ip.ProtoOSPF:
 		d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
 	case ip.ProtoTCP:
-		if d.tcp.Receive(d, p.Src, p.Dst, p.TTL, p.Payload, d.segmentSize(p.Src)) {
-			d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst), B: uint64(p.Src), Reason: note.TTLTooLow})
+		if why := d.tcp.Receive(d, p.Src, p.Dst, p.TTL, p.Payload, d.segmentSize(p.Src)); why != note.None {
+			d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst), B: uint64(p.Src), Reason: why})
 		}
 	case ip.ProtoICMP:
 		m, ok := ip.ReadICMP(p.Payload)

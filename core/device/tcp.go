@@ -35,7 +35,7 @@ func (d *Device) Connect(src, dst ip.Addr, port uint16) (id uint32) {
 	if src == 0 {
 		src = d.sourceFor(dst)
 	}
-	id = d.tcp.Open(d, src, dst, port, d.segmentSize(dst), defaultTTL, 0)
+	id = d.tcp.Open(d, src, dst, port, d.segmentSize(dst), tcp.Terms{TTL: defaultTTL})
 	d.settle()
 	return id
 }
@@ -70,11 +70,11 @@ func (d *Device) SendTCP(src, dst ip.Addr, ttl uint8, segment []byte) {
 
 // Admits says whether a connection to a port that is listened on is taken: to a
 // service by whoever comes, to BGP only by peers.
-func (d *Device) Admits(src, dst ip.Addr, port uint16) (ttl, least uint8, ok bool) {
+func (d *Device) Admits(src, dst ip.Addr, port uint16) (terms tcp.Terms, ok bool) {
 	if port == bgpwire.Port && d.config.Kind == config.Router {
 		return d.bgp.Accepts(d, src, dst)
 	}
-	return defaultTTL, 0, true
+	return tcp.Terms{TTL: defaultTTL}, true
 }
 
 // Connection is told of a change of a connection: BGP's are its own affair; one

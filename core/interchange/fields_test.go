@@ -33,7 +33,7 @@ var analysed = []string{"vlan.id", "ip.src", "ip.dst", "ospf.msg", "ospf.srcrout
 	"ospf.lsa.age", "ospf.lsa", "ospf.lsa.id", "ospf.advrouter", "ospf.lsa.seqnum", "ospf.lsa.chksum", "ospf.lsa.length",
 	"ospf.link_state_id", "ospf.lsa.router.linktype", "ospf.lsa.router.linkid", "ospf.lsa.router.linkdata", "ospf.lsa.router.metric0",
 	"ospf.lsa.network.attchrtr", "ospf.lsa.asext.fwdaddr", "ospf.lsa.asext.extrttag",
-	"tcp.srcport", "tcp.dstport", "tcp.seq_raw", "tcp.ack_raw", "tcp.window_size_value", "tcp.options.mss_val",
+	"tcp.srcport", "tcp.dstport", "tcp.seq_raw", "tcp.ack_raw", "tcp.window_size_value", "tcp.options.mss_val", "tcp.options.md5.digest",
 	"bgp.type", "bgp.length", "bgp.open.myas", "bgp.open.holdtime", "bgp.open.identifier", "bgp.cap.type", "bgp.cap.4as", "bgp.notify.major_error",
 	"bgp.update.path_attribute.origin", "bgp.update.path_attribute.as_path_segment.as4", "bgp.update.path_attribute.next_hop",
 	"bgp.update.path_attribute.multi_exit_disc", "bgp.update.path_attribute.local_pref", "bgp.update.path_attribute.community_as",
@@ -151,6 +151,9 @@ func segmentFields(p *ip.Packet, put func(field, format string, args ...any)) {
 	put("tcp.seq_raw", "%d", g.Seq)
 	put("tcp.ack_raw", "%d", g.Ack)
 	put("tcp.window_size_value", "%d", g.Window)
+	if g.Digest != nil {
+		put("tcp.options.md5.digest", "%x", g.Digest)
+	}
 	if g.MSS != 0 {
 		put("tcp.options.mss_val", "%d", g.MSS)
 	}

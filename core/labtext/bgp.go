@@ -312,6 +312,9 @@ func bgpFacts(d *config.Device, add func(subject, what, value string, in Context
 		set("description", p.Description)
 		set("shutdown-message", p.Shutdown)
 		set("local-address", p.Local)
+		if p.Keys != nil {
+			set("keys", p.Keys.Name)
+		}
 		set("passive", flag(p.Passive, "on"))
 		set("next-hop-self", flag(p.NextHopSelf, "on"))
 		set("next-hop-unchanged", flag(p.NextHopKept, "on"))

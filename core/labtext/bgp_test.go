@@ -28,6 +28,7 @@ func TestAMemberOverridesItsGroup(t *testing.T) {
       loop-check off
       route-refresh off
       min-advertisement-interval 3s
+      keys heron
     peer 192.0.2.2 group all
     peer 192.0.2.3 as 64497 group all
       local-address none
@@ -44,6 +45,9 @@ func TestAMemberOverridesItsGroup(t *testing.T) {
       route-refresh on
       min-advertisement-interval 4s
       ttl-security 1
+      keys none
+key-chain heron
+  key 1 md5 "grey-wing"
 policy good
   otherwise accept
 `)
@@ -58,4 +62,18 @@ policy good
 	require.Equal(t, []string{"", ""}, []string{other.Import, other.Export})
 	require.EqualValues(t, 1, other.TTLSecurity)
 	require.EqualValues(t, 4e9, other.Interval)
+	require.Equal(t, "grey-wing", member.Keys.Keys[0].Secret)
+	require.Nil(t, other.Keys)
+}
+
+func TestSessionsAreSignedWithMD5(t *testing.T) { // RFC 2385 knows nothing else
+	text := "router mill\n  bgp as 64500\n    peer 192.0.2.2 as 64496\n      keys heron\n"
+	for chain, want := range map[string]string{
+		"key-chain heron\n  key 3 hmac-sha-256 \"x\"\n": "key 3 of heron is hmac-sha-256, and sessions are signed with md5 (RFC 2385)",
+		"key-chain hern\n  key 3 md5 \"x\"\n":           "there is no key chain named heron",
+	} {
+		r := Parse(text + chain)
+		require.Len(t, r.Problems, 1)
+		require.Contains(t, r.Problems[0].Message, want)
+	}
 }

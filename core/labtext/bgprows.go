@@ -73,6 +73,8 @@ func bgpRows() []Row {
 			Effect: ResetSession, Help: "the peer may be this many hops away", build: (*builder).multihop},
 		{Word: "ttl-security", In: both, Args: []Arg{{Name: "hops", Kind: Number, Min: 1, Max: 254, Off: true}}, Default: "off",
 			Effect: ResetSession, RFC: "5082", Help: "packets from further away than this many hops are dropped; both ends must say so", build: (*builder).ttlSecurity},
+		{Word: "keys", In: both, Args: []Arg{{Name: "key chain", Kind: Name}}, Default: "none",
+			Effect: ResetSession, RFC: "2385", Help: "signs the segments of the session with this key chain, of md5 keys; none for no signature", build: (*builder).peerKeys},
 		{Word: "passive", In: both, Inline: true, Args: onOff, Default: "off",
 			Effect: ResetSession, RFC: "4271 8.1.1", Help: "waits for the peer to open the connection", build: (*builder).peerPassive},
 		{Word: "hold-time", In: both, Args: []Arg{{Name: "time", Kind: Seconds, Max: 65535}}, Default: "90s",

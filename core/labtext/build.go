@@ -90,6 +90,7 @@ type builder struct {
 	often     int // how often a prepend is done
 	// References are checked when everything is there.
 	chainRefs  []Token
+	signRefs   []Token // of key chains, at peers
 	policyRefs []policyRef
 	memberRefs []memberRef
 	localRefs  []localRef
@@ -409,6 +410,7 @@ func (b *builder) references() {
 		b.joined[r.ref] = r.token
 	}
 	b.resolveKeys()
+	b.resolveSessionKeys()
 	b.bgpReferences()
 	for i := range b.result.Devices {
 		injects := b.result.Devices[i].OSPF.Injects

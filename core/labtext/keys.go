@@ -72,16 +72,54 @@ func (b *builder) keys(n *Node) {
 	b.at.OSPF.Keys = &config.KeyChain{Name: name}
 }
 
+// peerKeys stands at a peer or a group.
+func (b *builder) peerKeys(n *Node) {
+	b.session.Keys = nil
+	if n.Args[0].Text != noKeys {
+		b.signRefs = append(b.signRefs, n.Args[0])
+		b.session.Keys = &config.KeyChain{Name: n.Args[0].Text}
+	}
+}
+
+// resolveSessionKeys gives every peer its key chain. RFC 2385 knows only MD5.
+func (b *builder) resolveSessionKeys() {
+	for _, r := range b.signRefs {
+		c := b.chainNamed(r.Text)
+		if c == nil {
+			b.noChain(r)
+			continue
+		}
+		for _, k := range c.Keys {
+			if k.Algorithm != "md5" {
+				b.errorf(r, "name a key chain of md5 keys", "key %d of %s is %s, and sessions are signed with md5 (RFC 2385)", k.ID, c.Name, k.Algorithm)
+				break
+			}
+		}
+	}
+	for i := range b.result.Devices {
+		for k := range b.result.Devices[i].BGP.Peers {
+			if p := &b.result.Devices[i].BGP.Peers[k]; p.Keys != nil {
+				p.Keys = b.chainNamed(p.Keys.Name)
+			}
+		}
+	}
+}
+
+// noChain says that a key chain is not there.
+func (b *builder) noChain(r Token) {
+	var names []string
+	for _, c := range b.result.Chains {
+		names = append(names, c.Name)
+	}
+	b.errorf(r, meant(r.Text, names), "there is no key chain named %s", r.Text)
+}
+
 // resolveKeys gives every port the key chain that is in force on it: its own, or
 // its area's.
 func (b *builder) resolveKeys() {
 	for _, r := range b.chainRefs {
 		if b.chainNamed(r.Text) == nil {
-			var names []string
-			for _, c := range b.result.Chains {
-				names = append(names, c.Name)
-			}
-			b.errorf(r, meant(r.Text, names), "there is no key chain named %s", r.Text)
+			b.noChain(r)
 		}
 	}
 	for i := range b.result.Devices {

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/event"
 	"hellebore/core/network"
 	"hellebore/core/route"
+	"hellebore/core/tcp"
 	"hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 )
@@ -71,7 +72,7 @@ link taker.e2 second.e1 delay 1ms
 
 // open brings the session up.
 func (f *feed) open(t testing.TB, as uint16, own, taker ip.Addr) {
-	f.conn = f.from.OpenTCP(own, taker, 1, 0)
+	f.conn = f.from.OpenTCP(own, taker, tcp.Terms{TTL: 1})
 	f.w.RunUntil(f.w.Now()+100*event.Millisecond, 1e9)
 	o := bgp.Open{Version: 4, AS: as, ID: own, Caps: []bgp.Capability{{Code: bgp.CapFourOctetAS, Value: []byte{0, 0, byte(as >> 8), byte(as)}}}}
 	f.from.WriteTCP(f.conn, bgp.Keepalive(o.Append(nil)))

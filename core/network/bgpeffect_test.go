@@ -110,6 +110,8 @@ policy to-east
   otherwise reject
 prefix-set hops
   10.255.0.0/24 length 32
+key-chain heron
+  key 1 md5 "grey-wing"
 `
 
 const (
@@ -178,6 +180,7 @@ var bgpEffects = func() []bgpEffect {
 		resets("passive", "passive")
 		resets("hold-time", "hold-time 30s")
 		resets("ttl-security", "ttl-security 200")
+		resets("keys", "keys heron")
 		resets("four-octet-as", "four-octet-as off")
 		resets("route-refresh", "route-refresh off")
 		resets("disabled", "disabled")

@@ -87,6 +87,9 @@ const (
 	NoCommonFamily
 	BothPassive
 	TTLTooLow
+	SignatureMissing
+	SignatureUnexpected
+	SignatureDiffers
 	ConnectionUnanswered
 	ConnectionRefused
 	ConnectionReset
@@ -228,6 +231,9 @@ var Reasons = [codes]Info{
 	NoCommonFamily:       {"no-common-family", "address family", "the peer does not take IPv4 unicast prefixes", "", "", "4760 8"},
 	BothPassive:          {"both-passive", "passive", "both ends wait for the other to open the connection", "take passive off one end", "", "4271 8.1.1"},
 	TTLTooLow:            {"ttl-too-low", "TTL", "TTL security drops packets that have come further than it allows", "allow for the hops between them on both ends, or take ttl-security off", "count", "5082 3"},
+	SignatureMissing:     {"signature-missing", "key", "it expects signed segments, and the other end does not sign", "give both ends keys, or take keys off {a}", "", "2385 2.0"},
+	SignatureUnexpected:  {"signature-unexpected", "key", "the other end signs its segments, and it has no keys for the session", "give both ends keys, or take keys off {b}", "", "2385 2.0"},
+	SignatureDiffers:     {"signature", "key", "the segments are signed with another key", "give both ends key chains with the same md5 key, at the same times", "", "2385 2.0"},
 	ConnectionUnanswered: {"connection-unanswered", "connection", "the peer did not answer", "check the way there and back, and filters of TTL", "", "4271 8.2.2"},
 	ConnectionRefused:    {"connection-refused", "connection", "the peer refused the connection", "add the peer on the other end, with the address that this end uses", "", "4271 8.2.2"},
 	ConnectionReset:      {"connection-reset", "connection", "the peer broke the connection off", "", "", "9293 3.10.7.4"},

@@ -14,6 +14,7 @@ import (
 	"hellebore/core/network"
 	"hellebore/core/note"
 	"hellebore/core/observe"
+	"hellebore/core/tcp"
 	bgpwire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 )
@@ -136,7 +137,7 @@ func onPeer(router, peer string, what func(d *device.Device, s *bgp.Speaker, i i
 func rawSpeaker(do func(ford *device.Device, conn uint32)) func(*network.World) {
 	return func(w *network.World) {
 		ford := w.Find("ford")
-		conn := ford.OpenTCP(0xc0000202, 0xc0000201, 1, 0)
+		conn := ford.OpenTCP(0xc0000202, 0xc0000201, tcp.Terms{TTL: 1})
 		w.RunUntil(w.Now()+100*event.Millisecond, 1e6)
 		do(ford, conn)
 		w.RunUntil(w.Now()+100*event.Millisecond, 1e6)
@@ -146,6 +147,8 @@ func rawSpeaker(do func(ford *device.Device, conn uint32)) func(*network.World) 
 func says(b []byte) func(ford *device.Device, conn uint32) {
 	return func(ford *device.Device, conn uint32) { ford.WriteTCP(conn, b) }
 }
+
+const heron = "key-chain heron\n  key 1 md5 \"grey-wing\"\n"
 
 func TestEachBGPReasonIsGiven(t *testing.T) {
 	edit := func(pairs ...string) string { return strings.NewReplacer(pairs...).Replace(rail) }
@@ -184,6 +187,9 @@ func TestEachBGPReasonIsGiven(t *testing.T) {
 		note.PeerASDiffers:        {text: edit(millToFord, "    peer 192.0.2.2 as 64499\n")},
 		note.BothPassive:          {text: edit(millToFord, millToFord+"      passive\n", "    peer 192.0.2.1 as 64500\n", "    peer 192.0.2.1 as 64500\n      passive\n")},
 		note.TTLTooLow:            {text: edit(millToFord, millToFord+"      ttl-security 1\n")},
+		note.SignatureMissing:     {text: edit(millToFord, millToFord+"      keys heron\n") + heron},
+		note.SignatureUnexpected:  {text: edit(millToFord, millToFord+"      keys heron\n") + heron},
+		note.SignatureDiffers:     {text: edit(millToFord, millToFord+"      keys heron\n", "    peer 192.0.2.1 as 64500\n", "    peer 192.0.2.1 as 64500\n      keys egret\n") + heron + "key-chain egret\n  key 1 md5 \"white-wing\"\n"},
 		note.ConnectionUnanswered: {do: func(w *network.World) { link(w, true) }},
 		note.ConnectionRefused:    {text: silent},
 		note.ConnectionReset:      {text: silent, do: rawSpeaker(func(ford *device.Device, conn uint32) { ford.AbortTCP(conn) })},

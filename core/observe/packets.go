@@ -264,6 +264,9 @@ func (r *reader) tcp(p *ip.Packet) string {
 	r.field("acknowledgment", "%d", g.Ack)
 	r.field("flags", "%s", g.Words())
 	r.field("window", "%d", g.Window)
+	if g.Digest != nil {
+		r.field("MD5 signature", "%x", g.Digest)
+	}
 	if g.MSS != 0 {
 		r.field("maximum segment size", "%d bytes", g.MSS)
 	}

@@ -475,6 +475,7 @@ func (c *sessionReasons) foreseen() {
 	if a.v.Config.Passive && b.v.Config.Passive {
 		say(note.BothPassive, a, b, "passive", "passive")
 	}
+	c.keys()
 	hops := func(t talker) string {
 		switch {
 		case t.v.Config.TTLSecurity > 0:
@@ -489,4 +490,28 @@ func (c *sessionReasons) foreseen() {
 	if (a.v.Config.TTLSecurity > 0) != (b.v.Config.TTLSecurity > 0) {
 		say(note.TTLTooLow, a, b, hops(a), hops(b))
 	}
+}
+
+// keys says whether each end takes what the other signs now (RFC 2385 2.0).
+func (c *sessionReasons) keys() {
+	now := asDuration(c.a.w.Now())
+	words := func(k *config.KeyChain) string {
+		if k == nil {
+			return "no keys"
+		}
+		return fmt.Sprintf("%s, key %d", k.Name, k.Sending(now).ID)
+	}
+	c.each(func(t, other talker) {
+		mine, theirs := t.v.Config.Keys, other.v.Config.Keys
+		say := func(code note.Code) { c.add(code, "foreseen", t, other, words(mine), words(theirs)) }
+		switch {
+		case mine == nil && theirs == nil:
+		case mine == nil:
+			say(note.SignatureUnexpected)
+		case theirs == nil:
+			say(note.SignatureMissing)
+		case !slices.ContainsFunc(mine.Taken(now), func(k config.Key) bool { return k.Secret == theirs.Sending(now).Secret }):
+			say(note.SignatureDiffers)
+		}
+	})
 }

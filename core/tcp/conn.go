@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"hellebore/core/event"
+	"hellebore/core/note"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/tcp"
 )
@@ -23,7 +24,7 @@ type conn struct {
 	told          uint32 // the last RCV.NXT that was sent
 	window        uint32 // SND.WND
 	offer         uint16 // the segment size that we name
-	ttl, least    uint8  // of segments: that they are sent with, and the least that is taken
+	terms         Terms
 	peerMSS       uint16
 	out           []byte // from una on, but SYN and FIN; grown by a copy, never written
 	in            []byte // not read yet
@@ -62,7 +63,7 @@ func (s *Stack) send(h Host, c *conn, g *wire.Segment) {
 	g.SrcPort, g.DstPort = c.localPort, c.remotePort
 	c.told = c.rcv
 	g.Window = uint16(Window - min(len(c.in), Window))
-	h.SendTCP(c.local, c.remote, c.ttl, g.Append(nil, c.local, c.remote))
+	h.SendTCP(c.local, c.remote, c.terms.TTL, c.terms.write(h.Now(), g, c.local, c.remote))
 }
 
 func (s *Stack) acknowledge(h Host, c *conn) {
@@ -84,7 +85,7 @@ func (s *Stack) output(h Host, id uint32) {
 			s.send(h, c, &g)
 		}
 	case Established, CloseWait, FinWait1, Closing, LastAck:
-		mss := uint32(min(c.offer, c.peerMSS))
+		mss := c.mss()
 		if c.congestion == 0 {
 			c.congestion, c.threshold = 10*mss, 1<<30 // RFC 6928
 		}
@@ -170,7 +171,7 @@ func (s *Stack) timeout(h Host, id uint32) {
 	c.rto = min(2*c.rto, maxRTO)
 	c.timing = false
 	if c.congestion > 0 { // RFC 5681 3.1
-		mss := uint32(min(c.offer, c.peerMSS))
+		mss := c.mss()
 		c.threshold = max((c.nxt-c.una)/2, 2*mss)
 		c.congestion = mss
 	}
@@ -180,18 +181,20 @@ func (s *Stack) timeout(h Host, id uint32) {
 
 // Receive handles a segment that came for one of the device's addresses (RFC
 // 9293 3.10.7). mss is the segment size to offer to whoever opens a connection.
-// What came with too low a time to live is as if it were lost; the connection
-// that it was meant for is told.
-func (s *Stack) Receive(h Host, src, dst ip.Addr, ttl uint8, b []byte, mss uint16) (tooFar bool) {
+// What came with too low a time to live or a wrong signature is as if it were
+// lost; refused says why.
+func (s *Stack) Receive(h Host, src, dst ip.Addr, ttl uint8, b []byte, mss uint16) (refused note.Code) {
 	g, ok := wire.Read(b, src, dst)
 	if !ok {
-		return false // a wrong checksum: it is as if it were lost
+		return note.None // a wrong checksum: it is as if it were lost
 	}
 	id := slices.IndexFunc(s.conns, func(c conn) bool {
 		return c.state != StateClosed && c.local == dst && c.remote == src && c.localPort == g.DstPort && c.remotePort == g.SrcPort
 	})
-	if id >= 0 && ttl < s.conns[id].least {
-		return true
+	if id >= 0 {
+		if why := s.conns[id].terms.refuses(h.Now(), &g, b, src, dst, ttl); why != note.None {
+			return why
+		}
 	}
 	if id >= 0 && s.conns[id].state == TimeWait && g.Flags&wire.SYN != 0 {
 		s.end(h, uint32(id), Closed, false) // a new connection between the same ports
@@ -203,22 +206,23 @@ func (s *Stack) Receive(h Host, src, dst ip.Addr, ttl uint8, b []byte, mss uint1
 	case id >= 0:
 		s.synchronized(h, uint32(id), &g)
 	case g.Flags&(wire.SYN|wire.ACK|wire.RST) == wire.SYN && slices.Contains(s.listening, g.DstPort):
-		back, least, ok := h.Admits(src, dst, g.DstPort)
-		switch {
-		case !ok:
+		terms, ok := h.Admits(src, dst, g.DstPort)
+		if !ok {
 			s.refuse(h, src, dst, &g)
-		case ttl < least:
-			return true
-		default:
-			s.take(h, src, dst, &g, mss, back, least)
+			break
 		}
+		if why := terms.refuses(h.Now(), &g, b, src, dst, ttl); why != note.None {
+			return why
+		}
+		s.take(h, src, dst, &g, mss, terms)
 	case g.Flags&wire.RST == 0:
 		s.refuse(h, src, dst, &g)
 	}
-	return false
+	return note.None
 }
 
-// refuse answers a segment for no connection (RFC 9293 3.10.7.1).
+// refuse answers a segment for no connection (RFC 9293 3.10.7.1), unsigned: who
+// expects a signature does not believe it (RFC 2385 4.1).
 func (s *Stack) refuse(h Host, src, dst ip.Addr, g *wire.Segment) {
 	r := wire.Segment{SrcPort: g.DstPort, DstPort: g.SrcPort, Ack: g.Seq + g.Len(), Flags: wire.RST | wire.ACK}
 	if g.Flags&wire.ACK != 0 {
@@ -228,12 +232,12 @@ func (s *Stack) refuse(h Host, src, dst ip.Addr, g *wire.Segment) {
 }
 
 // take begins a connection that the other end opens (3.10.7.2).
-func (s *Stack) take(h Host, src, dst ip.Addr, g *wire.Segment, mss uint16, ttl, least uint8) {
+func (s *Stack) take(h Host, src, dst ip.Addr, g *wire.Segment, mss uint16, terms Terms) {
 	id := s.slot(h)
 	c := &s.conns[id]
 	c.local, c.remote, c.localPort, c.remotePort = dst, src, g.DstPort, g.SrcPort
 	c.taken, c.offer, c.rcv, c.window = true, mss, g.Seq+1, uint32(g.Window)
-	c.ttl, c.least = ttl, least
+	c.terms = terms
 	c.peer(g)
 	c.state, c.since = SynReceived, h.Now()
 	s.output(h, id)
@@ -294,7 +298,7 @@ func (s *Stack) acked(h Host, c *conn, ack uint32) {
 	from := c.dataFrom()
 	if done := ack - from; before(from, ack) {
 		c.out = c.out[min(int(done), len(c.out)):]
-		mss := uint32(min(c.offer, c.peerMSS))
+		mss := c.mss()
 		switch {
 		case c.congestion == 0:
 		case c.congestion < c.threshold:

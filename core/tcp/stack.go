@@ -4,12 +4,13 @@
 //
 // Left out, as RFC 9293 allows: the reassembly of segments that come out of order
 // (they are dropped and sent again), delayed acknowledgments, urgent data, and
-// all options but the segment size.
+// all options but the segment size and the signature (RFC 2385).
 package tcp
 
 import (
 	"slices"
 
+	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/store"
 	"hellebore/core/wire/ip"
@@ -23,12 +24,19 @@ type Host interface {
 	// The slice belongs to the host from then on.
 	SendTCP(src, dst ip.Addr, ttl uint8, segment []byte)
 	// Admits says whether a connection to a port that is listened on is taken,
-	// the time to live to answer with, and the least to take its segments with.
-	Admits(src, dst ip.Addr, port uint16) (ttl, least uint8, ok bool)
+	// and on which terms.
+	Admits(src, dst ip.Addr, port uint16) (terms Terms, ok bool)
 	// Rand is keyed randomness of this device.
 	Rand(purpose, counter uint64) uint64
 	// Connection tells of a change of a connection.
 	Connection(id uint32, news News)
+}
+
+// Terms are what the user of a connection asks of its segments.
+type Terms struct {
+	TTL   uint8            // that they are sent with
+	Least uint8            // the least TTL that they are taken with (RFC 5082 3)
+	Keys  *config.KeyChain // that sign them (RFC 2385); nil for none
 }
 
 // News is what happened to a connection.
@@ -150,13 +158,12 @@ func (s *Stack) Each(visit func(id uint32, v View)) {
 	}
 }
 
-// Open begins a connection (RFC 9293 3.10.1). Segments are sent with ttl, and
-// taken with no less than least (RFC 5082 3).
-func (s *Stack) Open(h Host, local, remote ip.Addr, port uint16, mss uint16, ttl, least uint8) (id uint32) {
+// Open begins a connection (RFC 9293 3.10.1).
+func (s *Stack) Open(h Host, local, remote ip.Addr, port uint16, mss uint16, terms Terms) (id uint32) {
 	id = s.slot(h)
 	c := &s.conns[id]
 	c.local, c.remote, c.localPort, c.remotePort = local, remote, s.freePort(), port
-	c.offer, c.ttl, c.least = mss, ttl, least
+	c.offer, c.terms = mss, terms
 	c.state, c.since = SynSent, h.Now()
 	s.output(h, id)
 	return id
@@ -188,7 +195,7 @@ func (s *Stack) slot(h Host) uint32 {
 	s.opened++
 	iss := uint32(h.Rand(randISS, s.opened)) // RFC 9293 3.4.1: not to be guessed
 	// The slot's timers may still have events in the queue: they stay with it.
-	*c = conn{retransmit: c.retransmit, closing: c.closing, opening: c.opening, ttl: DefaultTTL, iss: iss, una: iss, nxt: iss, peak: iss, rto: initialRTO, peerMSS: wire.DefaultMSS}
+	*c = conn{retransmit: c.retransmit, closing: c.closing, opening: c.opening, terms: Terms{TTL: DefaultTTL}, iss: iss, una: iss, nxt: iss, peak: iss, rto: initialRTO, peerMSS: wire.DefaultMSS}
 	return uint32(i)
 }
 

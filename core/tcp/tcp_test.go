@@ -29,6 +29,7 @@ type end struct {
 	*rig
 	n     int
 	stack Stack
+	terms Terms
 	news  []News
 	got   []byte
 	seq   uint64
@@ -39,7 +40,7 @@ const arrives event.Kind = 1
 func newRig() *rig {
 	r := &rig{}
 	for i := range r.ends {
-		r.ends[i] = &end{rig: r, n: i}
+		r.ends[i] = &end{rig: r, n: i, terms: Terms{TTL: DefaultTTL}}
 	}
 	r.ends[1].stack.Listen([]uint16{80})
 	return r
@@ -65,7 +66,9 @@ func (e *end) Schedule(x event.Event) {
 	e.queue.Push(x)
 }
 
-func (e *end) Admits(_, _ ip.Addr, _ uint16) (ttl, least uint8, ok bool) { return DefaultTTL, 0, true }
+func (e *end) Admits(_, _ ip.Addr, _ uint16) (terms Terms, ok bool) {
+	return e.terms, true
+}
 
 func (e *end) SendTCP(src, dst ip.Addr, _ uint8, b []byte) {
 	g, _ := wire.Read(b, src, dst)
@@ -98,7 +101,7 @@ func (r *rig) run(d event.Time) {
 }
 
 func (r *rig) open(port uint16) uint32 {
-	return r.ends[0].stack.Open(r.ends[0], address(0), address(1), port, 1460, DefaultTTL, 0)
+	return r.ends[0].stack.Open(r.ends[0], address(0), address(1), port, 1460, r.ends[0].terms)
 }
 
 func TestAConnectionOpensAndCloses(t *testing.T) { // RFC 9293 3.5, 3.6
@@ -157,8 +160,8 @@ func TestBothOpenAtOnce(t *testing.T) { // 3.5, figure 8
 	for i, e := range r.ends {
 		e.stack.ephemeral = uint16(50000 + i)
 	}
-	a := r.ends[0].stack.Open(r.ends[0], address(0), address(1), 50002, 1460, DefaultTTL, 0)
-	b := r.ends[1].stack.Open(r.ends[1], address(1), address(0), 50001, 1460, DefaultTTL, 0)
+	a := r.ends[0].stack.Open(r.ends[0], address(0), address(1), 50002, 1460, r.ends[0].terms)
+	b := r.ends[1].stack.Open(r.ends[1], address(1), address(0), 50001, 1460, r.ends[1].terms)
 	r.run(event.Second)
 	require.Equal(t, Established, r.ends[0].stack.View(a).State)
 	require.Equal(t, Established, r.ends[1].stack.View(b).State)

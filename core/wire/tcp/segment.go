@@ -3,6 +3,8 @@
 package tcp
 
 import (
+	"crypto/md5"
+	"crypto/subtle"
 	"encoding/binary"
 	"strings"
 
@@ -24,6 +26,17 @@ const (
 // HeaderLen is the length of a header without options.
 const HeaderLen = 20
 
+// SignatureLen is how much longer a header is with a signature, filled up to
+// whole words (RFC 2385 3.0, 4.3).
+const SignatureLen = 20
+
+// Kinds of options, and where the checksum stands in the header.
+const (
+	nop        = 1
+	kindDigest = 19
+	checksumAt = 16
+)
+
 // DefaultMSS is the segment size of a peer that names none (RFC 9293 3.7.1).
 const DefaultMSS = 536
 
@@ -34,6 +47,7 @@ type Segment struct {
 	Flags            uint8
 	Window           uint16
 	MSS              uint16 // option of a SYN; 0 for none
+	Digest           []byte // option of a signed segment (RFC 2385 3.0); nil for none. Append does not write it
 	Payload          []byte
 }
 
@@ -72,12 +86,25 @@ func (s *Segment) Words() string {
 	return strings.Join(words, "-")
 }
 
-// Append appends the segment as it goes from one address to another.
+// Append appends the segment as it goes from one address to another, without a
+// signature.
 func (s *Segment) Append(b []byte, src, dst ip.Addr) []byte {
+	return s.append(b, src, dst, nil)
+}
+
+// AppendSigned appends the segment with its signature (RFC 2385 2.0).
+func (s *Segment) AppendSigned(b []byte, src, dst ip.Addr, secret string) []byte {
+	return s.append(b, src, dst, &secret)
+}
+
+func (s *Segment) append(b []byte, src, dst ip.Addr, secret *string) []byte {
 	start := len(b)
 	header := uint8(HeaderLen)
 	if s.MSS != 0 {
 		header += 4
+	}
+	if secret != nil {
+		header += SignatureLen
 	}
 	b = binary.BigEndian.AppendUint16(b, s.SrcPort)
 	b = binary.BigEndian.AppendUint16(b, s.DstPort)
@@ -89,20 +116,53 @@ func (s *Segment) Append(b []byte, src, dst ip.Addr) []byte {
 	if s.MSS != 0 {
 		b = append(b, 2, 4, byte(s.MSS>>8), byte(s.MSS))
 	}
+	if secret != nil {
+		b = append(b, nop, nop, kindDigest, 2+md5.Size)
+		sum := digest(b[start:start+HeaderLen], s.Payload, int(header)+len(s.Payload), src, dst, *secret)
+		b = append(b, sum[:]...)
+	}
 	b = append(b, s.Payload...)
 	sum := checksum(b[start:], src, dst)
-	binary.BigEndian.PutUint16(b[start+16:], sum)
+	binary.BigEndian.PutUint16(b[start+checksumAt:], sum)
 	return b
 }
 
 // checksum is over the segment and the pseudo-header of RFC 9293 3.1.
 func checksum(segment []byte, src, dst ip.Addr) uint16 {
-	pseudo := make([]byte, 0, 12)
-	pseudo = binary.BigEndian.AppendUint32(pseudo, uint32(src))
-	pseudo = binary.BigEndian.AppendUint32(pseudo, uint32(dst))
-	pseudo = append(pseudo, 0, ip.ProtoTCP, byte(len(segment)>>8), byte(len(segment)))
-	sum := uint32(^ip.Checksum(pseudo)) + uint32(^ip.Checksum(segment))
+	pseudo := pseudoHeader(src, dst, len(segment))
+	sum := uint32(^ip.Checksum(pseudo[:])) + uint32(^ip.Checksum(segment))
 	return ^uint16(sum>>16 + sum&0xffff)
+}
+
+func pseudoHeader(src, dst ip.Addr, length int) (b [12]byte) {
+	binary.BigEndian.PutUint32(b[:], uint32(src))
+	binary.BigEndian.PutUint32(b[4:], uint32(dst))
+	b[9] = ip.ProtoTCP
+	binary.BigEndian.PutUint16(b[10:], uint16(length))
+	return b
+}
+
+// digest is the signature of a segment: over the pseudo-header, the header
+// without options and with a checksum of zero, the payload and the secret (RFC
+// 2385 2.0). length is that of the segment with its options.
+func digest(header, payload []byte, length int, src, dst ip.Addr, secret string) (sum [md5.Size]byte) {
+	h := md5.New()
+	pseudo := pseudoHeader(src, dst, length)
+	h.Write(pseudo[:])
+	h.Write(header[:checksumAt])
+	h.Write([]byte{0, 0})
+	h.Write(header[checksumAt+2 : HeaderLen])
+	h.Write(payload)
+	h.Write([]byte(secret))
+	h.Sum(sum[:0])
+	return sum
+}
+
+// SignedWith says whether the segment that was read from b has the signature
+// that this secret gives.
+func (s *Segment) SignedWith(b []byte, src, dst ip.Addr, secret string) bool {
+	sum := digest(b[:HeaderLen], s.Payload, len(b), src, dst, secret)
+	return subtle.ConstantTimeCompare(sum[:], s.Digest) == 1
 }
 
 // Read reads a segment and verifies its checksum.
@@ -131,7 +191,7 @@ func (s *Segment) readOptions(b cryptobyte.String) bool {
 		switch kind {
 		case 0:
 			return true
-		case 1:
+		case nop:
 			continue
 		}
 		var value []byte
@@ -140,6 +200,9 @@ func (s *Segment) readOptions(b cryptobyte.String) bool {
 		}
 		if kind == 2 && len(value) == 2 && s.Flags&SYN != 0 {
 			s.MSS = binary.BigEndian.Uint16(value)
+		}
+		if kind == kindDigest && len(value) == md5.Size {
+			s.Digest = value
 		}
 	}
 	return true
