@@ -499,19 +499,21 @@ func (c *sessionReasons) keys() {
 		if k == nil {
 			return "no keys"
 		}
-		return fmt.Sprintf("%s, key %d", k.Name, k.Sending(now).ID)
+		return fmt.Sprintf("key %d of %s", k.Sending(now).ID, k.Name)
 	}
 	c.each(func(t, other talker) {
 		mine, theirs := t.v.Config.Keys, other.v.Config.Keys
-		say := func(code note.Code) { c.add(code, "foreseen", t, other, words(mine), words(theirs)) }
+		say := func(code note.Code, text string) {
+			c.add(code, "foreseen", t, other, words(mine), words(theirs)).Text = fmt.Sprintf(text, t.name(), other.name())
+		}
 		switch {
 		case mine == nil && theirs == nil:
 		case mine == nil:
-			say(note.SignatureUnexpected)
+			say(note.SignatureUnexpected, "%s has no keys for the session, and drops what %s signs")
 		case theirs == nil:
-			say(note.SignatureMissing)
+			say(note.SignatureMissing, "%s drops what is not signed, and %s does not sign")
 		case !slices.ContainsFunc(mine.Taken(now), func(k config.Key) bool { return k.Secret == theirs.Sending(now).Secret }):
-			say(note.SignatureDiffers)
+			say(note.SignatureDiffers, "%s takes none of what %s signs: the keys differ")
 		}
 	})
 }
