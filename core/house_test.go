@@ -28,6 +28,7 @@ var floors = [][]string{
 	{"core/labtext"},
 	{"core/history"},
 	{"core/observe", "core/interchange"},
+	{"core/compare", "core/check"},
 	{"core/lab"},
 	{"server/cluster", "server/store", "demo", "web"},
 	{"server/live"},

@@ -20,6 +20,8 @@ type Lab struct {
 	Sets     []PrefixSet // names are unique
 	Chains   []KeyChain  // names are unique
 	Policies Policies
+	Checks   []Check // names are unique
+	Brief    Brief
 }
 
 // Kind is what a device is.

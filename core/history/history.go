@@ -2,6 +2,7 @@ package history
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 
 	"hellebore/core/config"
@@ -41,6 +42,11 @@ type Record struct {
 	Digest   uint64     // full digest at its end
 	Engine   string
 	Diverged bool // a replay did not come to the recorded digest
+
+	// Who did it, why, and when by the clock on the wall (unix milliseconds, 0
+	// for unknown): said by the caller, of no meaning to the network.
+	Author, Message string
+	Made            int64
 }
 
 // Step is an action with what is needed to look into it.
@@ -176,6 +182,16 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 	}
 }
 
+// Branch is an independent history that begins as this one is now. What is done
+// to it is not noticed here.
+func (h *History) Branch() *History {
+	b := *h
+	b.steps = slices.Clip(h.steps)
+	b.head = h.head.Clone()
+	b.cache = nil
+	return &b
+}
+
 // Replay does again what a journal says. A record that was not completed, since
 // the server died, is carried to its end and completed in place; one whose
 // digest does not come out again is marked Diverged.
@@ -206,6 +222,7 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 			s.Diverged = s.Digest != r.Digest
 			s.Engine = r.Engine
 		}
+		s.Author, s.Message, s.Made = r.Author, r.Message, r.Made
 	}
 	return h, nil
 }

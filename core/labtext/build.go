@@ -88,12 +88,17 @@ type builder struct {
 	rules     *config.Policy
 	clause    *config.Statement
 	often     int // how often a prepend is done
+	test      *config.Check
+	hope      *config.Expect
 	// References are checked when everything is there.
 	chainRefs  []Token
 	signRefs   []Token // of key chains, at peers
 	policyRefs []policyRef
 	memberRefs []memberRef
 	localRefs  []localRef
+	flowRefs   []Token // of flows, at checks
+	checkRefs  []Token // of checks, at tasks
+	faultRefs  []pending
 	portRefs   []pending
 	deviceRefs []pending
 	joined     map[config.PortRef]Token
@@ -412,6 +417,7 @@ func (b *builder) references() {
 	b.resolveKeys()
 	b.resolveSessionKeys()
 	b.bgpReferences()
+	b.checkReferences()
 	for i := range b.result.Devices {
 		injects := b.result.Devices[i].OSPF.Injects
 		for k := range injects {

@@ -141,7 +141,7 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 		out = append(out, Suggestion{Label: name, Kind: "name", Detail: a.Name})
 	}
 	switch a.Kind {
-	case DeviceRef:
+	case DeviceRef, PeerName:
 		for _, d := range lab.Devices {
 			out = append(out, Suggestion{Label: d.Name, Kind: "name", Detail: d.Kind.String()})
 		}
@@ -200,6 +200,14 @@ func namesFor(argument string, lab *config.Lab) []string {
 		}
 	}
 	switch argument {
+	case "flow":
+		for _, x := range lab.Flows {
+			out = append(out, x.Name)
+		}
+	case "check":
+		for _, x := range lab.Checks {
+			out = append(out, x.Name)
+		}
 	case "AS path set":
 		for _, x := range p.PathSets {
 			out = append(out, x.Name)

@@ -201,6 +201,7 @@ func facts(l *config.Lab) []fact {
 		}
 	}
 	policyFacts(l, add)
+	checkFacts(l, add)
 	for _, s := range l.Sets {
 		n := "prefix-set " + s.Name
 		add(n, "", "", Top, "prefix-set")

@@ -60,17 +60,23 @@ func (f *formatter) block(n *Node, depth int) {
 
 func (f *formatter) statement(n *Node, depth int) {
 	f.out.WriteString(strings.Repeat("  ", depth))
-	comments := f.words(n, nil)
-	for _, c := range n.Children {
-		if inline(c) {
-			f.out.WriteString(" ")
-			comments = f.words(c, comments)
-		}
-	}
-	for _, c := range comments {
+	for _, c := range f.line(n, nil) {
 		f.out.WriteString("  " + c)
 	}
 	f.out.WriteString("\n")
+}
+
+// line writes a statement and what stays on its line, and returns the comments
+// that stand behind them.
+func (f *formatter) line(n *Node, comments []string) []string {
+	comments = f.words(n, comments)
+	for _, c := range n.Children {
+		if inline(c) {
+			f.out.WriteString(" ")
+			comments = f.line(c, comments)
+		}
+	}
+	return comments
 }
 
 func (f *formatter) words(n *Node, comments []string) []string {

@@ -6,7 +6,10 @@
 // puts it into the config, and the code elsewhere that honours it.
 package labtext
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // Context is where a statement may stand.
 type Context string
@@ -71,6 +74,7 @@ const (
 	WildCommunity
 	CommunityOrIn
 	PathWord // a word of an AS path pattern
+	PeerName // a device's name, or an address
 )
 
 var argForms = [...]string{
@@ -78,7 +82,7 @@ var argForms = [...]string{
 	Address: "192.0.2.1", Interface: "192.0.2.1/24", Prefix: "192.0.2.0/24", Area: "AREA",
 	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
 	Compare: "< | <= | = | >= | >", Value: "NUMBER | NAME", HopValue: "192.0.2.1 | self | peer", Community: "64500:100", WildCommunity: "64500:*",
-	CommunityOrIn: "64500:* | in NAME", PathWord: "64496 | * | ...",
+	CommunityOrIn: "64500:* | in NAME", PathWord: "64496 | * | ...", PeerName: "DEVICE | 192.0.2.1",
 }
 
 // Arg is one argument of a statement.
@@ -115,6 +119,7 @@ type Effect string
 // The effects.
 const (
 	Live           Effect = "live"
+	Nothing        Effect = "changes nothing in the network"
 	Reoriginate    Effect = "re-originates the router LSA"
 	RestartPort    Effect = "restarts OSPF on the port"
 	RestartProcess Effect = "restarts the OSPF process"
@@ -313,7 +318,7 @@ func init() {
 		{Word: "every", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "interval", Kind: Duration, Min: 1_000_000, Max: 60_000_000_000}}, Default: "100ms",
 			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
 	}
-	Grammar = append(append(Grammar, bgpRows()...), policyRows()...)
+	Grammar = slices.Concat(Grammar, bgpRows(), policyRows(), checkRows())
 }
 
 // rowFor is the statement that a word is in a context, nil if none.

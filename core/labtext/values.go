@@ -140,6 +140,10 @@ func judge(a Arg, t Token) (what, hint string) {
 		if !validName(device) || dotted && !validName(port) {
 			return fmt.Sprintf("%q is not a port", t.Text), "write DEVICE.PORT, or the name of a host"
 		}
+	case PeerName:
+		if _, err := parseAddress(t.Text); err != nil && !validName(t.Text) {
+			return fmt.Sprintf("%q is neither a device nor an address", t.Text), ""
+		}
 	case DeviceRef:
 		if !validName(t.Text) {
 			return fmt.Sprintf("%q is not the name of a device", t.Text), ""

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/labtext"
+	"hellebore/core/network"
 	"hellebore/core/note"
 )
 
@@ -203,10 +204,55 @@ func TestEffectsOfChanges(t *testing.T) {
 // TestEveryStatementHasItsEffectShown makes a new statement bring its case.
 func TestEveryStatementHasItsEffectShown(t *testing.T) {
 	for _, row := range labtext.Grammar {
+		if row.Effect == labtext.Nothing {
+			continue // TestChecksAndBriefsChangeNothing
+		}
 		for _, in := range row.In {
 			require.True(t, slices.ContainsFunc(effects, func(c effect) bool { return c.word == row.Word && c.in == in }) ||
 				slices.ContainsFunc(bgpEffects, func(c bgpEffect) bool { return c.word == row.Word && c.in == in }),
 				"no case changes %s in %s", row.Word, in)
+		}
+	}
+}
+
+// TestChecksAndBriefsChangeNothing adds everything that can be expected to a lab:
+// no event is handled, and the world is as it was, to its last counter.
+func TestChecksAndBriefsChangeNothing(t *testing.T) {
+	const lab = "router mill\n  port e1 10.0.12.1/30\n    ospf area 0\nrouter halt\n  port e1 10.0.12.2/30\n    ospf area 0\nlink mill.e1 halt.e1\nflow f mill -> halt\n"
+	const more = `check "c"
+  when silence mill.e1 out
+  expect flow f outage < 1s
+  expect reach mill -> halt
+  expect no-reach mill -> halt
+  expect path mill -> halt through halt avoiding mill
+  expect route mill 10.0.12.0/30 source connected via halt metric < 2 local-preference > 1 as-path-length = 1 community 64500:1
+  expect no-route mill 10.0.0.0/8
+  expect neighbour mill halt up
+  expect sent mill halt 10.0.0.0/8
+  expect not-sent mill 192.0.2.1 10.0.0.0/8
+brief
+  text "background"
+  task "do"
+    check "c"
+  question "why?"
+    answer "so"
+`
+	before := labtext.Parse(lab)
+	after := labtext.Parse(lab + more)
+	require.True(t, after.OK(), "%v", after.Problems)
+	w := network.New()
+	w.Configure(&before.Lab)
+	require.Equal(t, network.Settled, w.Settle(1e6, nil))
+	digest := w.Digest(true)
+	w.Configure(&after.Lab)
+	require.Equal(t, digest, w.Digest(true))
+	words := map[string]bool{}
+	for _, s := range strings.Fields(more) {
+		words[s] = true
+	}
+	for _, row := range labtext.Grammar {
+		if row.Effect == labtext.Nothing {
+			require.True(t, words[row.Word], row.Word)
 		}
 	}
 }

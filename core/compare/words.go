@@ -1,0 +1,212 @@
+package compare
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// what each section counts.
+var nouns = map[string]string{Flows: "flow", Neighbours: "adjacency or session", Sent: "advertisement", Routes: "route", Paths: "chosen path",
+	Received: "received path", Database: "LSA", Ports: "port"}
+
+func plural(n int, what string) string {
+	switch {
+	case n == 1:
+		return "1 " + what
+	case what == nouns[Neighbours]:
+		return fmt.Sprintf("%d adjacencies and sessions", n)
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func unchanged(s *Section) string {
+	all := s.Same + s.Total
+	switch {
+	case all == 0:
+		return "there is nothing of the kind"
+	case s.Total == 0:
+		return "all " + plural(all, nouns[s.Name]) + " as before"
+	case s.Same == 0:
+		return "none as before"
+	}
+	return fmt.Sprintf("%d of %s unchanged", s.Same, plural(all, nouns[s.Name]))
+}
+
+// summary says in words what is different, what matters first.
+func (c *comparer) summary() []string {
+	var out []string
+	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
+	c.flowWords(say)
+	c.relationWords(say)
+	c.sentWords(say)
+	c.prefixWords(say)
+	if s := c.sections[Ports]; s.Total > 0 {
+		say("%s different", plural(s.Total, "port"))
+	}
+	if out == nil {
+		for _, s := range []string{Paths, Received, Database} {
+			if n := c.sections[s].Total; n > 0 {
+				say("%s different", plural(n, nouns[s]))
+			}
+		}
+	}
+	if out == nil {
+		out = []string{}
+	}
+	return out
+}
+
+func (c *comparer) flowWords(say func(string, ...any)) {
+	groups := []struct{ kind, weight, words, several string }{
+		{"", "worse", "no longer arrives", "no longer arrive"}, {"", "better", "arrives now", "arrive now"},
+		{"moved", "different", "takes another way", "take another way"},
+		{"came", "different", "is new", "are new"}, {"went", "different", "is gone", "are gone"},
+	}
+	for _, g := range groups {
+		var names []string
+		for _, r := range c.sections[Flows].Rows {
+			if r.Weight == g.weight && (g.kind == "" || r.Kind == g.kind) {
+				names = append(names, r.Subject)
+			}
+		}
+		switch len(names) {
+		case 0:
+		case 1:
+			say("flow %s %s", names[0], g.words)
+		default:
+			say("flows %s %s", list(names), g.several)
+		}
+	}
+}
+
+func (c *comparer) relationWords(say func(string, ...any)) {
+	count := map[string][]string{}
+	for _, r := range c.sections[Neighbours].Rows {
+		what := "changed"
+		switch {
+		case r.Weight == "worse" && r.After == "":
+			what = "gone"
+		case r.Weight == "worse":
+			what = "down"
+		case r.Weight == "better":
+			what = "up"
+		case strings.HasSuffix(r.After, "after it was reset"):
+			what = "reset"
+		}
+		count[what] = append(count[what], strings.TrimSpace(r.Device+" - "+r.Other))
+	}
+	for _, g := range []struct{ what, one, several string }{{"gone", "1 neighbour relation is gone", "are gone"}, {"down", "1 neighbour relation goes down", "go down"},
+		{"up", "1 neighbour relation comes up", "come up"}, {"reset", "1 session is reset", "are reset"}, {"changed", "1 neighbour relation changes", "change"}} {
+		switch names := count[g.what]; len(names) {
+		case 0:
+		case 1:
+			say("%s: %s", g.one, names[0])
+		default:
+			say("%d neighbour relations %s: %s", len(names), g.several, list(names))
+		}
+	}
+}
+
+// sentWords says what neighbouring ASes are told that they were not, or no more.
+func (c *comparer) sentWords(say func(string, ...any)) {
+	type key struct{ device, peer string }
+	more, fewer, other := map[key][]string{}, map[key][]string{}, map[key][]string{}
+	var order []key
+	for _, r := range c.sections[Sent].Rows {
+		if !r.Outside {
+			continue
+		}
+		k := key{r.Device, r.Other}
+		if !slices.Contains(order, k) {
+			order = append(order, k)
+		}
+		switch {
+		case r.Before == "":
+			more[k] = append(more[k], r.Subject)
+		case r.After == "":
+			fewer[k] = append(fewer[k], r.Subject)
+		default:
+			other[k] = append(other[k], r.Subject)
+		}
+	}
+	for _, k := range order {
+		if l := more[k]; len(l) > 0 {
+			say("%s is told %s more by %s: %s", k.peer, prefixes(len(l)), k.device, list(l))
+		}
+		if l := fewer[k]; len(l) > 0 {
+			say("%s is told %s less by %s: %s", k.peer, prefixes(len(l)), k.device, list(l))
+		}
+		if l := other[k]; len(l) > 0 {
+			say("%s is told %s otherwise by %s: %s", k.peer, prefixes(len(l)), k.device, list(l))
+		}
+	}
+}
+
+func prefixes(n int) string {
+	if n == 1 {
+		return "1 prefix"
+	}
+	return fmt.Sprintf("%d prefixes", n)
+}
+
+// prefixWords says which prefixes moved from one neighbouring AS to another, and
+// how many were lost.
+func (c *comparer) prefixWords(say func(string, ...any)) {
+	names := asNames(c.after)
+	var exits []exit
+	for e := range c.exits {
+		exits = append(exits, e)
+	}
+	slices.SortFunc(exits, func(a, b exit) int {
+		return cmp.Or(cmp.Compare(len(c.exits[b]), len(c.exits[a])), cmp.Compare(a.as, b.as), cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to))
+	})
+	lost := "none lost"
+	if n := len(c.lost); n > 0 {
+		lost = prefixes(n) + " lost somewhere"
+	}
+	for i, e := range exits {
+		s := fmt.Sprintf("in AS %d %s moved from %s to %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from), asName(names, e.to))
+		if i == 0 {
+			s += ", " + lost
+		}
+		say("%s", s)
+	}
+	moved, other := 0, 0
+	routers := map[string]bool{}
+	for _, r := range c.sections[Routes].Rows {
+		switch r.Kind {
+		case "moved":
+			moved++
+			routers[r.Device] = true
+		case "changed":
+			other++
+		}
+	}
+	if len(exits) == 0 && len(c.lost) > 0 {
+		say("%s lost on some router: %s", prefixes(len(c.lost)), list(sorted(c.lost)))
+	}
+	if len(c.gained) > 0 {
+		say("%s came on some router: %s", prefixes(len(c.gained)), list(sorted(c.gained)))
+	}
+	more := ""
+	if c.sections[Routes].Total > len(c.sections[Routes].Rows) {
+		more = " and more"
+	}
+	if moved > 0 {
+		say("%s%s lead another way, on %s", plural(moved, "route"), more, plural(len(routers), "router"))
+	}
+	if other > 0 {
+		say("%s%s the same way at another cost", plural(other, "route"), more)
+	}
+}
+
+func sorted(set map[string]bool) []string {
+	out := make([]string, 0, len(set))
+	for s := range set {
+		out = append(out, s)
+	}
+	slices.Sort(out)
+	return out
+}

@@ -1,0 +1,135 @@
+package labtext
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Shared stands in the order of a staged change for what no single router has:
+// policies, sets, key chains, links and segments.
+const Shared = "shared"
+
+// Touched are the devices whose blocks a change of the text changes, and Shared
+// if it changes what they share, in the order of the new text, Shared first.
+func Touched(before, after string) []string {
+	old := byKey(Outline(before))
+	now := Outline(after)
+	out := []string{}
+	shared := false
+	seen := map[string]bool{}
+	look := func(b *Block) {
+		switch {
+		case b.device():
+			out = append(out, b.Name)
+		case b.Kind != "lab" && b.Kind != "flow" && b.Kind != "check" && b.Kind != "brief":
+			shared = true
+		}
+	}
+	for i := range now {
+		seen[now[i].key()] = true
+		if o := old[now[i].key()]; o == nil || o.canon != now[i].canon {
+			look(&now[i])
+		}
+	}
+	for _, o := range Outline(before) {
+		if !seen[o.key()] {
+			look(&o)
+		}
+	}
+	if shared {
+		out = append([]string{Shared}, out...)
+	}
+	return out
+}
+
+func byKey(list []Block) map[string]*Block {
+	m := make(map[string]*Block, len(list))
+	for i := range list {
+		m[list[i].key()] = &list[i]
+	}
+	return m
+}
+
+// Stages are the texts of a change that is made one part after the other: groups
+// names the devices of each stage, or Shared. What no group names goes with the
+// last one, whose text is the new one. A stage that cannot stand by itself is an
+// error.
+func Stages(before, after string, groups [][]string) ([]string, error) {
+	touched := Touched(before, after)
+	named := map[string]bool{}
+	for _, g := range groups {
+		for _, name := range g {
+			if !slices.Contains(touched, name) {
+				return nil, fmt.Errorf("the change does not touch %s: take it out of the order", name)
+			}
+			if named[name] {
+				return nil, fmt.Errorf("%s stands twice in the order", name)
+			}
+			named[name] = true
+		}
+	}
+	var out []string
+	done := map[string]bool{}
+	for i, g := range groups {
+		if i == len(groups)-1 {
+			break
+		}
+		for _, name := range g {
+			done[name] = true
+		}
+		text := mix(before, after, done)
+		if r := Parse(text); !r.OK() {
+			for _, p := range r.Problems {
+				if p.Severity == Error {
+					return nil, fmt.Errorf("stage %d (%s) cannot stand by itself: %s; put it into one stage with what it needs", i+1, strings.Join(g, ", "), p.Message)
+				}
+			}
+		}
+		out = append(out, text)
+	}
+	return append(out, after), nil
+}
+
+// mix is the new text with the old blocks of all devices that are not done yet.
+// What the new text adds to the policies and sets is there from the beginning,
+// what it takes away goes last; links come last and go with their devices.
+func mix(before, after string, done map[string]bool) string {
+	oldLines, newLines := strings.Split(before, "\n"), strings.Split(after, "\n")
+	olds, news := Outline(before), Outline(after)
+	old, now := byKey(olds), byKey(news)
+	var out []string
+	add := func(lines []string) { out = append(append(out, lines...), "") }
+	for i := range news {
+		b := &news[i]
+		o := old[b.key()]
+		switch {
+		case b.device() && done[b.Name], o != nil && o.canon == b.canon:
+			add(b.of(newLines))
+		case b.device() && o == nil:
+		case o == nil && slices.Contains([]string{"link", "segment", "flow", "check", "brief"}, b.Kind):
+		case o == nil || !b.device() && done[Shared] && b.Kind != "flow" && b.Kind != "check" && b.Kind != "brief":
+			add(b.of(newLines))
+		default:
+			add(o.of(oldLines))
+		}
+	}
+	for i := range olds {
+		b := &olds[i]
+		if now[b.key()] != nil || b.device() && done[b.Name] || b.Kind == "link" && ofDone(b.Name, done) {
+			continue
+		}
+		add(b.of(oldLines))
+	}
+	return strings.Join(out, "\n")
+}
+
+// ofDone says whether a link ends at a device that is done.
+func ofDone(link string, done map[string]bool) bool {
+	for _, end := range strings.Fields(link) {
+		if device, _, _ := strings.Cut(end, "."); done[device] {
+			return true
+		}
+	}
+	return false
+}

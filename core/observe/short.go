@@ -1,0 +1,68 @@
+package observe
+
+import (
+	"cmp"
+	"fmt"
+	"strings"
+
+	"hellebore/core/attr"
+	"hellebore/core/bgp"
+	"hellebore/core/device"
+	"hellebore/core/network"
+)
+
+// RouteWords is the route in use for a prefix in a few words: "ospf, cost 20, by
+// 10.0.12.2 on e1".
+func RouteWords(w *network.World, d *device.Device, id uint32) string {
+	s, ok := d.Table().Best(id)
+	if !ok {
+		return ""
+	}
+	r := d.Table().Route(s, id)
+	words := s.String()
+	if r.Metric != 0 {
+		words += fmt.Sprintf(", cost %d", r.Metric)
+	}
+	return words + ", " + byWords(hopWords(w, d, d.Table().Set(r.Hop)))
+}
+
+func byWords(hops string) string {
+	if strings.HasPrefix(hops, "directly") || hops == "blackhole" {
+		return hops
+	}
+	return "by " + hops
+}
+
+// SetWords is a set of path attributes in a few words.
+func SetWords(w *network.World, id attr.ID) string {
+	a := w.Attrs().Get(id)
+	parts := []string{"AS path " + cmp.Or(a.Path.String(), "empty")}
+	if a.HasLocalPref {
+		parts = append(parts, fmt.Sprintf("local preference %d", a.LocalPref))
+	}
+	if a.HasMED {
+		parts = append(parts, fmt.Sprintf("MED %d", a.MED))
+	}
+	if l := a.CommunityList(); len(l) > 0 {
+		parts = append(parts, "communities "+strings.Join(l, " "))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// PeerName is what a peer is called: the device that has its address, else what
+// the text says of it.
+func PeerName(w *network.World, v bgp.PeerView) string { return peerName(w, v) }
+
+// NextHops are the ways on of the route in use for a prefix.
+func NextHops(w *network.World, d *device.Device, id uint32) []NextHop {
+	s, ok := d.Table().Best(id)
+	if !ok {
+		return nil
+	}
+	return hopsOf(w, d, d.Table().Set(d.Table().Route(s, id).Hop))
+}
+
+// SentWhy is why a peer is told of a prefix or is not, a sentence.
+func SentWhy(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
+	return sentRow(w, d, id, v).Why
+}
