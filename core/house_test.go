@@ -29,6 +29,7 @@ var floors = [][]string{
 	{"core/history"},
 	{"core/observe", "core/interchange"},
 	{"core/compare", "core/check"},
+	{"core/why"},
 	{"core/lab"},
 	{"server/cluster", "server/store", "demo", "web"},
 	{"server/live"},

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"hellebore/core/check"
 	"hellebore/core/config"
 	"hellebore/core/event"
 	"hellebore/core/history"
@@ -23,6 +24,10 @@ type Lab struct {
 	history *history.History
 	outages map[outageKey][]observe.FlowOutages
 	actions map[outageKey]observe.Action
+	pairs   map[outageKey]observe.Pairs
+
+	checked   []check.Result // the checks' results, found at checkedAt
+	checkedAt position
 }
 
 type outageKey struct {
@@ -32,7 +37,7 @@ type outageKey struct {
 
 // New is an empty lab: its first action is to apply a text.
 func New() *Lab {
-	return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}}
+	return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}}
 }
 
 // Open replays a journal.
@@ -229,12 +234,19 @@ func (l *Lab) Timeline() []observe.Action {
 	return out
 }
 
+func (l *Lab) step(seq int) (*history.Step, error) {
+	if seq < 1 || seq > len(l.history.Steps()) {
+		return nil, fmt.Errorf("there is no action %d in this lab: it has %d", seq, len(l.history.Steps()))
+	}
+	return l.history.Steps()[seq-1], nil
+}
+
 // Action is one action in full.
 func (l *Lab) Action(seq int) (observe.ActionDetail, error) {
-	if seq < 1 || seq > len(l.history.Steps()) {
-		return observe.ActionDetail{}, fmt.Errorf("there is no action %d in this lab: it has %d", seq, len(l.history.Steps()))
+	s, err := l.step(seq)
+	if err != nil {
+		return observe.ActionDetail{}, err
 	}
-	s := l.history.Steps()[seq-1]
 	return observe.DetailOf(s, l.outagesOf(s), l.changesOf(s)), nil
 }
 

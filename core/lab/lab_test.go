@@ -3,6 +3,7 @@ package lab
 import (
 	"encoding/json"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -152,63 +153,94 @@ func TestOutagesAgreeWithPackets(t *testing.T) {
 			do(t, l, "wait 30s")
 			a, err := history.ParseAction(c.action)
 			require.NoError(t, err)
-			step, err := l.Do(a, 0)
-			require.NoError(t, err)
-			flow := observe.OutagesOf(step, true)[0]
-
-			// The packets go through a world of their own, from shortly before.
-			const lead = 10*event.Second + 15*event.Millisecond
-			world := l.History().Fork(l.History().AtTime(step.Start - lead))
-			var sent []event.Time
-			arrived := map[int]bool{}
-			from, to := world.Find(flow.From), world.Find(flow.To)
-			dst := ip.AddrFrom(to.Config().Address())
-			world.Tracer = func(s device.Step) {
-				if s.Action == device.Delivered && s.Device == to.ID() && s.Type == ip.EchoRequest {
-					arrived[int(s.Seq)] = true
-				}
-			}
-			send := func() {
-				sent = append(sent, world.Now())
-				from.Echo(0, dst, 64, 0, uint16(len(sent)-1))
-			}
-			for range 2 { // so that ARP is resolved on the way
-				send()
-				world.RunUntil(world.Now()+5*event.Second, 1e9)
-			}
-			for range 5 {
-				send()
-				world.RunUntil(world.Now()+3*event.Millisecond, 1e9)
-			}
-			require.Equal(t, step.Start, world.Now())
-			perform(t, world, c.action)
-			for world.Now() < step.Start+min(step.Settled-step.Start+event.Second, 60*event.Second) {
-				send()
-				world.RunUntil(world.Now()+3*event.Millisecond, 1e9)
-			}
-			world.RunUntil(world.Now()+event.Second, 1e9)
-			out := 0
-			for i, at := range sent {
-				if at < step.Start-15*event.Millisecond {
-					continue
-				}
-				if !arrived[i] {
-					out++
-				}
-			}
-			// The same number of packets, to within one at each boundary of an
-			// outage.
-			lost := 0.0
-			for _, o := range flow.Outages {
-				end := float64(step.End) / 1e9
-				if o.To != nil {
-					end = *o.To
-				}
-				lost += (end - max(o.From, float64(step.Start)/1e9-0.015)) / 0.003
-			}
-			require.InDelta(t, lost, out, float64(2*len(flow.Outages)), "%+v", flow.Outages)
+			agrees(t, l, a)
 		})
 	}
+}
+
+// TestOutagesAgreeWithPacketsAnywhere does the same with random failures of random
+// labs.
+func TestOutagesAgreeWithPacketsAnywhere(t *testing.T) {
+	for i := range 24 {
+		r := rand.New(rand.NewPCG(uint64(i), 9))
+		l := open(t, randomLab(r), "wait 30s")
+		links := l.Map(l.History().Now()).Links
+		end := links[r.IntN(len(links))].Ends[r.IntN(2)]
+		action := []string{"cut ", "silence ", "disable "}[r.IntN(3)] + end.Device + "." + end.Port
+		t.Run(fmt.Sprint(i, " ", action), func(t *testing.T) {
+			a, err := history.ParseAction(action)
+			require.NoError(t, err)
+			agrees(t, l, a)
+		})
+	}
+}
+
+// agrees does an action and compares the first flow's outages with what becomes of
+// real packets.
+func agrees(t *testing.T, l *Lab, a history.Action) {
+	t.Helper()
+	step, err := l.Do(a, 0)
+	require.NoError(t, err)
+	flow := observe.OutagesOf(step, true)[0]
+
+	// The packets go through a world of their own, from shortly before.
+	const lead = 10*event.Second + 15*event.Millisecond
+	world := l.History().Fork(l.History().AtTime(step.Start - lead))
+	var sent []event.Time
+	arrived := map[int]bool{}
+	from, to := world.Find(flow.From), world.Find(flow.To)
+	dst := ip.AddrFrom(to.Config().Address())
+	world.Tracer = func(s device.Step) {
+		if s.Action == device.Delivered && s.Device == to.ID() && s.Type == ip.EchoRequest && s.ID == 0 {
+			arrived[int(s.Seq)] = true
+		}
+	}
+	send := func() {
+		sent = append(sent, world.Now())
+		from.Echo(0, dst, 64, 0, uint16(len(sent)-1))
+	}
+	for _, d := range world.Devices() { // so that ARP is resolved everywhere
+		for i := range d.Ports() {
+			for _, e := range world.Facing(d.ID(), uint32(i)) {
+				d.Echo(0, world.Device(e.Device).Ports()[e.Port].Address(), 64, 1, 0)
+			}
+		}
+	}
+	for range 2 {
+		send()
+		world.RunUntil(world.Now()+5*event.Second, 1e9)
+	}
+	for range 5 {
+		send()
+		world.RunUntil(world.Now()+3*event.Millisecond, 1e9)
+	}
+	require.Equal(t, step.Start, world.Now())
+	perform(t, world, a.String())
+	for world.Now() < step.Start+min(step.Settled-step.Start+event.Second, 60*event.Second) {
+		send()
+		world.RunUntil(world.Now()+3*event.Millisecond, 1e9)
+	}
+	world.RunUntil(world.Now()+event.Second, 1e9)
+	out := 0
+	for i, at := range sent {
+		if at < step.Start-15*event.Millisecond {
+			continue
+		}
+		if !arrived[i] {
+			out++
+		}
+	}
+	// The same number of packets, to within one at each boundary of an
+	// outage.
+	lost := 0.0
+	for _, o := range flow.Outages {
+		end := float64(step.End) / 1e9
+		if o.To != nil {
+			end = *o.To
+		}
+		lost += (end - max(o.From, float64(step.Start)/1e9-0.015)) / 0.003
+	}
+	require.InDelta(t, lost, out, float64(2*len(flow.Outages)), "%+v", flow.Outages)
 }
 
 func perform(t *testing.T, w *network.World, action string) {
@@ -227,6 +259,8 @@ func perform(t *testing.T, w *network.World, action string) {
 		w.Silence(d.ID(), p, a.Direction)
 	case history.Mend:
 		w.Mend(d.ID(), p)
+	case history.Disable:
+		w.ForcePort(d.ID(), p, device.ForceDisabled)
 	}
 }
 

@@ -214,7 +214,6 @@ func TestAStageThatCannotStandIsRefused(t *testing.T) {
 	require.Len(t, p.Actions, 2)
 }
 
-
 func TestAHarmfulChangeIsTakenBack(t *testing.T) {
 	text := demoText(t, "triangle-with-ospf")
 	l := open(t, text)

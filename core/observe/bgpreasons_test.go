@@ -260,6 +260,7 @@ func TestEachBGPReasonIsGiven(t *testing.T) {
 				}
 			}
 			require.True(t, pathCodes(w)[code.String()], "the lab does not give it")
+			require.True(t, answered(t, w)[code.String()], "no question brings it up")
 		})
 	}
 }

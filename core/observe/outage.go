@@ -75,6 +75,7 @@ type part struct {
 	ok     bool
 	looped bool
 	cause  string
+	at     string // where they ended
 }
 
 func addOutage(list *[]Outage, p part, open bool) {
@@ -108,8 +109,14 @@ func addOutage(list *[]Outage, p part, open bool) {
 // flowParts follows all packets of a flow through a step, in order of send
 // time.
 func flowParts(s *history.Step, changes map[uint32][]note.Note, from uint32, dst ip.Addr, last bool) []part {
-	f := &follower{step: s, changes: changes, dst: dst, decisions: map[uint32][]decision{}}
-	f.src = sourceOf(s.After, s.After.Device(from), dst)
+	f := &follower{step: s, changes: changes, dst: dst, decisions: map[uint32][]decision{}, crossings: map[crossingKey]crossing{}}
+	return f.all(from, last)
+}
+
+// all follows all packets of a device to the destination through the step.
+func (f *follower) all(from uint32, last bool) []part {
+	s := f.step
+	f.parts = nil
 	hi := s.End - span
 	if last {
 		hi = s.End
@@ -154,6 +161,7 @@ type follower struct {
 	changes   map[uint32][]note.Note
 	src, dst  ip.Addr
 	decisions map[uint32][]decision
+	crossings map[crossingKey]crossing
 	parts     []part
 }
 
@@ -258,13 +266,19 @@ func (f *follower) follow(dev uint32, lo, hi, delta event.Time, ttl int, seen []
 
 func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
 	if lo < hi {
-		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: Sentence(why.Info().Text, a, b)})
+		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: Sentence(why.Info().Text, a, b), at: a})
 	}
 }
 
 // hop is one decision's part of follow.
 func (f *follower) hop(dev uint32, c *decision, lo, hi, delta event.Time, ttl int, seen []uint32) {
 	d := c.world.Device(dev)
+	if len(seen) == 0 { // it sends from the port by which the packets leave now
+		f.src = ip.AddrFrom(d.Config().Address())
+		if len(c.hops) > 0 {
+			f.src = d.Ports()[c.hops[0].Port].Address()
+		}
+	}
 	looped := slices.Contains(seen, dev)
 	switch {
 	case !d.Enabled():
@@ -351,7 +365,24 @@ type crossing struct {
 	why    note.Code
 }
 
+type crossingKey struct {
+	world     *network.World
+	dev, port uint32
+	to        ip.Addr
+}
+
+// crossing finds a crossing, once for all who ask.
 func (f *follower) crossing(w *network.World, dev, port uint32, to ip.Addr) crossing {
+	key := crossingKey{w, dev, port, to}
+	x, ok := f.crossings[key]
+	if !ok {
+		x = cross(w, dev, port, to)
+		f.crossings[key] = x
+	}
+	return x
+}
+
+func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
 	if int(dev) >= len(w.Devices()) || int(port) >= len(w.Device(dev).Ports()) {
 		return crossing{why: note.NotJoined}
 	}

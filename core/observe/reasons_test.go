@@ -282,6 +282,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 				require.Equal(t, network.Settled, w.Settle(1e6, nil))
 			}
 			require.True(t, codesIn(w)[code.String()], "the lab does not give it")
+			require.True(t, answered(t, w)[code.String()], "no question brings it up")
 		})
 	}
 }

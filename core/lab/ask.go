@@ -1,0 +1,64 @@
+package lab
+
+import (
+	"hellebore/core/check"
+	"hellebore/core/compare"
+	"hellebore/core/history"
+	"hellebore/core/labtext"
+	"hellebore/core/observe"
+	"hellebore/core/why"
+)
+
+// Why answers a question as it is typed; focus stands in for what it leaves out.
+func (l *Lab) Why(m history.Moment, question string, focus why.Focus) (why.Answer, error) {
+	q, err := why.Parse(l.World(m), question, focus)
+	if err != nil {
+		return why.Answer{}, err
+	}
+	a, err := why.Ask(l.history, m, q)
+	if err != nil {
+		return a, err
+	}
+	places := labtext.Parse(l.Text()).Places
+	for i := range a.Facts {
+		a.Facts[i].Line = places[a.Facts[i].Place].Line
+	}
+	return a, nil
+}
+
+// Compare says what is different between two moments.
+func (l *Lab) Compare(before, after history.Moment) compare.Comparison {
+	return compare.Worlds(l.World(before), l.World(after))
+}
+
+// Checks are how the checks of the text in force come out now. stop, if not nil,
+// is asked now and then whether to give up; then ok is false.
+func (l *Lab) Checks(stop func() bool) (results []check.Result, ok bool) {
+	if key := l.position(); l.checked != nil && l.checkedAt == key {
+		return l.checked, true
+	}
+	results, ok = check.Run(l.history, stop)
+	places := labtext.Parse(l.Text()).Places
+	for i := range results {
+		results[i].Line = places["check "+results[i].Name].Line
+	}
+	if ok {
+		l.checked, l.checkedAt = results, l.position()
+	}
+	return results, ok
+}
+
+// Pairs is what an action did between all hosts and loopbacks.
+func (l *Lab) Pairs(seq int) (observe.Pairs, error) {
+	s, err := l.step(seq)
+	if err != nil {
+		return observe.Pairs{}, err
+	}
+	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
+	if p, ok := l.pairs[key]; ok {
+		return p, nil
+	}
+	p := observe.PairsOf(s, key.last)
+	l.pairs[key] = p
+	return p, nil
+}
