@@ -3,9 +3,12 @@
 package lab
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"net/netip"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -26,6 +29,8 @@ type Lab struct {
 	actions map[outageKey]observe.Action
 	pairs   map[outageKey]observe.Pairs
 
+	names map[string]history.Moment // of moments
+
 	checked   []check.Result // the checks' results, found at checkedAt
 	checkedAt position
 }
@@ -37,7 +42,7 @@ type outageKey struct {
 
 // New is an empty lab: its first action is to apply a text.
 func New() *Lab {
-	return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}}
+	return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}, names: map[string]history.Moment{}}
 }
 
 // Open replays a journal.
@@ -97,15 +102,58 @@ func (l *Lab) ParseMoment(s string) (history.Moment, error) {
 			return h.AfterStep(seq), nil
 		}
 	}
+	if m, ok := l.names[s]; ok {
+		return m, nil
+	}
 	t, err := strconv.ParseFloat(s, 64)
 	if err != nil {
-		return history.Moment{}, fmt.Errorf("%q is not a moment; write now, before-3, after-3, or seconds", s)
+		return history.Moment{}, fmt.Errorf("%q is not a moment; write now, before-3, after-3, seconds, or the name of a moment", s)
 	}
 	if now := float64(h.Head().Now()) / 1e9; t < 0 || t > now+1e-9 {
 		return history.Moment{}, fmt.Errorf("the moment %s s is not in this lab's time, which goes from 0 s to %.3f s", s, now)
 	}
 	// Half a nanosecond more than written would lose the event at that time.
-	return h.AtTime(event.Time(t*1e9 + 0.5)), nil
+	return h.AtTime(Nanoseconds(t)), nil
+}
+
+// NameMoment gives a moment a name by which ParseMoment finds it; a name that
+// was taken moves.
+func (l *Lab) NameMoment(name string, m history.Moment) error {
+	if !momentName.MatchString(name) || reserved.MatchString(name) {
+		return fmt.Errorf("%q is no name for a moment: begin with a letter and go on with letters, digits and -; now, before-3 and after-3 are taken", name)
+	}
+	l.names[name] = m
+	return nil
+}
+
+var (
+	momentName = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9-]{0,39}$`)
+	reserved   = regexp.MustCompile(`^(now|before-\d+|after-\d+|all|everything)$`)
+)
+
+// Nanoseconds is the virtual time of seconds as views give them.
+func Nanoseconds(s float64) event.Time { return event.Time(s*1e9 + 0.5) }
+
+// ForgetMoment takes a name away.
+func (l *Lab) ForgetMoment(name string) { delete(l.names, name) }
+
+// NamedMoment is a moment that has a name.
+type NamedMoment struct {
+	Name string  `json:"name"`
+	At   float64 `json:"at" doc:"seconds since the lab began"`
+	Step int     `json:"step" doc:"actions done by then"`
+}
+
+// Moments are the named moments, in order of time.
+func (l *Lab) Moments() []NamedMoment {
+	out := []NamedMoment{}
+	for name, m := range l.names {
+		out = append(out, NamedMoment{name, float64(m.At) / 1e9, m.Step})
+	}
+	slices.SortFunc(out, func(a, b NamedMoment) int {
+		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Step, b.Step), cmp.Compare(a.Name, b.Name))
+	})
+	return out
 }
 
 // World is the world at a moment, for reading.

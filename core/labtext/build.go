@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sort"
 	"strconv"
+	"strings"
 	"time"
 
 	"hellebore/core/config"
@@ -39,8 +40,8 @@ func (r *Result) OK() bool {
 // when it has none.
 func Parse(text string) *Result {
 	if len(text) > MaxSize {
-		return &Result{Problems: []Problem{{Error, 1, 1, 1,
-			fmt.Sprintf("the text has %d bytes", len(text)), fmt.Sprintf("the limit is %d MiB: split the lab", MaxSize>>20)}}}
+		return &Result{Problems: []Problem{{Severity: Error, Line: 1, Column: 1, End: 1,
+			Message: fmt.Sprintf("the text has %d bytes", len(text)), Hint: fmt.Sprintf("the limit is %d MiB: split the lab", MaxSize>>20)}}}
 	}
 	root, problems := parse(text)
 	b := &builder{parser: parser{problems: problems}, places: map[string]Place{}, joined: map[config.PortRef]Token{}}
@@ -56,6 +57,12 @@ func Parse(text string) *Result {
 		a, b := r.Problems[i], r.Problems[j]
 		return a.Line < b.Line || a.Line == b.Line && a.Column < b.Column
 	})
+	if len(r.Problems) > 0 {
+		rows := strings.Split(text, "\n")
+		for i := range r.Problems {
+			r.Problems[i].Fix = fixOf(r.Problems[i], rows)
+		}
+	}
 	return r
 }
 

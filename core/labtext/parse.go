@@ -28,6 +28,7 @@ type Problem struct {
 	End      int      `json:"end" doc:"column after the last character concerned"`
 	Message  string   `json:"message"`
 	Hint     string   `json:"hint,omitempty" doc:"what to write instead"`
+	Fix      *Fix     `json:"fix,omitempty" doc:"what makes it go away"`
 }
 
 // String is the form that the command line prints: line:column: message; hint.
@@ -86,7 +87,7 @@ type parser struct {
 }
 
 func (p *parser) errorf(t Token, hint, format string, args ...any) {
-	p.problems = append(p.problems, Problem{Error, t.Line, t.Column, t.end(), fmt.Sprintf(format, args...), hint})
+	p.problems = append(p.problems, Problem{Severity: Error, Line: t.Line, Column: t.Column, End: t.end(), Message: fmt.Sprintf(format, args...), Hint: hint})
 }
 
 // open is a line whose statements may have more below it.

@@ -41,7 +41,7 @@ func (w *warner) at(name, hint, format string, args ...any) {
 	} else if _, port, ok := strings.Cut(name, "."); ok {
 		length = len(port)
 	}
-	w.found = append(w.found, Problem{Warning, max(1, p.Line), max(1, p.Column), max(1, p.Column) + length, fmt.Sprintf(format, args...), hint})
+	w.found = append(w.found, Problem{Severity: Warning, Line: max(1, p.Line), Column: max(1, p.Column), End: max(1, p.Column) + length, Message: fmt.Sprintf(format, args...), Hint: hint})
 }
 
 func (w *warner) addresses() {

@@ -56,6 +56,11 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	h.registerProbe(api)
 	h.registerCapture(api)
 	h.registerEvents(api)
+	h.registerChanges(api)
+	h.registerKept(api)
+	h.registerQuestions(api)
+	h.registerBundles(api)
+	h.registerEditing(api)
 	return api
 }
 
@@ -107,6 +112,7 @@ func serveClient(router *gin.Engine, client fs.FS) {
 func problem(err error) error {
 	var text *history.TextError
 	var moved *live.MovedOn
+	var overtaken *live.Overtaken
 	var away *live.Unavailable
 	switch {
 	case err == nil:
@@ -124,6 +130,13 @@ func problem(err error) error {
 		p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: moved.Text, Location: "text", Value: moved.Seq})
 		for _, c := range moved.Changes {
 			p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: c.String(), Location: "change"})
+		}
+		return p
+	case errors.As(err, &overtaken):
+		p := huma.Error409Conflict(overtaken.Error())
+		p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: overtaken.ID, Location: "preview"})
+		for _, a := range overtaken.Since {
+			p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: a, Location: "since"})
 		}
 		return p
 	case errors.As(err, &away):

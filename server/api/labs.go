@@ -32,12 +32,15 @@ func rowOf(l store.Lab) LabRow {
 
 // LabState is an open lab.
 type LabState struct {
-	ID      string           `json:"id"`
-	Title   string           `json:"title"`
-	Text    string           `json:"text" doc:"the text in force"`
-	TextSeq int              `json:"textSeq" doc:"the action that applied it; send it back as base of the next"`
-	Now     float64          `json:"now" doc:"virtual time, seconds"`
-	Actions []observe.Action `json:"actions"`
+	ID      string            `json:"id"`
+	Title   string            `json:"title"`
+	Text    string            `json:"text" doc:"the text in force"`
+	TextSeq int               `json:"textSeq" doc:"the action that applied it; send it back as base of the next"`
+	Now     float64           `json:"now" doc:"virtual time, seconds"`
+	Actions []observe.Action  `json:"actions"`
+	Moments []lab.NamedMoment `json:"moments" doc:"moments that have a name"`
+	Checks  int               `json:"checks" doc:"how many the text has"`
+	Brief   bool              `json:"brief" doc:"the text has one"`
 }
 
 // LabPath names a lab in the path of an operation.
@@ -86,7 +89,8 @@ func (h *handlers) registerLabs(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-lab", Method: http.MethodGet, Path: "/api/labs/{id}", Summary: "A lab: its text and its actions"},
 		func(ctx context.Context, in *LabPath) (*body[LabState], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (LabState, error) {
-				return LabState{in.ID, l.Title(), l.Text(), live.LastApply(l), float64(l.History().Head().Now()) / 1e9, l.Timeline()}, nil
+				return LabState{in.ID, l.Title(), l.Text(), live.LastApply(l), float64(l.History().Head().Now()) / 1e9, l.Timeline(), l.Moments(),
+					len(l.History().Lab().Checks), l.HasBrief()}, nil
 			})
 		})
 
@@ -110,10 +114,12 @@ func (h *handlers) registerLabs(api huma.API) {
 		func(ctx context.Context, in *struct {
 			LabPath
 			Body struct {
-				Action string  `json:"action" doc:"as it is typed; apply for a text" maxLength:"200"`
-				Text   string  `json:"text,omitempty" doc:"of an apply"`
-				Base   int     `json:"base,omitempty" doc:"of an apply: textSeq of the text it was made from"`
-				For    float64 `json:"for,omitempty" minimum:"0" maximum:"1000000" doc:"let this much virtual time pass, in seconds, instead of running to rest"`
+				Action  string  `json:"action" doc:"as it is typed; apply for a text" maxLength:"200"`
+				Text    string  `json:"text,omitempty" doc:"of an apply"`
+				Base    int     `json:"base,omitempty" doc:"of an apply: textSeq of the text it was made from"`
+				Author  string  `json:"author,omitempty" maxLength:"80"`
+				Message string  `json:"message,omitempty" maxLength:"400" doc:"why it is done"`
+				For     float64 `json:"for,omitempty" minimum:"0" maximum:"1000000" doc:"let this much virtual time pass, in seconds, instead of running to rest"`
 			}
 		}) (*body[observe.Action], error) {
 			a := history.Action{Kind: history.Apply, Text: in.Body.Text}
@@ -127,7 +133,7 @@ func (h *handlers) registerLabs(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			record, err := l.Act(ctx, a, event.Time(in.Body.For*1e9), in.Body.Base)
+			record, err := l.Act(ctx, live.Order{Action: a, For: event.Time(in.Body.For * 1e9), Base: in.Body.Base, Author: in.Body.Author, Message: in.Body.Message})
 			if err != nil {
 				return nil, problem(err)
 			}

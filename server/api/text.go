@@ -24,6 +24,7 @@ type Checked struct {
 	Problems []labtext.Problem        `json:"problems"`
 	Changes  []labtext.Change         `json:"changes" doc:"from the text in force, by meaning"`
 	Places   map[string]labtext.Place `json:"places" doc:"where devices, ports and flows stand"`
+	Touched  []string                 `json:"touched" doc:"devices that the change touches, and shared: what the order of a staged change can name"`
 }
 
 func (h *handlers) registerText(api huma.API) {
@@ -34,7 +35,7 @@ func (h *handlers) registerText(api huma.API) {
 			Body text
 		}) (*body[Checked], error) {
 			r := labtext.Parse(in.Body.Text)
-			out := Checked{OK: r.OK(), Problems: r.Problems, Changes: []labtext.Change{}, Places: r.Places}
+			out := Checked{OK: r.OK(), Problems: r.Problems, Changes: []labtext.Change{}, Places: r.Places, Touched: []string{}}
 			if out.Problems == nil {
 				out.Problems = []labtext.Problem{}
 			}
@@ -48,6 +49,7 @@ func (h *handlers) registerText(api huma.API) {
 				if c := l.Differences(&r.Lab); c != nil {
 					out.Changes = c
 				}
+				out.Touched = l.Touched(in.Body.Text)
 				return out, nil
 			})
 		})

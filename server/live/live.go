@@ -27,8 +27,15 @@ type Journal interface {
 	Create(ctx context.Context, l store.Lab, journal []history.Record) error
 	Delete(ctx context.Context, id string) error
 	Journal(ctx context.Context, id string) ([]history.Record, error)
-	Append(ctx context.Context, id, title string, r history.Record) error
+	Append(ctx context.Context, id, title string, records ...history.Record) error
 	Complete(ctx context.Context, id string, r history.Record) error
+
+	Draft(ctx context.Context, id string) (d store.Draft, ok bool, err error)
+	KeepDraft(ctx context.Context, d store.Draft) error
+	DropDraft(ctx context.Context, id string) error
+	Moments(ctx context.Context, id string) (map[string]history.Moment, error)
+	NameMoment(ctx context.Context, id, name string, m history.Moment) error
+	ForgetMoment(ctx context.Context, id, name string) error
 }
 
 // Unavailable says that the database did not answer for as long as we tried.
@@ -76,6 +83,7 @@ type Lab struct {
 	feed     feed
 	// unwritten are completed records that the database has yet to take.
 	unwritten []history.Record
+	previews  []kept // the latest last
 }
 
 // persist tries a database operation again and again, for as long as the
@@ -180,11 +188,15 @@ func (l *Labs) Open(ctx context.Context, id string) (*Lab, error) {
 		return open, nil
 	}
 	var records []history.Record
+	var moments map[string]history.Moment
 	err := l.persist(ctx, func(ctx context.Context) (err error) {
 		if _, err = l.journal.Lab(ctx, id); err != nil {
 			return err
 		}
-		records, err = l.journal.Journal(ctx, id)
+		if records, err = l.journal.Journal(ctx, id); err != nil {
+			return err
+		}
+		moments, err = l.journal.Moments(ctx, id)
 		return err
 	})
 	if err != nil {
@@ -192,15 +204,15 @@ func (l *Labs) Open(ctx context.Context, id string) (*Lab, error) {
 	}
 	open := &Lab{ID: id, labs: l, requests: make(chan func(*lab.Lab)), closed: make(chan struct{})}
 	l.open[id] = open
-	go open.serve(records)
+	go open.serve(records, moments)
 	return open, nil
 }
 
 // serve is the goroutine that owns the lab.
-func (o *Lab) serve(records []history.Record) {
+func (o *Lab) serve(records []history.Record, moments map[string]history.Moment) {
 	start := time.Now()
 	o.running.Store(true)
-	x, err := lab.Open(records, o.stop(nil))
+	x, err := lab.Open(records, o.stop("", 0))
 	o.running.Store(false)
 	if err != nil {
 		slog.Error("a journal cannot be replayed", "lab", o.ID, "error", err)
@@ -216,6 +228,11 @@ func (o *Lab) serve(records []history.Record) {
 		}
 		if s.Diverged {
 			slog.Warn("a newer engine comes to another result", "lab", o.ID, "action", s.Seq)
+		}
+	}
+	for name, m := range moments {
+		if err := x.NameMoment(name, m); err != nil {
+			slog.Warn("a moment's name cannot be used any more", "lab", o.ID, "name", name)
 		}
 	}
 	o.feed.publish(Event{Kind: Changed, Actions: len(records)})
@@ -276,46 +293,75 @@ func (o *Lab) Do(ctx context.Context, do func(*lab.Lab) error) error {
 	}
 }
 
+// Order is something to be done to a lab.
+type Order struct {
+	history.Action
+	// For is how much virtual time to let pass; 0 runs to rest.
+	For event.Time
+	// Base is, for an apply, the action that applied the text which the new one
+	// was made from; 0 if that does not matter.
+	Base            int
+	Author, Message string
+}
+
 // Act performs an action: it is written to the journal first, then takes
-// effect. base is, for an apply, the action that applied the text which the new
-// one was made from; 0 if that does not matter.
-func (o *Lab) Act(ctx context.Context, a history.Action, until event.Time, base int) (record history.Record, err error) {
+// effect.
+func (o *Lab) Act(ctx context.Context, order Order) (record history.Record, err error) {
 	err = o.Do(ctx, func(x *lab.Lab) error {
 		if err := o.flush(ctx); err != nil {
 			return err
 		}
-		if a.Kind == history.Apply && base != 0 {
-			if moved := movedOn(x, a.Text, base); moved != nil {
+		if order.Kind == history.Apply && order.Base != 0 {
+			if moved := movedOn(x, order.Text, order.Base); moved != nil {
 				return moved
 			}
 		}
-		s, err := x.Begin(a, until)
+		s, err := x.Begin(order.Action, order.For)
 		if err != nil {
 			return err
 		}
-		title := titleOf(s.Lab.Name)
-		// Whoever asked may be gone meanwhile; journal and world must agree all
-		// the same.
-		if err := o.labs.persist(context.WithoutCancel(ctx), func(ctx context.Context) error {
-			return o.labs.journal.Append(ctx, o.ID, title, s.Record)
-		}); err != nil {
+		s.Author, s.Message, s.Made = order.Author, order.Message, time.Now().UnixMilli()
+		if err := o.write(ctx, s); err != nil {
 			return err
 		}
-		o.cancel.Store(false)
-		o.running.Store(true)
-		o.feed.publish(Event{Kind: Progress, Action: s.Record.Action, Actions: s.Seq})
-		err = x.Run(s, o.stop(s))
+		o.busy(s.Record.Action, s.Seq)
+		err = x.Run(s, o.stop(s.Record.Action, s.Seq))
 		o.running.Store(false)
 		if err != nil {
 			return err
 		}
 		o.complete(s.Record)
 		record = s.Record
-		o.feed.publish(Event{Kind: Changed, Actions: s.Seq})
-		slog.Info("action", "lab", o.ID, "seq", s.Seq, "action", s.Record.Action, "outcome", s.Outcome, "events", s.Events)
+		o.changed(record)
 		return nil
 	})
 	return record, err
+}
+
+// write puts begun steps into the journal. Whoever asked may be gone meanwhile;
+// journal and world must agree all the same.
+func (o *Lab) write(ctx context.Context, steps ...*history.Step) error {
+	var records []history.Record
+	for _, s := range steps {
+		r := s.Record
+		r.Done = false // until it has been done to the lab itself
+		records = append(records, r)
+	}
+	title := titleOf(steps[len(steps)-1].Lab.Name)
+	return o.labs.persist(context.WithoutCancel(ctx), func(ctx context.Context) error {
+		return o.labs.journal.Append(ctx, o.ID, title, records...)
+	})
+}
+
+func (o *Lab) busy(what string, seq int) {
+	o.cancel.Store(false)
+	o.running.Store(true)
+	o.feed.publish(Event{Kind: Progress, Action: what, Actions: seq})
+}
+
+func (o *Lab) changed(r history.Record) {
+	o.feed.publish(Event{Kind: Changed, Actions: r.Seq})
+	slog.Info("action", "lab", o.ID, "seq", r.Seq, "action", r.Action, "outcome", r.Outcome, "events", r.Events)
 }
 
 // LastApply is the number of the action that applied the text in force.
@@ -343,12 +389,12 @@ func movedOn(x *lab.Lab, text string, base int) error {
 
 // stop is asked by a running action whether to give up; it tells the watchers
 // how far the action is.
-func (o *Lab) stop(s *history.Step) func() bool {
+func (o *Lab) stop(what string, seq int) func() bool {
 	last := time.Now()
 	return func() bool {
-		if s != nil && time.Since(last) > 200*time.Millisecond {
+		if seq > 0 && time.Since(last) > 200*time.Millisecond {
 			last = time.Now()
-			o.feed.publish(Event{Kind: Progress, Action: s.Record.Action, Actions: s.Seq})
+			o.feed.publish(Event{Kind: Progress, Action: what, Actions: seq})
 		}
 		return o.cancel.Load()
 	}

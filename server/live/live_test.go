@@ -1,8 +1,10 @@
 package live
 
 import (
+	"bytes"
 	"context"
 	"errors"
+	"maps"
 	"strings"
 	"sync"
 	"testing"
@@ -21,11 +23,13 @@ type memory struct {
 	mu      sync.Mutex
 	labs    map[string]store.Lab
 	records map[string][]history.Record
+	drafts  map[string]store.Draft
+	moments map[string]map[string]history.Moment
 	away    bool
 }
 
 func newMemory() *memory {
-	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}}
+	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}, drafts: map[string]store.Draft{}, moments: map[string]map[string]history.Moment{}}
 }
 
 var errAway = errors.New("connection refused")
@@ -70,14 +74,44 @@ func (m *memory) Journal(_ context.Context, id string) (out []history.Record, er
 	return out, m.locked(func() error { out = append(out, m.records[id]...); return nil })
 }
 
-func (m *memory) Append(_ context.Context, id, title string, r history.Record) error {
+func (m *memory) Append(_ context.Context, id, title string, r ...history.Record) error {
 	return m.locked(func() error {
 		l := m.labs[id]
 		l.Title = title
 		m.labs[id] = l
-		m.records[id] = append(m.records[id], r)
+		m.records[id] = append(m.records[id], r...)
 		return nil
 	})
+}
+
+func (m *memory) Draft(_ context.Context, id string) (d store.Draft, ok bool, err error) {
+	return d, ok, m.locked(func() error { d, ok = m.drafts[id]; return nil })
+}
+
+func (m *memory) KeepDraft(_ context.Context, d store.Draft) error {
+	return m.locked(func() error { m.drafts[d.LabID] = d; return nil })
+}
+
+func (m *memory) DropDraft(_ context.Context, id string) error {
+	return m.locked(func() error { delete(m.drafts, id); return nil })
+}
+
+func (m *memory) Moments(_ context.Context, id string) (out map[string]history.Moment, err error) {
+	return out, m.locked(func() error { out = maps.Clone(m.moments[id]); return nil })
+}
+
+func (m *memory) NameMoment(_ context.Context, id, name string, at history.Moment) error {
+	return m.locked(func() error {
+		if m.moments[id] == nil {
+			m.moments[id] = map[string]history.Moment{}
+		}
+		m.moments[id][name] = at
+		return nil
+	})
+}
+
+func (m *memory) ForgetMoment(_ context.Context, id, name string) error {
+	return m.locked(func() error { delete(m.moments[id], name); return nil })
 }
 
 func (m *memory) Complete(_ context.Context, id string, r history.Record) error {
@@ -120,7 +154,7 @@ func TestActionIsInTheJournalBeforeItTakesEffect(t *testing.T) {
 	digest(t, l) // open by now
 	news, done := l.Watch()
 	defer done()
-	record, err := l.Act(t.Context(), action(t, "cut viaduct.e2"), 0, 0)
+	record, err := l.Act(t.Context(), Order{Action: action(t, "cut viaduct.e2")})
 	require.NoError(t, err)
 	require.Equal(t, Progress, (<-news).Kind)
 	require.Equal(t, Event{Kind: Changed, Actions: 2}, <-news)
@@ -130,7 +164,7 @@ func TestActionIsInTheJournalBeforeItTakesEffect(t *testing.T) {
 
 func TestReopenedLabIsTheSame(t *testing.T) {
 	m, _, l := open(t)
-	_, err := l.Act(t.Context(), action(t, "silence viaduct.e2 out"), 0, 0)
+	_, err := l.Act(t.Context(), Order{Action: action(t, "silence viaduct.e2 out")})
 	require.NoError(t, err)
 	want := digest(t, l)
 	// As a server that was killed in the middle would have left it.
@@ -147,17 +181,17 @@ func TestSecondApplyIsToldThatTheTextMovedOn(t *testing.T) {
 	text := demo.Labs()[1].Text
 	first := strings.Replace(text, "seed 7", "seed 8", 1)
 	second := strings.Replace(text, "delay 2ms", "delay 3ms", 1)
-	_, err := l.Act(t.Context(), history.Action{Kind: history.Apply, Text: first}, 0, 1)
+	_, err := l.Act(t.Context(), Order{Action: history.Action{Kind: history.Apply, Text: first}, Base: 1})
 	require.NoError(t, err)
 	before := digest(t, l)
-	_, err = l.Act(t.Context(), history.Action{Kind: history.Apply, Text: second}, 0, 1)
+	_, err = l.Act(t.Context(), Order{Action: history.Action{Kind: history.Apply, Text: second}, Base: 1})
 	var moved *MovedOn
 	require.ErrorAs(t, err, &moved)
 	require.Equal(t, first, moved.Text)
 	require.Equal(t, 2, moved.Seq)
 	require.Len(t, moved.Changes, 2, "the seed back, and the delay")
 	require.Equal(t, before, digest(t, l))
-	_, err = l.Act(t.Context(), history.Action{Kind: history.Apply, Text: second}, 0, moved.Seq)
+	_, err = l.Act(t.Context(), Order{Action: history.Action{Kind: history.Apply, Text: second}, Base: moved.Seq})
 	require.NoError(t, err, "applying over it is possible, knowingly")
 }
 
@@ -165,7 +199,7 @@ func TestDatabaseAway(t *testing.T) {
 	m, labs, l := open(t)
 	before := digest(t, l)
 	m.setAway(true)
-	_, err := l.Act(t.Context(), action(t, "cut viaduct.e2"), 0, 0)
+	_, err := l.Act(t.Context(), Order{Action: action(t, "cut viaduct.e2")})
 	var away *Unavailable
 	require.ErrorAs(t, err, &away)
 	require.ErrorIs(t, err, errAway)
@@ -173,7 +207,7 @@ func TestDatabaseAway(t *testing.T) {
 	_, err = labs.List(t.Context())
 	require.ErrorAs(t, err, &away)
 	m.setAway(false)
-	_, err = l.Act(t.Context(), action(t, "cut viaduct.e2"), 0, 0)
+	_, err = l.Act(t.Context(), Order{Action: action(t, "cut viaduct.e2")})
 	require.NoError(t, err)
 	require.Len(t, m.records[l.ID], 2, "and the refused try left no trace")
 }
@@ -184,13 +218,13 @@ func TestDatabaseThatComesBackInTimeIsNotNoticed(t *testing.T) {
 	m.setAway(true)
 	back := time.AfterFunc(80*time.Millisecond, func() { m.setAway(false) })
 	defer back.Stop()
-	_, err := l.Act(t.Context(), action(t, "cut viaduct.e2"), 0, 0)
+	_, err := l.Act(t.Context(), Order{Action: action(t, "cut viaduct.e2")})
 	require.NoError(t, err)
 }
 
 func TestForkAndDelete(t *testing.T) {
 	m, labs, l := open(t)
-	_, err := l.Act(t.Context(), action(t, "cut viaduct.e2"), 0, 0)
+	_, err := l.Act(t.Context(), Order{Action: action(t, "cut viaduct.e2")})
 	require.NoError(t, err)
 	row, err := labs.Fork(t.Context(), l.ID, "before-2")
 	require.NoError(t, err)
@@ -215,4 +249,130 @@ func TestRefusedTextMakesNoLab(t *testing.T) {
 	var text *history.TextError
 	require.ErrorAs(t, err, &text)
 	require.Len(t, m.labs, 1)
+}
+
+// drafts are the text of the demo lab and one with another delay.
+func drafts() (text, draft string) {
+	text = demo.Labs()[1].Text
+	return text, strings.Replace(text, "delay 2ms", "delay 3ms", 1)
+}
+
+func TestAppliedIsWhatWasPreviewed(t *testing.T) {
+	m, _, l := open(t)
+	_, draft := drafts()
+	before := digest(t, l)
+	id, p, err := l.Preview(t.Context(), lab.Plan{Text: draft, Author: "Ada", Message: "slower"}, 1)
+	require.NoError(t, err)
+	require.Equal(t, before, digest(t, l), "nothing has happened")
+	require.Len(t, m.records[l.ID], 1)
+	record, err := l.Apply(t.Context(), id)
+	require.NoError(t, err)
+	require.Equal(t, p.Digest(), digest(t, l))
+	require.Equal(t, record, m.records[l.ID][1])
+	require.True(t, record.Done)
+	require.Equal(t, "Ada", record.Author)
+	require.NotZero(t, record.Made)
+	_, err = l.Apply(t.Context(), id)
+	require.ErrorContains(t, err, "preview the change again")
+
+	again, err := New(m).Open(t.Context(), l.ID)
+	require.NoError(t, err)
+	require.Equal(t, p.Digest(), digest(t, again), "and it is so after a replay")
+}
+
+func TestAnOvertakenPreviewSaysWhatMovedAndIsMadeAgain(t *testing.T) {
+	m, _, l := open(t)
+	_, draft := drafts()
+	id, _, err := l.Preview(t.Context(), lab.Plan{Text: draft}, 1)
+	require.NoError(t, err)
+	_, err = l.Act(t.Context(), Order{Action: action(t, "cut viaduct.e2")})
+	require.NoError(t, err)
+	_, err = l.Apply(t.Context(), id)
+	var overtaken *Overtaken
+	require.ErrorAs(t, err, &overtaken)
+	require.Equal(t, []string{"cut viaduct.e2"}, overtaken.Since)
+	require.Len(t, m.records[l.ID], 2, "nothing was applied")
+	_, err = l.Apply(t.Context(), overtaken.ID)
+	require.NoError(t, err)
+	require.Len(t, m.records[l.ID], 3)
+}
+
+func TestAPreviewOfAnOldTextIsRefused(t *testing.T) {
+	_, _, l := open(t)
+	text, draft := drafts()
+	_, err := l.Act(t.Context(), Order{Action: history.Action{Kind: history.Apply, Text: strings.Replace(text, "seed 7", "seed 8", 1)}, Base: 1})
+	require.NoError(t, err)
+	_, _, err = l.Preview(t.Context(), lab.Plan{Text: draft}, 1)
+	var moved *MovedOn
+	require.ErrorAs(t, err, &moved)
+	_, _, err = l.Preview(t.Context(), lab.Plan{Text: "router\n"}, 0)
+	var wrong *history.TextError
+	require.ErrorAs(t, err, &wrong)
+}
+
+func TestAPreviewIsNotAppliedWhileTheDatabaseIsAway(t *testing.T) {
+	m, _, l := open(t)
+	_, draft := drafts()
+	id, _, err := l.Preview(t.Context(), lab.Plan{Text: draft}, 1)
+	require.NoError(t, err)
+	before := digest(t, l)
+	m.setAway(true)
+	_, err = l.Apply(t.Context(), id)
+	var away *Unavailable
+	require.ErrorAs(t, err, &away)
+	require.Equal(t, before, digest(t, l))
+	m.setAway(false)
+	_, err = l.Apply(t.Context(), id)
+	require.NoError(t, err, "the preview still holds")
+}
+
+func TestNamedMomentsComeBack(t *testing.T) {
+	m, _, l := open(t)
+	require.NoError(t, l.NameMoment(t.Context(), "calm", "now"))
+	_, err := l.Act(t.Context(), Order{Action: action(t, "cut viaduct.e2")})
+	require.NoError(t, err)
+	require.ErrorContains(t, l.NameMoment(t.Context(), "before-1", "now"), "is no name for a moment")
+	require.Error(t, l.NameMoment(t.Context(), "x", "no such moment"))
+	again, err := New(m).Open(t.Context(), l.ID)
+	require.NoError(t, err)
+	require.NoError(t, again.Do(t.Context(), func(x *lab.Lab) error {
+		at, err := x.ParseMoment("calm")
+		require.NoError(t, err)
+		require.Equal(t, x.History().BeforeStep(2), at)
+		require.False(t, x.Compare(at, x.History().Now()).Same)
+		return nil
+	}))
+	require.NoError(t, again.ForgetMoment(t.Context(), "calm"))
+	require.Empty(t, m.moments[l.ID])
+}
+
+func TestABundleIsReplayedElsewhere(t *testing.T) {
+	m, labs, l := open(t)
+	_, err := l.Act(t.Context(), Order{Action: action(t, "silence viaduct.e2 out"), Author: "Ada", Message: "a test"})
+	require.NoError(t, err)
+	require.NoError(t, l.NameMoment(t.Context(), "silent", "now"))
+	var b bytes.Buffer
+	require.NoError(t, l.Do(t.Context(), func(x *lab.Lab) error { return x.Bundle(&b) }))
+	row, err := labs.Import(t.Context(), b.Bytes())
+	require.NoError(t, err)
+	other, err := labs.Open(t.Context(), row.ID)
+	require.NoError(t, err)
+	require.Equal(t, digest(t, l), digest(t, other))
+	require.Equal(t, m.records[l.ID][1], m.records[row.ID][1])
+	require.Equal(t, m.moments[l.ID], m.moments[row.ID])
+	_, err = labs.Import(t.Context(), []byte("no zip"))
+	require.ErrorContains(t, err, "no zip archive")
+}
+
+func TestDraftsAreKeptByTheServer(t *testing.T) {
+	_, labs, l := open(t)
+	require.NoError(t, labs.KeepDraft(t.Context(), store.Draft{LabID: l.ID, Text: "router mill\n", Base: 1}))
+	d, ok, err := labs.Draft(t.Context(), l.ID)
+	require.NoError(t, err)
+	require.True(t, ok)
+	require.Equal(t, "router mill\n", d.Text)
+	require.NoError(t, labs.DropDraft(t.Context(), l.ID))
+	_, ok, err = labs.Draft(t.Context(), l.ID)
+	require.NoError(t, err)
+	require.False(t, ok)
 }

@@ -44,7 +44,9 @@ type entry struct {
 	Events    int64
 	Digest    int64 // the bits of a uint64
 	Engine    string
-	CreatedAt time.Time
+	Author    string
+	Message   string
+	CreatedAt time.Time // when it was done, by the clock on the wall
 }
 
 func (entry) TableName() string { return "journal" }
@@ -115,6 +117,22 @@ CREATE TABLE journal (
 CREATE TABLE meta (key text PRIMARY KEY, value text NOT NULL);`).Error
 			},
 		},
+		{
+			ID: "2026-11-23-drafts-and-moments",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+ALTER TABLE journal ADD author text NOT NULL DEFAULT '', ADD message text NOT NULL DEFAULT '';
+CREATE TABLE drafts (
+  lab_id text PRIMARY KEY REFERENCES labs (id) ON DELETE CASCADE,
+  text text NOT NULL, base bigint NOT NULL, author text NOT NULL, updated_at timestamptz NOT NULL
+);
+CREATE TABLE moments (
+  lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, name text NOT NULL,
+  step bigint NOT NULL, at bigint NOT NULL, created_at timestamptz NOT NULL,
+  PRIMARY KEY (lab_id, name)
+);`).Error
+			},
+		},
 	}).Migrate()
 }
 
@@ -174,28 +192,33 @@ func (s *Store) Journal(ctx context.Context, id string) ([]history.Record, error
 	return records, nil
 }
 
-// Append writes an action to the journal, before it takes effect. It fails with
-// ErrMovedOn if another action has its place.
-func (s *Store) Append(ctx context.Context, id, title string, r history.Record) error {
-	e := toEntry(id, r)
+// Append writes actions to the journal, before they take effect: all of them or
+// none. It fails with ErrMovedOn if others have their place.
+func (s *Store) Append(ctx context.Context, id, title string, records ...history.Record) error {
 	err := s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		if err := tx.Create(&e).Error; err != nil {
-			return err
+		for _, r := range records {
+			e := toEntry(id, r)
+			if err := tx.Create(&e).Error; err != nil {
+				return err
+			}
 		}
-		return tx.Model(&Lab{}).Where("id = ?", id).Updates(map[string]any{"title": title, "actions": r.Seq, "updated_at": time.Now()}).Error
+		last := records[len(records)-1].Seq
+		return tx.Model(&Lab{}).Where("id = ?", id).Updates(map[string]any{"title": title, "actions": last, "updated_at": time.Now()}).Error
 	})
 	switch {
 	case errors.Is(err, gorm.ErrForeignKeyViolated):
 		return ErrNotFound
 	case errors.Is(err, gorm.ErrDuplicatedKey):
-		// The same entry again is ours: a try before this one was committed,
+		// The same entries again are ours: a try before this one was committed,
 		// and only its answer was lost.
-		var there entry
-		if err := s.db.WithContext(ctx).First(&there, "lab_id = ? AND seq = ?", id, r.Seq).Error; err != nil {
-			return err
-		}
-		if there.Done || there.Action != e.Action || there.Text != e.Text || there.Start != e.Start {
-			return ErrMovedOn
+		for _, r := range records {
+			var there entry
+			if err := s.db.WithContext(ctx).First(&there, "lab_id = ? AND seq = ?", id, r.Seq).Error; err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+				return err
+			}
+			if there.Seq == 0 || there.Done || there.Action != r.Action || there.Text != r.Text || there.Start != int64(r.Start) {
+				return ErrMovedOn
+			}
 		}
 		return nil
 	}
@@ -228,11 +251,19 @@ func (s *Store) Once(ctx context.Context, key string, do func() error) error {
 func toEntry(id string, r history.Record) entry {
 	return entry{LabID: id, Seq: r.Seq, Action: r.Action, Text: r.Text, Start: int64(r.Start), Until: int64(r.Until),
 		Done: r.Done, Outcome: uint8(r.Outcome), End: int64(r.End), Settled: int64(r.Settled),
-		Events: int64(r.Events), Digest: int64(r.Digest), Engine: r.Engine}
+		Events: int64(r.Events), Digest: int64(r.Digest), Engine: r.Engine, Author: r.Author, Message: r.Message, CreatedAt: wall(r.Made)}
+}
+
+// wall is a time of unix milliseconds; 0 leaves it to the database's client.
+func wall(ms int64) time.Time {
+	if ms == 0 {
+		return time.Time{}
+	}
+	return time.UnixMilli(ms)
 }
 
 func (e entry) record() history.Record {
 	return history.Record{Seq: e.Seq, Action: e.Action, Text: e.Text, Start: event.Time(e.Start), Until: event.Time(e.Until),
 		Done: e.Done, Outcome: network.Outcome(e.Outcome), End: event.Time(e.End), Settled: event.Time(e.Settled),
-		Events: uint64(e.Events), Digest: uint64(e.Digest), Engine: e.Engine}
+		Events: uint64(e.Events), Digest: uint64(e.Digest), Engine: e.Engine, Author: e.Author, Message: e.Message, Made: e.CreatedAt.UnixMilli()}
 }

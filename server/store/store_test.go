@@ -38,14 +38,14 @@ func TestStore(t *testing.T) {
 	ctx := t.Context()
 	require.NoError(t, s.migrate(), "migrating twice changes nothing")
 
-	apply := history.Record{Seq: 1, Action: "apply", Text: "lab \"x\"\n", Engine: history.Engine}
+	apply := history.Record{Seq: 1, Action: "apply", Text: "lab \"x\"\n", Engine: history.Engine, Author: "Ada", Message: "begin", Made: 1_700_000_000_123}
 	require.NoError(t, s.Create(ctx, Lab{ID: "a", Title: "x"}, []history.Record{apply}))
 	labs, err := s.Labs(ctx)
 	require.NoError(t, err)
 	require.Len(t, labs, 1)
 	require.Equal(t, 1, labs[0].Actions)
 
-	cut := history.Record{Seq: 2, Action: "cut a.e1", Start: 5, Engine: history.Engine}
+	cut := history.Record{Seq: 2, Action: "cut a.e1", Start: 5, Engine: history.Engine, Made: 1_700_000_000_456}
 	require.NoError(t, s.Append(ctx, "a", "y", cut))
 	require.NoError(t, s.Append(ctx, "a", "y", cut), "the same entry again is a try whose answer was lost")
 	other := cut
@@ -69,6 +69,38 @@ func TestStore(t *testing.T) {
 		require.NoError(t, s.Once(ctx, "key", func() error { times++; return nil }))
 	}
 	require.Equal(t, 1, times)
+
+	// Several at once are written all or not at all.
+	three, four := history.Record{Seq: 3, Action: "mend a.e1", Made: 1}, history.Record{Seq: 2, Action: "cut a.e9", Made: 1}
+	require.ErrorIs(t, s.Append(ctx, "a", "y", three, four), ErrMovedOn)
+	journal, err = s.Journal(ctx, "a")
+	require.NoError(t, err)
+	require.Len(t, journal, 2)
+
+	_, ok, err := s.Draft(ctx, "a")
+	require.NoError(t, err)
+	require.False(t, ok)
+	for _, text := range []string{"lab", "lab \"z\""} {
+		require.NoError(t, s.KeepDraft(ctx, Draft{LabID: "a", Text: text, Base: 1, Author: "Ada"}))
+	}
+	d, ok, err := s.Draft(ctx, "a")
+	require.NoError(t, err)
+	require.True(t, ok)
+	require.Equal(t, "lab \"z\"", d.Text)
+	require.Equal(t, "Ada", d.Author)
+	require.NoError(t, s.DropDraft(ctx, "a"))
+	_, ok, _ = s.Draft(ctx, "a")
+	require.False(t, ok)
+	require.ErrorIs(t, s.KeepDraft(ctx, Draft{LabID: "nobody"}), ErrNotFound)
+
+	require.NoError(t, s.NameMoment(ctx, "a", "calm", history.Moment{Step: 1, At: 5}))
+	require.NoError(t, s.NameMoment(ctx, "a", "calm", history.Moment{Step: 2, At: 9}))
+	require.NoError(t, s.NameMoment(ctx, "a", "storm", history.Moment{Step: 1, At: 3}))
+	require.NoError(t, s.ForgetMoment(ctx, "a", "storm"))
+	moments, err := s.Moments(ctx, "a")
+	require.NoError(t, err)
+	require.Equal(t, map[string]history.Moment{"calm": {Step: 2, At: 9}}, moments)
+	require.ErrorIs(t, s.NameMoment(ctx, "nobody", "calm", history.Moment{}), ErrNotFound)
 
 	require.NoError(t, s.Delete(ctx, "a"))
 	require.ErrorIs(t, s.Delete(ctx, "a"), ErrNotFound)

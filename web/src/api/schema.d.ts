@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a lab of a bundle */
+        post: operations["import-bundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs": {
         parameters: {
             query?: never;
@@ -74,6 +91,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/actions/{seq}/report/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The convergence of an action as a file: phases, outages, loops */
+        get: operations["export-convergence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/bench": {
         parameters: {
             query?: never;
@@ -85,6 +119,40 @@ export interface paths {
         put?: never;
         /** Run routes through a policy, and through that of a draft */
         post: operations["try-policy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The text for whoever opens the lab, with its tasks ticked off */
+        get: operations["get-brief"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lab with its journal as a zip archive, to be replayed elsewhere */
+        get: operations["export-bundle"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -142,6 +210,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the checks of the text come out now, with the evidence */
+        get: operations["get-checks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is different between two moments */
+        get: operations["get-comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/comparison/{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is different between two moments, as a file */
+        get: operations["export-comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/database": {
         parameters: {
             query?: never;
@@ -154,6 +273,25 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The draft of a lab */
+        get: operations["get-draft"];
+        /** Keep a draft */
+        put: operations["keep-draft"];
+        post?: never;
+        /** Throw the draft away */
+        delete: operations["drop-draft"];
         options?: never;
         head?: never;
         patch?: never;
@@ -261,6 +399,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/moments/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a moment a name */
+        put: operations["name-moment"];
+        post?: never;
+        /** Take a moment's name away */
+        delete: operations["forget-moment"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/neighbours": {
         parameters: {
             query?: never;
@@ -287,6 +443,23 @@ export interface paths {
         };
         /** The packets of a link or segment between two moments, decoded */
         get: operations["get-packets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What an action did between all hosts and loopbacks, and the loops that there were */
+        get: operations["get-pairs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -380,6 +553,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What applying a text would do, found out on a copy of the network */
+        post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/previews/{preview}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A preview that is kept */
+        get: operations["get-preview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/previews/{preview}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Apply exactly what was previewed; 409 with a new preview if the lab has moved on */
+        post: operations["apply-preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labs/{id}/probe": {
         parameters: {
             query?: never;
@@ -389,6 +613,40 @@ export interface paths {
         };
         /** Send ICMP echo requests through a copy of the network at a moment; replies as server-sent events */
         get: operations["probe"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/revision-pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two texts that were applied, and what is different by meaning */
+        get: operations["get-revision-pair"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All texts that were applied, oldest first */
+        get: operations["get-revisions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -465,6 +723,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/labs/{id}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A question answered in a chain of facts */
+        get: operations["get-why"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/text/complete": {
         parameters: {
             query?: never;
@@ -482,6 +757,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/text/copy-router": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write a copy of a router's block behind it */
+        post: operations["copy-router"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/text/format": {
         parameters: {
             query?: never;
@@ -493,6 +785,91 @@ export interface paths {
         put?: never;
         /** Write a text in its canonical form */
         post: operations["format-text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/text/must-differ": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Names and addresses that a copy of a router needs others for */
+        post: operations["must-differ"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/text/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The blocks of a text */
+        post: operations["outline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/text/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give what is named at a place another name, wherever it is named */
+        post: operations["rename"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/text/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write a statement into many routers or ports */
+        post: operations["spread"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/text/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is named at a place, and wherever it is named */
+        post: operations["uses"];
         delete?: never;
         options?: never;
         head?: never;
@@ -523,6 +900,7 @@ export interface components {
         ActRequest: {
             /** @description as it is typed; apply for a text */
             action: string;
+            author?: string;
             /**
              * Format: int64
              * @description of an apply: textSeq of the text it was made from
@@ -533,6 +911,8 @@ export interface components {
              * @description let this much virtual time pass, in seconds, instead of running to rest
              */
             for?: number;
+            /** @description why it is done */
+            message?: string;
             /** @description of an apply */
             text?: string;
         };
@@ -656,6 +1036,17 @@ export interface components {
             /** @description routes in all tables, before and after */
             tables: components["schemas"]["Counts"];
         };
+        Answer: {
+            /** @description stable names of the reasons that it rests on */
+            codes: string[];
+            facts: components["schemas"]["Fact"][];
+            /** @enum {string} */
+            kind: "neighbour" | "route" | "sent" | "way" | "break";
+            /** @description as it was understood */
+            question: string;
+            /** @description the answer in one sentence */
+            says: string;
+        };
         AreaDatabase: {
             /** @description number of the area; empty for what belongs to none */
             area: string;
@@ -723,6 +1114,31 @@ export interface components {
             length: number;
             prefix: string;
         };
+        Block: {
+            /**
+             * Format: int64
+             * @description first line, comments above it included
+             */
+            from: number;
+            /** @description its word: router, link, policy ... */
+            kind: string;
+            /**
+             * Format: int64
+             * @description of the statement itself
+             */
+            line: number;
+            name: string;
+            /** @description what stands in it and has a name */
+            parts: components["schemas"]["Part"][];
+            /**
+             * Format: int64
+             * @description last line
+             */
+            to: number;
+        };
+        "BodySpot; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body": {
+            to: string;
+        };
         "BodyStruct { Stopped bool \"json:\\\"stopped\\\"\" }Body": {
             stopped: boolean;
         };
@@ -734,6 +1150,40 @@ export interface components {
             column: number;
             /** Format: int64 */
             line: number;
+            text: string;
+        };
+        "BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\" }Body": {
+            router: string;
+            text: string;
+        };
+        "BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\"; Values mapStringString \"json:\\\"values\\\" doc:\\\"new values by the old ones\\\"\" }Body": {
+            router: string;
+            text: string;
+            /** @description new values by the old ones */
+            values: {
+                [key: string]: string;
+            };
+        };
+        "BodyStruct { Text string \"json:\\\"text\\\"\"; Targets ListString \"json:\\\"targets\\\" maxItems:\\\"5000\\\" doc:\\\"routers and ports: viaductE1\\\"\"; Statement string \"json:\\\"statement\\\" maxLength:\\\"4000\\\"\" }Body": {
+            statement: string;
+            /** @description routers and ports: viaduct, viaduct.e1 */
+            targets: string[];
+            text: string;
+        };
+        Brief: {
+            questions: components["schemas"]["BriefQuestion"][];
+            tasks: components["schemas"]["BriefTask"][];
+            /** @description paragraphs */
+            text: string[];
+        };
+        BriefQuestion: {
+            answer?: string;
+            text: string;
+        };
+        BriefTask: {
+            checks: components["schemas"]["Result"][];
+            /** @description all its checks hold; false if it has none */
+            done: boolean;
             text: string;
         };
         Candidate: {
@@ -796,6 +1246,13 @@ export interface components {
             /** @description the property; empty for the subject itself */
             what?: string;
         };
+        CheckEffect: {
+            /** @description null if it is not there any more */
+            after: components["schemas"]["Result"];
+            /** @description it held; null if it was not there */
+            before: boolean | null;
+            name: string;
+        };
         Checked: {
             /** @description from the text in force, by meaning */
             changes: components["schemas"]["Change"][];
@@ -806,6 +1263,22 @@ export interface components {
                 [key: string]: components["schemas"]["Place"];
             };
             problems: components["schemas"]["Problem"][];
+            /** @description devices that the change touches, and shared: what the order of a staged change can name */
+            touched: string[];
+        };
+        Comparison: {
+            /** @description devices of which something is different */
+            devices: string[];
+            /**
+             * Format: int64
+             * @description devices there are
+             */
+            of: number;
+            /** @description nothing is different */
+            same: boolean;
+            sections: components["schemas"]["Section"][];
+            /** @description in words, what matters first; empty if nothing is different */
+            summary: string[];
         };
         Completion: {
             /** @description the argument that comes next */
@@ -837,6 +1310,26 @@ export interface components {
         };
         Database: {
             areas: components["schemas"]["AreaDatabase"][];
+        };
+        Differing: {
+            /** @description a free value */
+            suggest: string;
+            value: string;
+            /** @description name, router ID, address of e1 ... */
+            what: string;
+        };
+        Draft: {
+            author: string;
+            /**
+             * Format: int64
+             * @description textSeq of the text it was made from
+             */
+            base: number;
+            text: string;
+            /** @description there is one */
+            there: boolean;
+            /** Format: date-time */
+            updated: string;
         };
         End: {
             address?: string;
@@ -909,9 +1402,35 @@ export interface components {
              */
             type: string;
         };
+        Fact: {
+            /**
+             * Format: int64
+             * @description of the text in force
+             */
+            line?: number;
+            /** @description a sentence */
+            text: string;
+            to?: string;
+            /** @enum {string} */
+            view?: "map" | "text" | "ports" | "neighbours" | "routes" | "paths" | "policies" | "database" | "packets" | "timeline";
+            /**
+             * Format: double
+             * @description the moment, seconds since the lab began, if it is not the one that was asked about
+             */
+            when?: number;
+            who?: string;
+        };
         Field: {
             name: string;
             value: string;
+        };
+        Fix: {
+            /** Format: int64 */
+            column: number;
+            /** Format: int64 */
+            end: number;
+            text: string;
+            title: string;
         };
         Flow: {
             arrives: boolean;
@@ -931,6 +1450,20 @@ export interface components {
             stopsAt?: string;
             to: string;
         };
+        FlowEffect: {
+            /** @description it arrives */
+            after: boolean;
+            /** @description it arrived */
+            before: boolean;
+            looped: components["schemas"]["Outage"][];
+            name: string;
+            /**
+             * Format: double
+             * @description seconds for which it was out, all stages together
+             */
+            out: number;
+            outages: components["schemas"]["Outage"][];
+        };
         FlowOutages: {
             from: string;
             /** @description intervals in which packets passed a device twice and still arrived */
@@ -942,6 +1475,12 @@ export interface components {
         "Fork-labRequest": {
             /** @description a moment */
             at: string;
+        };
+        "Keep-draftRequest": {
+            author?: string;
+            /** Format: int64 */
+            base: number;
+            text: string;
         };
         KindCount: {
             /** Format: int64 */
@@ -998,7 +1537,16 @@ export interface components {
         };
         LabState: {
             actions: components["schemas"]["Action"][];
+            /** @description the text has one */
+            brief: boolean;
+            /**
+             * Format: int64
+             * @description how many the text has
+             */
+            checks: number;
             id: string;
+            /** @description moments that have a name */
+            moments: components["schemas"]["NamedMoment"][];
             /**
              * Format: double
              * @description virtual time, seconds
@@ -1033,6 +1581,21 @@ export interface components {
             name: string;
             /** @description where the format stands */
             rfc?: string;
+        };
+        Loop: {
+            /** @description in the order of the packets */
+            devices: string[];
+            /** Format: double */
+            from: number;
+            /** @description devices that cannot be reached through it */
+            toward: string[];
+            /**
+             * Format: double
+             * @description null if it still is there at the end
+             */
+            until: number | null;
+            /** @description when each of them computed its routes */
+            why: string;
         };
         Map: {
             devices: components["schemas"]["MapDevice"][];
@@ -1164,6 +1727,49 @@ export interface components {
              */
             omitted: number;
         };
+        "Name-momentRequest": {
+            /** @description a moment */
+            at: string;
+        };
+        NameUse: {
+            /**
+             * Format: int64
+             * @description in characters, from 1
+             */
+            column: number;
+            /** @description it is defined here */
+            definition: boolean;
+            /**
+             * Format: int64
+             * @description column after it
+             */
+            end: number;
+            /** Format: int64 */
+            line: number;
+            /** @description the whole line */
+            text: string;
+        };
+        Named: {
+            /** @description the router or policy within which it counts */
+            in?: string;
+            /** @description device, port, policy, prefix-set ... */
+            kind: string;
+            name: string;
+            uses: components["schemas"]["NameUse"][];
+        };
+        NamedMoment: {
+            /**
+             * Format: double
+             * @description seconds since the lab began
+             */
+            at: number;
+            name: string;
+            /**
+             * Format: int64
+             * @description actions done by then
+             */
+            step: number;
+        };
         Neighbour: {
             a: components["schemas"]["End"];
             b: components["schemas"]["End"];
@@ -1215,6 +1821,14 @@ export interface components {
              */
             to: number | null;
         };
+        Outcome: {
+            /** @description as it is written */
+            expects: string;
+            facts: components["schemas"]["Fact"][];
+            passed: boolean;
+            /** @description what was found, a sentence */
+            says: string;
+        };
         Packet: {
             /**
              * Format: double
@@ -1256,6 +1870,45 @@ export interface components {
             ports: string[];
             /** Format: double */
             to: number;
+        };
+        PairOut: {
+            from: string;
+            outages: components["schemas"]["Outage"][];
+            /**
+             * Format: double
+             * @description in all
+             */
+            seconds: number;
+            to: string;
+            /** @description devices at which packets ended */
+            where: string[];
+        };
+        Pairs: {
+            /**
+             * Format: double
+             * @description seconds of the longest outage of a pair
+             */
+            longest: number;
+            /** @description routers that sent packets in a circle for a time */
+            loops: components["schemas"]["Loop"][];
+            /**
+             * Format: int64
+             * @description pairs there are
+             */
+            of: number;
+            /** @description pairs that were out for a time, the longest first; at most 2000 */
+            out: components["schemas"]["PairOut"][];
+            /**
+             * Format: int64
+             * @description pairs that were out for a time
+             */
+            total: number;
+        };
+        Part: {
+            kind: string;
+            /** Format: int64 */
+            line: number;
+            name: string;
         };
         Path: {
             arrives: boolean;
@@ -1472,6 +2125,51 @@ export interface components {
             prefix: string;
             routers: components["schemas"]["RouterPaths"][];
         };
+        PreviewRequest: {
+            author?: string;
+            /**
+             * Format: int64
+             * @description textSeq of the text it was made from
+             */
+            base?: number;
+            /** @description take the change back by itself if a check fails that held, or a flow stays down that arrived */
+            guard?: boolean;
+            message?: string;
+            /** @description stages: devices, or shared; empty: all at once */
+            order?: string[][];
+            /**
+             * Format: double
+             * @description virtual seconds between two stages; 0: each runs to rest
+             */
+            pause?: number;
+            text: string;
+        };
+        Previewed: {
+            /** @description what would be done: a stage each, and the way back if the change is taken back */
+            actions: components["schemas"]["Action"][];
+            /** @description by meaning */
+            changes: components["schemas"]["Change"][];
+            checks: components["schemas"]["CheckEffect"][];
+            /** @description devices of which something is different */
+            devices: string[];
+            /** @description flows that break, move or are out for a time */
+            flows: components["schemas"]["FlowEffect"][];
+            /** @description for apply-preview */
+            id: string;
+            /**
+             * Format: int64
+             * @description devices there are
+             */
+            of: number;
+            /** @description nothing is different */
+            same: boolean;
+            sections: components["schemas"]["Section"][];
+            settles: boolean;
+            /** @description in words, what matters first; empty if nothing is different */
+            summary: string[];
+            /** @description why the change would be taken back by itself */
+            takenBack?: string;
+        };
         ProbeEnd: {
             address: string;
             /** Format: int64 */
@@ -1531,6 +2229,8 @@ export interface components {
              * @description column after the last character concerned
              */
             end: number;
+            /** @description what makes it go away */
+            fix?: components["schemas"]["Fix"];
             /** @description what to write instead */
             hint?: string;
             /**
@@ -1593,6 +2293,14 @@ export interface components {
             /** @description what disagrees or is missing, a few words */
             what: string;
         };
+        Renamed: {
+            /**
+             * Format: int64
+             * @description how many changed
+             */
+            places: number;
+            text: string;
+        };
         Reply: {
             /** @description what the answer says */
             answer?: string;
@@ -1625,6 +2333,54 @@ export interface components {
             steps: components["schemas"]["Step"][];
             /** Format: int64 */
             ttl: number;
+        };
+        Result: {
+            /** @description why it could not be tried */
+            error?: string;
+            /**
+             * Format: int64
+             * @description of the text
+             */
+            line?: number;
+            name: string;
+            outcomes: components["schemas"]["Outcome"][];
+            passed: boolean;
+            /** @description what was done first, on a copy */
+            when: string[];
+        };
+        Revision: {
+            /**
+             * Format: double
+             * @description virtual time, seconds
+             */
+            at: number;
+            author: string;
+            /** @description from the revision before it, by meaning; at most 200 */
+            changes: components["schemas"]["Change"][];
+            /** @description it is the text in force */
+            current: boolean;
+            /**
+             * Format: int64
+             * @description unix milliseconds by the clock on the wall; 0 if unknown
+             */
+            made: number;
+            message: string;
+            /**
+             * Format: int64
+             * @description of the action that applied it
+             */
+            seq: number;
+            /**
+             * Format: int64
+             * @description changes there are
+             */
+            total: number;
+        };
+        RevisionPair: {
+            after: string;
+            /** @description the text */
+            before: string;
+            changes: components["schemas"]["Change"][];
         };
         RouteRow: {
             /** @description by device; absent where there is no route */
@@ -1661,6 +2417,29 @@ export interface components {
             devices: string[];
             rows: components["schemas"]["RouteRow"][];
         };
+        Row: {
+            after: string;
+            before: string;
+            /** @description whose it is; of a relation the first end */
+            device: string;
+            /**
+             * @description moved: it leads another way than before
+             * @enum {string}
+             */
+            kind: "came" | "went" | "moved" | "changed";
+            /** @description the peer, or the other end */
+            other?: string;
+            /** @description a neighbouring AS sees it */
+            outside?: boolean;
+            /** @description the peer's address, of sent and received */
+            peer?: string;
+            /** @enum {string} */
+            section: "flows" | "neighbours" | "sent" | "routes" | "paths" | "received" | "database" | "ports";
+            /** @description the prefix, port, LSA or flow */
+            subject: string;
+            /** @enum {string} */
+            weight: "better" | "worse" | "different";
+        };
         Rung: {
             /**
              * Format: double
@@ -1675,6 +2454,23 @@ export interface components {
              * @description seconds in the state before
              */
             took: number;
+        };
+        Section: {
+            name: string;
+            /** @description at most 5000 of them */
+            rows: components["schemas"]["Row"][];
+            /**
+             * Format: int64
+             * @description what is as it was
+             */
+            same: number;
+            /** @description one line for what is unchanged */
+            says: string;
+            /**
+             * Format: int64
+             * @description differences there are
+             */
+            total: number;
         };
         SentRow: {
             /** @description why nothing was sent */
@@ -1765,6 +2561,13 @@ export interface components {
              * @description prefixes that wait for the advertisement interval
              */
             waiting: number;
+        };
+        Spot: {
+            /** Format: int64 */
+            column: number;
+            /** Format: int64 */
+            line: number;
+            text: string;
         };
         StateWarning: {
             /**
@@ -1981,6 +2784,39 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "import-bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-labs": {
         parameters: {
             query?: never;
@@ -2170,6 +3006,41 @@ export interface operations {
             };
         };
     };
+    "export-convergence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                seq: number;
+                format: "json" | "md";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "try-policy": {
         parameters: {
             query?: {
@@ -2195,6 +3066,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bench"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-brief": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brief"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */
@@ -2314,6 +3249,106 @@ export interface operations {
             };
         };
     };
+    "get-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Result"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-comparison": {
+        parameters: {
+            query: {
+                /** @description a moment */
+                before: string;
+                /** @description a moment */
+                after: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                format: "json" | "md" | "csv";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-database": {
         parameters: {
             query?: {
@@ -2336,6 +3371,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Database"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "keep-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Keep-draftRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -2578,6 +3706,70 @@ export interface operations {
             };
         };
     };
+    "name-moment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Name-momentRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "forget-moment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-neighbours": {
         parameters: {
             query?: {
@@ -2639,6 +3831,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Packets"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-pairs": {
+        parameters: {
+            query: {
+                seq: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pairs"];
                 };
             };
             /** @description Error */
@@ -2831,6 +4056,105 @@ export interface operations {
             };
         };
     };
+    preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Previewed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                preview: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Previewed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "apply-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                preview: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Action"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     probe: {
         parameters: {
             query: {
@@ -2899,6 +4223,72 @@ export interface operations {
                         /** @description The retry time in milliseconds. */
                         retry?: number;
                     })[];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-revision-pair": {
+        parameters: {
+            query: {
+                /** @description the action that applied it */
+                before: number;
+                after: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionPair"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
                 };
             };
             /** @description Error */
@@ -3052,6 +4442,45 @@ export interface operations {
             };
         };
     };
+    "get-why": {
+        parameters: {
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+                /** @description as it is typed */
+                question?: string;
+                /** @description the focus: stands in for what the question leaves out */
+                who?: string;
+                to?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "complete-text": {
         parameters: {
             query?: never;
@@ -3085,6 +4514,39 @@ export interface operations {
             };
         };
     };
+    "copy-router": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\"; Values mapStringString \"json:\\\"values\\\" doc:\\\"new values by the old ones\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Text"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "format-text": {
         parameters: {
             query?: never;
@@ -3105,6 +4567,171 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Text"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "must-differ": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Differing"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    outline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Text"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Block"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodySpot; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    spread: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Targets ListString \"json:\\\"targets\\\" maxItems:\\\"5000\\\" doc:\\\"routers and ports: viaductE1\\\"\"; Statement string \"json:\\\"statement\\\" maxLength:\\\"4000\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Text"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    uses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Spot"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Named"];
                 };
             };
             /** @description Error */

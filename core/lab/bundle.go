@@ -1,0 +1,129 @@
+package lab
+
+import (
+	"archive/zip"
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+
+	"hellebore/core/event"
+	"hellebore/core/history"
+	"hellebore/core/labtext"
+	"hellebore/core/network"
+)
+
+// A bundle is a zip archive of a lab with its journal, so that somebody else can
+// replay it: lab.lab, the text in force, and journal.json.
+const (
+	bundleText    = "lab.lab"
+	bundleJournal = "journal.json"
+	bundleFormat  = 1
+	// maxBundle bounds what is read out of a bundle, in bytes.
+	maxBundle = 64 << 20
+)
+
+type bundle struct {
+	Format  int            `json:"format"`
+	Engine  string         `json:"engine"`
+	Actions []bundleAction `json:"actions"`
+	Moments []NamedMoment  `json:"moments"`
+}
+
+type bundleAction struct {
+	Action  string     `json:"action"`
+	Text    string     `json:"text,omitempty"`
+	Start   event.Time `json:"start"`
+	Until   event.Time `json:"until,omitempty"`
+	Outcome string     `json:"outcome"`
+	End     event.Time `json:"end"`
+	Settled event.Time `json:"settled"`
+	Events  uint64     `json:"events"`
+	Digest  string     `json:"digest"`
+	Engine  string     `json:"engine"`
+	Author  string     `json:"author,omitempty"`
+	Message string     `json:"message,omitempty"`
+	Made    int64      `json:"made,omitempty"`
+}
+
+// Bundle writes the lab and its journal as a zip archive.
+func (l *Lab) Bundle(out io.Writer) error {
+	b := bundle{Format: bundleFormat, Engine: history.Engine, Moments: l.Moments(), Actions: []bundleAction{}}
+	for _, r := range l.history.Records() {
+		b.Actions = append(b.Actions, bundleAction{r.Action, r.Text, r.Start, r.Until, r.Outcome.String(), r.End, r.Settled, r.Events,
+			fmt.Sprintf("%016x", r.Digest), r.Engine, r.Author, r.Message, r.Made})
+	}
+	journal, err := json.MarshalIndent(b, "", " ")
+	if err != nil {
+		return err
+	}
+	z := zip.NewWriter(out)
+	for name, data := range map[string][]byte{bundleText: []byte(l.Text()), bundleJournal: append(journal, '\n')} {
+		w, err := z.Create(name)
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(data); err != nil {
+			return err
+		}
+	}
+	return z.Close()
+}
+
+// ReadBundle reads a journal and the named moments out of a bundle. Nothing in it
+// is believed before it has been replayed.
+func ReadBundle(data []byte) ([]history.Record, []NamedMoment, error) {
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return nil, nil, fmt.Errorf("this is no bundle: it is no zip archive; export one from a lab")
+	}
+	f, err := z.Open(bundleJournal)
+	if err != nil {
+		return nil, nil, fmt.Errorf("this is no bundle: it holds no %s", bundleJournal)
+	}
+	raw, err := io.ReadAll(io.LimitReader(f, maxBundle+1))
+	if err != nil || len(raw) > maxBundle {
+		return nil, nil, fmt.Errorf("the bundle's %s is damaged or larger than %d MiB", bundleJournal, maxBundle>>20)
+	}
+	var b bundle
+	if err := json.Unmarshal(raw, &b); err != nil {
+		return nil, nil, fmt.Errorf("the bundle's %s cannot be read: %w", bundleJournal, err)
+	}
+	if b.Format != bundleFormat {
+		return nil, nil, fmt.Errorf("the bundle is of format %d; this program reads format %d", b.Format, bundleFormat)
+	}
+	records, err := b.records()
+	return records, b.Moments, err
+}
+
+func (b *bundle) records() ([]history.Record, error) {
+	if len(b.Actions) == 0 || b.Actions[0].Action != history.Apply.String() {
+		return nil, fmt.Errorf("the bundle's journal does not begin with a text")
+	}
+	var out []history.Record
+	for i, a := range b.Actions {
+		r := history.Record{Seq: i + 1, Action: a.Action, Text: a.Text, Start: a.Start, Until: a.Until, Done: true, End: a.End, Settled: a.Settled,
+			Events: a.Events, Engine: a.Engine, Author: a.Author, Message: a.Message, Made: a.Made}
+		if _, err := fmt.Sscanf(a.Digest, "%x", &r.Digest); err != nil {
+			return nil, fmt.Errorf("action %d of the bundle has no digest", i+1)
+		}
+		found := false
+		for o := network.Settled; o <= network.Stopped; o++ {
+			if o.String() == a.Outcome {
+				r.Outcome, found = o, true
+			}
+		}
+		if !found {
+			return nil, fmt.Errorf("action %d of the bundle ended in no known way: %q", i+1, a.Outcome)
+		}
+		if a.Action == history.Apply.String() {
+			if p := labtext.Parse(a.Text); !p.OK() {
+				return nil, &history.TextError{Problems: p.Problems}
+			}
+		} else if _, err := history.ParseAction(a.Action); err != nil {
+			return nil, fmt.Errorf("action %d of the bundle: %w", i+1, err)
+		}
+		out = append(out, r)
+	}
+	return out, nil
+}

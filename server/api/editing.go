@@ -1,0 +1,72 @@
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"hellebore/core/labtext"
+)
+
+type spot struct {
+	Text   string `json:"text"`
+	Line   int    `json:"line" minimum:"1"`
+	Column int    `json:"column" minimum:"1"`
+}
+
+// edit registers an operation on a text alone.
+func edit[In, Out any](api huma.API, name, summary string, do func(In) (Out, error)) {
+	huma.Register(api, huma.Operation{OperationID: name, Method: http.MethodPost, Path: "/api/text/" + name, Summary: summary, MaxBodyBytes: maxBody},
+		func(_ context.Context, in *body[In]) (*body[Out], error) {
+			out, err := do(in.Body)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return &body[Out]{out}, nil
+		})
+}
+
+// Renamed is a text in which something has another name.
+type Renamed struct {
+	Text   string `json:"text"`
+	Places int    `json:"places" doc:"how many changed"`
+}
+
+// registerEditing makes the operations for people who type: they change a draft,
+// never a lab.
+func (h *handlers) registerEditing(api huma.API) {
+	edit(api, "outline", "The blocks of a text", func(in text) ([]labtext.Block, error) { return labtext.Outline(in.Text), nil })
+	edit(api, "uses", "What is named at a place, and wherever it is named", func(in spot) (labtext.Named, error) {
+		return labtext.NameAt(in.Text, in.Line, in.Column)
+	})
+	edit(api, "rename", "Give what is named at a place another name, wherever it is named", func(in struct {
+		spot
+		To string `json:"to" maxLength:"200"`
+	}) (Renamed, error) {
+		text, n, err := labtext.Rename(in.Text, in.Line, in.Column, in.To)
+		return Renamed{text, n}, err
+	})
+	edit(api, "spread", "Write a statement into many routers or ports", func(in struct {
+		Text      string   `json:"text"`
+		Targets   []string `json:"targets" maxItems:"5000" doc:"routers and ports: viaduct, viaduct.e1"`
+		Statement string   `json:"statement" maxLength:"4000"`
+	}) (text, error) {
+		out, err := labtext.Spread(in.Text, in.Targets, in.Statement)
+		return text{out}, err
+	})
+	edit(api, "must-differ", "Names and addresses that a copy of a router needs others for", func(in struct {
+		Text   string `json:"text"`
+		Router string `json:"router" maxLength:"64"`
+	}) ([]labtext.Differing, error) {
+		return labtext.MustDiffer(in.Text, in.Router)
+	})
+	edit(api, "copy-router", "Write a copy of a router's block behind it", func(in struct {
+		Text   string            `json:"text"`
+		Router string            `json:"router" maxLength:"64"`
+		Values map[string]string `json:"values" doc:"new values by the old ones"`
+	}) (text, error) {
+		out, err := labtext.CopyRouter(in.Text, in.Router, in.Values)
+		return text{out}, err
+	})
+}

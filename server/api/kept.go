@@ -1,0 +1,81 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"hellebore/server/store"
+)
+
+// Draft is a text that somebody is writing.
+type Draft struct {
+	There   bool      `json:"there" doc:"there is one"`
+	Text    string    `json:"text"`
+	Base    int       `json:"base" doc:"textSeq of the text it was made from"`
+	Author  string    `json:"author"`
+	Updated time.Time `json:"updated"`
+}
+
+// registerKept makes the operations on what is kept beside the journal: drafts
+// and the names of moments.
+func (h *handlers) registerKept(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "get-draft", Method: http.MethodGet, Path: "/api/labs/{id}/draft", Summary: "The draft of a lab"},
+		func(ctx context.Context, in *LabPath) (*body[Draft], error) {
+			d, ok, err := h.labs.Draft(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return &body[Draft]{Draft{ok, d.Text, d.Base, d.Author, d.UpdatedAt}}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "keep-draft", Method: http.MethodPut, Path: "/api/labs/{id}/draft", Summary: "Keep a draft",
+		DefaultStatus: http.StatusNoContent, MaxBodyBytes: maxBody},
+		func(ctx context.Context, in *struct {
+			LabPath
+			Body struct {
+				Text   string `json:"text"`
+				Base   int    `json:"base"`
+				Author string `json:"author,omitempty" maxLength:"80"`
+			}
+		}) (*struct{}, error) {
+			return nil, problem(h.labs.KeepDraft(ctx, store.Draft{LabID: in.ID, Text: in.Body.Text, Base: in.Body.Base, Author: in.Body.Author}))
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "drop-draft", Method: http.MethodDelete, Path: "/api/labs/{id}/draft", Summary: "Throw the draft away",
+		DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *LabPath) (*struct{}, error) {
+			return nil, problem(h.labs.DropDraft(ctx, in.ID))
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "name-moment", Method: http.MethodPut, Path: "/api/labs/{id}/moments/{name}", Summary: "Give a moment a name",
+		DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *struct {
+			LabPath
+			Name string `path:"name" maxLength:"40"`
+			Body struct {
+				At string `json:"at" doc:"a moment" maxLength:"40"`
+			}
+		}) (*struct{}, error) {
+			l, err := h.labs.Open(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return nil, problem(l.NameMoment(ctx, in.Name, in.Body.At))
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "forget-moment", Method: http.MethodDelete, Path: "/api/labs/{id}/moments/{name}", Summary: "Take a moment's name away",
+		DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *struct {
+			LabPath
+			Name string `path:"name" maxLength:"40"`
+		}) (*struct{}, error) {
+			l, err := h.labs.Open(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return nil, problem(l.ForgetMoment(ctx, in.Name))
+		})
+}

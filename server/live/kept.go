@@ -1,0 +1,89 @@
+package live
+
+import (
+	"context"
+
+	"hellebore/core/history"
+	"hellebore/core/lab"
+	"hellebore/server/store"
+)
+
+// Draft is the draft of a lab; ok is false if there is none.
+func (l *Labs) Draft(ctx context.Context, id string) (d store.Draft, ok bool, err error) {
+	err = l.persist(ctx, func(ctx context.Context) error {
+		d, ok, err = l.journal.Draft(ctx, id)
+		return err
+	})
+	return d, ok, err
+}
+
+// KeepDraft keeps a draft, over the one that there was.
+func (l *Labs) KeepDraft(ctx context.Context, d store.Draft) error {
+	return l.persist(ctx, func(ctx context.Context) error { return l.journal.KeepDraft(ctx, d) })
+}
+
+// DropDraft throws a lab's draft away.
+func (l *Labs) DropDraft(ctx context.Context, id string) error {
+	return l.persist(ctx, func(ctx context.Context) error { return l.journal.DropDraft(ctx, id) })
+}
+
+// NameMoment gives a moment a name.
+func (o *Lab) NameMoment(ctx context.Context, name, at string) error {
+	return o.Do(ctx, func(x *lab.Lab) error {
+		m, err := x.ParseMoment(at)
+		if err != nil {
+			return err
+		}
+		if err := x.NameMoment(name, m); err != nil {
+			return err
+		}
+		err = o.labs.persist(ctx, func(ctx context.Context) error { return o.labs.journal.NameMoment(ctx, o.ID, name, m) })
+		if err != nil {
+			x.ForgetMoment(name)
+			return err
+		}
+		o.feed.publish(Event{Kind: Changed, Actions: len(x.History().Steps())})
+		return nil
+	})
+}
+
+// ForgetMoment takes a name away.
+func (o *Lab) ForgetMoment(ctx context.Context, name string) error {
+	return o.Do(ctx, func(x *lab.Lab) error {
+		err := o.labs.persist(ctx, func(ctx context.Context) error { return o.labs.journal.ForgetMoment(ctx, o.ID, name) })
+		if err == nil {
+			x.ForgetMoment(name)
+			o.feed.publish(Event{Kind: Changed, Actions: len(x.History().Steps())})
+		}
+		return err
+	})
+}
+
+// Import makes a lab of a bundle: it is replayed, and what does not come out as
+// recorded is marked as it would be in any other lab.
+func (l *Labs) Import(ctx context.Context, data []byte) (store.Lab, error) {
+	records, moments, err := lab.ReadBundle(data)
+	if err != nil {
+		return store.Lab{}, err
+	}
+	x, err := lab.Open(records, nil)
+	if err != nil {
+		return store.Lab{}, err
+	}
+	row := store.Lab{ID: newID(), Title: titleOf(x.Title())}
+	if err := l.persist(ctx, func(ctx context.Context) error { return l.journal.Create(ctx, row, records) }); err != nil {
+		return row, err
+	}
+	for _, m := range moments {
+		if m.Step < 0 || m.Step > len(records) {
+			continue
+		}
+		at := history.Moment{Step: m.Step, At: lab.Nanoseconds(m.At)}
+		if x.NameMoment(m.Name, at) == nil {
+			if err := l.persist(ctx, func(ctx context.Context) error { return l.journal.NameMoment(ctx, row.ID, m.Name, at) }); err != nil {
+				return row, err
+			}
+		}
+	}
+	return row, nil
+}

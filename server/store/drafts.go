@@ -1,0 +1,83 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"hellebore/core/event"
+	"hellebore/core/history"
+)
+
+// Draft is a text that somebody is writing for a lab; a lab has one at most.
+type Draft struct {
+	LabID     string `gorm:"primaryKey"`
+	Text      string
+	Base      int // the action that applied the text which it was made from
+	Author    string
+	UpdatedAt time.Time
+}
+
+// Draft is the draft of a lab; ok is false if there is none.
+func (s *Store) Draft(ctx context.Context, id string) (d Draft, ok bool, err error) {
+	err = s.db.WithContext(ctx).First(&d, "lab_id = ?", id).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return d, false, nil
+	}
+	return d, err == nil, err
+}
+
+// KeepDraft writes a draft over the one that there was.
+func (s *Store) KeepDraft(ctx context.Context, d Draft) error {
+	d.UpdatedAt = time.Now()
+	err := s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&d).Error
+	if errors.Is(err, gorm.ErrForeignKeyViolated) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// DropDraft throws a lab's draft away, if there is one.
+func (s *Store) DropDraft(ctx context.Context, id string) error {
+	return s.db.WithContext(ctx).Delete(&Draft{}, "lab_id = ?", id).Error
+}
+
+// moment is a moment that has a name.
+type moment struct {
+	LabID     string `gorm:"primaryKey"`
+	Name      string `gorm:"primaryKey"`
+	Step      int
+	At        int64
+	CreatedAt time.Time
+}
+
+// Moments are the named moments of a lab.
+func (s *Store) Moments(ctx context.Context, id string) (map[string]history.Moment, error) {
+	var rows []moment
+	if err := s.db.WithContext(ctx).Find(&rows, "lab_id = ?", id).Error; err != nil {
+		return nil, err
+	}
+	out := make(map[string]history.Moment, len(rows))
+	for _, r := range rows {
+		out[r.Name] = history.Moment{Step: r.Step, At: event.Time(r.At)}
+	}
+	return out, nil
+}
+
+// NameMoment gives a moment a name; a name that was taken moves.
+func (s *Store) NameMoment(ctx context.Context, id, name string, m history.Moment) error {
+	row := moment{LabID: id, Name: name, Step: m.Step, At: int64(m.At)}
+	err := s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	if errors.Is(err, gorm.ErrForeignKeyViolated) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// ForgetMoment takes a name away.
+func (s *Store) ForgetMoment(ctx context.Context, id, name string) error {
+	return s.db.WithContext(ctx).Delete(&moment{}, "lab_id = ? AND name = ?", id, name).Error
+}
