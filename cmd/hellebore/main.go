@@ -35,7 +35,7 @@ func execute(args []string) int {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), runCommand(), checkCommand(), formatCommand(), versionCommand(), referenceCommand(), documentCommand())
+	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(), formatCommand(), versionCommand(), referenceCommand(), documentCommand())
 	root.SetArgs(args)
 	err := root.Execute()
 	switch {

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"hellebore/core/check"
 	"hellebore/core/event"
 	"hellebore/core/history"
 	"hellebore/core/lab"
@@ -22,22 +23,20 @@ func runCommand() *cobra.Command {
 	var pass time.Duration
 	var asJSON bool
 	var captures map[string]string
+	var junit string
 	c := &cobra.Command{
 		Use:   "run LAB",
 		Short: "Run a lab: build it, settle, do the actions in order, print the end state",
 		Example: `  hellebore run triangle.lab --do "cut viaduct.e1" --do "mend viaduct.e1"
-  hellebore run triangle.lab --do "silence viaduct.e2" --for 30s --json`,
+  hellebore run triangle.lab --do "silence viaduct.e2" --for 30s --json
+  hellebore run triangle.lab --junit checks.xml`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if pass < 0 {
 				return fmt.Errorf("--for %v is in the past; give a time above 0", pass)
 			}
-			text, err := parseLab(args[0])
+			l, err := openLab(args[0], nil)
 			if err != nil {
-				return err
-			}
-			l := lab.New()
-			if _, err := l.Do(history.Action{Kind: history.Apply, Text: text}, 0); err != nil {
 				return err
 			}
 			for _, s := range actions {
@@ -55,6 +54,11 @@ func runCommand() *cobra.Command {
 				}
 			}
 			r := l.Report()
+			if junit != "" {
+				if err := writeJUnit(junit, args[0], r.Checks); err != nil {
+					return err
+				}
+			}
 			if asJSON {
 				e := json.NewEncoder(cmd.OutOrStdout())
 				e.SetIndent("", "  ")
@@ -64,7 +68,8 @@ func runCommand() *cobra.Command {
 			} else {
 				printReport(cmd.OutOrStdout(), l, r)
 			}
-			if !r.Settled && pass == 0 {
+			failed := slices.ContainsFunc(r.Checks, func(c check.Result) bool { return !c.Passed })
+			if failed || !r.Settled && pass == 0 {
 				return errFailed
 			}
 			return nil
@@ -73,8 +78,22 @@ func runCommand() *cobra.Command {
 	c.Flags().StringArrayVar(&actions, "do", nil, "an action, for example \"cut viaduct.e1\" or \"apply FILE\"; may stand several times")
 	c.Flags().DurationVar(&pass, "for", 0, "let this much virtual time pass after each action, instead of running to settled")
 	c.Flags().StringToStringVar(&captures, "capture", nil, "write all packets of a port's link to a pcapng file: viaduct.e1=out.pcapng; may stand several times")
+	c.Flags().StringVar(&junit, "junit", "", "write how the lab's checks came out to a JUnit XML file")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")
 	return c
+}
+
+// writeJUnit writes how checks came out to a file.
+func writeJUnit(name, lab string, results []check.Result) error {
+	file, err := os.Create(name)
+	if err != nil {
+		return fmt.Errorf("--junit: %w", err)
+	}
+	err = check.JUnit(file, lab, results)
+	if closed := file.Close(); err == nil {
+		err = closed
+	}
+	return err
 }
 
 // capture writes what was sent on a port's link, from the beginning to now.
@@ -164,6 +183,17 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 				to, took = fmt.Sprintf("%.6f s", *o.To), fmt.Sprintf(" (%.6f s)", *o.To-o.From)
 			}
 			fmt.Fprintf(t, "  out from %.6f s to %s%s: %s\n", o.From, to, took, o.Cause)
+		}
+	}
+	for i, c := range r.Checks {
+		if i == 0 {
+			fmt.Fprintf(t, "\nchecks\n")
+		}
+		fmt.Fprintf(t, "%s: %s\n", c.Name, map[bool]string{true: "holds", false: "fails"}[c.Passed])
+		if !c.Passed {
+			for _, line := range strings.Split(strings.TrimSpace(check.Words(c)), "\n") {
+				fmt.Fprintf(t, "  %s\n", line)
+			}
 		}
 	}
 }

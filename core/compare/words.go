@@ -131,6 +131,9 @@ func (c *comparer) sentWords(say func(string, ...any)) {
 			other[k] = append(other[k], r.Subject)
 		}
 	}
+	// What our own routers say comes first: those of the AS that has the most.
+	size := c.sizes()
+	slices.SortStableFunc(order, func(a, b key) int { return size[c.asOf(b.device)] - size[c.asOf(a.device)] })
 	for _, k := range order {
 		if l := more[k]; len(l) > 0 {
 			say("%s is told %s more by %s: %s", k.peer, prefixes(len(l)), k.device, list(l))
@@ -154,24 +157,26 @@ func prefixes(n int) string {
 // prefixWords says which prefixes moved from one neighbouring AS to another, and
 // how many were lost.
 func (c *comparer) prefixWords(say func(string, ...any)) {
-	names := asNames(c.after)
+	names, size := asNames(c.after), c.sizes()
 	var exits []exit
 	for e := range c.exits {
 		exits = append(exits, e)
 	}
 	slices.SortFunc(exits, func(a, b exit) int {
-		return cmp.Or(cmp.Compare(len(c.exits[b]), len(c.exits[a])), cmp.Compare(a.as, b.as), cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to))
+		return cmp.Or(cmp.Compare(size[b.as], size[a.as]), cmp.Compare(len(c.exits[b]), len(c.exits[a])), cmp.Compare(a.as, b.as), cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to))
 	})
-	lost := "none lost"
-	if n := len(c.lost); n > 0 {
-		lost = prefixes(n) + " lost somewhere"
-	}
-	for i, e := range exits {
-		s := fmt.Sprintf("in AS %d %s moved from %s to %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from), asName(names, e.to))
-		if i == 0 {
-			s += ", " + lost
+	for _, e := range exits {
+		lost := "none lost"
+		gone := map[string]bool{}
+		for _, r := range c.sections[Routes].Rows {
+			if r.After == "" && c.asOf(r.Device) == e.as {
+				gone[r.Subject] = true
+			}
 		}
-		say("%s", s)
+		if n := len(gone); n > 0 {
+			lost = prefixes(n) + " lost"
+		}
+		say("in AS %d %s moved from %s to %s, %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from), asName(names, e.to), lost)
 	}
 	moved, other := 0, 0
 	routers := map[string]bool{}
@@ -209,4 +214,24 @@ func sorted(set map[string]bool) []string {
 	}
 	slices.Sort(out)
 	return out
+}
+
+// sizes is how many routers each AS has.
+func (c *comparer) sizes() map[uint32]int {
+	out := map[uint32]int{}
+	for _, p := range c.pairs {
+		if as := one(p).Config().BGP.AS; as != 0 {
+			out[as]++
+		}
+	}
+	return out
+}
+
+func (c *comparer) asOf(device string) uint32 {
+	for _, p := range c.pairs {
+		if p.name == device {
+			return one(p).Config().BGP.AS
+		}
+	}
+	return 0
 }

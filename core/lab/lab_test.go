@@ -332,7 +332,7 @@ func TestMoments(t *testing.T) {
 	}
 	for spec, want := range map[string]string{
 		"after-9":  "there is no action 9 in this lab: it has 2",
-		"tomorrow": `"tomorrow" is not a moment; write now, before-3, after-3, or seconds`,
+		"tomorrow": `"tomorrow" is not a moment; write now, before-3, after-3, seconds, or the name of a moment`,
 	} {
 		_, err := l.ParseMoment(spec)
 		require.EqualError(t, err, want)

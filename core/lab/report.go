@@ -1,6 +1,7 @@
 package lab
 
 import (
+	"hellebore/core/check"
 	"hellebore/core/config"
 	"hellebore/core/network"
 	"hellebore/core/observe"
@@ -15,6 +16,7 @@ type Report struct {
 	Devices    map[string]ReportDevice `json:"devices"`
 	Neighbours []observe.Neighbour     `json:"neighbours"`
 	Flows      []ReportFlow            `json:"flows"`
+	Checks     []check.Result          `json:"checks"`
 }
 
 // ReportAction is an action of the run. Convergence is null if no forwarding
@@ -63,6 +65,7 @@ func (l *Lab) Report() Report {
 		}
 		r.Flows = append(r.Flows, row)
 	}
+	r.Checks, _ = l.Checks(nil)
 	return r
 }
 
