@@ -17,7 +17,7 @@ type Lab struct {
 }
 
 // order is that of the list of labs: what a new user should open comes first.
-var order = []string{"first-triangle", "triangle-with-ospf", "planted-faults", "five-faults", "station-yard", "three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "two-carriers", "planted-sessions", "two-reflectors", "two-islands", "valley-line"}
+var order = []string{"first-triangle", "triangle-with-ospf", "tarn-valley", "planted-faults", "five-faults", "station-yard", "three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "two-carriers", "planted-sessions", "two-reflectors", "two-islands", "valley-line"}
 
 // Labs are all demo labs.
 func Labs() []Lab {

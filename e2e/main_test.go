@@ -221,10 +221,16 @@ func paste(text string) step {
 	}
 }
 
+// inEditor puts the cursor into the editor. A long text has its middle far out of
+// sight, so that is not done by the pointer.
+func inEditor() step {
+	return chromedp.Steps(chromedp.WaitVisible(chromedp.CSS(`.cm-content`)), script(`document.querySelector(".cm-content").focus()`))
+}
+
 // typeAtEnd writes at the end of the editor's text.
 func typeAtEnd(text string) step {
 	return chromedp.Steps(
-		chromedp.Click(chromedp.CSS(`.cm-content`)),
+		inEditor(),
 		chromedp.KeyEvent(kb.End, chromedp.KeyModifiers(chromedp.ModifierCtrl)),
 		paste(text))
 }
@@ -232,7 +238,7 @@ func typeAtEnd(text string) step {
 // replaceText puts a text into the editor in place of all that is there.
 func replaceText(text string) step {
 	return chromedp.Steps(
-		chromedp.Click(chromedp.CSS(`.cm-content`)),
+		inEditor(),
 		chromedp.KeyEvent("a", chromedp.KeyModifiers(chromedp.ModifierCtrl)),
 		paste(text))
 }

@@ -298,11 +298,18 @@ func holds(a uint64, compare string, b uint64) bool {
 	return a > b
 }
 
+// protocolOf says whose states the names are that only one protocol has.
+var protocolOf = map[string]string{"Full": "ospf", "2-Way": "ospf", "Init": "ospf", "ExStart": "ospf", "Exchange": "ospf", "Loading": "ospf", "Down": "ospf",
+	"Established": "bgp", "Idle": "bgp", "Connect": "bgp", "Active": "bgp"}
+
 func (a *attempt) neighbour(e config.Expect) Outcome {
 	o := Outcome{Passed: true}
 	var said []string
 	for _, n := range observe.NeighboursOf(a.world) {
 		if !(n.A.Device == e.From && n.B.Device == e.To || n.A.Device == e.To && n.B.Device == e.From) {
+			continue
+		}
+		if of := protocolOf[e.State]; of != "" && of != n.Protocol {
 			continue
 		}
 		words := n.Protocol + " " + n.State

@@ -33,6 +33,8 @@ type Action struct {
 	Summary     string   `json:"summary" doc:"one sentence"`
 	Changes     []string `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
 	Cycle       []string `json:"cycle" doc:"of an action that does not settle: the round of changes that goes on for ever"`
+	Author      string   `json:"author,omitempty"`
+	Message     string   `json:"message,omitempty" doc:"why it was done, as its author said; or why the lab took a change back by itself"`
 	Diverged    bool     `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
 }
 
@@ -74,7 +76,7 @@ func sizes(w *network.World) (routes, lsas int) {
 // configuration in force until it.
 func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) Action {
 	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: seconds(s.Start), Settled: seconds(s.Settled),
-		End: seconds(s.End), Outcome: s.Outcome.String(), Diverged: s.Diverged}
+		End: seconds(s.End), Outcome: s.Outcome.String(), Diverged: s.Diverged, Author: s.Author, Message: s.Message}
 	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
 		c := seconds(s.After.LastForwarding() - s.Start)
 		a.Convergence = &c

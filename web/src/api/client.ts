@@ -49,6 +49,20 @@ export type Packet = Schemas['Packet'];
 export type Summary = Schemas['Summary'];
 export type FlowOutages = Schemas['FlowOutages'];
 
+export type Comparison = Schemas['Comparison'];
+export type Section = Schemas['Section'];
+export type Difference = Schemas['Row'];
+export type Previewed = Schemas['Previewed'];
+export type PreviewRequest = Schemas['PreviewRequest'];
+export type CheckResult = Schemas['Result'];
+export type Answer = Schemas['Answer'];
+export type Fact = Schemas['Fact'];
+export type Revision = Schemas['Revision'];
+export type Brief = Schemas['Brief'];
+export type Pairs = Schemas['Pairs'];
+export type Block = Schemas['Block'];
+export type NamedMoment = Schemas['NamedMoment'];
+
 export const http = createClient<paths>({
   baseUrl: typeof location === 'undefined' ? '' : location.origin,
   fetch: (request) => fetch(request), // looked up at each call, so that tests can stand in for the server
@@ -69,13 +83,13 @@ export class ApiError extends Error {
   }
 }
 
-type Answer<T> = { data?: T; error?: Schemas['ErrorModel']; response: Response };
+type Reply<T> = { data?: T; error?: Schemas['ErrorModel']; response: Response };
 
 const unreachable = 'The server does not answer. Nothing is lost: this page tries again by itself.';
 
 /** The data of an answer, or an ApiError. A server that cannot be reached is one with status 0, said in these words. */
-export async function unwrap<T>(answer: Promise<Answer<T>>, away = unreachable): Promise<T> {
-  let got: Answer<T>;
+export async function unwrap<T>(answer: Promise<Reply<T>>, away = unreachable): Promise<T> {
+  let got: Reply<T>;
   try {
     got = await answer;
   } catch {
@@ -277,11 +291,118 @@ export const useAction = (id: string, seq: number) =>
     enabled: seq > 0,
   });
 
+/** What is different between two moments; nothing is asked while since is ''. */
+export const useComparison = (id: string, since: string, when: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'comparison', since, when],
+    queryFn: () =>
+      unwrap(
+        http.GET('/api/labs/{id}/comparison', {
+          params: { path: { id }, query: { before: since, after: when } },
+        }),
+      ),
+    enabled: since !== '',
+    placeholderData: keepPreviousData,
+  });
+
+export const useChecks = (id: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'checks'],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/checks', { params: { path: { id } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useBrief = (id: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'brief'],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/brief', { params: { path: { id } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const useRevisions = (id: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'revisions'],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/revisions', { params: { path: { id } } })),
+  });
+
+export const useRevisionPair = (id: string, before: number, after: number) =>
+  useQuery({
+    queryKey: [...labKey(id), 'revision-pair', before, after],
+    queryFn: () =>
+      unwrap(
+        http.GET('/api/labs/{id}/revision-pair', { params: { path: { id }, query: { before, after } } }),
+      ),
+    enabled: before > 0 && after > 0,
+  });
+
+export const usePairs = (id: string, seq: number) =>
+  useQuery({
+    queryKey: [...labKey(id), 'pairs', seq],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/pairs', { params: { path: { id }, query: { seq } } })),
+    enabled: seq > 0,
+    placeholderData: keepPreviousData,
+  });
+
+/** A question answered; nothing is asked while it is ''. */
+export const useWhy = (id: string, when: string, question: string, who: string, to: string) =>
+  useQuery({
+    queryKey: [...labKey(id), 'why', when, question, who, to],
+    queryFn: () =>
+      unwrap(
+        http.GET('/api/labs/{id}/why', {
+          params: { path: { id }, query: { at: when, question, who, to } },
+        }),
+      ),
+    enabled: question !== '',
+    retry: false,
+  });
+
+/** Finds out what a change would do. */
+export const usePreview = (id: string) =>
+  useMutation({
+    mutationFn: (body: PreviewRequest) =>
+      unwrap(http.POST('/api/labs/{id}/preview', { params: { path: { id } }, body })),
+  });
+
+/** Applies what was previewed, exactly. */
+export function useApplyPreview(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (preview: string) =>
+      unwrap(
+        http.POST('/api/labs/{id}/previews/{preview}/apply', { params: { path: { id, preview } } }),
+        'The server does not answer, so it is not known whether the change was applied: the timeline shows it once the connection is back.',
+      ),
+    onSuccess: () => client.invalidateQueries({ queryKey: labKey(id) }),
+  });
+}
+
+/** The draft that the server keeps; asked for once, since the page itself is what changes it. */
+export const useKeptDraft = (id: string) =>
+  useQuery({
+    queryKey: ['draft', id],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/draft', { params: { path: { id } } })),
+    staleTime: 0,
+    gcTime: 0,
+  });
+
+/** Gives the moment a name, or takes a name away. */
+export function useNameMoment(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ name, at }: { name: string; at: string | undefined }) =>
+      at === undefined
+        ? unwrap(http.DELETE('/api/labs/{id}/moments/{name}', { params: { path: { id, name } } }))
+        : unwrap(http.PUT('/api/labs/{id}/moments/{name}', { params: { path: { id, name } }, body: { at } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: labKey(id) }),
+  });
+}
+
 /** Does something to a lab; everything known of it is asked for anew. */
 export function useAct(id: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (body: { action: string; text?: string; base?: number }) =>
+    mutationFn: (body: { action: string; text?: string; base?: number; author?: string; message?: string }) =>
       unwrap(
         http.POST('/api/labs/{id}/actions', { params: { path: { id } }, body }),
         `The server does not answer, so it is not known whether "${body.action}" was done: the timeline shows it once the connection is back.`,

@@ -919,6 +919,7 @@ export interface components {
         Action: {
             /** @description as it is typed */
             action: string;
+            author?: string;
             /** @description of an apply: what changed, by meaning */
             changes?: string[];
             /**
@@ -934,6 +935,8 @@ export interface components {
             end: number;
             /** @description LSAs, each counted once for its area, before and after */
             lsas: components["schemas"]["Counts"];
+            /** @description why it was done, as its author said; or why the lab took a change back by itself */
+            message?: string;
             /**
              * Format: int64
              * @description flows that were out for a time
@@ -974,6 +977,7 @@ export interface components {
         ActionDetail: {
             /** @description as it is typed */
             action: string;
+            author?: string;
             /** @description of an apply: what changed, by meaning */
             changes?: string[];
             /**
@@ -990,6 +994,8 @@ export interface components {
             flows: components["schemas"]["FlowOutages"][];
             /** @description LSAs, each counted once for its area, before and after */
             lsas: components["schemas"]["Counts"];
+            /** @description why it was done, as its author said; or why the lab took a change back by itself */
+            message?: string;
             /**
              * Format: int64
              * @description events beyond the bound of what is shown

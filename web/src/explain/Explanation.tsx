@@ -58,7 +58,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
           relation={relation}
           act={act}
           past={past}
-          capture={captureURL(id, link || port, currentAction(lab.actions, focus.when).seq)}
+          capture={captureURL(id, link || port, currentAction(lab.actions, focus.when, lab.moments).seq)}
         />
       )}
       {device && aimed && (

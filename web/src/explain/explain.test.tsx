@@ -105,7 +105,17 @@ const story: RouteStory = {
   ],
   also: [],
 };
-const lab: LabState = { id: 'x1', title: 'Line', text: '', textSeq: 1, now: 10, actions: [] };
+const lab: LabState = {
+  id: 'x1',
+  title: 'Line',
+  text: '',
+  textSeq: 1,
+  now: 10,
+  actions: [],
+  moments: [],
+  checks: 0,
+  brief: false,
+};
 const answers = {
   'GET /api/labs/x1/map': map,
   'GET /api/labs/x1/neighbours': [],

@@ -82,7 +82,12 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
           clear={() => set({ to: '' })}
           mono
         />
-        <Part label="when" value={moment} on={focus.when !== 'now'} clear={() => set({ when: 'now' })} />
+        <Part
+          label="when"
+          value={moment}
+          on={focus.when !== 'now' || focus.since !== ''}
+          clear={() => set({ when: 'now' })}
+        />
         <chakra.input
           ref={input}
           aria-label="Focus: who, where to, when, or an action"

@@ -15,6 +15,7 @@ const names = {
   prefixes: ['10.20.2.0/24'],
   sessions: [],
   actions: 2,
+  moments: [],
 };
 
 function open() {
@@ -23,7 +24,7 @@ function open() {
   render(
     <ChakraProvider value={system}>
       <FocusBar
-        focus={{ who: 'summit', to: '', when: 'before-2' }}
+        focus={{ who: 'summit', to: '', when: 'before-2', since: '' }}
         names={names}
         moment="before cut viaduct.e1"
         set={set}

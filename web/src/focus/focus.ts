@@ -7,8 +7,10 @@ export interface Focus {
   who: string;
   /** A prefix, an address, a flow ("flow tickets"), or '' for everything. */
   to: string;
-  /** A moment: now, before-2, after-2, or seconds of virtual time. */
+  /** A moment: now, before-2, after-2, seconds of virtual time, or a name. */
   when: string;
+  /** An earlier moment that it is compared with, '' for none. */
+  since: string;
 }
 
 export const views = [
@@ -23,6 +25,7 @@ export const views = [
   { name: 'messages', title: 'Messages', key: 'g' },
   { name: 'packets', title: 'Packets', key: 'x' },
   { name: 'timeline', title: 'Timeline', key: 'l' },
+  { name: 'checks', title: 'Checks', key: 'k' },
 ] as const;
 
 export type View = (typeof views)[number]['name'];
@@ -41,14 +44,22 @@ export const portName = (e: { device: string; port: string }) =>
 export const cableOf = (port: string) => port.split('.').slice(0, 2).join('.');
 
 export function readFocus(search: URLSearchParams): Focus {
-  return { who: search.get('who') ?? '', to: search.get('to') ?? '', when: search.get('when') ?? 'now' };
+  const [first = 'now', second] = (search.get('when') ?? 'now').split('..');
+  const when = second ?? first;
+  return {
+    who: search.get('who') ?? '',
+    to: search.get('to') ?? '',
+    when: when || 'now',
+    since: second === undefined ? '' : first,
+  };
 }
 
 export function writeFocus(f: Focus): string {
   const out = new URLSearchParams();
   if (f.who) out.set('who', f.who);
   if (f.to) out.set('to', f.to);
-  if (f.when && f.when !== 'now') out.set('when', f.when);
+  if (f.since) out.set('when', `${f.since}..${f.when || 'now'}`);
+  else if (f.when && f.when !== 'now') out.set('when', f.when);
   const s = out.toString();
   return s ? `?${s}` : '';
 }
@@ -59,6 +70,13 @@ const here = () => ({
   focus: readFocus(new URLSearchParams(location.search)),
 });
 
+/** A focus with a change: another moment alone ends a comparison. */
+const changed = (f: Focus, change: Partial<Focus>): Focus => ({
+  ...f,
+  ...('when' in change ? { since: '' } : {}),
+  ...change,
+});
+
 /** The lab, the view and the focus of the page, and the ways to change them. */
 export function useFocus() {
   const { id = '', view = 'map' } = useParams();
@@ -67,14 +85,14 @@ export function useFocus() {
   const focus = useMemo(() => readFocus(search), [search]);
   const set = useCallback(
     (change: Partial<Focus>) =>
-      navigate(`/lab/${id}/${here().view}${writeFocus({ ...here().focus, ...change })}`, {
+      navigate(`/lab/${id}/${here().view}${writeFocus(changed(here().focus, change))}`, {
         replace: 'when' in change,
       }),
     [id, navigate],
   );
   const show = useCallback(
     (v: View, change: Partial<Focus> = {}) =>
-      navigate(`/lab/${id}/${v}${writeFocus({ ...here().focus, ...change })}`),
+      navigate(`/lab/${id}/${v}${writeFocus(changed(here().focus, change))}`),
     [id, navigate],
   );
   return { id, view: view as View, focus, set, show };

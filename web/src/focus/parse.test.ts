@@ -10,23 +10,27 @@ const names: Names = {
   prefixes: ['10.20.2.0/24'],
   sessions: ['viaduct/192.0.2.2', 'summit/10.255.0.1'],
   actions: 2,
+  moments: ['calm'],
 };
 
 describe('the focus bar', () => {
   test('takes who, where to and when in any order', () => {
     expect(parseTyped('before-2 viaduct 10.20.2.0/24', names)).toEqual({
       kind: 'focus',
-      change: { who: 'viaduct', to: '10.20.2.0/24', when: 'before-2' },
+      change: { who: 'viaduct', to: '10.20.2.0/24', when: 'before-2', since: '' },
     });
     expect(parseTyped('tickets 12.5s', names)).toEqual({
       kind: 'focus',
-      change: { to: 'flow tickets', when: '12.5' },
+      change: { to: 'flow tickets', when: '12.5', since: '' },
     });
     expect(parseTyped('all everything now', names)).toEqual({
       kind: 'focus',
+      change: { who: '', to: '', when: 'now', since: '' },
+    });
+    expect(parseTyped('  ', names)).toEqual({
+      kind: 'focus',
       change: { who: '', to: '', when: 'now' },
     });
-    expect(parseTyped('  ', names)).toEqual({ kind: 'focus', change: { who: '', to: '', when: 'now' } });
   });
   test('takes actions', () => {
     expect(parseTyped('silence viaduct.e1 out', names)).toEqual({
@@ -71,8 +75,27 @@ describe('the focus bar', () => {
   });
 });
 
-test('the focus survives the address', () => {
-  const f = { who: 'viaduct.e1', to: 'flow tickets', when: '12.5' };
+test('two moments are a comparison; another moment alone ends it', () => {
+  const typed = (line: string) => parseTyped(line, names);
+  expect(typed('before-2..after-2 viaduct')).toEqual({
+    kind: 'focus',
+    change: { who: 'viaduct', since: 'before-2', when: 'after-2' },
+  });
+  expect(typed('calm..')).toEqual({ kind: 'focus', change: { since: 'calm', when: 'now' } });
+  expect(typed('calm')).toEqual({ kind: 'focus', change: { when: 'calm', since: '' } });
+  expect(typed('1.5s..2s')).toEqual({ kind: 'focus', change: { since: '1.5', when: '2' } });
+  expect(typed('storm..now')).toEqual({
+    kind: 'error',
+    message: '"storm..now" is no device, port, flow, prefix or moment of this lab',
+  });
+  expect(completeTyped('calm..be', names)).toEqual(['calm..before-1', 'calm..before-2']);
+  const f = { who: '', to: '', when: 'now', since: 'calm' };
+  expect(writeFocus(f)).toBe('?when=calm..now');
   expect(readFocus(new URLSearchParams(writeFocus(f)))).toEqual(f);
-  expect(writeFocus({ who: '', to: '', when: 'now' })).toBe('');
+});
+
+test('the focus survives the address', () => {
+  const f = { who: 'viaduct.e1', to: 'flow tickets', when: '12.5', since: '' };
+  expect(readFocus(new URLSearchParams(writeFocus(f)))).toEqual(f);
+  expect(writeFocus({ who: '', to: '', when: 'now', since: '' })).toBe('');
 });

@@ -10,6 +10,8 @@ export interface Names {
   /** BGP sessions, each as its router names it: "viaduct/192.0.2.2". */
   sessions: string[];
   actions: number;
+  /** Moments that have a name. */
+  moments: string[];
 }
 
 export type Typed =
@@ -34,6 +36,18 @@ const address = /^\d+\.\d+\.\d+\.\d+$/;
 const prefix = /^\d+\.\d+\.\d+\.\d+\/\d+$/;
 const moment = /^(now|(before|after)-\d+|\d+(\.\d+)?s)$/;
 
+/** A moment as the server takes it, undefined if the word is none. */
+const momentOf = (w: string, names: Names) =>
+  moment.test(w) ? w.replace(/s$/, '') : names.moments.includes(w) ? w : undefined;
+
+/** Two moments to compare: "before-2..now". */
+function pairOf(w: string, names: Names): Partial<Focus> | undefined {
+  const [a = '', b = '', more] = w.split('..');
+  const since = momentOf(a, names);
+  const when = momentOf(b || 'now', names);
+  return w.includes('..') && more === undefined && since && when ? { since, when } : undefined;
+}
+
 /** Reads a line of the focus bar: names, prefixes and moments in any order, or an action. */
 export function parseTyped(line: string, names: Names): Typed {
   const words = line.trim().split(/\s+/).filter(Boolean);
@@ -50,7 +64,8 @@ export function parseTyped(line: string, names: Names): Typed {
     else if (names.devices.includes(w) || names.ports.includes(w) || names.sessions.includes(w))
       change.who = w;
     else if (prefix.test(w) || address.test(w)) change.to = w;
-    else if (moment.test(w)) change.when = w.replace(/s$/, '');
+    else if (momentOf(w, names)) Object.assign(change, { when: momentOf(w, names), since: '' });
+    else if (pairOf(w, names)) Object.assign(change, pairOf(w, names));
     else return { kind: 'error', message: `"${w}" is no device, port, flow, prefix or moment of this lab` };
   }
   return { kind: 'focus', change };
@@ -83,12 +98,19 @@ export function completeTyped(line: string, names: Names): string[] {
                 ...names.flows,
                 ...names.prefixes,
                 'now',
+                ...names.moments,
                 ...Array.from({ length: names.actions }, (_, i) => [
                   `before-${i + 1}`,
                   `after-${i + 1}`,
                 ]).flat(),
                 ...(words.length === 1 ? actionWords : []),
               ];
+  const [left, right] = last.split('..');
+  if (right !== undefined && /^[\w.-]*$/.test(left ?? ''))
+    return known
+      .filter((k) => momentOf(k, names) && k.startsWith(right))
+      .map((k) => `${left}..${k}`)
+      .slice(0, 8);
   return known.filter((k) => k.startsWith(last) && k !== last).slice(0, 8);
 }
 

@@ -20,12 +20,25 @@ export function LabsPage() {
     mutationFn: (text: string) => unwrap(http.POST('/api/labs', { body: { text } })),
     onSuccess: (l) => navigate(`/lab/${l.id}/text`),
   });
+  const replay = useMutation({
+    mutationFn: async (file: File) =>
+      unwrap(
+        http.POST('/api/bundles', {
+          body: file as unknown as string,
+          bodySerializer: (b) => b as unknown as BodyInit,
+          headers: { 'Content-Type': 'application/zip' },
+        }),
+      ),
+    onSuccess: (l) => navigate(`/lab/${l.id}/map`),
+  });
   const remove = useMutation({
     mutationFn: (id: string) => unwrap(http.DELETE('/api/labs/{id}', { params: { path: { id } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ['labs'] }),
   });
   const open = async (file: File | undefined) => {
-    if (file) create.mutate(await file.text());
+    if (!file) return;
+    if (file.name.endsWith('.zip')) replay.mutate(file);
+    else create.mutate(await file.text());
   };
   return (
     <Box maxW="900px" mx="auto" px={6} py={8} as="main">
@@ -44,10 +57,10 @@ export function LabsPage() {
         </Main>
         <Plain asChild>
           <label>
-            Open a lab text
+            Open a lab text or a bundle
             <input
               type="file"
-              accept=".lab,text/plain"
+              accept=".lab,.zip,text/plain,application/zip"
               style={{ position: 'absolute', width: 1, height: 1, opacity: 0 }}
               onChange={(e) => void open(e.target.files?.[0])}
             />
@@ -55,6 +68,8 @@ export function LabsPage() {
         </Plain>
       </Flex>
       {create.error && <Trouble error={create.error} />}
+      {replay.isPending && <Waiting what="replaying the bundle" />}
+      {replay.error && <Trouble error={replay.error} />}
       {remove.error && <Trouble error={remove.error} />}
       {labs.isPending && <Waiting what="reading the list of labs" />}
       {labs.error && <Trouble error={labs.error} retry={() => void labs.refetch()} />}
@@ -100,9 +115,16 @@ function LabCard({ lab, remove }: { lab: LabRow; remove: () => void }) {
           <Plain onClick={() => setAsking(false)}>Keep</Plain>
         </>
       ) : (
-        <Plain onClick={() => setAsking(true)} aria-label={`Delete ${lab.title}`}>
-          Delete
-        </Plain>
+        <>
+          <Plain asChild title="text and journal in one archive, to be replayed elsewhere">
+            <a href={`/api/labs/${lab.id}/bundle`} download aria-label={`Bundle of ${lab.title}`}>
+              Bundle
+            </a>
+          </Plain>
+          <Plain onClick={() => setAsking(true)} aria-label={`Delete ${lab.title}`}>
+            Delete
+          </Plain>
+        </>
       )}
     </Flex>
   );

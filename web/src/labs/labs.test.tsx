@@ -67,7 +67,7 @@ describe('the list of labs', () => {
       '/',
     );
     await userEvent.upload(
-      await screen.findByLabelText('Open a lab text'),
+      await screen.findByLabelText('Open a lab text or a bundle'),
       new File(['router\n  prot\n'], 'x.lab', { type: 'text/plain' }),
     );
     const alert = await screen.findByRole('alert');

@@ -23,6 +23,7 @@ export function momentWords(when: string, actions: { seq: number; action: string
     return `${m[1]} ${a ? a.action : `action ${m[2]}`}`;
   }
   if (when === 'now' || when === '') return 'now';
+  if (/^[A-Za-z]/.test(when)) return when; // a name
   const t = Number(when);
   const last = [...actions].reverse().find((a) => 'start' in a && (a.start as number) <= t) as
     { action: string; start: number } | undefined;

@@ -12,7 +12,17 @@ policy out
   statement own
     where prefix in ours
     accept`;
-const lab: LabState = { id: 'x1', title: 'T', text, textSeq: 1, now: 100, actions: [] };
+const lab: LabState = {
+  id: 'x1',
+  title: 'T',
+  text,
+  textSeq: 1,
+  now: 100,
+  actions: [],
+  moments: [],
+  checks: 0,
+  brief: false,
+};
 const attributes = {
   asPath: '',
   length: 0,

@@ -7,6 +7,8 @@ const keys: [string, string][] = [
   ...views.map((v): [string, string] => [v.key, `show ${v.title}`]),
   ['p', 'probe and trace'],
   ['e', 'the explanation, open or closed'],
+  ['y', 'ask why: about a neighbour, a route, what is sent, the way of traffic, what would break'],
+  ['f', 'the brief of the lab'],
   ['c', 'cut the selected link'],
   ['s', 'silence the selected link'],
   ['u', 'mend the selected link'],
@@ -18,6 +20,8 @@ const keys: [string, string][] = [
     'Ctrl-E',
     'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with what stands below it',
   ],
+  ['Ctrl-Enter', 'in the text: preview the draft; with Shift, apply it'],
+  ['F2', 'in the text: where the name under the cursor stands, and another name for it'],
   ['Esc', 'clear the focus, or close what is open'],
   ['?', 'this list'],
 ];

@@ -1,7 +1,22 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { Suspense, lazy, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import { http, unwrap, useAct, useLab, useMap, useNeighbours, useRoutes, type LabState } from '../api/client';
+import {
+  http,
+  unwrap,
+  useAct,
+  useChecks,
+  useLab,
+  useMap,
+  useNeighbours,
+  useRoutes,
+  type LabState,
+} from '../api/client';
+import { BriefPanel } from '../brief/BriefPanel';
+import { ChecksView } from '../checks/ChecksView';
+import { ComparisonBanner } from '../compare/Banner';
+import { ComparisonView } from '../compare/ComparisonView';
+import { sectionsOf } from '../compare/rows';
 import { Explanation } from '../explain/Explanation';
 import { FocusBar } from '../focus/FocusBar';
 import { deviceOf, useFocus, views, writeFocus, type View } from '../focus/focus';
@@ -20,13 +35,17 @@ import { Probe } from '../probe/Probe';
 import { RoutesView } from '../routes/RoutesView';
 import { TimelineDock } from '../timeline/TimelineDock';
 import { TimelineView } from '../timeline/TimelineView';
+import { textAt } from '../timeline/current';
+import { Why } from '../why/Why';
 import { Flower } from './Flower';
 import { Help } from './Help';
+import { NameMoment } from './NameMoment';
 import { useKeys } from './keys';
 import { useNews } from './news';
 import { toggleScheme } from './scheme';
 
 const TextView = lazy(() => import('../text/TextView'));
+const TwoTexts = lazy(() => import('../text/TwoTexts').then((m) => ({ default: m.TwoTexts })));
 
 /** The frame that stays while views change: focus, views, explanation, timeline. */
 export function Shell() {
@@ -44,7 +63,7 @@ export function Shell() {
   return <Open lab={lab.data} />;
 }
 
-type Side = 'explanation' | 'probe' | '';
+type Side = 'explanation' | 'probe' | 'why' | 'brief' | '';
 
 function Open({ lab }: { lab: LabState }) {
   const { id, view, focus, set, show } = useFocus();
@@ -54,11 +73,19 @@ function Open({ lab }: { lab: LabState }) {
   const routes = useRoutes(id, focus.when);
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
-  const [side, setSide] = useState<Side>(() => (window.innerWidth >= 1180 ? 'explanation' : ''));
+  const [side, setSide] = useState<Side>(() =>
+    window.innerWidth < 1180 ? '' : lab.brief ? 'brief' : 'explanation',
+  );
   const [help, setHelp] = useState(false);
   const [link, setLink] = useState(''); // the port whose link is selected
   const [labels, setLabels] = useState(false);
   const [tree, setTree] = useState(false);
+  const [line, setLine] = useState<{ line: number }>();
+  const checks = useChecks(id);
+  const goto = (n: number) => {
+    setLine({ line: n });
+    void show('text', { when: 'now' });
+  };
 
   const names: Names = useMemo(() => {
     const m = map.data;
@@ -73,8 +100,9 @@ function Open({ lab }: { lab: LabState }) {
       sessions:
         m?.sessions.flatMap((s) => [`${s.a}/${s.peer}`, ...(s.back ? [`${s.b}/${s.back}`] : [])]) ?? [],
       actions: lab.actions.length,
+      moments: lab.moments.map((m) => m.name),
     };
-  }, [map.data, routes.data, lab.actions.length]);
+  }, [map.data, routes.data, lab.actions.length, lab.moments]);
 
   const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) });
   const step = (by: number) => {
@@ -89,13 +117,17 @@ function Open({ lab }: { lab: LabState }) {
     set({ when: distinct[Math.max(0, Math.min(distinct.length - 1, at + by))] ?? 'now' });
   };
   const past = focus.when !== 'now';
+  const comparing = focus.since !== '';
+  const toggle = (s: Side) => setSide(side === s ? '' : s);
   const fault = (verb: string) => () => link && !past && doAct(`${verb} ${link}`);
   useKeys({
     ...Object.fromEntries(views.map((v) => [v.key, () => void show(v.name)])),
     '/': () => input.current?.focus(),
     '?': () => setHelp(true),
-    p: () => setSide(side === 'probe' ? '' : 'probe'),
-    e: () => setSide(side === 'explanation' ? '' : 'explanation'),
+    p: () => toggle('probe'),
+    e: () => toggle('explanation'),
+    y: () => toggle('why'),
+    f: () => toggle('brief'),
     c: fault('cut'),
     s: fault('silence'),
     u: fault('mend'),
@@ -112,7 +144,8 @@ function Open({ lab }: { lab: LabState }) {
 
   const down = neighbours.data?.filter((n) => !n.up).length ?? 0;
   const broken = map.data?.flows.filter((f) => !f.arrives).length ?? 0;
-  const problems: Partial<Record<View, number>> = { neighbours: down, map: broken };
+  const failed = checks.data?.filter((c) => !c.passed).length ?? 0;
+  const problems: Partial<Record<View, number>> = { neighbours: down, map: broken, checks: failed };
   const unread = useUnread(id, focus.when);
   const who = deviceOf(focus.who);
 
@@ -140,12 +173,24 @@ function Open({ lab }: { lab: LabState }) {
         <FocusBar
           focus={focus}
           names={names}
-          moment={momentWords(focus.when, lab.actions)}
+          moment={
+            comparing
+              ? `${momentWords(focus.since, lab.actions)} .. ${momentWords(focus.when, lab.actions)}`
+              : momentWords(focus.when, lab.actions)
+          }
           set={set}
           act={doAct}
           input={input}
         />
-        <Plain onClick={() => setSide(side === 'probe' ? '' : 'probe')} aria-pressed={side === 'probe'}>
+        {lab.brief && (
+          <Plain onClick={() => toggle('brief')} aria-pressed={side === 'brief'}>
+            Brief
+          </Plain>
+        )}
+        <Plain onClick={() => toggle('why')} aria-pressed={side === 'why'}>
+          Why?
+        </Plain>
+        <Plain onClick={() => toggle('probe')} aria-pressed={side === 'probe'}>
           Probe
         </Plain>
         <Plain onClick={() => setHelp(true)} aria-label="Keys" px={2}>
@@ -177,12 +222,20 @@ function Open({ lab }: { lab: LabState }) {
           </chakra.button>
         </Flex>
       )}
-      {past && (
+      {comparing && <ComparisonBanner lab={lab} />}
+      {past && !comparing && (
         <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} role="status">
           <Box flex={1}>
             This is the past: {momentWords(focus.when, lab.actions)}. It can be looked at and probed, not
             changed.
           </Box>
+          <NameMoment id={id} when={focus.when} moments={lab.moments} />
+          <chakra.button
+            textDecoration="underline"
+            onClick={() => void set({ since: focus.when, when: 'now' })}
+          >
+            Compare with now
+          </chakra.button>
           <ForkButton id={id} when={focus.when} />
           <chakra.button textDecoration="underline" onClick={() => void set({ when: 'now' })}>
             Back to now
@@ -242,28 +295,52 @@ function Open({ lab }: { lab: LabState }) {
         </Flex>
         <Flex direction="column" flex={1} minW={0}>
           <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
-            {view === 'map' && (
-              <MapView link={link} setLink={setLink} labels={labels} tree={tree} setTree={setTree} />
-            )}
-            {view === 'text' && (
-              <Suspense fallback={<Waiting what="loading the editor" />}>
-                <TextView lab={lab} past={past} />
+            {comparing && sectionsOf[view] && <ComparisonView view={view} />}
+            {comparing && view === 'text' && (
+              <Suspense fallback={<Waiting what="loading the texts" />}>
+                <TwoTexts
+                  before={textAt(lab.actions, focus.since, lab.moments)}
+                  after={textAt(lab.actions, focus.when, lab.moments)}
+                />
               </Suspense>
             )}
-            {view === 'ports' && <PortsView />}
-            {view === 'neighbours' && <NeighboursView />}
-            {view === 'routes' && <RoutesView />}
-            {view === 'paths' && <PathsView />}
-            {view === 'policies' && <PoliciesView lab={lab} />}
-            {view === 'database' && <DatabaseView />}
-            {view === 'messages' && <MessagesView />}
-            {view === 'packets' && <PacketsView lab={lab} />}
-            {view === 'timeline' && <TimelineView lab={lab} />}
+            {!(comparing && (sectionsOf[view] || view === 'text')) && (
+              <>
+                {view === 'map' && (
+                  <MapView link={link} setLink={setLink} labels={labels} tree={tree} setTree={setTree} />
+                )}
+                {view === 'text' && (
+                  <Suspense fallback={<Waiting what="loading the editor" />}>
+                    <TextView lab={lab} past={past} line={line} />
+                  </Suspense>
+                )}
+                {view === 'ports' && <PortsView />}
+                {view === 'neighbours' && <NeighboursView />}
+                {view === 'routes' && <RoutesView />}
+                {view === 'paths' && <PathsView />}
+                {view === 'policies' && <PoliciesView lab={lab} />}
+                {view === 'database' && <DatabaseView />}
+                {view === 'messages' && <MessagesView />}
+                {view === 'packets' && <PacketsView lab={lab} />}
+                {view === 'timeline' && <TimelineView lab={lab} />}
+                {view === 'checks' && <ChecksView goto={goto} />}
+              </>
+            )}
           </Box>
           {view !== 'timeline' && (
             <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />
           )}
         </Flex>
+        {side === 'why' && view !== 'text' && (
+          <Why
+            map={map.data}
+            neighbours={neighbours.data}
+            link={link}
+            close={() => setSide('')}
+            goto={goto}
+          />
+        )}
+        {side === 'brief' && view !== 'text' && <BriefPanel close={() => setSide('')} />}
         {side === 'probe' && <Probe close={() => setSide('')} devices={map.data?.devices ?? []} who={who} />}
         {side === 'explanation' && view !== 'text' && (
           <Explanation lab={lab} link={link} act={doAct} past={past} close={() => setSide('')} />

@@ -42,19 +42,45 @@ interface Props {
   text: string;
   problems: Problem[];
   change: (text: string) => void;
-  apply: () => void;
+  /** Previews the draft, or applies it now. */
+  apply: (now: boolean) => void;
+  /** Asks for the name under the cursor: to see where it stands, to rename it. */
+  name: (text: string, line: number, column: number) => void;
+  label?: string;
   /** A place to go to: line and column from 1. A new object goes there again. */
   goto: { line: number; column: number } | undefined;
   readOnly: boolean;
 }
 
+/** A problem's fix, offered where the pointer rests on it. */
+const fixAction = (p: Problem) => ({
+  name: p.fix?.title ?? '',
+  apply: (v: EditorView) => {
+    if (!p.fix) return;
+    const l = v.state.doc.line(p.line);
+    v.dispatch({
+      changes: {
+        from: l.from + p.fix.column - 1,
+        to: Math.min(l.to, l.from + p.fix.end - 1),
+        insert: p.fix.text,
+      },
+    });
+  },
+});
+
+const nameHere = (name: Props['name']) => (v: EditorView) => {
+  const l = v.state.doc.lineAt(v.state.selection.main.head);
+  name(v.state.doc.toString(), l.number, v.state.selection.main.head - l.from + 1);
+  return true;
+};
+
 /** The editor of the lab text. */
-export function Editor({ text, problems, change, apply, goto, readOnly }: Props) {
+export function Editor({ text, problems, change, apply, goto, name, readOnly, label = 'Lab text' }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
-  const calls = useRef({ change, apply });
+  const calls = useRef({ change, apply, name });
   useEffect(() => {
-    calls.current = { change, apply };
+    calls.current = { change, apply, name };
   });
 
   useEffect(() => {
@@ -64,12 +90,15 @@ export function Editor({ text, problems, change, apply, goto, readOnly }: Props)
       history(),
       drawSelection(),
       highlightActiveLine(),
+      EditorView.lineWrapping, // a brief has long lines
       indentUnit.of('  '),
       EditorState.tabSize.of(2),
       EditorState.readOnly.of(readOnly),
       keymap.of([
         { key: 'Mod-e', run: expandHere },
-        { key: 'Mod-Enter', run: () => (calls.current.apply(), true) },
+        { key: 'Mod-Enter', run: () => (calls.current.apply(false), true) },
+        { key: 'Mod-Shift-Enter', run: () => (calls.current.apply(true), true) },
+        { key: 'F2', run: nameHere((...at) => calls.current.name(...at)) },
         indentWithTab,
         ...defaultKeymap,
         ...historyKeymap,
@@ -78,7 +107,7 @@ export function Editor({ text, problems, change, apply, goto, readOnly }: Props)
       labLanguage,
       lintGutter(),
       look,
-      EditorView.contentAttributes.of({ 'aria-label': 'Lab text' }),
+      EditorView.contentAttributes.of({ 'aria-label': label }),
       EditorView.updateListener.of((u) => u.docChanged && calls.current.change(u.state.doc.toString())),
     ];
     const v = new EditorView({ parent: host.current, state: EditorState.create({ doc: text, extensions }) });
@@ -91,8 +120,18 @@ export function Editor({ text, problems, change, apply, goto, readOnly }: Props)
 
   useEffect(() => {
     const v = view.current;
-    if (v && v.state.doc.toString() !== text) {
-      v.dispatch({ changes: { from: 0, to: v.state.doc.length, insert: text } });
+    const old = v?.state.doc.toString() ?? '';
+    if (v && old !== text) {
+      // Only what is different, so that the cursor stays and one step undoes it.
+      let from = 0;
+      while (from < Math.min(old.length, text.length) && old[from] === text[from]) from++;
+      let end = 0;
+      while (
+        end < Math.min(old.length, text.length) - from &&
+        old[old.length - 1 - end] === text[text.length - 1 - end]
+      )
+        end++;
+      v.dispatch({ changes: { from, to: old.length - end, insert: text.slice(from, text.length - end) } });
     }
   }, [text]);
 
@@ -112,6 +151,7 @@ export function Editor({ text, problems, change, apply, goto, readOnly }: Props)
           to: Math.max(place(p.line, p.end), place(p.line, p.column)),
           severity: p.severity,
           message: p.hint ? `${p.message}: ${p.hint}` : p.message,
+          actions: p.fix ? [fixAction(p)] : [],
         })),
       ),
     );

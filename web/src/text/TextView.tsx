@@ -1,30 +1,90 @@
-import { Box, Flex, chakra } from '@chakra-ui/react';
+import { Box, Flex } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useState } from 'react';
-import { ApiError, http, unwrap, useAct, useWarnings, type LabState, type Problem } from '../api/client';
+import {
+  ApiError,
+  http,
+  unwrap,
+  useAct,
+  useApplyPreview,
+  useKeptDraft,
+  usePreview,
+  useWarnings,
+  type LabState,
+  type Previewed,
+  type Problem,
+} from '../api/client';
 import { useFocus } from '../focus/focus';
 import { save } from '../parts/csv';
-import { Main, Mono, Plain, Quiet, Trouble } from '../parts/parts';
-import { plural } from '../parts/words';
+import { Choice, Main, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { BriefText } from '../brief/BriefPanel';
 import { Editor } from './Editor';
-import { keepDraft, readDraft } from './draft';
+import { NamePanel, type Named } from './NamePanel';
+import { OutlinePanel } from './OutlinePanel';
+import { PreviewPanel } from './PreviewPanel';
+import { ProblemsPanel } from './ProblemsPanel';
+import { RevisionsPanel } from './RevisionsPanel';
+import { SideBySide } from './SideBySide';
+import { StagePlan, noPlan, orderOf, type Plan } from './StagePlan';
 import { TheirText } from './TheirText';
+import { TwoTexts } from './TwoTexts';
+import { author, keepDraft, readDraft, setAuthor, type Draft } from './draft';
+import { mended, outlineOf, usesAt } from './edits';
 
 const noProblems: Problem[] = [];
+const noBlocks: never[] = [];
 
-/** The lab's text: a draft until it is applied, with its problems and what it would change. */
-export default function TextView({ lab, past }: { lab: LabState; past: boolean }) {
-  const { id, show, focus } = useFocus();
+interface Props {
+  lab: LabState;
+  past: boolean;
+  /** A line to go to, set from elsewhere; a new object goes there again. */
+  line: { line: number } | undefined;
+}
+
+/** The lab's text, with the draft that the tab or the server keeps. */
+export default function TextView(props: Props) {
+  const { id } = useFocus();
+  const here = readDraft(id);
+  const kept = useKeptDraft(id);
+  if (here === undefined && kept.isPending) return <Waiting what="looking for a draft" />;
+  const there = kept.data?.there ? { text: kept.data.text, base: kept.data.base } : undefined;
+  return <Text {...props} found={here ?? there} />;
+}
+
+type Panel = 'problems' | 'preview' | 'outline' | 'revisions' | 'brief';
+const panels: [Panel, string][] = [
+  ['problems', 'Problems'],
+  ['preview', 'Preview'],
+  ['outline', 'Outline'],
+  ['revisions', 'Revisions'],
+  ['brief', 'Brief'],
+];
+
+/** A draft until it is applied: its problems, its effect, and the ways to write it. */
+function Text({ lab, past, line, found }: Props & { found: Draft | undefined }) {
+  const { id, focus } = useFocus();
   const running = useWarnings(id, focus.when);
-  const [draft, setDraft] = useState(() => readDraft(id) ?? { text: lab.text, base: lab.textSeq });
-  const [place, setPlace] = useState<{ line: number; column: number }>();
+  const [draft, setDraft] = useState(() => found ?? { text: lab.text, base: lab.textSeq });
+  const [went, setPlace] = useState<{ line: number; column: number }>();
+  const [panel, setPanel] = useState<Panel>('problems');
+  const [plan, setPlan] = useState<Plan>(noPlan);
+  const [who, setWho] = useState(author);
+  const [shown, setShown] = useState<{ preview: Previewed; text: string; plan: Plan }>();
+  const [overtaken, setOvertaken] = useState('');
+  const [beside, setBeside] = useState<string[]>([]);
+  const [pair, setPair] = useState<{ before: number; after: number }>();
+  const [named, setNamed] = useState<Named>();
   const act = useAct(id);
+  const preview = usePreview(id);
+  const adopt = useApplyPreview(id);
   const dirty = draft.text !== lab.text;
+  const busy = act.isPending || adopt.isPending || preview.isPending;
+  const place = went ?? (line && { line: line.line, column: 1 });
 
   // A text that was applied elsewhere is shown at once if nothing was written here.
   if (!dirty && draft.base !== lab.textSeq) setDraft({ text: lab.text, base: lab.textSeq });
-  const untouched = readDraft(id) === undefined;
-  if (dirty && untouched && draft.base !== lab.textSeq && !act.isPending)
+  const untouched = readDraft(id) === undefined && found === undefined;
+  if (dirty && untouched && draft.base !== lab.textSeq && !busy)
     setDraft({ text: lab.text, base: lab.textSeq });
 
   const settled = useDelayed(draft.text, 150);
@@ -34,10 +94,18 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
       unwrap(http.POST('/api/labs/{id}/check', { params: { path: { id } }, body: { text: settled } })),
     placeholderData: (p) => p,
   });
+  const outline = useQuery({
+    queryKey: ['outline', settled],
+    queryFn: () => outlineOf(settled),
+    enabled: panel === 'outline' || beside.length > 0,
+    placeholderData: (p) => p,
+  });
   // What was said of the text before is not said of this one.
   const checking = settled !== draft.text || checked.isPlaceholderData || checked.isPending;
   const problems = checked.data?.problems ?? noProblems;
   const errors = problems.filter((p) => p.severity === 'error').length;
+  const blocks = outline.data && settled === draft.text ? outline.data : noBlocks;
+  const touched = checked.data?.touched ?? [];
 
   const change = useCallback(
     (text: string) => {
@@ -49,36 +117,115 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
     },
     [id, lab.text],
   );
-  const apply = (base = draft.base) => {
-    if (past || act.isPending) return;
-    act.mutate(
-      { action: 'apply', text: draft.text, base },
+  const applied = (seq: number) => {
+    keepDraft(id, undefined);
+    setShown(undefined);
+    setOvertaken('');
+    setPlan(noPlan);
+    setDraft((d) => ({ text: d.text, base: seq }));
+  };
+  const fresh = shown && shown.text === draft.text && shown.plan === plan ? shown.preview : undefined;
+  const look = () => {
+    if (past || busy || errors > 0 || !dirty) return;
+    setPanel('preview');
+    setOvertaken('');
+    const order = plan.staged ? orderOf(plan, touched).map((n) => [n]) : [];
+    preview.mutate(
       {
-        onSuccess: (a) => {
-          keepDraft(id, undefined);
-          setDraft((d) => ({ text: d.text, base: a.seq }));
-        },
+        text: draft.text,
+        base: draft.base,
+        guard: plan.guard,
+        author: who,
+        message: plan.message,
+        ...(order.length > 1 ? { order, pause: plan.pause } : {}),
       },
+      { onSuccess: (p) => setShown({ preview: p, text: draft.text, plan }) },
     );
+  };
+  const apply = (base = draft.base) => {
+    if (past || busy || !dirty) return;
+    setOvertaken('');
+    if (fresh) {
+      adopt.mutate(fresh.id, {
+        onSuccess: (a) => {
+          if (fresh.takenBack) {
+            setShown(undefined);
+            setDraft((d) => ({ text: d.text, base: a.seq }));
+          } else applied(a.seq);
+        },
+        onError: (e) => void takeAgain(e),
+      });
+      return;
+    }
+    act.mutate(
+      { action: 'apply', text: draft.text, base, author: who, message: plan.message },
+      { onSuccess: (a) => applied(a.seq) },
+    );
+  };
+  // The lab moved on since the preview: the server made another one, which is shown before anything is applied.
+  const takeAgain = async (e: Error) => {
+    const again =
+      e instanceof ApiError ? e.details.find((d) => d.location === 'preview')?.message : undefined;
+    if (!again) return;
+    adopt.reset();
+    setOvertaken(e.message);
+    const p = await unwrap(
+      http.GET('/api/labs/{id}/previews/{preview}', { params: { path: { id, preview: again } } }),
+    );
+    setShown({ preview: p, text: draft.text, plan });
   };
   const discard = () => {
     keepDraft(id, undefined);
     act.reset();
+    preview.reset();
+    adopt.reset();
+    setShown(undefined);
     setDraft({ text: lab.text, base: lab.textSeq });
   };
   const format = async () => {
     const out = await unwrap(http.POST('/api/text/format', { body: { text: draft.text } }));
     change(out.text);
   };
-  const moved = act.error instanceof ApiError && act.error.status === 409 ? act.error : undefined;
+  const goBack = async (seq: number) => {
+    const texts = await unwrap(
+      http.GET('/api/labs/{id}/revision-pair', {
+        params: { path: { id }, query: { before: seq, after: seq } },
+      }),
+    );
+    setPlan({ ...noPlan, message: `back to revision ${seq}` });
+    change(texts.after);
+    setPanel('problems');
+  };
+  const ask = useCallback((text: string, l: number, column: number) => {
+    usesAt(text, l, column).then(setNamed, () => setNamed(undefined));
+  }, []);
+  const failure = act.error ?? preview.error ?? adopt.error;
+  const moved = failure instanceof ApiError && failure.status === 409 ? failure : undefined;
 
   return (
     <Flex h="full" minH={0}>
       <Flex direction="column" flex={1} minW={0}>
-        <Flex px={4} py={2} gap={2} align="center" borderBottom="1px solid" borderColor="line" bg="paper">
-          <Main onClick={() => apply()} disabled={!dirty || errors > 0 || past} loading={act.isPending}>
-            Apply
+        <Flex
+          px={4}
+          py={2}
+          gap={2}
+          align="center"
+          wrap="wrap"
+          borderBottom="1px solid"
+          borderColor="line"
+          bg="paper"
+        >
+          <Main onClick={look} disabled={!dirty || errors > 0 || past} loading={preview.isPending}>
+            Preview
           </Main>
+          <Plain
+            onClick={() => apply()}
+            disabled={!dirty || errors > 0 || past}
+            loading={act.isPending || adopt.isPending}
+            title={fresh ? 'exactly what the preview shows' : 'without a preview'}
+          >
+            Apply
+          </Plain>
           <Plain onClick={discard} disabled={!dirty}>
             Throw the draft away
           </Plain>
@@ -89,32 +236,48 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
           <Quiet
             data-testid="draft-state"
             truncate
-            title="A draft is kept in this tab; Ctrl+Enter applies it."
+            title="A draft is kept by the server. Ctrl+Enter previews it, Ctrl+Shift+Enter applies it, F2 renames."
           >
             {past ? 'Go back to now to change it.' : dirty ? 'Draft' : 'As it runs'}
           </Quiet>
         </Flex>
-        {act.error && !moved && (
+        {failure && !moved && (
           <Box px={4}>
-            <Trouble error={act.error} />
+            <Trouble error={failure} />
           </Box>
         )}
         {moved && (
           <TheirText error={moved} mine={draft.text} applyAnyway={(seq) => apply(seq)} discard={discard} />
         )}
         <Box flex={1} minH={0}>
-          <Editor
-            text={draft.text}
-            problems={problems}
-            change={change}
-            apply={() => apply()}
-            goto={place}
-            readOnly={past}
-          />
+          {pair ? (
+            <TwoTexts before={pair.before} after={pair.after} close={() => setPair(undefined)} />
+          ) : beside.length > 0 && blocks.length > 0 ? (
+            <SideBySide
+              names={beside}
+              blocks={blocks}
+              text={draft.text}
+              problems={problems}
+              change={change}
+              apply={look}
+              close={() => setBeside([])}
+              readOnly={past}
+            />
+          ) : (
+            <Editor
+              text={draft.text}
+              problems={problems}
+              change={change}
+              apply={(now) => (now ? apply() : look())}
+              goto={place}
+              name={ask}
+              readOnly={past}
+            />
+          )}
         </Box>
       </Flex>
       <Box
-        w="300px"
+        w={panel === 'preview' ? '420px' : '320px'}
         flexShrink={0}
         borderLeft="1px solid"
         borderColor="line"
@@ -124,94 +287,94 @@ export default function TextView({ lab, past }: { lab: LabState; past: boolean }
         tabIndex={0}
         aria-label="Problems and changes"
       >
-        <Box as="h2" fontSize="13px" mb={1}>
-          {checking ? 'Checking' : errors > 0 ? plural(errors, 'error') : 'No errors'}
-          {!checking && problems.length > errors && `, ${plural(problems.length - errors, 'warning')}`}
-        </Box>
+        <Flex gap={1} mb={3} wrap="wrap">
+          {panels
+            .filter(([name]) => name !== 'brief' || lab.brief)
+            .map(([name, title]) => (
+              <Choice key={name} on={panel === name} onClick={() => setPanel(name)}>
+                {title}
+              </Choice>
+            ))}
+        </Flex>
+        {named && (
+          <NamePanel
+            key={`${named.kind} ${named.in ?? ''} ${named.name}`}
+            named={named}
+            text={draft.text}
+            change={change}
+            goto={(l, column) => setPlace({ line: l, column })}
+            close={() => setNamed(undefined)}
+            readOnly={past}
+          />
+        )}
         {checked.error && <Trouble error={checked.error} />}
-        {problems.slice(0, 200).map((p, i) => (
-          <chakra.button
-            key={i}
-            display="block"
-            textAlign="left"
-            w="full"
-            py="5px"
-            borderBottom="1px solid"
-            borderColor="line"
-            onClick={() => setPlace({ line: p.line, column: p.column })}
-          >
-            <Box as="span" color={p.severity === 'error' ? 'brick' : 'ochre'} fontWeight="600">
-              {p.severity}, line {p.line}
-            </Box>
-            <Box>{p.message}</Box>
-            {p.hint && <Box color="quiet">{p.hint}</Box>}
-          </chakra.button>
-        ))}
-        {problems.length > 200 && <Quiet>and {problems.length - 200} more</Quiet>}
-        {dirty && !checking && checked.data?.ok && (
+        {panel === 'problems' && (
+          <ProblemsPanel
+            problems={problems}
+            checking={checking}
+            changes={dirty && !checking && checked.data?.ok ? checked.data.changes : undefined}
+            running={dirty ? undefined : running.data}
+            goto={(l, column) => setPlace({ line: l, column })}
+            fix={(p) => p.fix && change(mended(draft.text, p.line, p.fix))}
+            readOnly={past}
+          />
+        )}
+        {panel === 'preview' && (
           <>
-            <Box as="h2" fontSize="13px" mt={4} mb={1}>
-              {checked.data.changes.length === 0
-                ? 'Nothing would change'
-                : `Applying changes ${plural(checked.data.changes.length, 'thing')}`}
-            </Box>
-            {checked.data.changes.slice(0, 300).map((c, i) => (
-              <Box key={i} py="5px" borderBottom="1px solid" borderColor="line">
-                <Mono fontWeight="600">{c.subject}</Mono> {c.what}{' '}
-                {c.what ? (
-                  <Mono>{c.from && c.to ? `${c.from} -> ${c.to}` : c.to || `no longer ${c.from}`}</Mono>
-                ) : c.to ? (
-                  'added'
-                ) : (
-                  'removed'
-                )}
-                <Box color="quiet" fontSize="11.5px">
-                  {c.effect}
-                </Box>
+            {!dirty && !shown && (
+              <Quiet>Write a change into the text: here stands what it would do before it does it.</Quiet>
+            )}
+            {dirty && (
+              <StagePlan
+                plan={plan}
+                touched={touched}
+                change={setPlan}
+                author={who}
+                setAuthor={(n) => {
+                  setWho(n);
+                  setAuthor(n);
+                }}
+              />
+            )}
+            {overtaken && (
+              <Box bg="ochreSoft" color="ochre" px={3} py={2} mb={2} borderRadius="md" role="status">
+                {overtaken}
               </Box>
-            ))}
+            )}
+            {preview.isPending && <Waiting what="trying it on a copy of the network" />}
+            {dirty && !shown && !preview.isPending && errors === 0 && (
+              <Quiet>
+                Preview runs the draft on a copy of the network; nothing happens to the network itself.
+              </Quiet>
+            )}
+            {shown && <PreviewPanel preview={shown.preview} stale={fresh === undefined} />}
           </>
         )}
-        {!dirty && (running.data?.length ?? 0) > 0 && (
-          <>
-            <Box as="h2" fontSize="13px" mt={4} mb={1}>
-              Seen in the running network
-            </Box>
-            {running.data?.slice(0, 100).map((w, i) => (
-              <chakra.button
-                key={i}
-                display="block"
-                textAlign="left"
-                w="full"
-                py="5px"
-                borderBottom="1px solid"
-                borderColor="line"
-                onClick={() => w.line && setPlace({ line: w.line, column: 1 })}
-              >
-                <Box as="span" color={w.weight === 'warning' ? 'ochre' : 'quiet'} fontWeight="600">
-                  {w.weight}
-                  {w.line ? `, line ${w.line}` : ''}
-                </Box>
-                <Box>{w.text}</Box>
-                {w.prefixes.length > 0 && (
-                  <Mono color="quiet" fontSize="11px">
-                    {w.prefixes.slice(0, 6).join(', ')}
-                    {w.count > 6 ? ` and ${w.count - 6} more` : ''}
-                  </Mono>
-                )}
-                <Box color="quiet">{w.hint}</Box>
-              </chakra.button>
-            ))}
-          </>
+        {panel === 'brief' && <BriefText />}
+        {panel === 'outline' && (
+          <OutlinePanel
+            blocks={blocks}
+            text={draft.text}
+            change={change}
+            goto={(l) => {
+              setBeside([]);
+              setPlace({ line: l, column: 1 });
+            }}
+            beside={setBeside}
+            readOnly={past}
+          />
         )}
-        {!dirty && (
-          <Box mt={4} color="quiet">
+        {panel === 'revisions' && (
+          <RevisionsPanel
+            compare={(before, after) => setPair({ before, after })}
+            goBack={(seq) => void goBack(seq)}
+          />
+        )}
+        {panel === 'problems' && !dirty && (
+          <Quiet display="block" mt={4}>
             Write here what the network should be. Problems show as you type; nothing happens to the network
-            until you apply.{' '}
-            <chakra.button textDecoration="underline" onClick={() => void show('map')}>
-              See the map
-            </chakra.button>
-          </Box>
+            until you apply, and the preview shows what that would do.
+          </Quiet>
         )}
       </Box>
     </Flex>

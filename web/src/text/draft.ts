@@ -1,4 +1,9 @@
-/** A draft lives in its tab until it is applied or thrown away, so that a reload loses nothing. */
+import { http } from '../api/client';
+
+/**
+ * A draft is kept in two places: in its tab, at once, so that a reload loses nothing; and by the server, a moment
+ * later, so that it is there in another browser tomorrow.
+ */
 export interface Draft {
   text: string;
   /** The action that applied the text which the draft was made from. */
@@ -17,7 +22,33 @@ export function readDraft(id: string): Draft | undefined {
   return undefined;
 }
 
+/** How long to wait for the next key before the server is told. */
+const pause = 400;
+const timers = new Map<string, ReturnType<typeof setTimeout>>();
+
 export function keepDraft(id: string, d: Draft | undefined) {
   if (d) sessionStorage.setItem(key(id), JSON.stringify(d));
   else sessionStorage.removeItem(key(id));
+  clearTimeout(timers.get(id));
+  timers.set(
+    id,
+    setTimeout(() => void tell(id, d), d ? pause : 0),
+  );
 }
+
+/** Tells the server. If it cannot be reached, the tab still has the draft, and the next key tries again. */
+async function tell(id: string, d: Draft | undefined) {
+  const path = { id };
+  try {
+    if (d) await http.PUT('/api/labs/{id}/draft', { params: { path }, body: { ...d, author: author() } });
+    else await http.DELETE('/api/labs/{id}/draft', { params: { path } });
+  } catch {
+    // See above.
+  }
+}
+
+const nameKey = 'hellebore-author';
+
+/** Who signs revisions from this browser. */
+export const author = () => localStorage.getItem(nameKey) ?? '';
+export const setAuthor = (name: string) => localStorage.setItem(nameKey, name);

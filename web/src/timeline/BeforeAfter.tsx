@@ -13,6 +13,15 @@ export function BeforeAfter({ seq, actions }: { seq: number; actions: number }) 
       <Plain size="xs" h="24px" onClick={() => void set({ when: seq === actions ? 'now' : `after-${seq}` })}>
         after
       </Plain>
+      <Plain
+        size="xs"
+        h="24px"
+        disabled={seq === 1}
+        title="what is different before and after, in every view"
+        onClick={() => void set({ since: `before-${seq}`, when: seq === actions ? 'now' : `after-${seq}` })}
+      >
+        compare
+      </Plain>
     </Flex>
   );
 }

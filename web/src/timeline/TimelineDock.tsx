@@ -14,7 +14,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
   const { id, focus, set } = useFocus();
   const [chosen, setOpen] = useState<boolean>();
   const open = chosen ?? roomy;
-  const { seq, at } = currentAction(lab.actions, focus.when);
+  const { seq, at } = currentAction(lab.actions, focus.when, lab.moments);
   const detail = useAction(id, seq);
   const action = lab.actions[seq - 1];
   const drag = useDrag((t) => void set({ when: t.toFixed(6) }));

@@ -5,6 +5,7 @@ import { Mono, Quiet, Trouble, Waiting } from '../parts/parts';
 import { Td, Sheet } from '../parts/table';
 import { duration, exact } from '../parts/words';
 import { BeforeAfter } from './BeforeAfter';
+import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
 import { currentAction } from './current';
 import { useDrag } from './TimelineDock';
@@ -16,7 +17,7 @@ const counts = (c: { before: number; after: number }) =>
 /** All actions, and one of them in full: events, how the convergence came about, outages. */
 export function TimelineView({ lab }: { lab: LabState }) {
   const { id, focus, set } = useFocus();
-  const { seq, at } = currentAction(lab.actions, focus.when);
+  const { seq, at } = currentAction(lab.actions, focus.when, lab.moments);
   const detail = useAction(id, seq);
   const drag = useDrag((t) => void set({ when: t.toFixed(6) }));
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
@@ -51,6 +52,15 @@ export function TimelineView({ lab }: { lab: LabState }) {
                 {a.convergence === null ? <Quiet>no forwarding change</Quiet> : duration(a.convergence)}
               </Td>
               <Td>
+                {a.message && (
+                  <Box
+                    fontWeight="600"
+                    color={a.message.startsWith('taken back by itself') ? 'brick' : undefined}
+                  >
+                    {a.message}
+                    {a.author && <Quiet fontWeight="400">, {a.author}</Quiet>}
+                  </Box>
+                )}
                 {a.summary}
                 <Quiet display="block" fontSize="11.5px">
                   routes in all tables {counts(a.tables)}, LSAs {counts(a.lsas)}
@@ -98,6 +108,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
           <Flex gap={8} wrap="wrap">
             <Phases d={detail.data} />
             <Outages d={detail.data} />
+            <AllPairs lab={id} d={detail.data} />
           </Flex>
         </>
       )}
