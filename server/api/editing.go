@@ -41,8 +41,10 @@ func (h *handlers) registerEditing(api huma.API) {
 		return labtext.NameAt(in.Text, in.Line, in.Column)
 	})
 	edit(api, "rename", "Give what is named at a place another name, wherever it is named", func(in struct {
-		spot
-		To string `json:"to" maxLength:"200"`
+		Text   string `json:"text"`
+		Line   int    `json:"line" minimum:"1"`
+		Column int    `json:"column" minimum:"1"`
+		To     string `json:"to" maxLength:"200"`
 	}) (Renamed, error) {
 		text, n, err := labtext.Rename(in.Text, in.Line, in.Column, in.To)
 		return Renamed{text, n}, err

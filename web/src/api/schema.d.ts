@@ -1142,9 +1142,6 @@ export interface components {
              */
             to: number;
         };
-        "BodySpot; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body": {
-            to: string;
-        };
         "BodyStruct { Stopped bool \"json:\\\"stopped\\\"\" }Body": {
             stopped: boolean;
         };
@@ -1157,6 +1154,14 @@ export interface components {
             /** Format: int64 */
             line: number;
             text: string;
+        };
+        "BodyStruct { Text string \"json:\\\"text\\\"\"; Line int \"json:\\\"line\\\" minimum:\\\"1\\\"\"; Column int \"json:\\\"column\\\" minimum:\\\"1\\\"\"; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body": {
+            /** Format: int64 */
+            column: number;
+            /** Format: int64 */
+            line: number;
+            text: string;
+            to: string;
         };
         "BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\" }Body": {
             router: string;
@@ -4661,7 +4666,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodySpot; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body"];
+                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Line int \"json:\\\"line\\\" minimum:\\\"1\\\"\"; Column int \"json:\\\"column\\\" minimum:\\\"1\\\"\"; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body"];
             };
         };
         responses: {

@@ -1,0 +1,172 @@
+package e2e
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+)
+
+// choose presses one of several in a row of choices.
+func choose(text string) step {
+	return chromedp.Click(chromedp.Search(fmt.Sprintf(`//button[@aria-pressed and normalize-space(.)=%q]`, text)))
+}
+
+// within waits until a part of the page shows a text.
+func within(id, text string) step {
+	return until(fmt.Sprintf(`document.querySelector('[data-testid=%q]')?.innerText.includes(%s) === true`, id, quoted(text)))
+}
+
+// write puts a text into a field.
+func write(label, text string) step {
+	return chromedp.Steps(script(fmt.Sprintf(`document.querySelector('[aria-label=%q]').focus(); document.activeElement.select?.()`, label)), paste(text))
+}
+
+// findInEditor puts the cursor behind a line's text, going down line by line.
+func findInEditor(line string) step {
+	return script(fmt.Sprintf(`(() => {
+		for (const l of document.querySelectorAll(".cm-line")) {
+			if (l.textContent !== %s) continue;
+			const r = document.createRange();
+			r.selectNodeContents(l);
+			r.collapse(false);
+			getSelection().removeAllRanges();
+			getSelection().addRange(r);
+		}
+	})()`, quoted(line)))
+}
+
+// TestALeakIsSeenBeforeItHappens is a change with confidence: a filter that is too
+// wide is seen in the preview, mended, applied, compared and taken back; then one
+// that does harm takes itself back.
+func TestALeakIsSeenBeforeItHappens(t *testing.T) {
+	s := start(t)
+	text := demoText(t, "tarn-valley")
+	id := s.lab(t, text)
+	wider := strings.Replace(text, "prefix-set tramway-prefixes\n  10.64.8.0/22\n", "prefix-set tramway-prefixes\n  10.64.8.0/21 length 22\n", 1)
+	leak := strings.Replace(wider, "    where policy ours-and-customers\n    prepend", "    prepend", 1)
+	require.NotEqual(t, text, wider)
+	require.NotEqual(t, wider, leak)
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(),
+		sees("Let the tramway's 10.64.12.0/22 in"), sees("2 of 3 done"))
+
+	// The draft leaks: the preview says so, and nothing has happened.
+	do(t, tab, key("t"), replaceText(leak), sees("Applying changes"), button("Preview"),
+		within("preview", "gannet is told 3 prefixes more by quarry: 10.96.32.0/20, 198.51.100.0/24 and 10.64.12.0/22"),
+		within("preview", "1 check would fail"), within("preview", "no carrier hears of the other"), sees("Draft"))
+	var state struct{ Actions []json.RawMessage }
+	s.call(t, "GET", "/api/labs/"+id, nil, &state)
+	require.Len(t, state.Actions, 1)
+
+	// It is kept by the server: a reload in a new tab finds it.
+	require.Eventually(t, func() bool {
+		var draft struct{ Text string }
+		s.call(t, "GET", "/api/labs/"+id+"/draft", nil, &draft)
+		return draft.Text == leak
+	}, 10*time.Second, 50*time.Millisecond)
+	other := page(t)
+	do(t, other, chromedp.Navigate(s.url+"/lab/"+id+"/text"), sees("Draft"), sees("Applying changes"))
+
+	// Mended, and previewed again.
+	do(t, tab, replaceText(wider), choose("Preview"), sees("The draft has changed since"),
+		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
+		within("preview", "All 5 checks hold"), within("preview", "gannet is told 1 prefix more by quarry: 10.64.12.0/22"))
+	do(t, tab, script(`document.querySelector('input[placeholder="what this change is for"]').focus()`), paste("the second tram network"),
+		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)), seesNot("The draft has changed since"),
+		within("preview", "All 5 checks hold"), button("Apply"), sees("As it runs"))
+
+	// Compared: only what is different, in every view.
+	do(t, tab, key("w"), bar("before-2..now"), sees("Only what is different is shown"), sees("another AS"), within("unchanged", "devices unchanged"),
+		key("n"), sees("Nothing is different here"), key("r"), sees("10.64.12.0/22"), seesNot("198.51.100.0/24\nfrom"),
+		key("t"), within("by-meaning", "10.64.8.0/21"), key("m"), sees("Nothing is different here"))
+	do(t, tab, bar("now"), key("l"), sees("the second tram network"))
+
+	// Taken back, by the revision before.
+	do(t, tab, key("t"), choose("Revisions"), within("revision", "the second tram network"), chromedp.Click(chromedp.Search(`//button[normalize-space(.)="go back to it" and not(@disabled)]`)), sees("Draft"),
+		button("Apply"), sees("As it runs"), choose("Revisions"), sees("back to revision 1"))
+	var now struct{ Text string }
+	s.call(t, "GET", "/api/labs/"+id, nil, &now)
+	require.Equal(t, text, now.Text)
+
+	// A change that breaks a flow takes itself back.
+	broken := strings.Replace(text, "link terminus.lan kiosk\n", "", 1)
+	do(t, tab, choose("Problems"), replaceText(broken), sees("Applying changes"), choose("Preview"),
+		chromedp.Click(chromedp.Search(`//label[contains(., "take it back by itself")]`)),
+		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
+		within("preview", "It would be taken back by itself: flow kiosk-tickets no longer arrives"),
+		button("Apply"), key("l"), sees("taken back by itself: flow kiosk-tickets"))
+	s.call(t, "GET", "/api/labs/"+id, nil, &now)
+	require.Equal(t, text, now.Text)
+}
+
+// TestAnOvertakenPreviewIsShownAgain previews in one browser while another acts.
+func TestAnOvertakenPreviewIsShownAgain(t *testing.T) {
+	s := start(t)
+	text := demoText(t, "tarn-valley")
+	id := s.lab(t, text)
+	tab := page(t)
+	draft := strings.Replace(text, "      hello-interval 1s\n", "      hello-interval 1s\n      cost 77\n", 1)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), replaceText(draft), sees("Applying changes"),
+		button("Preview"), within("preview", "lead another way"))
+	require.Equal(t, http.StatusOK, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut quarry.up"}, nil))
+	do(t, tab, sees("cut quarry.up"), button("Apply"), sees("the lab has moved on since the preview was made (cut quarry.up)"), sees("Draft"),
+		button("Apply"), sees("As it runs"))
+}
+
+// TestEditingForPeopleWhoType writes one statement to many ports, copies a router,
+// renames, fixes, and edits two routers side by side.
+func TestEditingForPeopleWhoType(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	tab := page(t)
+	kept := func(has string) {
+		t.Helper()
+		var draft struct{ Text string }
+		require.Eventually(t, func() bool {
+			s.call(t, "GET", "/api/labs/"+id+"/draft", nil, &draft)
+			return strings.Contains(draft.Text, has)
+		}, 10*time.Second, 50*time.Millisecond, "no %q in\n%s", has, draft.Text)
+	}
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), inEditor(), choose("Outline"), sees("router viaduct"),
+		write("Filter the outline", ".e"), sees("mark "), chromedp.Click(chromedp.Search(`//button[starts-with(normalize-space(.), "mark ")]`)),
+		write("Statement for all that are marked", "cost 33"), button("Write it to all"))
+	kept("cost 33")
+	do(t, tab, button("none"), write("Filter the outline", "viaduct"),
+		chromedp.Click(chromedp.Search(`//div[@data-testid="block"][contains(., "viaduct")]//button[normalize-space(.)="copy"]`)),
+		sees("A copy of viaduct with"), button("Copy"))
+	kept("router viaduct-2")
+	do(t, tab, write("Filter the outline", " "), chromedp.Click(chromedp.CSS(`[aria-label="Mark viaduct"]`)), chromedp.Click(chromedp.CSS(`[aria-label="Mark summit"]`)),
+		button("Side by side"), sees("viaduct, summit side by side"), until(`document.querySelectorAll(".cm-content").length === 2`),
+		button("Whole text"), until(`document.querySelectorAll(".cm-content").length === 1`))
+
+	// A mistyped word is mended by a click, a name changed everywhere by F2.
+	do(t, tab, choose("Problems"), inEditor(), typeAtEnd("\nrouter mill\n  prot e1 10.9.0.1/30\n"), sees("did you mean port?"), button("Fix: write port"), seesNot("did you mean port?"))
+	kept("  port e1 10.9.0.1/30")
+	do(t, tab, inEditor(), chromedp.KeyEvent(kb.End, chromedp.KeyModifiers(chromedp.ModifierCtrl)),
+		findInEditor("router mill"), chromedp.KeyEvent(kb.F2), within("name", "device mill"), write("New name", "sawmill"), chromedp.KeyEvent("\r"))
+	kept("router sawmill")
+}
+
+// TestWhyIsAnsweredWithProof asks by typing and from the focus, and goes to what
+// proves the answer.
+func TestWhyIsAnsweredWithProof(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demoText(t, "tarn-valley"))
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/paths?who=quarry&to=198.51.100.0/24"), sees("received, and what became of it"),
+		key("y"), sees("why is 198.51.100.0/24 sent to gannet by quarry, or not"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"),
+		within("answer", "198.51.100.0/24 is not sent to gannet by quarry"), within("answer", "line "),
+		chromedp.Click(chromedp.Search(`(//div[@data-testid="answer"]//button[starts-with(normalize-space(.), "line")])[1]`)), until(`location.pathname.endsWith("/text")`))
+	do(t, tab, key("m"), mapReady(), key("y"), key("y"), write("Question", "what breaks without viaduct.up"), chromedp.KeyEvent("\r"), within("answer", "flow timetable is out for"),
+		bar("all everything"), write("Question", "why the moon"), chromedp.KeyEvent("\r"), sees("ask for example"))
+	do(t, tab, bar("cut viaduct.up"), sees("is running"), seesNot("is running"))
+	do(t, tab, write("Question", "why is viaduct - skylark not up"), chromedp.KeyEvent("\r"), within("answer", "BGP"), within("answer", "the moment,"),
+		chromedp.Click(chromedp.Search(`//div[@data-testid="answer"]//button[starts-with(normalize-space(.), "the moment")][1]`)), sees("This is the past"))
+}
