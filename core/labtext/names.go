@@ -19,10 +19,10 @@ type NameUse struct {
 
 // Named is what a name stands for, and all places where it does.
 type Named struct {
-	Kind string `json:"kind" doc:"device, port, policy, prefix-set ..."`
-	Name string `json:"name"`
-	In   string `json:"in,omitempty" doc:"the router or policy within which it counts"`
-	Uses []NameUse  `json:"uses"`
+	Kind string    `json:"kind" doc:"device, port, policy, prefix-set ..."`
+	Name string    `json:"name"`
+	In   string    `json:"in,omitempty" doc:"the router or policy within which it counts"`
+	Uses []NameUse `json:"uses"`
 }
 
 // occurrence is a name in a text: what it names, and where it stands.

@@ -200,40 +200,39 @@ func (f *follower) close(key string, at event.Time, toward string, open, found m
 // ringAt is the circle in which packets go that a device sends at a time; it
 // begins at the smallest number, so that it is the same whoever is asked.
 func (f *follower) ringAt(dev uint32, at event.Time) []uint32 {
+	seen := map[uint32]bool{} // a device that was left once does not lead back to dev
 	var way []uint32
-	var follow func(d uint32) []uint32
-	follow = func(d uint32) []uint32 {
-		if k := slices.Index(way, d); k >= 0 {
-			if k > 0 {
-				return nil // a circle farther on, without dev
-			}
-			ring := slices.Clone(way)
-			low := slices.Index(ring, slices.Min(ring))
-			return append(ring[low:], ring[:low]...)
+	var leadsBack func(d uint32) bool
+	leadsBack = func(d uint32) bool {
+		if len(way) > 0 && d == dev {
+			return true
 		}
-		if len(way) >= maxTTL {
-			return nil
+		if seen[d] {
+			return false
 		}
+		seen[d] = true
 		c := f.decisionAt(d, at)
 		if c == nil || c.local || c.set == route.Blackhole || !c.world.Device(d).Enabled() {
-			return nil
+			return false
 		}
 		way = append(way, d)
-		defer func() { way = way[:len(way)-1] }()
 		for _, h := range c.hops {
 			to := h.Gateway
 			if to == 0 {
 				to = f.dst
 			}
-			if x := f.crossing(f.step.Applied, d, h.Port, to); x.why == note.None && f.step.Applied.Device(x.device).Kind() == config.Router {
-				if ring := follow(x.device); ring != nil {
-					return ring
-				}
+			if x := f.crossing(f.step.Applied, d, h.Port, to); x.why == note.None && f.step.Applied.Device(x.device).Kind() == config.Router && leadsBack(x.device) {
+				return true
 			}
 		}
+		way = way[:len(way)-1]
+		return false
+	}
+	if !leadsBack(dev) {
 		return nil
 	}
-	return follow(dev)
+	low := slices.Index(way, slices.Min(way))
+	return append(slices.Clone(way[low:]), way[:low]...)
 }
 
 func (f *follower) decisionAt(dev uint32, at event.Time) *decision {
