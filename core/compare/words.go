@@ -40,8 +40,9 @@ func (c *comparer) summary() []string {
 	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	c.flowWords(say)
 	c.relationWords(say)
+	c.exitWords(say)
 	c.sentWords(say)
-	c.prefixWords(say)
+	c.routeWords(say)
 	if s := c.sections[Ports]; s.Total > 0 {
 		say("%s different", plural(s.Total, "port"))
 	}
@@ -154,9 +155,9 @@ func prefixes(n int) string {
 	return fmt.Sprintf("%d prefixes", n)
 }
 
-// prefixWords says which prefixes moved from one neighbouring AS to another, and
-// how many were lost.
-func (c *comparer) prefixWords(say func(string, ...any)) {
+// exitWords says which prefixes moved from one neighbouring AS to another, and how
+// many were lost.
+func (c *comparer) exitWords(say func(string, ...any)) {
 	names, size := asNames(c.after), c.sizes()
 	var exits []exit
 	for e := range c.exits {
@@ -178,6 +179,10 @@ func (c *comparer) prefixWords(say func(string, ...any)) {
 		}
 		say("in AS %d %s moved from %s to %s, %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from), asName(names, e.to), lost)
 	}
+}
+
+// routeWords says what became of routes that no AS boundary explains.
+func (c *comparer) routeWords(say func(string, ...any)) {
 	moved, other := 0, 0
 	routers := map[string]bool{}
 	for _, r := range c.sections[Routes].Rows {
@@ -189,7 +194,7 @@ func (c *comparer) prefixWords(say func(string, ...any)) {
 			other++
 		}
 	}
-	if len(exits) == 0 && len(c.lost) > 0 {
+	if len(c.exits) == 0 && len(c.lost) > 0 {
 		say("%s lost on some router: %s", prefixes(len(c.lost)), list(sorted(c.lost)))
 	}
 	if len(c.gained) > 0 {

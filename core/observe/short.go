@@ -3,12 +3,15 @@ package observe
 import (
 	"cmp"
 	"fmt"
+	"net/netip"
 	"strings"
 
 	"hellebore/core/attr"
 	"hellebore/core/bgp"
 	"hellebore/core/device"
 	"hellebore/core/network"
+	"hellebore/core/policy"
+	"hellebore/core/wire/ip"
 )
 
 // RouteWords is the route in use for a prefix in a few words: "ospf, cost 20, by
@@ -65,4 +68,21 @@ func NextHops(w *network.World, d *device.Device, id uint32) []NextHop {
 // SentWhy is why a peer is told of a prefix or is not, a sentence.
 func SentWhy(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
 	return sentRow(w, d, id, v).Why
+}
+
+// PolicyTowards is what a policy makes of the route that a router has for a prefix
+// when it is asked about a peer; nil if there is no such route or policy.
+func PolicyTowards(w *network.World, d *device.Device, v bgp.PeerView, to netip.Prefix, name string) *PolicyTrace {
+	id, known := w.Shared().Prefixes.Find(ip.PrefixFrom(to))
+	pol := w.Book().Policy(name)
+	if !known || pol == nil {
+		return nil
+	}
+	r, ok := d.BGP().Offered(d, v.Number, id)
+	if !ok {
+		return nil
+	}
+	var t policy.Trace
+	pol.Run(&r, &t)
+	return traceWords(t)
 }

@@ -292,15 +292,16 @@ func (a *Answer) paths(r observe.RouterPaths, p netip.Prefix) {
 		}
 		a.code(x.Code)
 		a.fact(observe.Fact{Text: "BGP: " + words + ": " + x.Why + values, View: "paths", Who: r.Device, To: p.String()})
-		a.policy(x.Import)
+		a.policy(x.Import, nil)
 	}
 	for _, m := range r.Missing {
 		a.fact(observe.Fact{Text: "BGP: " + m, View: "paths", Who: r.Device, To: p.String()})
 	}
 }
 
-// policy is what a policy did, with the line of the statement that decided.
-func (a *Answer) policy(t *observe.PolicyTrace) {
+// policy is what a policy did, with the line of the statement that decided. asked,
+// if not nil, tells what a policy that a condition names did.
+func (a *Answer) policy(t *observe.PolicyTrace, asked func(name string) *observe.PolicyTrace) {
 	if t == nil {
 		return
 	}
@@ -315,6 +316,9 @@ func (a *Answer) policy(t *observe.PolicyTrace) {
 		for _, c := range s.Conditions {
 			if !c.Holds {
 				a.fact(observe.Fact{Text: fmt.Sprintf("statement %s does not apply: %s, and it is %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
+				if name, ok := strings.CutPrefix(c.Condition, "policy "); ok && asked != nil {
+					a.policy(asked(name), nil)
+				}
 			}
 		}
 	}
@@ -355,8 +359,8 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		}
 		a.Says = fmt.Sprintf("%v %s %s by %s: %s", q.Prefix, verb, s.To, q.Device, s.Why)
 		a.code(s.Code)
-		a.fact(observe.Fact{Text: a.Says, View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
-		a.policy(s.Export)
+		a.fact(observe.Fact{Text: fmt.Sprintf("what %s tells %s of %v", q.Device, s.To, q.Prefix), View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
+		a.policy(s.Export, func(name string) *observe.PolicyTrace { return observe.PolicyTowards(w, d, *peer, q.Prefix, name) })
 		if s.Remedy != "" {
 			p, _ := netip.ParseAddr(s.Peer)
 			a.fact(observe.Fact{Text: "what helps: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})

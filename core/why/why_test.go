@@ -88,7 +88,7 @@ func TestAnswersAreChainsOfFacts(t *testing.T) {
 		facts    []string // each within one fact: "text @ view place"
 	}{
 		{"two-carriers", nil, "why is 198.51.100.0/25 not sent to gannet by quarry", "198.51.100.0/25 is not sent to gannet by quarry: ",
-			[]string{"ours-and-customers", "@ policies policy to-gannet", "quarry uses the path from viaduct"}},
+			[]string{"ours-and-customers", "@ policies policy to-gannet", "statement no-transit of ours-and-customers rejects it @ policies policy ours-and-customers statement no-transit", "quarry uses the path from viaduct"}},
 		{"two-carriers", nil, "why is 203.0.113.0/24 sent to gannet by quarry", "203.0.113.0/24 is sent to gannet by quarry: ",
 			[]string{"statement allowed of to-gannet accepts it", "@ paths quarry/192.0.2.6"}},
 		{"two-carriers", nil, "why 198.51.100.0/25 on quarry", "quarry reaches 198.51.100.0/25 by",

@@ -23,6 +23,8 @@ const check = (name: string, passed: boolean, more: Partial<CheckResult> = {}): 
   ...more,
 });
 
+const nth = (name: string, i: number) => screen.getAllByRole('button', { name })[i] as HTMLElement;
+
 describe('the checks', () => {
   test('show what failed first, with what was found and where', async () => {
     const goto = vi.fn();
@@ -32,9 +34,9 @@ describe('the checks', () => {
       expect.stringMatching(/^failsb.*after cut mill\.e1.*reach mill -> halt.*mill has no route/),
       expect.stringMatching(/^holdsa/),
     ]);
-    await userEvent.click(screen.getAllByRole('button', { name: 'line 40' })[0]!);
+    await userEvent.click(nth('line 40', 0));
     expect(goto).toHaveBeenCalledWith(40);
-    await userEvent.click(screen.getAllByRole('button', { name: 'see routes' })[0]!);
+    await userEvent.click(nth('see routes', 0));
     expect(screen.getByTestId('address').textContent).toBe('/lab/x1/routes?who=mill&to=10.255.0.2');
   });
   test('can be kept to those that failed', async () => {
@@ -67,7 +69,7 @@ describe('the brief', () => {
     expect(screen.queryByText('It burns.')).toBeNull();
     await userEvent.click(screen.getByRole('button', { name: 'show the answer' }));
     expect(screen.getByText('It burns.')).toBeTruthy();
-    await userEvent.click(screen.getAllByRole('button', { name: 'what is looked at' })[1]!);
+    await userEvent.click(nth('what is looked at', 1));
     expect(screen.getByTestId('check').textContent).toContain('mill has no route');
   });
 });

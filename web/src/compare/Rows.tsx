@@ -6,7 +6,7 @@ import { Mono, Quiet } from '../parts/parts';
 import { Scroll } from '../parts/table';
 import { tone } from './rows';
 
-const columns = '76px 110px minmax(150px, 1.1fr) minmax(0, 2fr) minmax(0, 2fr)';
+const columns = '92px 110px minmax(150px, 1.1fr) minmax(0, 2fr) minmax(0, 2fr)';
 
 /** Differences, one a row: before and after side by side. */
 export function Rows({

@@ -47,6 +47,8 @@ interface Props {
   /** Asks for the name under the cursor: to see where it stands, to rename it. */
   name: (text: string, line: number, column: number) => void;
   label?: string;
+  /** Long lines go on below; else they scroll. */
+  wrap?: boolean;
   /** A place to go to: line and column from 1. A new object goes there again. */
   goto: { line: number; column: number } | undefined;
   readOnly: boolean;
@@ -75,7 +77,17 @@ const nameHere = (name: Props['name']) => (v: EditorView) => {
 };
 
 /** The editor of the lab text. */
-export function Editor({ text, problems, change, apply, goto, name, readOnly, label = 'Lab text' }: Props) {
+export function Editor({
+  text,
+  problems,
+  change,
+  apply,
+  goto,
+  name,
+  readOnly,
+  label = 'Lab text',
+  wrap = true,
+}: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
   const calls = useRef({ change, apply, name });
@@ -90,7 +102,7 @@ export function Editor({ text, problems, change, apply, goto, name, readOnly, la
       history(),
       drawSelection(),
       highlightActiveLine(),
-      EditorView.lineWrapping, // a brief has long lines
+      ...(wrap ? [EditorView.lineWrapping] : []), // a brief has long lines
       indentUnit.of('  '),
       EditorState.tabSize.of(2),
       EditorState.readOnly.of(readOnly),
@@ -116,7 +128,7 @@ export function Editor({ text, problems, change, apply, goto, name, readOnly, la
     return () => v.destroy();
     // The text is the editor's own once it is made; a new one comes by the effect below.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [readOnly]);
+  }, [readOnly, wrap]);
 
   useEffect(() => {
     const v = view.current;

@@ -62,7 +62,11 @@ export function OutlinePanel({ blocks, text, change, goto, beside, readOnly }: P
           text={text}
           change={change}
           readOnly={readOnly}
-          beside={() => beside([...new Set(live.map((m) => m.split('.')[0] ?? ''))].slice(0, 4))}
+          beside={() =>
+            beside(
+              [...new Set(live.map((m) => m.split('.')[0] ?? ''))].slice(0, window.innerWidth < 1500 ? 3 : 4),
+            )
+          }
         />
       )}
       {copying && (

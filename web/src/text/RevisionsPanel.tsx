@@ -41,7 +41,7 @@ export function RevisionsPanel({ compare, goBack }: Props) {
             </Mono>
           ))}
           {r.total > 4 && <Quiet fontSize="11.5px">and {r.total - 4} more changes</Quiet>}
-          <Flex gap={2} mt={1}>
+          <Flex gap={1} mt={1} wrap="wrap">
             <Plain
               size="xs"
               h="22px"

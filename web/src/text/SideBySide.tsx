@@ -47,6 +47,7 @@ export function SideBySide({ names, blocks, text, problems, change, apply, close
               apply={apply}
               goto={undefined}
               name={nowhere}
+              wrap={false}
               readOnly={readOnly}
             />
           </Box>

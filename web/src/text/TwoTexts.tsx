@@ -7,6 +7,17 @@ import { useRevisionPair } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 
+const look = EditorView.theme({
+  '&': { fontSize: '12px' },
+  '.cm-scroller': { fontFamily: 'var(--chakra-fonts-mono)', fontVariantLigatures: 'none' },
+  '.cm-collapsedLines': {
+    background: 'var(--chakra-colors-chosen)',
+    color: 'var(--chakra-colors-quiet)',
+    fontFamily: 'var(--chakra-fonts-body)',
+  },
+  '.cm-collapsedLines:before, .cm-collapsedLines:after': { content: '"..."' },
+});
+
 /** Two revisions by meaning and by line. */
 export function TwoTexts({ before, after, close }: { before: number; after: number; close?: () => void }) {
   const { id } = useFocus();
@@ -52,7 +63,7 @@ export function Lines({ before, after }: { before: string; after: string }) {
   const host = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (!host.current) return;
-    const extensions = [EditorState.readOnly.of(true), EditorView.theme({ '&': { fontSize: '12px' } })];
+    const extensions = [EditorState.readOnly.of(true), look];
     const v = new MergeView({
       parent: host.current,
       a: { doc: before, extensions },

@@ -28,7 +28,7 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
   return (
     <Box
       as="aside"
-      w="360px"
+      w="320px"
       flexShrink={0}
       bg="panel"
       borderLeft="1px solid"
@@ -73,6 +73,16 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
           </Main>
         </Flex>
       </form>
+      {asked === '' && offers.length === 0 && (
+        <Quiet display="block" mt={3}>
+          Ask about a neighbour, a route, a prefix that is sent or not, the way of traffic, or what would
+          break. What the question leaves out is taken from the focus: choose a device, a link or a prefix,
+          and its questions stand here. <Key>y</Key> opens and closes this.
+        </Quiet>
+      )}
+      {asked !== '' && answer.isPending && <Waiting what="looking for the reasons" />}
+      {answer.error && <Trouble error={answer.error} />}
+      {answer.data && asked !== '' && <Answered answer={answer.data} goto={goto} />}
       {offers.length > 0 && (
         <Flex direction="column" gap={1} mt={3} aria-label="Questions about the focus">
           {offers.map((q) => (
@@ -88,16 +98,6 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
           ))}
         </Flex>
       )}
-      {asked === '' && offers.length === 0 && (
-        <Quiet display="block" mt={3}>
-          Ask about a neighbour, a route, a prefix that is sent or not, the way of traffic, or what would
-          break. What the question leaves out is taken from the focus: choose a device, a link or a prefix,
-          and its questions stand here. <Key>y</Key> opens and closes this.
-        </Quiet>
-      )}
-      {asked !== '' && answer.isPending && <Waiting what="looking for the reasons" />}
-      {answer.error && <Trouble error={answer.error} />}
-      {answer.data && asked !== '' && <Answered answer={answer.data} goto={goto} />}
     </Box>
   );
 }
