@@ -19,13 +19,16 @@ func TestAccessibility(t *testing.T) {
 	s := start(t)
 	id := s.lab(t, demoText(t, "planted-faults"))
 	require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut depot.e7"}, nil))
+	railway := s.lab(t, demoText(t, "tarn-valley"))
+	require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+railway+"/actions", map[string]string{"action": "cut viaduct.up"}, nil))
 	carriers := s.lab(t, demoText(t, "planted-sessions"))
 	for _, scheme := range []string{"light", "dark"} {
 		tab := page(t)
 		do(t, tab, chromedp.EmulateViewport(1280, 800), media(scheme))
 		for _, path := range []string{"/", "/lab/" + id + "/map", "/lab/" + id + "/text", "/lab/" + id + "/ports",
 			"/lab/" + id + "/neighbours", "/lab/" + id + "/routes", "/lab/" + id + "/database", "/lab/" + id + "/messages", "/lab/" + id + "/packets?who=depot.e7", "/lab/" + id + "/neighbours?who=depot.e7", "/lab/" + id + "/timeline", "/lab/" + carriers + "/map?to=203.0.113.0/24",
-			"/lab/" + carriers + "/neighbours?who=quarry/192.0.2.6", "/lab/" + carriers + "/paths", "/lab/" + carriers + "/paths?to=198.51.100.0/24", "/lab/" + carriers + "/policies", "/lab/" + id + "/map?when=before-2&who=depot&to=10.1.1.0/30"} {
+			"/lab/" + carriers + "/neighbours?who=quarry/192.0.2.6", "/lab/" + carriers + "/paths", "/lab/" + carriers + "/paths?to=198.51.100.0/24", "/lab/" + carriers + "/policies", "/lab/" + id + "/map?when=before-2&who=depot&to=10.1.1.0/30",
+			"/lab/" + railway + "/checks", "/lab/" + railway + "/routes?when=before-2..now", "/lab/" + railway + "/timeline"} {
 			do(t, tab, chromedp.Navigate(s.url+path), chromedp.WaitVisible(chromedp.CSS("main")), seesNot("reading the"))
 			if strings.Contains(path, "/map") {
 				do(t, tab, mapReady())

@@ -3,7 +3,11 @@ package e2e
 import (
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -67,9 +71,9 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 
 	// It is kept by the server: a reload in a new tab finds it.
 	require.Eventually(t, func() bool {
-		var draft struct{ Text string }
-		s.call(t, "GET", "/api/labs/"+id+"/draft", nil, &draft)
-		return draft.Text == leak
+		var drafts []struct{ Text string }
+		s.call(t, "GET", "/api/labs/"+id+"/drafts", nil, &drafts)
+		return len(drafts) == 1 && drafts[0].Text == leak
 	}, 10*time.Second, 50*time.Millisecond)
 	other := page(t)
 	do(t, other, chromedp.Navigate(s.url+"/lab/"+id+"/text"), sees("Draft"), sees("Applying changes"))
@@ -128,11 +132,11 @@ func TestEditingForPeopleWhoType(t *testing.T) {
 	tab := page(t)
 	kept := func(has string) {
 		t.Helper()
-		var draft struct{ Text string }
 		require.Eventually(t, func() bool {
-			s.call(t, "GET", "/api/labs/"+id+"/draft", nil, &draft)
-			return strings.Contains(draft.Text, has)
-		}, 10*time.Second, 50*time.Millisecond, "no %q in\n%s", has, draft.Text)
+			var drafts []struct{ Text string }
+			s.call(t, "GET", "/api/labs/"+id+"/drafts", nil, &drafts)
+			return len(drafts) == 1 && strings.Contains(drafts[0].Text, has)
+		}, 10*time.Second, 50*time.Millisecond, "the draft has no %q", has)
 	}
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), inEditor(), choose("Outline"), sees("router viaduct"),
 		write("Filter the outline", ".e"), sees("mark "), chromedp.Click(chromedp.Search(`//button[starts-with(normalize-space(.), "mark ")]`)),
@@ -169,4 +173,55 @@ func TestWhyIsAnsweredWithProof(t *testing.T) {
 	do(t, tab, bar("cut viaduct.up"), sees("is running"), seesNot("is running"))
 	do(t, tab, write("Question", "why is viaduct - skylark not up"), chromedp.KeyEvent("\r"), within("answer", "BGP"), within("answer", "the moment,"),
 		chromedp.Click(chromedp.Search(`//div[@data-testid="answer"]//button[starts-with(normalize-space(.), "the moment")][1]`)), sees("This is the past"))
+}
+
+// TestMomentsAreNamedAndBundlesReplayed names a moment, compares with it, and
+// gives the lab to a colleague as a bundle.
+func TestMomentsAreNamedAndBundlesReplayed(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demoText(t, "tarn-valley"))
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/timeline"), within("moments", "none has a name yet"),
+		button("Name this moment"), write("Name of the moment", "calm"), chromedp.KeyEvent("\r"), within("moments", "calm"),
+		bar("cut viaduct.up"), sees("cut viaduct.up, "), within("moments", "compare"),
+		chromedp.Click(chromedp.Search(`//div[@data-testid="moments"]//button[normalize-space(.)="compare"]`)), sees("Only what is different is shown: from calm to now"),
+		key("n"), sees("session"), sees("an external peer has to be on a network"), key("g"), sees("messages"),
+		bar("calm"), sees("This is the past: calm"), key("n"), seesNot("not up"))
+	answer, err := http.Get(s.url + "/api/labs/" + id + "/comparison/md?before=calm&after=now")
+	require.NoError(t, err)
+	b, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	require.NoError(t, answer.Body.Close())
+	require.Contains(t, string(b), "# calm to now\n\n- flows timetable and trams take another way\n")
+
+	answer, err = http.Get(s.url + "/api/labs/" + id + "/bundle")
+	require.NoError(t, err)
+	bundle := filepath.Join(t.TempDir(), "railway.zip")
+	b, err = io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	require.NoError(t, answer.Body.Close())
+	require.NoError(t, os.WriteFile(bundle, b, 0o644))
+	do(t, tab, chromedp.Navigate(s.url+"/"), sees("Open a lab text or a bundle"),
+		chromedp.SetUploadFiles(chromedp.CSS(`input[type="file"]`), []string{bundle}), mapReady(), sees("cut viaduct.up, "))
+	out, err := exec.Command(binary, "compare", bundle+"@calm", bundle+"@now").CombinedOutput()
+	var failed *exec.ExitError
+	require.ErrorAs(t, err, &failed, "they are different")
+	require.Equal(t, 1, failed.ExitCode())
+	require.Contains(t, string(out), "flows timetable and trams take another way")
+}
+
+// TestTheWrongOrderShowsItsDamage previews the same change at once and router by
+// router.
+func TestTheWrongOrderShowsItsDamage(t *testing.T) {
+	s := start(t)
+	text := strings.Replace(demoText(t, "triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      dead-interval 8s\n", 2)
+	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	tab := page(t)
+	preview := chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`))
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), replaceText(text), sees("Applying changes"), choose("Preview"), preview,
+		until(`document.querySelector('[data-testid="preview"]') !== null`))
+	both := strings.ReplaceAll(demoText(t, "triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      hello-interval 2s\n")
+	do(t, tab, replaceText(both), sees("one router after the other"), chromedp.Click(chromedp.Search(`//label[contains(., "one router after the other")]`)),
+		sees("pause between them"), preview, within("preview", "3 steps"), within("preview", "stage 2 of 3"), within("preview", "on the way"),
+		button("Apply"), sees("As it runs"), key("l"), sees("(stage 3 of 3: "))
 }

@@ -133,9 +133,15 @@ func (s *server) lab(t testing.TB, text string) string {
 }
 
 // page opens a tab of its own, with a bound on the time of everything in it.
-func page(t testing.TB) context.Context {
+func page(t testing.TB) context.Context { return open(t) }
+
+// stranger opens a tab as somebody else would: nothing that a browser keeps is
+// there.
+func stranger(t testing.TB) context.Context { return open(t, chromedp.WithNewBrowserContext()) }
+
+func open(t testing.TB, options ...chromedp.ContextOption) context.Context {
 	t.Helper()
-	tab, closeTab := chromedp.NewContext(browser)
+	tab, closeTab := chromedp.NewContext(browser, options...)
 	bounded, cancel := context.WithTimeout(tab, 4*time.Minute)
 	t.Cleanup(func() { cancel(); closeTab() })
 	return bounded

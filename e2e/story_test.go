@@ -105,7 +105,7 @@ func TestTwoBrowsers(t *testing.T) {
 	s := start(t)
 	id := s.lab(t, demoText(t, "first-triangle"))
 	text := demoText(t, "first-triangle")
-	first, second := page(t), page(t)
+	first, second := page(t), stranger(t)
 	do(t, first, chromedp.Navigate(s.url+"/lab/"+id+"/text"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), replaceText(text+"\nrouter mill\n"), sees("mill"))
 	do(t, second, chromedp.Navigate(s.url+"/lab/"+id+"/text"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), sees("As it runs"))
 	do(t, first, sees("Applying changes"), button("Apply"), sees("As it runs"))

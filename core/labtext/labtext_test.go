@@ -226,6 +226,16 @@ func FuzzParse(f *testing.F) {
 			require.Equal(t, once, twice)
 		}
 		Complete(text, lines, 3)
+		for _, b := range Outline(text) {
+			require.True(t, 1 <= b.From && b.From <= b.Line && b.Line <= b.To && b.To <= lines, "%v", b)
+			if b.Kind == "router" {
+				_, _ = Spread(text, []string{b.Name}, "static 203.0.113.0/24 blackhole")
+				_, _ = MustDiffer(text, b.Name)
+				_, _ = CopyRouter(text, b.Name, map[string]string{b.Name: "copied"})
+			}
+			_, _, _ = Rename(text, b.Line, 8, "renamed")
+		}
+		_, _ = Stages("router a\n", text, [][]string{{"a"}, {Shared}})
 	})
 }
 

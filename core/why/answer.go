@@ -97,6 +97,10 @@ func (a *Answer) event(w *network.World, n note.Note, view, who, to string) {
 	if n.Reason != note.None {
 		a.code(n.Reason.String())
 	}
+	// What came over a port is proven by the packets there.
+	if d := w.Device(n.Device); (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) && int(n.Port) < len(d.Ports()) {
+		view, who, to = "packets", config.PortRef{Device: d.Name(), Port: d.Ports()[n.Port].Config.Name}.String(), ""
+	}
 	a.fact(observe.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), seconds(at), observe.Words(w, n)), View: view, Who: who, To: to}.At(at))
 }
 

@@ -100,6 +100,7 @@ func TestAnswersAreChainsOfFacts(t *testing.T) {
 		{"two-carriers", nil, "what breaks without viaduct.up", "after cut viaduct.up ",
 			[]string{"flow timetable is out for", "session skylark - viaduct", "moved from Skylark to Gannet"}},
 		{"two-carriers", nil, "what breaks without harbour.lan", "could not reach each other any more", []string{"flow timetable is out for good"}},
+		{"planted-faults", nil, "why is depot - larches not up", "OSPF ", []string{"@ packets"}},
 		{"triangle-with-ospf", nil, "viaduct summit", "OSPF Full", []string{"viaduct at ", "Exchange to Full"}},
 		{"triangle-with-ospf", nil, "why is 10.0.12.0/30 not sent to quarry by viaduct", "BGP does not run on viaduct", []string{"@ text viaduct"}},
 	} {

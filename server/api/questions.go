@@ -26,13 +26,14 @@ func file(kind, name string, data []byte) *File {
 	return &File{kind, fmt.Sprintf("attachment; filename=%q", name), data}
 }
 
-type pairOfMoments struct {
+// PairOfMoments is the lab and the two moments that are compared.
+type PairOfMoments struct {
 	LabPath
 	Before string `query:"before" required:"true" maxLength:"40" doc:"a moment"`
 	After  string `query:"after" required:"true" maxLength:"40" doc:"a moment"`
 }
 
-func (p *pairOfMoments) compare(l *lab.Lab) (compare.Comparison, error) {
+func (p *PairOfMoments) compare(l *lab.Lab) (compare.Comparison, error) {
 	before, err := l.ParseMoment(p.Before)
 	if err != nil {
 		return compare.Comparison{}, err
@@ -59,7 +60,7 @@ func (h *handlers) registerQuestions(api huma.API) {
 		}
 		return l.Why(m, in.Question, why.Focus{Who: in.Who, To: in.To})
 	})
-	ask(h, api, "comparison", "What is different between two moments", func(l *lab.Lab, in *pairOfMoments) (compare.Comparison, error) {
+	ask(h, api, "comparison", "What is different between two moments", func(l *lab.Lab, in *PairOfMoments) (compare.Comparison, error) {
 		return in.compare(l)
 	})
 	ask(h, api, "pairs", "What an action did between all hosts and loopbacks, and the loops that there were", func(l *lab.Lab, in *struct {
@@ -72,7 +73,7 @@ func (h *handlers) registerQuestions(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "export-comparison", Method: http.MethodGet, Path: "/api/labs/{id}/comparison/{format}",
 		Summary: "What is different between two moments, as a file"},
 		func(ctx context.Context, in *struct {
-			pairOfMoments
+			PairOfMoments
 			Format string `path:"format" enum:"json,md,csv"`
 		}) (*File, error) {
 			c, err := with(ctx, h, in.ID, in.compare)

@@ -8,23 +8,23 @@ import (
 	"hellebore/server/store"
 )
 
-// Draft is the draft of a lab; ok is false if there is none.
-func (l *Labs) Draft(ctx context.Context, id string) (d store.Draft, ok bool, err error) {
+// Drafts are the drafts of a lab, the latest first.
+func (l *Labs) Drafts(ctx context.Context, id string) (drafts []store.Draft, err error) {
 	err = l.persist(ctx, func(ctx context.Context) error {
-		d, ok, err = l.journal.Draft(ctx, id)
+		drafts, err = l.journal.Drafts(ctx, id)
 		return err
 	})
-	return d, ok, err
+	return drafts, err
 }
 
-// KeepDraft keeps a draft, over the one that there was.
+// KeepDraft keeps a draft, over the one that its owner had.
 func (l *Labs) KeepDraft(ctx context.Context, d store.Draft) error {
 	return l.persist(ctx, func(ctx context.Context) error { return l.journal.KeepDraft(ctx, d) })
 }
 
-// DropDraft throws a lab's draft away.
-func (l *Labs) DropDraft(ctx context.Context, id string) error {
-	return l.persist(ctx, func(ctx context.Context) error { return l.journal.DropDraft(ctx, id) })
+// DropDraft throws somebody's draft away.
+func (l *Labs) DropDraft(ctx context.Context, id, owner string) error {
+	return l.persist(ctx, func(ctx context.Context) error { return l.journal.DropDraft(ctx, id, owner) })
 }
 
 // NameMoment gives a moment a name.

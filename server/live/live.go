@@ -30,9 +30,9 @@ type Journal interface {
 	Append(ctx context.Context, id, title string, records ...history.Record) error
 	Complete(ctx context.Context, id string, r history.Record) error
 
-	Draft(ctx context.Context, id string) (d store.Draft, ok bool, err error)
+	Drafts(ctx context.Context, id string) ([]store.Draft, error)
 	KeepDraft(ctx context.Context, d store.Draft) error
-	DropDraft(ctx context.Context, id string) error
+	DropDraft(ctx context.Context, id, owner string) error
 	Moments(ctx context.Context, id string) (map[string]history.Moment, error)
 	NameMoment(ctx context.Context, id, name string, m history.Moment) error
 	ForgetMoment(ctx context.Context, id, name string) error

@@ -84,16 +84,23 @@ func (m *memory) Append(_ context.Context, id, title string, r ...history.Record
 	})
 }
 
-func (m *memory) Draft(_ context.Context, id string) (d store.Draft, ok bool, err error) {
-	return d, ok, m.locked(func() error { d, ok = m.drafts[id]; return nil })
+func (m *memory) Drafts(_ context.Context, id string) (out []store.Draft, err error) {
+	return out, m.locked(func() error {
+		for _, d := range m.drafts {
+			if d.LabID == id {
+				out = append(out, d)
+			}
+		}
+		return nil
+	})
 }
 
 func (m *memory) KeepDraft(_ context.Context, d store.Draft) error {
-	return m.locked(func() error { m.drafts[d.LabID] = d; return nil })
+	return m.locked(func() error { m.drafts[d.LabID+d.Owner] = d; return nil })
 }
 
-func (m *memory) DropDraft(_ context.Context, id string) error {
-	return m.locked(func() error { delete(m.drafts, id); return nil })
+func (m *memory) DropDraft(_ context.Context, id, owner string) error {
+	return m.locked(func() error { delete(m.drafts, id+owner); return nil })
 }
 
 func (m *memory) Moments(_ context.Context, id string) (out map[string]history.Moment, err error) {
@@ -366,13 +373,15 @@ func TestABundleIsReplayedElsewhere(t *testing.T) {
 
 func TestDraftsAreKeptByTheServer(t *testing.T) {
 	_, labs, l := open(t)
-	require.NoError(t, labs.KeepDraft(t.Context(), store.Draft{LabID: l.ID, Text: "router mill\n", Base: 1}))
-	d, ok, err := labs.Draft(t.Context(), l.ID)
+	for _, owner := range []string{"one", "other"} {
+		require.NoError(t, labs.KeepDraft(t.Context(), store.Draft{LabID: l.ID, Owner: owner, Text: "router mill\n", Base: 1}))
+	}
+	drafts, err := labs.Drafts(t.Context(), l.ID)
 	require.NoError(t, err)
-	require.True(t, ok)
-	require.Equal(t, "router mill\n", d.Text)
-	require.NoError(t, labs.DropDraft(t.Context(), l.ID))
-	_, ok, err = labs.Draft(t.Context(), l.ID)
+	require.Len(t, drafts, 2)
+	require.NoError(t, labs.DropDraft(t.Context(), l.ID, "one"))
+	drafts, err = labs.Drafts(t.Context(), l.ID)
 	require.NoError(t, err)
-	require.False(t, ok)
+	require.Equal(t, "other", drafts[0].Owner)
+	require.Len(t, drafts, 1)
 }

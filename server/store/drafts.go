@@ -12,22 +12,21 @@ import (
 	"hellebore/core/history"
 )
 
-// Draft is a text that somebody is writing for a lab; a lab has one at most.
+// Draft is a text that somebody is writing for a lab; everybody has one at most.
 type Draft struct {
 	LabID     string `gorm:"primaryKey"`
+	Owner     string `gorm:"primaryKey"` // the browser that it is written in
 	Text      string
 	Base      int // the action that applied the text which it was made from
 	Author    string
 	UpdatedAt time.Time
 }
 
-// Draft is the draft of a lab; ok is false if there is none.
-func (s *Store) Draft(ctx context.Context, id string) (d Draft, ok bool, err error) {
-	err = s.db.WithContext(ctx).First(&d, "lab_id = ?", id).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return d, false, nil
-	}
-	return d, err == nil, err
+// Drafts are the drafts of a lab, the latest first.
+func (s *Store) Drafts(ctx context.Context, id string) ([]Draft, error) {
+	drafts := []Draft{}
+	err := s.db.WithContext(ctx).Order("updated_at DESC").Find(&drafts, "lab_id = ?", id).Error
+	return drafts, err
 }
 
 // KeepDraft writes a draft over the one that there was.
@@ -40,9 +39,9 @@ func (s *Store) KeepDraft(ctx context.Context, d Draft) error {
 	return err
 }
 
-// DropDraft throws a lab's draft away, if there is one.
-func (s *Store) DropDraft(ctx context.Context, id string) error {
-	return s.db.WithContext(ctx).Delete(&Draft{}, "lab_id = ?", id).Error
+// DropDraft throws somebody's draft away, if there is one.
+func (s *Store) DropDraft(ctx context.Context, id, owner string) error {
+	return s.db.WithContext(ctx).Delete(&Draft{}, "lab_id = ? AND owner = ?", id, owner).Error
 }
 
 // moment is a moment that has a name.

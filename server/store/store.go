@@ -123,8 +123,9 @@ CREATE TABLE meta (key text PRIMARY KEY, value text NOT NULL);`).Error
 				return db.Exec(`
 ALTER TABLE journal ADD author text NOT NULL DEFAULT '', ADD message text NOT NULL DEFAULT '';
 CREATE TABLE drafts (
-  lab_id text PRIMARY KEY REFERENCES labs (id) ON DELETE CASCADE,
-  text text NOT NULL, base bigint NOT NULL, author text NOT NULL, updated_at timestamptz NOT NULL
+  lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, owner text NOT NULL,
+  text text NOT NULL, base bigint NOT NULL, author text NOT NULL, updated_at timestamptz NOT NULL,
+  PRIMARY KEY (lab_id, owner)
 );
 CREATE TABLE moments (
   lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, name text NOT NULL,

@@ -77,20 +77,19 @@ func TestStore(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, journal, 2)
 
-	_, ok, err := s.Draft(ctx, "a")
-	require.NoError(t, err)
-	require.False(t, ok)
-	for _, text := range []string{"lab", "lab \"z\""} {
-		require.NoError(t, s.KeepDraft(ctx, Draft{LabID: "a", Text: text, Base: 1, Author: "Ada"}))
+	for _, d := range []Draft{{Owner: "x", Text: "lab"}, {Owner: "y", Text: "router"}, {Owner: "x", Text: "lab \"z\"", Base: 1, Author: "Ada"}} {
+		d.LabID = "a"
+		require.NoError(t, s.KeepDraft(ctx, d))
 	}
-	d, ok, err := s.Draft(ctx, "a")
+	drafts, err := s.Drafts(ctx, "a")
 	require.NoError(t, err)
-	require.True(t, ok)
-	require.Equal(t, "lab \"z\"", d.Text)
-	require.Equal(t, "Ada", d.Author)
-	require.NoError(t, s.DropDraft(ctx, "a"))
-	_, ok, _ = s.Draft(ctx, "a")
-	require.False(t, ok)
+	require.Len(t, drafts, 2, "one an owner")
+	require.Equal(t, "lab \"z\"", drafts[0].Text)
+	require.Equal(t, "Ada", drafts[0].Author)
+	require.NoError(t, s.DropDraft(ctx, "a", "x"))
+	drafts, err = s.Drafts(ctx, "a")
+	require.NoError(t, err)
+	require.Len(t, drafts, 1)
 	require.ErrorIs(t, s.KeepDraft(ctx, Draft{LabID: "nobody"}), ErrNotFound)
 
 	require.NoError(t, s.NameMoment(ctx, "a", "calm", history.Moment{Step: 1, At: 5}))

@@ -62,6 +62,7 @@ export type Brief = Schemas['Brief'];
 export type Pairs = Schemas['Pairs'];
 export type Block = Schemas['Block'];
 export type NamedMoment = Schemas['NamedMoment'];
+export type KeptDraft = Schemas['Draft'];
 
 export const http = createClient<paths>({
   baseUrl: typeof location === 'undefined' ? '' : location.origin,
@@ -377,11 +378,11 @@ export function useApplyPreview(id: string) {
   });
 }
 
-/** The draft that the server keeps; asked for once, since the page itself is what changes it. */
-export const useKeptDraft = (id: string) =>
+/** The drafts that the server keeps; asked for once, since the page itself is what changes its own. */
+export const useKeptDrafts = (id: string) =>
   useQuery({
-    queryKey: ['draft', id],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/draft', { params: { path: { id } } })),
+    queryKey: ['drafts', id],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/drafts', { params: { path: { id } } })),
     staleTime: 0,
     gcTime: 0,
   });

@@ -278,19 +278,35 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/labs/{id}/draft": {
+    "/api/labs/{id}/drafts": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The draft of a lab */
-        get: operations["get-draft"];
+        /** The drafts of a lab, the latest first */
+        get: operations["list-drafts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/drafts/{owner}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
         /** Keep a draft */
         put: operations["keep-draft"];
         post?: never;
-        /** Throw the draft away */
+        /** Throw a draft away */
         delete: operations["drop-draft"];
         options?: never;
         head?: never;
@@ -1336,9 +1352,9 @@ export interface components {
              * @description textSeq of the text it was made from
              */
             base: number;
+            /** @description the browser that it is written in */
+            owner: string;
             text: string;
-            /** @description there is one */
-            there: boolean;
             /** Format: date-time */
             updated: string;
         };
@@ -3329,9 +3345,15 @@ export interface operations {
     };
     "export-comparison": {
         parameters: {
-            query?: never;
+            query: {
+                /** @description a moment */
+                before: string;
+                /** @description a moment */
+                after: string;
+            };
             header?: never;
             path: {
+                id: string;
                 format: "json" | "md" | "csv";
             };
             cookie?: never;
@@ -3394,7 +3416,7 @@ export interface operations {
             };
         };
     };
-    "get-draft": {
+    "list-drafts": {
         parameters: {
             query?: never;
             header?: never;
@@ -3411,7 +3433,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Draft"];
+                    "application/json": components["schemas"]["Draft"][];
                 };
             };
             /** @description Error */
@@ -3431,6 +3453,8 @@ export interface operations {
             header?: never;
             path: {
                 id: string;
+                /** @description a name that a browser gives itself */
+                owner: string;
             };
             cookie?: never;
         };
@@ -3464,6 +3488,8 @@ export interface operations {
             header?: never;
             path: {
                 id: string;
+                /** @description a name that a browser gives itself */
+                owner: string;
             };
             cookie?: never;
         };

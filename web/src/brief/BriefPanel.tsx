@@ -3,30 +3,19 @@ import { useState } from 'react';
 import { useBrief } from '../api/client';
 import { CheckCard } from '../checks/ChecksView';
 import { useFocus } from '../focus/focus';
-import { Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Aside, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 
 /** The lab's text for whoever opens it, beside the work. */
 export function BriefPanel({ close }: { close: () => void }) {
   return (
-    <Box
-      as="aside"
-      w="340px"
-      flexShrink={0}
-      bg="panel"
-      borderLeft="1px solid"
-      borderColor="line"
-      overflow="auto"
-      p={4}
-      aria-label="Brief"
-      tabIndex={0}
-    >
+    <Aside label="Brief" w="340px">
       <Flex justify="flex-end" float="right" ml={2}>
         <Plain size="xs" h="22px" onClick={close} aria-label="Close the brief">
           close
         </Plain>
       </Flex>
       <BriefText />
-    </Box>
+    </Aside>
   );
 }
 

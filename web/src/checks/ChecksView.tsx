@@ -52,10 +52,12 @@ interface CardProps {
   goto?: (line: number) => void;
   /** Leaves out what holds. */
   failedOnly?: boolean;
+  /** It was found out on a copy that no view shows. */
+  onCopy?: boolean;
 }
 
 /** A check: what it does first, what it expects, what was found. */
-export function CheckCard({ check: c, goto, failedOnly = false }: CardProps) {
+export function CheckCard({ check: c, goto, failedOnly = false, onCopy = false }: CardProps) {
   const { show } = useFocus();
   return (
     <Box
@@ -96,7 +98,13 @@ export function CheckCard({ check: c, goto, failedOnly = false }: CardProps) {
             <Mono>{o.expects}</Mono>
             <Box color={o.passed ? undefined : 'brick'}>{o.says}</Box>
             {o.facts.slice(0, 5).map((f, k) => (
-              <Evidence key={k} fact={f} shown={o.says} show={(v, f) => void show(v, f)} />
+              <Evidence
+                key={k}
+                fact={f}
+                shown={o.says}
+                linked={!onCopy && c.when.length === 0}
+                show={(v, f) => void show(v, f)}
+              />
             ))}
           </Box>
         ))}
@@ -107,25 +115,29 @@ export function CheckCard({ check: c, goto, failedOnly = false }: CardProps) {
 function Evidence({
   fact: f,
   shown,
+  linked,
   show,
 }: {
   fact: Fact;
   shown: string;
+  linked: boolean;
   show: (v: View, focus: { who?: string; to?: string }) => void;
 }) {
   if (!f.view) return null;
   return (
     <Box fontSize="12px">
       {f.text !== shown && !shown.includes(f.text) && <Quiet>{f.text} </Quiet>}
-      <Box asChild color="plum" textDecoration="underline" fontSize="11.5px">
-        <button
-          onClick={() =>
-            show(f.view as View, { ...(f.who ? { who: f.who } : {}), ...(f.to ? { to: f.to } : {}) })
-          }
-        >
-          see {f.view}
-        </button>
-      </Box>
+      {linked && (
+        <Box asChild color="plum" textDecoration="underline" fontSize="11.5px">
+          <button
+            onClick={() =>
+              show(f.view as View, { ...(f.who ? { who: f.who } : {}), ...(f.to ? { to: f.to } : {}) })
+            }
+          >
+            see {f.view}
+          </button>
+        </Box>
+      )}
     </Box>
   );
 }

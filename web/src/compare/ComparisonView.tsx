@@ -79,8 +79,10 @@ export function Summary({ lines, most = 7 }: { lines: string[]; most?: number })
         </Box>
       ))}
       {lines.length > shown.length && (
-        <Box asChild color="plum" textDecoration="underline">
-          <button onClick={() => setAll(true)}>and {lines.length - shown.length} more lines</button>
+        <Box as="li">
+          <Box asChild color="plum" textDecoration="underline">
+            <button onClick={() => setAll(true)}>and {lines.length - shown.length} more lines</button>
+          </Box>
         </Box>
       )}
     </Box>

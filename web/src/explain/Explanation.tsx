@@ -4,7 +4,7 @@ import { useMap, useNeighbours, type Flow, type LabState, type MapLink, type Nei
 import { cableOf, deviceOf, portName, useFocus } from '../focus/focus';
 import { faultWords } from '../map/LinkEdge';
 import { Reasons } from '../neighbours/Reasons';
-import { Key, Mono, Plain, Quiet } from '../parts/parts';
+import { Aside, Key, Mono, Plain, Quiet } from '../parts/parts';
 import { plural } from '../parts/words';
 import { currentAction } from '../timeline/current';
 import { Story } from './Story';
@@ -34,18 +34,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
   const flows = map.data?.flows ?? [];
   const flow = focus.to.startsWith('flow ') ? flows.filter((f) => f.name === focus.to.slice(5)) : flows;
   return (
-    <Box
-      as="aside"
-      w="300px"
-      flexShrink={0}
-      bg="panel"
-      borderLeft="1px solid"
-      borderColor="line"
-      overflow="auto"
-      p={4}
-      aria-label="Explanation"
-      tabIndex={0}
-    >
+    <Aside label="Explanation" w="300px">
       <Flex justify="flex-end" float="right" ml={2}>
         <Plain size="xs" h="22px" onClick={close} aria-label="Close the explanation">
           close
@@ -120,7 +109,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
           is the newer engine's.
         </Part>
       )}
-    </Box>
+    </Aside>
   );
 }
 

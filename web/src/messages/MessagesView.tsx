@@ -15,11 +15,16 @@ const most = 300;
 export function MessagesView() {
   const { id, focus, set } = useFocus();
   const data = useMessages(id, focus.when);
+  const earlier = useMessages(id, focus.since || focus.when);
   const [read, mark] = useRead(id);
   const [only, setOnly] = useState<'all' | 'new' | 'trouble'>('all');
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the messages" />;
-  const all = data.data.messages;
+  // Between two moments: what was said since the first.
+  const known = focus.since === '' ? 0 : Math.max(0, ...(earlier.data?.messages ?? []).map((m) => m.number));
+  const all = data.data.messages.filter((m) => m.number > known);
+  if (all.length === 0 && focus.since !== '')
+    return <Empty title="Nobody said anything">No router had anything to say between the two moments.</Empty>;
   if (all.length === 0)
     return <Empty title="Nobody has said anything yet">No port came up and no neighbour was met.</Empty>;
   const who = deviceOf(focus.who);

@@ -32,8 +32,10 @@ export function PacketsView({ lab }: { lab: LabState }) {
   const [open, setOpen] = useState('');
   const action = lab.actions[seq - 1];
   const port = map.data ? chosenPort(map.data, focus.who) : '';
-  const from = seconds(stretch.from) ?? (whole || !action ? '0' : action.start.toFixed(9));
-  const to = seconds(stretch.to) ?? (whole || !action || seq === lab.actions.length ? 'now' : `after-${seq}`);
+  const from = seconds(stretch.from) ?? (focus.since || (whole || !action ? '0' : action.start.toFixed(9)));
+  const to =
+    seconds(stretch.to) ??
+    (focus.since ? focus.when : whole || !action || seq === lab.actions.length ? 'now' : `after-${seq}`);
   const data = usePackets(id, port, from, to, kinds);
   if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
   if (!map.data) return <Waiting what="reading the map" />;

@@ -1,4 +1,5 @@
 import { Box, Button, Flex, Spinner, Text, chakra, type BoxProps, type ButtonProps } from '@chakra-ui/react';
+import type React from 'react';
 import type { ReactNode } from 'react';
 import { ApiError } from '../api/client';
 
@@ -168,4 +169,36 @@ export const Pick = ({ label, value, onChange, options }: PickProps) => (
       ))}
     </chakra.select>
   </chakra.label>
+);
+
+/** A line to write in. */
+export const Line = (props: React.ComponentProps<typeof chakra.input>) => (
+  <chakra.input
+    flex={1}
+    minW={0}
+    h="28px"
+    px={2}
+    bg="raised"
+    border="1px solid"
+    borderColor="line"
+    borderRadius="sm"
+    _placeholder={{ color: 'quiet' }}
+    {...props}
+  />
+);
+
+/** A panel beside the view, of things that stay while views change. */
+export const Aside = ({ label, ...rest }: BoxProps & { label: string }) => (
+  <Box
+    as="aside"
+    flexShrink={0}
+    bg="panel"
+    borderLeft="1px solid"
+    borderColor="line"
+    overflow="auto"
+    p={4}
+    aria-label={label}
+    tabIndex={0}
+    {...rest}
+  />
 );

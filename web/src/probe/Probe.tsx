@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState, type ReactNode } from 'react';
 import type { MapDevice } from '../api/client';
 import { useFocus } from '../focus/focus';
-import { Main, Plain, Quiet } from '../parts/parts';
+import { Aside, Main, Plain, Quiet } from '../parts/parts';
 import { Replies } from './Replies';
 import { useProbe } from './useProbe';
 
@@ -42,18 +42,7 @@ export function Probe({ devices, who, close }: Props) {
   const running = probed?.running === true;
   const start = (trace: boolean) => send({ from, source, to, count, trace, port });
   return (
-    <Box
-      as="aside"
-      w="360px"
-      flexShrink={0}
-      bg="panel"
-      borderLeft="1px solid"
-      borderColor="line"
-      overflow="auto"
-      p={4}
-      aria-label="Probe"
-      tabIndex={0}
-    >
+    <Aside label="Probe" w="360px">
       <Flex align="center" mb={2}>
         <Box as="h2" fontSize="14px" flex={1}>
           Probe and trace
@@ -139,7 +128,7 @@ export function Probe({ devices, who, close }: Props) {
           The packets travel a copy of the network at the moment in focus; the lab itself does not notice.
         </Quiet>
       )}
-    </Box>
+    </Aside>
   );
 }
 

@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import type { components } from '../api/schema';
-import { Main, Mono, Plain, Quiet, Trouble } from '../parts/parts';
+import { Line, Main, Mono, Plain, Quiet, Trouble } from '../parts/parts';
 import { plural } from '../parts/words';
 import { rename } from './edits';
 
@@ -47,21 +47,14 @@ export function NamePanel({ named, text, change, goto, close, readOnly }: Props)
         }}
       >
         <Flex gap={2} mb={2}>
-          <chakra.input
+          <Line
             aria-label="New name"
             autoFocus
             value={to}
             onChange={(e) => setTo(e.target.value)}
-            flex={1}
-            minW={0}
             h="26px"
-            px={2}
             fontFamily="mono"
             fontSize="12px"
-            bg="raised"
-            border="1px solid"
-            borderColor="line"
-            borderRadius="sm"
           />
           <Main size="xs" h="26px" type="submit" disabled={readOnly || to === named.name || to === ''}>
             Rename everywhere

@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import type { Block } from '../api/client';
-import { Main, Mono, Plain, Quiet, Trouble } from '../parts/parts';
+import { Line, Main, Mono, Plain, Quiet, Trouble } from '../parts/parts';
 import { copyRouter, mustDiffer, spread } from './edits';
 
 interface Props {
@@ -34,20 +34,11 @@ export function OutlinePanel({ blocks, text, change, goto, beside, readOnly }: P
   return (
     <Box>
       <Flex gap={2} mb={2}>
-        <chakra.input
+        <Line
           aria-label="Filter the outline"
           placeholder="filter: via, .e1, policy"
           value={filter}
           onChange={(e) => setFilter(e.target.value)}
-          flex={1}
-          minW={0}
-          h="28px"
-          px={2}
-          bg="raised"
-          border="1px solid"
-          borderColor="line"
-          borderRadius="sm"
-          _placeholder={{ color: 'quiet' }}
         />
         {matching.length > 0 && (
           <Plain size="xs" h="28px" onClick={() => setMarked([...new Set([...live, ...matching])])}>
@@ -232,19 +223,12 @@ function Copy({ router, text, change, close }: CopyProps) {
       {rows?.map((r, i) => (
         <chakra.label key={r.what} display="flex" gap={2} alignItems="center" mb={1} fontSize="12px">
           <Box w="110px">{r.what}</Box>
-          <chakra.input
+          <Line
             value={r.suggest}
             aria-label={r.what}
             onChange={(e) => setRows(rows.map((x, k) => (k === i ? { ...x, suggest: e.target.value } : x)))}
-            flex={1}
-            minW={0}
             h="24px"
-            px={2}
             fontFamily="mono"
-            bg="raised"
-            border="1px solid"
-            borderColor="line"
-            borderRadius="sm"
           />
         </chakra.label>
       ))}

@@ -39,7 +39,15 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
           tone={failed.length === 0 ? 'leaf' : 'brick'}
           open={failed.length > 0}
         >
-          {failed.map((c) => c.after && <CheckCard key={c.name} check={c.after} failedOnly />)}
+          {failed.map(
+            (c) =>
+              c.after && (
+                <Box key={c.name}>
+                  {c.before === false && <Quiet>it fails now as well:</Quiet>}
+                  <CheckCard check={c.after} failedOnly onCopy />
+                </Box>
+              ),
+          )}
           {p.checks
             .filter((c) => c.after?.passed)
             .map((c) => (

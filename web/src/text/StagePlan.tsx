@@ -1,5 +1,5 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { Plain, Quiet } from '../parts/parts';
+import { Line, Plain, Quiet } from '../parts/parts';
 
 /** How a change is to be made: in which order, and whether it is taken back when it does harm. */
 export interface Plan {
@@ -126,19 +126,6 @@ interface FieldProps {
 const Field = ({ label, value, placeholder, onChange }: FieldProps) => (
   <chakra.label display="flex" gap={2} alignItems="center" mb={1}>
     <Quiet w="28px">{label}</Quiet>
-    <chakra.input
-      value={value}
-      placeholder={placeholder}
-      onChange={(e) => onChange(e.target.value)}
-      flex={1}
-      minW={0}
-      h="26px"
-      px={2}
-      bg="raised"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="sm"
-      _placeholder={{ color: 'quiet' }}
-    />
+    <Line value={value} placeholder={placeholder} onChange={(e) => onChange(e.target.value)} h="26px" />
   </chakra.label>
 );

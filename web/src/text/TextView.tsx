@@ -7,9 +7,10 @@ import {
   unwrap,
   useAct,
   useApplyPreview,
-  useKeptDraft,
+  useKeptDrafts,
   usePreview,
   useWarnings,
+  type KeptDraft,
   type LabState,
   type Previewed,
   type Problem,
@@ -28,7 +29,7 @@ import { SideBySide } from './SideBySide';
 import { StagePlan, noPlan, orderOf, type Plan } from './StagePlan';
 import { TheirText } from './TheirText';
 import { TwoTexts } from './TwoTexts';
-import { author, keepDraft, readDraft, setAuthor, type Draft } from './draft';
+import { author, keepDraft, owner, readDraft, setAuthor, type Draft } from './draft';
 import { mended, outlineOf, usesAt } from './edits';
 
 const noProblems: Problem[] = [];
@@ -45,10 +46,13 @@ interface Props {
 export default function TextView(props: Props) {
   const { id } = useFocus();
   const here = readDraft(id);
-  const kept = useKeptDraft(id);
+  const kept = useKeptDrafts(id);
   if (here === undefined && kept.isPending) return <Waiting what="looking for a draft" />;
-  const there = kept.data?.there ? { text: kept.data.text, base: kept.data.base } : undefined;
-  return <Text {...props} found={here ?? there} />;
+  const there = kept.data?.find((d) => d.owner === owner());
+  const others = kept.data?.filter((d) => d.owner !== owner()) ?? [];
+  return (
+    <Text {...props} found={here ?? (there && { text: there.text, base: there.base })} others={others} />
+  );
 }
 
 type Panel = 'problems' | 'preview' | 'outline' | 'revisions' | 'brief';
@@ -61,7 +65,7 @@ const panels: [Panel, string][] = [
 ];
 
 /** A draft until it is applied: its problems, its effect, and the ways to write it. */
-function Text({ lab, past, line, found }: Props & { found: Draft | undefined }) {
+function Text({ lab, past, line, found, others }: Props & { found: Draft | undefined; others: KeptDraft[] }) {
   const { id, focus } = useFocus();
   const running = useWarnings(id, focus.when);
   const [draft, setDraft] = useState(() => found ?? { text: lab.text, base: lab.textSeq });
@@ -369,6 +373,30 @@ function Text({ lab, past, line, found }: Props & { found: Draft | undefined }) 
             compare={(before, after) => setPair({ before, after })}
             goBack={(seq) => void goBack(seq)}
           />
+        )}
+        {panel === 'problems' && !dirty && !past && others.length > 0 && (
+          <Box mt={4} data-testid="others">
+            <Box as="h2" fontSize="13px" mb={1}>
+              Drafts of others
+            </Box>
+            {others.slice(0, 5).map((d) => (
+              <Flex key={d.owner} align="center" gap={2} mb={1}>
+                <Box flex={1}>
+                  {d.author || 'somebody'} <Quiet>{new Date(d.updated).toLocaleString()}</Quiet>
+                </Box>
+                <Plain
+                  size="xs"
+                  h="22px"
+                  onClick={() => {
+                    keepDraft(id, { text: d.text, base: d.base });
+                    setDraft({ text: d.text, base: d.base });
+                  }}
+                >
+                  go on with a copy
+                </Plain>
+              </Flex>
+            ))}
+          </Box>
         )}
         {panel === 'problems' && !dirty && (
           <Quiet display="block" mt={4}>

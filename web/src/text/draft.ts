@@ -2,7 +2,7 @@ import { http } from '../api/client';
 
 /**
  * A draft is kept in two places: in its tab, at once, so that a reload loses nothing; and by the server, a moment
- * later, so that it is there in another browser tomorrow.
+ * later, so that it is there tomorrow. Everybody has their own: others are offered those of their colleagues.
  */
 export interface Draft {
   text: string;
@@ -38,13 +38,27 @@ export function keepDraft(id: string, d: Draft | undefined) {
 
 /** Tells the server. If it cannot be reached, the tab still has the draft, and the next key tries again. */
 async function tell(id: string, d: Draft | undefined) {
-  const path = { id };
+  const path = { id, owner: owner() };
   try {
-    if (d) await http.PUT('/api/labs/{id}/draft', { params: { path }, body: { ...d, author: author() } });
-    else await http.DELETE('/api/labs/{id}/draft', { params: { path } });
+    if (d)
+      await http.PUT('/api/labs/{id}/drafts/{owner}', { params: { path }, body: { ...d, author: author() } });
+    else await http.DELETE('/api/labs/{id}/drafts/{owner}', { params: { path } });
   } catch {
     // See above.
   }
+}
+
+const ownerKey = 'hellebore-browser';
+
+/** What this browser calls itself, so that its drafts are its own. */
+export function owner(): string {
+  const known = localStorage.getItem(ownerKey);
+  if (known) return known;
+  const made = [...crypto.getRandomValues(new Uint8Array(12))]
+    .map((b) => b.toString(16).padStart(2, '0'))
+    .join('');
+  localStorage.setItem(ownerKey, made);
+  return made;
 }
 
 const nameKey = 'hellebore-author';

@@ -7,6 +7,7 @@ import { duration, exact } from '../parts/words';
 import { BeforeAfter } from './BeforeAfter';
 import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
+import { Moments } from './Moments';
 import { currentAction } from './current';
 import { useDrag } from './TimelineDock';
 
@@ -23,6 +24,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
+      <Moments lab={lab} />
       <Sheet
         label="Actions"
         heads={['#', 'at', 'action', 'convergence', 'what it caused']}

@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useMemo, useState } from 'react';
 import { useWhy, type Answer, type Fact, type MapData, type Neighbour } from '../api/client';
 import { deviceOf, peerOf, useFocus, type Focus, type View } from '../focus/focus';
-import { Key, Main, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Line, Aside, Key, Main, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 import { duration } from '../parts/words';
 
 interface Props {
@@ -26,18 +26,7 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
     setAsked(q);
   };
   return (
-    <Box
-      as="aside"
-      w="320px"
-      flexShrink={0}
-      bg="panel"
-      borderLeft="1px solid"
-      borderColor="line"
-      overflow="auto"
-      p={4}
-      aria-label="Why"
-      tabIndex={0}
-    >
+    <Aside label="Why" w="320px">
       <Flex align="center" mb={2}>
         <Box as="h2" fontSize="14px" flex={1}>
           Why?
@@ -53,20 +42,14 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
         }}
       >
         <Flex gap={2}>
-          <chakra.input
+          <Line
             aria-label="Question"
             value={line}
             onChange={(e) => setLine(e.target.value)}
             placeholder="why is viaduct - summit not up"
-            flex={1}
-            minW={0}
             h="32px"
             px={3}
-            bg="raised"
-            border="1px solid"
-            borderColor="line"
             borderRadius="md"
-            _placeholder={{ color: 'quiet' }}
           />
           <Main type="submit" disabled={line.trim() === ''}>
             Ask
@@ -98,7 +81,7 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
           ))}
         </Flex>
       )}
-    </Box>
+    </Aside>
   );
 }
 
@@ -194,7 +177,9 @@ function Proof({ fact: f, goto }: { fact: Fact; goto: (line: number) => void }) 
       fontSize="11.5px"
       onClick={() => void show(f.view as View, change)}
     >
-      {f.when !== undefined ? `the moment, ${duration(f.when)}` : `see ${f.view}`}
+      {f.when === undefined
+        ? `see ${f.view}`
+        : `${f.view === 'packets' ? 'the packets' : 'the moment'}, ${duration(f.when)}`}
     </chakra.button>
   );
 }
