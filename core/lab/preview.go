@@ -57,10 +57,10 @@ type Preview struct {
 	TakenBack string           `json:"takenBack,omitempty" doc:"why the change would be taken back by itself"`
 	Settles   bool             `json:"settles"`
 
-	plan    Plan
-	base    position
-	branch  *history.History
-	stopped bool
+	plan   Plan
+	base   position
+	branch *history.History
+	stages []string // what each step of the plan says of itself; a way back has no entry
 }
 
 // position is where a lab stood when a preview was made.
@@ -99,18 +99,20 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 	}
 	old := l.Text()
 	for i, text := range texts {
-		message := p.Message
+		stage := ""
 		if len(texts) > 1 {
-			message = strings.TrimSpace(fmt.Sprintf("%s (stage %d of %d: %s)", p.Message, i+1, len(texts), strings.Join(p.Order[i], ", ")))
+			stage = fmt.Sprintf("(stage %d of %d: %s)", i+1, len(texts), strings.Join(p.Order[i], ", "))
 		}
+		out.stages = append(out.stages, stage)
 		var until event.Time
 		if i < len(texts)-1 {
 			until = event.Time(p.Pause * 1e9)
 		}
-		if err := out.step(text, message, until, stop); err != nil {
+		if err := out.step(text, "", until, stop); err != nil {
 			return nil, err
 		}
 	}
+	out.Sign(p.Author, p.Message)
 	is, ok := check.Run(out.branch, stop)
 	if !ok {
 		return nil, errStopped
@@ -127,6 +129,17 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 }
 
 var errStopped = fmt.Errorf("the preview was stopped")
+
+// Sign says who makes the change and why: the last word counts, so it can be said
+// after the preview was looked at.
+func (p *Preview) Sign(author, message string) {
+	for i, s := range p.Steps() {
+		s.Author = author
+		if i < len(p.stages) {
+			s.Message = strings.TrimSpace(message + " " + p.stages[i])
+		}
+	}
+}
 
 // step applies a text on the copy.
 func (p *Preview) step(text, message string, until event.Time, stop func() bool) error {

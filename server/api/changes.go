@@ -63,12 +63,16 @@ func (h *handlers) registerChanges(api huma.API) {
 		func(ctx context.Context, in *struct {
 			LabPath
 			Preview string `path:"preview" maxLength:"40"`
+			Body    struct {
+				Author  string `json:"author,omitempty" maxLength:"80"`
+				Message string `json:"message,omitempty" maxLength:"400" doc:"why it is done"`
+			}
 		}) (*body[observe.Action], error) {
 			l, err := h.labs.Open(ctx, in.ID)
 			if err != nil {
 				return nil, problem(err)
 			}
-			record, err := l.Apply(ctx, in.Preview)
+			record, err := l.Apply(ctx, in.Preview, in.Body.Author, in.Body.Message)
 			if err != nil {
 				return nil, problem(err)
 			}

@@ -62,10 +62,10 @@ func (o *Lab) preview(x *lab.Lab, p lab.Plan) (string, *lab.Preview, error) {
 	return k.id, preview, nil
 }
 
-// Apply makes what was previewed the present, exactly as it was seen. If the lab
-// has moved on since, nothing is applied: the error is Overtaken, with a new
-// preview.
-func (o *Lab) Apply(ctx context.Context, id string) (record history.Record, err error) {
+// Apply makes what was previewed the present, exactly as it was seen, signed by
+// whoever does it. If the lab has moved on since, nothing is applied: the error is
+// Overtaken, with a new preview.
+func (o *Lab) Apply(ctx context.Context, id, author, message string) (record history.Record, err error) {
 	err = o.Do(ctx, func(x *lab.Lab) error {
 		p := o.find(id)
 		if p == nil {
@@ -81,6 +81,7 @@ func (o *Lab) Apply(ctx context.Context, id string) (record history.Record, err 
 			}
 			return &Overtaken{x.Since(p), again}
 		}
+		p.Sign(author, message)
 		steps := p.Steps()
 		for _, s := range steps {
 			s.Made = time.Now().UnixMilli()

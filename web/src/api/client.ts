@@ -369,9 +369,9 @@ export const usePreview = (id: string) =>
 export function useApplyPreview(id: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (preview: string) =>
+    mutationFn: ({ preview, ...body }: { preview: string; author: string; message: string }) =>
       unwrap(
-        http.POST('/api/labs/{id}/previews/{preview}/apply', { params: { path: { id, preview } } }),
+        http.POST('/api/labs/{id}/previews/{preview}/apply', { params: { path: { id, preview } }, body }),
         'The server does not answer, so it is not known whether the change was applied: the timeline shows it once the connection is back.',
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: labKey(id) }),

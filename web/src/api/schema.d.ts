@@ -1069,6 +1069,11 @@ export interface components {
             /** @description the answer in one sentence */
             says: string;
         };
+        "Apply-previewRequest": {
+            author?: string;
+            /** @description why it is done */
+            message?: string;
+        };
         AreaDatabase: {
             /** @description number of the area; empty for what belongs to none */
             area: string;
@@ -4170,7 +4175,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Apply-previewRequest"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

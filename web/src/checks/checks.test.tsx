@@ -28,14 +28,18 @@ const nth = (name: string, i: number) => screen.getAllByRole('button', { name })
 describe('the checks', () => {
   test('show what failed first, with what was found and where', async () => {
     const goto = vi.fn();
-    show(<ChecksView goto={goto} />, { 'GET /api/labs/x1/checks': [check('a', true), check('b', false)] });
+    show(<ChecksView goto={goto} />, {
+      'GET /api/labs/x1/checks': [check('a', true), check('b', false, { when: [] })],
+    });
     const cards = await screen.findAllByTestId('check');
     expect(cards.map((c) => c.textContent)).toEqual([
-      expect.stringMatching(/^failsb.*after cut mill\.e1.*reach mill -> halt.*mill has no route/),
-      expect.stringMatching(/^holdsa/),
+      expect.stringMatching(/^failsb.*reach mill -> halt.*mill has no route/),
+      expect.stringMatching(/^holdsa.*on a copy, after cut mill\.e1/),
     ]);
     await userEvent.click(nth('line 40', 0));
     expect(goto).toHaveBeenCalledWith(40);
+    // What was found out on a copy is to be seen nowhere.
+    expect(screen.getAllByRole('button', { name: 'see routes' })).toHaveLength(1);
     await userEvent.click(nth('see routes', 0));
     expect(screen.getByTestId('address').textContent).toBe('/lab/x1/routes?who=mill&to=10.255.0.2');
   });

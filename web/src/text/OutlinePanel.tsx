@@ -9,13 +9,15 @@ interface Props {
   text: string;
   change: (text: string) => void;
   goto: (line: number) => void;
+  /** Shows where the name in a line stands. */
+  uses: (line: number, column: number) => void;
   /** Shows blocks side by side. */
   beside: (names: string[]) => void;
   readOnly: boolean;
 }
 
 /** The text's blocks: to go to, to mark for the same statement, to see side by side, to copy. */
-export function OutlinePanel({ blocks, text, change, goto, beside, readOnly }: Props) {
+export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnly }: Props) {
   const [filter, setFilter] = useState('');
   const [marked, setMarked] = useState<string[]>([]);
   const [copying, setCopying] = useState('');
@@ -82,6 +84,16 @@ export function OutlinePanel({ blocks, text, change, goto, beside, readOnly }: P
               <chakra.button textAlign="left" flex={1} minW={0} truncate onClick={() => goto(b.line)}>
                 <Quiet>{b.kind}</Quiet> <b>{b.name}</b>
               </chakra.button>
+              {b.name !== '' && b.kind !== 'link' && b.kind !== 'lab' && (
+                <chakra.button
+                  color="plum"
+                  fontSize="11.5px"
+                  title="where it stands, and another name for it (F2 in the text)"
+                  onClick={() => uses(b.line, b.kind.length + 3)}
+                >
+                  uses
+                </chakra.button>
+              )}
               {b.kind === 'router' && (
                 <>
                   <chakra.button

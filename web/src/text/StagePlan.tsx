@@ -19,6 +19,12 @@ export function orderOf(plan: Plan, touched: string[]): string[] {
   return [...kept, ...touched.filter((n) => !kept.includes(n))];
 }
 
+/** Whether two plans do the same, whatever they say of who and why. */
+export const samePlan = (a: Plan, b: Plan, touched: string[]) =>
+  a.guard === b.guard &&
+  a.staged === b.staged &&
+  (!a.staged || (a.pause === b.pause && orderOf(a, touched).join() === orderOf(b, touched).join()));
+
 interface Props {
   plan: Plan;
   touched: string[];

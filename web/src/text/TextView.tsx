@@ -26,7 +26,7 @@ import { PreviewPanel } from './PreviewPanel';
 import { ProblemsPanel } from './ProblemsPanel';
 import { RevisionsPanel } from './RevisionsPanel';
 import { SideBySide } from './SideBySide';
-import { StagePlan, noPlan, orderOf, type Plan } from './StagePlan';
+import { StagePlan, noPlan, orderOf, samePlan, type Plan } from './StagePlan';
 import { TheirText } from './TheirText';
 import { TwoTexts } from './TwoTexts';
 import { author, keepDraft, owner, readDraft, setAuthor, type Draft } from './draft';
@@ -128,7 +128,9 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
     setPlan(noPlan);
     setDraft((d) => ({ text: d.text, base: seq }));
   };
-  const fresh = shown && shown.text === draft.text && shown.plan === plan ? shown.preview : undefined;
+  // Who and why can be said after the preview; what is done, and in which order, cannot.
+  const fresh =
+    shown && shown.text === draft.text && samePlan(shown.plan, plan, touched) ? shown.preview : undefined;
   const look = () => {
     if (past || busy || errors > 0 || !dirty) return;
     setPanel('preview');
@@ -150,15 +152,18 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
     if (past || busy || !dirty) return;
     setOvertaken('');
     if (fresh) {
-      adopt.mutate(fresh.id, {
-        onSuccess: (a) => {
-          if (fresh.takenBack) {
-            setShown(undefined);
-            setDraft((d) => ({ text: d.text, base: a.seq }));
-          } else applied(a.seq);
+      adopt.mutate(
+        { preview: fresh.id, author: who, message: plan.message },
+        {
+          onSuccess: (a) => {
+            if (fresh.takenBack) {
+              setShown(undefined);
+              setDraft((d) => ({ text: d.text, base: a.seq }));
+            } else applied(a.seq);
+          },
+          onError: (e) => void takeAgain(e),
         },
-        onError: (e) => void takeAgain(e),
-      });
+      );
       return;
     }
     act.mutate(
@@ -364,6 +369,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
               setBeside([]);
               setPlace({ line: l, column: 1 });
             }}
+            uses={(l, column) => ask(draft.text, l, column)}
             beside={setBeside}
             readOnly={past}
           />

@@ -6,7 +6,7 @@ import type { Previewed } from '../api/client';
 import { show } from '../testing/app';
 import { textAt } from '../timeline/current';
 import { PreviewPanel } from './PreviewPanel';
-import { StagePlan, noPlan, orderOf } from './StagePlan';
+import { StagePlan, noPlan, orderOf, samePlan } from './StagePlan';
 import { mended, withBlock } from './edits';
 
 const preview = (more: Partial<Previewed> = {}): Previewed => ({
@@ -84,6 +84,15 @@ describe('a staged change', () => {
       'mill',
       'shared',
     ]);
+  });
+  test('is the same whatever is said of it, and another in another order', () => {
+    const plan = { ...noPlan, staged: true, order: ['halt', 'mill'] };
+    const touched = ['mill', 'halt'];
+    expect(samePlan(plan, { ...plan, message: 'why' }, touched)).toBe(true);
+    expect(samePlan(plan, { ...plan, order: [] }, touched)).toBe(false);
+    expect(samePlan(plan, { ...plan, pause: 1 }, touched)).toBe(false);
+    expect(samePlan(noPlan, { ...noPlan, pause: 1 }, touched)).toBe(true);
+    expect(samePlan(noPlan, { ...noPlan, guard: true }, touched)).toBe(false);
   });
   test('is put into order by hand', async () => {
     const change = vi.fn();
