@@ -129,3 +129,78 @@ func TestPortInUseIsSaid(t *testing.T) {
 	require.Error(t, err)
 	require.Contains(t, string(out), "port "+port+" is in use; choose another with --port")
 }
+
+func TestCompareSaysWhatIsDifferent(t *testing.T) {
+	const lab = "../demo/two-carriers.lab"
+	code, out, _ := hellebore(t, "compare", lab, lab)
+	require.Zero(t, code)
+	require.Equal(t, "nothing is different\n", out)
+
+	code, out, _ = hellebore(t, "compare", lab, lab, "--do", "cut viaduct.up")
+	require.Equal(t, 1, code)
+	require.Contains(t, out, "flows timetable and trams take another way\n")
+	require.Contains(t, out, "in AS 64500 1 prefix moved from Skylark to Gannet")
+	require.Contains(t, out, "before: tickets - summit - viaduct - skylark - harbour - crane")
+
+	code, out, _ = hellebore(t, "compare", lab, lab, "--do", "cut viaduct.up", "--format", "json")
+	require.Equal(t, 1, code)
+	var c struct {
+		Summary  []string
+		Sections []struct{ Name string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &c))
+	require.NotEmpty(t, c.Summary)
+	require.Len(t, c.Sections, 8)
+	for format, head := range map[string]string{"csv": "section,kind,device", "md": "# ../demo/two-carriers.lab to ../demo/two-carriers.lab\n"} {
+		_, out, _ = hellebore(t, "compare", lab, lab, "--do", "cut viaduct.up", "--format", format)
+		require.True(t, strings.HasPrefix(out, head), out[:80])
+	}
+	for _, wrong := range [][]string{{"compare", lab, lab, "--do", "cut viaduct.up", "--format", "xls"}, {"compare", lab + "@noon", lab}, {"compare", "none.lab", lab}, {"compare", "none.zip", lab}} {
+		code, _, errs := hellebore(t, wrong...)
+		require.Equal(t, 2, code)
+		require.NotEmpty(t, errs)
+	}
+}
+
+func TestWhyAnswersOnTheCommandLine(t *testing.T) {
+	const lab = "../demo/two-carriers.lab"
+	code, out, _ := hellebore(t, "why", lab, "why is 198.51.100.0/25 not sent to gannet by quarry")
+	require.Zero(t, code)
+	require.Contains(t, out, "198.51.100.0/25 is not sent to gannet by quarry: ")
+	require.Contains(t, out, "statement no-transit of ours-and-customers rejects it (line ")
+	code, out, _ = hellebore(t, "why", lab, "viaduct", "skylark", "--do", "cut viaduct.up", "--json")
+	require.Zero(t, code)
+	var a struct {
+		Says  string
+		Codes []string
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &a))
+	require.Contains(t, a.Says, "BGP ")
+	require.Contains(t, a.Codes, "carrier")
+	code, _, errs := hellebore(t, "why", lab, "is it tea time")
+	require.Equal(t, 2, code)
+	require.Contains(t, errs, "ask for example")
+}
+
+func TestPreviewAndChecksOnTheCommandLine(t *testing.T) {
+	text, err := os.ReadFile("../demo/tarn-valley.lab")
+	require.NoError(t, err)
+	draft := filepath.Join(t.TempDir(), "draft.lab")
+	leak := strings.Replace(string(text), "    where policy ours-and-customers\n    prepend", "    prepend", 1)
+	require.NoError(t, os.WriteFile(draft, []byte(leak), 0o644))
+	code, out, _ := hellebore(t, "preview", "../demo/tarn-valley.lab", draft)
+	require.Equal(t, 1, code, "a check fails")
+	require.Contains(t, out, "gannet is told 2 prefixes more by quarry")
+	require.Contains(t, out, "check \"no carrier hears of the other\": fails")
+	code, out, _ = hellebore(t, "preview", "../demo/tarn-valley.lab", draft, "--guard")
+	require.Equal(t, 1, code)
+	require.Contains(t, out, `it would be taken back: check "no carrier hears of the other" fails`)
+
+	junit := filepath.Join(t.TempDir(), "checks.xml")
+	code, out, _ = hellebore(t, "run", "../demo/tarn-valley.lab", "--junit", junit)
+	require.Equal(t, 1, code)
+	require.Contains(t, out, "the carriers know the second tram network: fails")
+	written, err := os.ReadFile(junit)
+	require.NoError(t, err)
+	require.Contains(t, string(written), `<testsuite name="../demo/tarn-valley.lab" tests="5" failures="1" errors="0">`)
+}
