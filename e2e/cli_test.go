@@ -176,7 +176,7 @@ func TestWhyAnswersOnTheCommandLine(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal([]byte(out), &a))
 	require.Contains(t, a.Says, "BGP ")
-	require.Contains(t, a.Codes, "carrier")
+	require.Contains(t, a.Codes, "peer-not-on-link")
 	code, _, errs := hellebore(t, "why", lab, "is it tea time")
 	require.Equal(t, 2, code)
 	require.Contains(t, errs, "ask for example")

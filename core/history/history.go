@@ -13,7 +13,7 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "4"
+const Engine = "5"
 
 // Bounds of one action.
 const (

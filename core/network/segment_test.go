@@ -238,3 +238,26 @@ func TestLossChangesNothingButTime(t *testing.T) {
 		}
 	}
 }
+
+// TestASegmentOfTwoMindsSettles has a router in another area than the two others
+// on a segment: each hears one whom it takes and one whom it refuses, in turns.
+func TestASegmentOfTwoMindsSettles(t *testing.T) {
+	text := "segment yard a.yard b.yard c.yard\n"
+	for i, name := range []string{"a", "b", "c"} {
+		area := 0
+		if name == "c" {
+			area = 10
+		}
+		text += fmt.Sprintf("router %s\n  port yard 10.7.0.%d/24\n    ospf area %d\n", name, i+1, area)
+	}
+	r := labtext.Parse(text)
+	require.True(t, r.OK(), "%v", r.Problems)
+	w := network.New()
+	w.Configure(&r.Lab)
+	require.Equal(t, network.Settled, w.Settle(1e5, nil))
+	require.Empty(t, w.Check())
+	d := w.Find("c")
+	i, _ := d.Port("yard")
+	require.Len(t, d.OSPF().Port(i).Refusals, 2, "one a source")
+	require.Less(t, w.Calm().LastChange(), 90*event.Second)
+}

@@ -240,10 +240,15 @@ func sideOf(w *network.World, m *network.Medium, end int) side {
 // refusal is what this end refuses of the other.
 func (s side) refusal() ospf.Refusal {
 	v := s.d.OSPF().Port(s.port)
-	if v.Broadcast && v.Refusal.From != s.far {
-		return ospf.Refusal{}
+	if !v.Broadcast {
+		return v.Refusal()
 	}
-	return v.Refusal
+	for _, r := range v.Refusals {
+		if r.From == s.far {
+			return r
+		}
+	}
+	return ospf.Refusal{}
 }
 
 func (s side) config() *config.Port { return &s.d.Ports()[s.port].Config }

@@ -197,7 +197,11 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		p.scheduleSPF(h) // next hops are neighbours' addresses
 	}
 	nb.address, nb.options = src, hello.Options&^wire.OptionN // which stands in hellos only
-	q.refusal = Refusal{}
+	if q.Broadcast {
+		q.refusals.forget(src)
+	} else {
+		q.refusals = nil // there is only one to hear
+	}
 	// HelloReceived: the inactivity timer restarts.
 	nb.inactivity.Set(h, h.Now()+event.FromDuration(q.DeadInterval), inactivityTimer, event.Guard, i, n)
 	h.Calm().Refresh(&nb.guard)

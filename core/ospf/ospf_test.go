@@ -51,7 +51,7 @@ func TestHelloDisagreements(t *testing.T) { // RFC 2328 8.2, 10.5
 			r.start()
 			r.run(60 * event.Second)
 			require.Equal(t, Down, r.nodes[0].state(0))
-			got := r.nodes[0].p.Port(0).Refusal
+			got := r.nodes[0].p.Port(0).Refusal()
 			require.Equal(t, c.want, got.Reason)
 			require.Equal(t, [2]uint64{c.mine, c.theirs}, [2]uint64{got.Mine, got.Theirs})
 			require.Greater(t, got.Count, uint32(3), "repeats are counted, not noted")
@@ -66,7 +66,7 @@ func TestSameRouterIDAndMTU(t *testing.T) {
 	r.nodes[0].p.Start(r.nodes[0], id(0))
 	r.nodes[1].p.Start(r.nodes[1], id(0))
 	r.run(30 * event.Second)
-	require.Equal(t, note.SameRouterID, r.nodes[0].p.Port(0).Refusal.Reason)
+	require.Equal(t, note.SameRouterID, r.nodes[0].p.Port(0).Refusal().Reason)
 
 	r = newRig(t, 2)
 	r.wire(0, 0, 1, 0)
@@ -76,8 +76,8 @@ func TestSameRouterIDAndMTU(t *testing.T) {
 	r.start()
 	r.run(30 * event.Second)
 	require.Less(t, r.nodes[0].state(0), Full, "RFC 2328 10.6")
-	require.Equal(t, note.MTUTooLarge, r.nodes[0].p.Port(0).Refusal.Reason)
-	require.Equal(t, [2]uint64{1400, 1500}, [2]uint64{r.nodes[0].p.Port(0).Refusal.Mine, r.nodes[0].p.Port(0).Refusal.Theirs})
+	require.Equal(t, note.MTUTooLarge, r.nodes[0].p.Port(0).Refusal().Reason)
+	require.Equal(t, [2]uint64{1400, 1500}, [2]uint64{r.nodes[0].p.Port(0).Refusal().Mine, r.nodes[0].p.Port(0).Refusal().Theirs})
 }
 
 func TestDeadIntervalAndOneWay(t *testing.T) {

@@ -112,7 +112,7 @@ type PortConfig struct {
 func (c *PortConfig) running() bool { return c.On && c.Up && c.Address != 0 }
 func (c *PortConfig) talks() bool   { return c.running() && !c.Passive && !c.Loopback }
 
-// Refusal is the last disagreement that a port saw in a packet.
+// Refusal is the last disagreement that a port saw in the packets of one source.
 type Refusal struct {
 	From         ip.Addr
 	Reason       note.Code
@@ -134,8 +134,8 @@ type port struct {
 	sent     uint64      // hellos sent, the counter of keyed randomness
 	toFlood  []uint32    // keys of LSAs that wait for the pacing
 	toAck    []byte      // headers of LSAs that wait to be acknowledged
-	refusal  Refusal
-	stray    Refusal     // packets of virtual links that this router does not have
+	refusals refusals
+	strays   refusals    // of packets of virtual links that this router does not have
 	way      route.SetID // of a virtual port: the way to its other end
 }
 
@@ -330,7 +330,7 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 	q.flood.Stop(h, event.Pending)
 	q.ack.Stop(h, event.Pending)
 	h.Calm().Stop(&q.retry)
-	q.toFlood, q.toAck, q.refusal, q.stray = nil, nil, Refusal{}, Refusal{}
+	q.toFlood, q.toAck, q.refusals, q.strays = nil, nil, nil, nil
 	h.Calm().Disturb(h.Now())
 	q.Up = false // own LSAs are built from what is up
 	p.wantOriginate(h, p.areaOf(q.Area), 0)
@@ -434,7 +434,7 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte, alone bo
 	case head.Area != q.Area && head.Area == 0 && alone:
 		// A virtual link that this router does not have: nothing to do with
 		// who is on the port.
-		p.refuseInto(h, &q.stray, i, src, note.AreaDiffers, uint64(q.Area), 0)
+		p.refuseInto(h, &q.strays, i, src, note.AreaDiffers, uint64(q.Area), 0)
 		return
 	case head.Area != q.Area:
 		p.refuse(h, i, src, note.AreaDiffers, uint64(q.Area), uint64(head.Area))
@@ -479,19 +479,21 @@ func packPrefix(a ip.Addr, n uint8) uint64 { return uint64(a)<<8 | uint64(n) }
 
 // refuse remembers why a packet was not taken, and notes it when it is news.
 func (p *Process) refuse(h Host, i uint32, from ip.Addr, why note.Code, mine, theirs uint64) {
-	p.refuseInto(h, &p.ports[i].refusal, i, from, why, mine, theirs)
+	p.refuseInto(h, &p.ports[i].refusals, i, from, why, mine, theirs)
 }
 
-func (p *Process) refuseInto(h Host, r *Refusal, i uint32, from ip.Addr, why note.Code, mine, theirs uint64) {
-	now := h.Now()
-	if r.Reason == why && r.From == from && r.Mine == mine && r.Theirs == theirs {
-		r.Count++
-		r.Last = now
-		return
+func (p *Process) refuseInto(h Host, list *refusals, i uint32, from ip.Addr, why note.Code, mine, theirs uint64) {
+	r := Refusal{From: from, Reason: why, Mine: mine, Theirs: theirs, Count: 1, First: h.Now(), Last: h.Now()}
+	old, known := list.of(from)
+	same := known && old.Reason == why && old.Mine == mine && old.Theirs == theirs
+	if same {
+		r.Count, r.First = old.Count+1, old.First
 	}
-	*r = Refusal{From: from, Reason: why, Mine: mine, Theirs: theirs, Count: 1, First: now, Last: now}
-	h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(from), B: mine, C: theirs, Reason: why})
-	h.Calm().Disturb(now)
+	list.put(r)
+	if !same {
+		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(from), B: mine, C: theirs, Reason: why})
+		h.Calm().Disturb(h.Now())
+	}
 }
 
 // PortView is a port as a view sees it.
@@ -499,8 +501,18 @@ type PortView struct {
 	PortConfig
 	State     PortState
 	DR, BDR   ip.Addr // by their addresses on the segment; 0 for none
-	Refusal   Refusal
+	Refusals  []Refusal  // by source; for reading
 	NextHello event.Time // 0 if the port sends none
+}
+
+// Refusal is the latest of the refusals; the zero one if there is none.
+func (v PortView) Refusal() (last Refusal) {
+	for _, r := range v.Refusals {
+		if r.Last >= last.Last {
+			last = r
+		}
+	}
+	return last
 }
 
 // Port is the state of a port; the zero view if OSPF is not on it.
@@ -509,7 +521,7 @@ func (p *Process) Port(i uint32) PortView {
 		return PortView{}
 	}
 	q := &p.ports[i]
-	return PortView{q.PortConfig, q.state, q.dr, q.bdr, q.refusal, q.hello.Deadline()}
+	return PortView{q.PortConfig, q.state, q.dr, q.bdr, q.refusals, q.hello.Deadline()}
 }
 
 // Digest folds the process's state in; full includes ages, sequence numbers and
@@ -519,11 +531,17 @@ func (p *Process) Digest(d *store.Digest, h Host, full bool) {
 	d.Add(uint64(p.routerID))
 	for i := range p.ports {
 		q := &p.ports[i]
-		d.Add(uint64(i), uint64(q.Address), uint64(q.Area), uint64(q.Cost), uint64(q.refusal.Reason),
+		d.Add(uint64(i), uint64(q.Address), uint64(q.Area), uint64(q.Cost),
 			uint64(q.state), uint64(q.dr), uint64(q.bdr))
+		for _, r := range q.refusals {
+			d.Add(uint64(r.From), uint64(r.Reason))
+			if full {
+				d.Add(uint64(r.Count))
+			}
+		}
 		d.Flag(q.talks())
 		if full {
-			d.Add(uint64(q.hello.Deadline()), uint64(q.refusal.Count))
+			d.Add(uint64(q.hello.Deadline()))
 		}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
 			nb := &p.nbrs[n-1]

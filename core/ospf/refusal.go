@@ -1,0 +1,52 @@
+package ospf
+
+import (
+	"slices"
+
+	"hellebore/core/wire/ip"
+)
+
+// refusals are what a port refused, one a source, by address. On a segment some
+// may be refused while others are heard: whoever speaks next is no news. The list
+// is replaced, never written, so that copies of a process share it.
+type refusals []Refusal
+
+// maxRefusals bounds the sources that a port remembers: more than can be on a
+// segment of a lab that a person reads.
+const maxRefusals = 64
+
+// of is what was refused of a source.
+func (l refusals) of(from ip.Addr) (Refusal, bool) {
+	for _, r := range l {
+		if r.From == from {
+			return r, true
+		}
+	}
+	return Refusal{}, false
+}
+
+// put remembers a refusal in place of the one of its source. Beyond the bound the
+// one that is longest ago goes.
+func (l *refusals) put(r Refusal) {
+	next := make(refusals, 0, len(*l)+1)
+	for _, o := range *l {
+		if o.From != r.From {
+			next = append(next, o)
+		}
+	}
+	if len(next) == maxRefusals {
+		oldest := slices.IndexFunc(next, func(o Refusal) bool {
+			return !slices.ContainsFunc(next, func(x Refusal) bool { return x.Last < o.Last })
+		})
+		next = slices.Delete(next, oldest, oldest+1)
+	}
+	at, _ := slices.BinarySearchFunc(next, r.From, func(o Refusal, from ip.Addr) int { return int(int64(o.From) - int64(from)) })
+	*l = slices.Insert(next, at, r)
+}
+
+// forget takes a source's refusal away: its packets are taken now.
+func (l *refusals) forget(from ip.Addr) {
+	if _, known := l.of(from); known {
+		*l = slices.DeleteFunc(slices.Clone(*l), func(r Refusal) bool { return r.From == from })
+	}
+}
