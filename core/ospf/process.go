@@ -500,7 +500,7 @@ func (p *Process) refuseInto(h Host, list *refusals, i uint32, from ip.Addr, why
 type PortView struct {
 	PortConfig
 	State     PortState
-	DR, BDR   ip.Addr // by their addresses on the segment; 0 for none
+	DR, BDR   ip.Addr    // by their addresses on the segment; 0 for none
 	Refusals  []Refusal  // by source; for reading
 	NextHello event.Time // 0 if the port sends none
 }
