@@ -113,6 +113,10 @@ func (s *scratch) offer(shared *route.Shared, prefix uint32, r Route) {
 		*old = r
 	case equal && old.Set != route.NoSet && r.Set != route.NoSet:
 		old.Set = s.merge(shared, old.Set, r.Set)
+	case equal && r.Set == route.NoSet && old.Set != route.NoSet && r.Kind == IntraArea:
+		// A network of our own, in another area than where others have it at the same
+		// cost: whoever was offered first, it is our own.
+		*old = r
 	}
 }
 
