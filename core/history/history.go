@@ -192,6 +192,23 @@ func (h *History) Branch() *History {
 	return &b
 }
 
+// BranchAt is an independent history that begins as this one was at a moment.
+func (h *History) BranchAt(m Moment) *History {
+	if m == h.Now() {
+		return h.Branch()
+	}
+	b := New()
+	b.steps = slices.Clip(h.steps[:m.Step])
+	b.head = h.At(m).Clone()
+	for _, s := range b.steps {
+		b.lab = s.Lab
+		if s.Parsed.Kind == Apply {
+			b.text = s.Parsed.Text
+		}
+	}
+	return b
+}
+
 // Replay does again what a journal says. A record that was not completed, since
 // the server died, is carried to its end and completed in place; one whose
 // digest does not come out again is marked Diverged.

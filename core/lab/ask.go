@@ -31,18 +31,23 @@ func (l *Lab) Compare(before, after history.Moment) compare.Comparison {
 	return compare.Worlds(l.World(before), l.World(after))
 }
 
-// Checks are how the checks of the text in force come out now. stop, if not nil,
-// is asked now and then whether to give up; then ok is false.
-func (l *Lab) Checks(stop func() bool) (results []check.Result, ok bool) {
-	if key := l.position(); l.checked != nil && l.checkedAt == key {
+// Checks are how the checks of the text come out at a moment. stop, if not nil, is
+// asked now and then whether to give up; then ok is false.
+func (l *Lab) Checks(m history.Moment, stop func() bool) (results []check.Result, ok bool) {
+	present := m == l.history.Now()
+	if present && l.checked != nil && l.checkedAt == l.position() {
 		return l.checked, true
 	}
-	results, ok = check.Run(l.history, stop)
-	places := labtext.Parse(l.Text()).Places
+	h := l.history
+	if !present {
+		h = h.BranchAt(m)
+	}
+	results, ok = check.Run(h, stop)
+	places := labtext.Parse(h.Text()).Places
 	for i := range results {
 		results[i].Line = places["check "+results[i].Name].Line
 	}
-	if ok {
+	if ok && present {
 		l.checked, l.checkedAt = results, l.position()
 	}
 	return results, ok

@@ -176,13 +176,13 @@ func TestTasksAreTickedOffByTheirChecks(t *testing.T) {
 
 func TestChecksAreLookedAtOnceAMoment(t *testing.T) {
 	l := open(t, demoText(t, "tarn-valley"))
-	first, ok := l.Checks(nil)
+	first, ok := l.Checks(l.History().Now(), nil)
 	require.True(t, ok)
 	require.NotZero(t, first[0].Line)
-	again, _ := l.Checks(func() bool { return true })
+	again, _ := l.Checks(l.History().Now(), func() bool { return true })
 	require.Equal(t, first, again, "they are known already")
 	do(t, l, "cut viaduct.up")
-	_, ok = l.Checks(func() bool { return true })
+	_, ok = l.Checks(l.History().Now(), func() bool { return true })
 	require.False(t, ok, "and are found out anew when the lab has moved on")
 }
 
@@ -218,7 +218,26 @@ func TestAQuestionLeadsToLines(t *testing.T) {
 	require.True(t, found, "the line of the statement that rejects it")
 	_, err = l.Why(l.History().BeforeStep(1), "what breaks without viaduct.up", why.Focus{})
 	require.Error(t, err)
+	then, err := l.Why(l.History().Now(), "what breaks without viaduct.up", why.Focus{})
+	require.NoError(t, err)
 	do(t, l, "cut viaduct.up")
-	_, err = l.Why(l.History().BeforeStep(2), "what breaks without viaduct.up", why.Focus{})
-	require.ErrorContains(t, err, "of the present only")
+	later, err := l.Why(l.History().BeforeStep(2), "what breaks without viaduct.up", why.Focus{})
+	require.NoError(t, err)
+	require.Equal(t, then, later, "the past is asked as it was")
+}
+
+func TestChecksOfThePastAreAsTheyWere(t *testing.T) {
+	l := open(t, demoText(t, "tarn-valley"))
+	then, _ := l.Checks(l.History().Now(), nil)
+	do(t, l, "cut viaduct.up")
+	apply(t, l, strings.ReplaceAll(l.Text(), "check \"no carrier", "check \"really no carrier"), "", "")
+	digest := l.History().Head().Digest(true)
+	was, ok := l.Checks(l.History().BeforeStep(2), nil)
+	require.True(t, ok)
+	require.Equal(t, then, was)
+	is, _ := l.Checks(l.History().Now(), nil)
+	require.NotEqual(t, then, is)
+	require.Equal(t, "really no carrier hears of the other", is[1].Name)
+	require.Contains(t, is[3].Error, "is cut already")
+	require.Equal(t, digest, l.History().Head().Digest(true), "the lab does not notice")
 }

@@ -18,10 +18,7 @@ func breaks(h *history.History, m history.Moment, q Question) (Answer, error) {
 	if q.Port != "" {
 		action = history.Action{Kind: history.Cut, Target: labtext.ParseRef(q.Port)}
 	}
-	if m != h.Now() {
-		return a, fmt.Errorf("what would break can be tried of the present only; go back to now, or fork the lab there")
-	}
-	b := h.Branch()
+	b := h.BranchAt(m)
 	s, err := b.Begin(action, 0)
 	if err != nil {
 		return a, err

@@ -8,6 +8,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"hellebore/core/check"
+	"hellebore/core/history"
 	"hellebore/core/lab"
 	"hellebore/core/observe"
 )
@@ -92,9 +93,9 @@ func (h *handlers) registerChanges(api huma.API) {
 	}) (lab.RevisionPair, error) {
 		return l.CompareRevisions(in.Before, in.After)
 	})
-	ask(h, api, "checks", "How the checks of the text come out now, with the evidence", func(l *lab.Lab, _ *struct{ LabPath }) ([]check.Result, error) {
-		results, _ := l.Checks(nil)
-		return results, nil
+	view(h, api, "checks", "How the checks of the text come out, with the evidence", func(l *lab.Lab, m history.Moment) []check.Result {
+		results, _ := l.Checks(m, nil)
+		return results
 	})
 	ask(h, api, "brief", "The text for whoever opens the lab, with its tasks ticked off", func(l *lab.Lab, _ *struct{ LabPath }) (lab.Brief, error) {
 		return l.Brief(), nil

@@ -306,10 +306,10 @@ export const useComparison = (id: string, since: string, when: string) =>
     placeholderData: keepPreviousData,
   });
 
-export const useChecks = (id: string) =>
+export const useChecks = (id: string, when: string) =>
   useQuery({
-    queryKey: [...labKey(id), 'checks'],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/checks', { params: { path: { id } } })),
+    queryKey: [...labKey(id), 'checks', when],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/checks', at(id, when))),
     placeholderData: keepPreviousData,
   });
 

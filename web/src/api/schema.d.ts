@@ -217,7 +217,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How the checks of the text come out now, with the evidence */
+        /** How the checks of the text come out, with the evidence */
         get: operations["get-checks"];
         put?: never;
         post?: never;
@@ -3283,7 +3283,10 @@ export interface operations {
     };
     "get-checks": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+                at?: string;
+            };
             header?: never;
             path: {
                 id: string;

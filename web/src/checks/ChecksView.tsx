@@ -6,8 +6,9 @@ import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../p
 
 /** Expectations and how they came out, with the evidence. */
 export function ChecksView({ goto }: { goto: (line: number) => void }) {
-  const { id } = useFocus();
-  const data = useChecks(id);
+  const { id, focus } = useFocus();
+  const data = useChecks(id, focus.when);
+  const before = useChecks(id, focus.since || focus.when);
   const [only, setOnly] = useState(false);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="looking whether the checks hold" />;
@@ -23,6 +24,12 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
       </Empty>
     );
   const failed = data.data.filter((c) => !c.passed);
+  if (focus.since !== '')
+    return before.data ? (
+      <Changed before={before.data} after={data.data} goto={goto} />
+    ) : (
+      <Waiting what="looking whether the checks held" />
+    );
   return (
     <Box p={4}>
       <Flex gap={6} mb={3} align="center">
@@ -43,6 +50,42 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
       {(only ? failed : [...failed, ...data.data.filter((c) => c.passed)]).map((c) => (
         <CheckCard key={c.name} check={c} goto={goto} />
       ))}
+    </Box>
+  );
+}
+
+/** Checks that come out otherwise than before; one line for the rest. */
+function Changed({
+  before,
+  after,
+  goto,
+}: {
+  before: CheckResult[];
+  after: CheckResult[];
+  goto: (line: number) => void;
+}) {
+  const was = new Map(before.map((c) => [c.name, c.passed]));
+  const other = after.filter((c) => was.get(c.name) !== c.passed);
+  const gone = before.filter((c) => !after.some((x) => x.name === c.name));
+  return (
+    <Box p={4}>
+      {other.length + gone.length === 0 && (
+        <Empty title="Nothing is different here">Every check comes out as it did before.</Empty>
+      )}
+      {other.map((c) => (
+        <Box key={c.name}>
+          <Quiet>{!was.has(c.name) ? 'came' : was.get(c.name) ? 'it held before' : 'it failed before'}</Quiet>
+          <CheckCard check={c} goto={goto} />
+        </Box>
+      ))}
+      {gone.map((c) => (
+        <Box key={c.name}>
+          <Quiet>gone:</Quiet> {c.name}
+        </Box>
+      ))}
+      <Quiet data-testid="unchanged">
+        {after.length - other.length} of {after.length} checks as before
+      </Quiet>
     </Box>
   );
 }

@@ -50,6 +50,16 @@ describe('the checks', () => {
     await userEvent.click(await screen.findByRole('button', { name: 'failed' }));
     expect(screen.getAllByTestId('check')).toHaveLength(1);
   });
+  test('of two moments are those that come out otherwise', async () => {
+    const asked = show(
+      <ChecksView goto={() => undefined} />,
+      { 'GET /api/labs/x1/checks': [check('a', true)] },
+      '/lab/x1/checks?when=before-2..now',
+    );
+    expect(await screen.findByText('Nothing is different here')).toBeTruthy();
+    expect(screen.getByTestId('unchanged').textContent).toBe('1 of 1 checks as before');
+    expect(asked).toEqual(['GET /api/labs/x1/checks?at=now', 'GET /api/labs/x1/checks?at=before-2']);
+  });
   test('a lab without checks says how to write one', async () => {
     show(<ChecksView goto={() => undefined} />, { 'GET /api/labs/x1/checks': [] });
     expect(await screen.findByText('The text has no checks')).toBeTruthy();

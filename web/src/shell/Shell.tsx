@@ -47,6 +47,9 @@ import { toggleScheme } from './scheme';
 const TextView = lazy(() => import('../text/TextView'));
 const TwoTexts = lazy(() => import('../text/TwoTexts').then((m) => ({ default: m.TwoTexts })));
 
+/** What of a text belongs to policies. */
+const ofPolicies = /^(policy|[a-z-]+-set) | (import|export)-policy/;
+
 /** The frame that stays while views change: focus, views, explanation, timeline. */
 export function Shell() {
   const { id } = useFocus();
@@ -81,7 +84,7 @@ function Open({ lab }: { lab: LabState }) {
   const [labels, setLabels] = useState(false);
   const [tree, setTree] = useState(false);
   const [line, setLine] = useState<{ line: number }>();
-  const checks = useChecks(id);
+  const checks = useChecks(id, 'now');
   const goto = (n: number) => {
     setLine({ line: n });
     void show('text', { when: 'now' });
@@ -296,15 +299,16 @@ function Open({ lab }: { lab: LabState }) {
         <Flex direction="column" flex={1} minW={0}>
           <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
             {comparing && sectionsOf[view] && <ComparisonView view={view} />}
-            {comparing && view === 'text' && (
+            {comparing && (view === 'text' || view === 'policies') && (
               <Suspense fallback={<Waiting what="loading the texts" />}>
                 <TwoTexts
                   before={textAt(lab.actions, focus.since, lab.moments)}
                   after={textAt(lab.actions, focus.when, lab.moments)}
+                  {...(view === 'policies' ? { only: ofPolicies } : {})}
                 />
               </Suspense>
             )}
-            {!(comparing && (sectionsOf[view] || view === 'text')) && (
+            {!(comparing && (sectionsOf[view] || view === 'text' || view === 'policies')) && (
               <>
                 {view === 'map' && (
                   <MapView link={link} setLink={setLink} labels={labels} tree={tree} setTree={setTree} />

@@ -19,13 +19,25 @@ const look = EditorView.theme({
 });
 
 /** Two revisions by meaning and by line. */
-export function TwoTexts({ before, after, close }: { before: number; after: number; close?: () => void }) {
+export function TwoTexts({
+  before,
+  after,
+  close,
+  only,
+}: {
+  before: number;
+  after: number;
+  close?: () => void;
+  /** Of which subjects to speak; all if it is left out. */
+  only?: RegExp;
+}) {
   const { id } = useFocus();
   const pair = useRevisionPair(id, before, after);
   if (before === after)
     return <Empty title="The same text">No other text was applied between the two moments.</Empty>;
   if (pair.error) return <Trouble error={pair.error} />;
   if (!pair.data) return <Waiting what="comparing the texts" />;
+  const changes = pair.data.changes.filter((c) => !only || only.test(`${c.subject} ${c.what ?? ''}`));
   return (
     <Flex direction="column" h="full" p={4} gap={2} minH={0}>
       <Flex align="center" gap={3}>
@@ -42,8 +54,8 @@ export function TwoTexts({ before, after, close }: { before: number; after: numb
         role="region"
         aria-label="By meaning"
       >
-        {pair.data.changes.length === 0 && <Quiet>They mean the same.</Quiet>}
-        {pair.data.changes.map((c, i) => (
+        {changes.length === 0 && <Quiet>They mean the same.</Quiet>}
+        {changes.map((c, i) => (
           <Box key={i}>
             <Mono fontWeight="600">{c.subject}</Mono> {c.what}{' '}
             <Mono>
@@ -53,7 +65,12 @@ export function TwoTexts({ before, after, close }: { before: number; after: numb
           </Box>
         ))}
       </Box>
-      <Lines before={pair.data.before} after={pair.data.after} />
+      {only && (
+        <Quiet data-testid="unchanged">
+          {pair.data.changes.length - changes.length} other changes of the text stand in Text
+        </Quiet>
+      )}
+      {!only && <Lines before={pair.data.before} after={pair.data.after} />}
     </Flex>
   );
 }

@@ -8,7 +8,7 @@ import { BeforeAfter } from './BeforeAfter';
 import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
 import { Moments } from './Moments';
-import { currentAction } from './current';
+import { currentAction, stepsAt } from './current';
 import { useDrag } from './TimelineDock';
 
 /** How many there were before and after: "64 to 58", or "64 as before". */
@@ -21,6 +21,10 @@ export function TimelineView({ lab }: { lab: LabState }) {
   const { seq, at } = currentAction(lab.actions, focus.when, lab.moments);
   const detail = useAction(id, seq);
   const drag = useDrag((t) => void set({ when: t.toFixed(6) }));
+  // Between two moments: the actions that lie between.
+  const first = focus.since === '' ? 0 : stepsAt(lab.actions, focus.since, lab.moments);
+  const last = focus.since === '' ? lab.actions.length : stepsAt(lab.actions, focus.when, lab.moments);
+  const shown = lab.actions.filter((a) => a.seq > first && a.seq <= last);
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
@@ -32,7 +36,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
         maxH="230px"
       >
         <tbody>
-          {lab.actions.map((a) => (
+          {shown.map((a) => (
             <Box
               as="tr"
               key={a.seq}
@@ -83,6 +87,11 @@ export function TimelineView({ lab }: { lab: LabState }) {
           ))}
         </tbody>
       </Sheet>
+      {shown.length < lab.actions.length && (
+        <Quiet display="block" mb={3} data-testid="unchanged">
+          {lab.actions.length - shown.length} of {lab.actions.length} actions lie before or after
+        </Quiet>
+      )}
       {detail.error && <Trouble error={detail.error} />}
       {detail.isPending && seq > 0 && <Waiting what="reading the events" />}
       {detail.data && (

@@ -20,9 +20,14 @@ export function currentAction(
   return { seq: a?.seq ?? last, at: t };
 }
 
+/** How many actions had been done at a moment. */
+export function stepsAt(actions: Action[], when: string, moments: NamedMoment[]): number {
+  const before = /^before-(\d+)$/.exec(when);
+  return before ? Number(before[1]) - 1 : currentAction(actions, when, moments).seq;
+}
+
 /** The action that applied the text in force at a moment. */
 export function textAt(actions: Action[], when: string, moments: NamedMoment[]): number {
-  const before = /^before-(\d+)$/.exec(when);
-  const until = before ? Number(before[1]) - 1 : currentAction(actions, when, moments).seq;
+  const until = stepsAt(actions, when, moments);
   return [...actions].reverse().find((a) => a.seq <= until && a.action === 'apply')?.seq ?? 0;
 }
