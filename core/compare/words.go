@@ -177,7 +177,7 @@ func (c *comparer) exitWords(say func(string, ...any)) {
 		if n := len(gone); n > 0 {
 			lost = prefixes(n) + " lost"
 		}
-		say("in AS %d %s moved from %s to %s, %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from), asName(names, e.to), lost)
+		say("AS %d: %s moved from %s to %s, %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from), asName(names, e.to), lost)
 	}
 }
 

@@ -3,7 +3,7 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useRef } from 'react';
 import type { Difference } from '../api/client';
 import { Mono, Quiet } from '../parts/parts';
-import { Scroll } from '../parts/table';
+import { GridHead, Scroll } from '../parts/table';
 import { tone } from './rows';
 
 const columns = '92px 110px minmax(150px, 1.1fr) minmax(0, 2fr) minmax(0, 2fr)';
@@ -30,23 +30,13 @@ export function Rows({
   return (
     <Scroll label={label} ref={box} flex={1} minH="160px">
       <Box role="table" aria-label={label} minW="760px">
-        <Box
-          role="row"
-          display="grid"
-          gridTemplateColumns={columns}
-          position="sticky"
-          top={0}
-          bg="panel"
-          zIndex={1}
-          borderBottom="1px solid"
-          borderColor="line"
-        >
+        <GridHead columns={columns}>
           {['what', 'whose', 'of', 'before', 'after'].map((h) => (
-            <Box role="columnheader" key={h} px={3} py={2} color="quiet" fontSize="12px">
+            <Box role="columnheader" key={h} px={3} py={2}>
               {h}
             </Box>
           ))}
-        </Box>
+        </GridHead>
         <Box h={`${virtual.getTotalSize()}px`} position="relative">
           {virtual.getVirtualItems().map((v) => {
             const r = rows[v.index];

@@ -32,6 +32,25 @@ export const Scroll = ({ label, ...rest }: BoxProps & { label: string; ref?: Rea
   />
 );
 
+/** The head of a table that is a grid: it stays while the rows scroll. */
+export const GridHead = ({ columns, children }: { columns: string; children: ReactNode }) => (
+  <Box
+    role="row"
+    display="grid"
+    gridTemplateColumns={columns}
+    position="sticky"
+    top={0}
+    bg="panel"
+    zIndex={2}
+    borderBottom="1px solid"
+    borderColor="line"
+    color="quiet"
+    fontSize="12px"
+  >
+    {children}
+  </Box>
+);
+
 interface Props extends BoxProps {
   label: string;
   /** One a column; what stands in brackets is for screen readers only. */

@@ -5,7 +5,7 @@ import { usePathTable, type TableRow } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
-import { Scroll } from '../parts/table';
+import { GridHead, Scroll } from '../parts/table';
 import { matches } from '../routes/match';
 import { details, groupOf, groupings, pathWords, prefixSet, type Grouping } from './words';
 
@@ -113,19 +113,7 @@ export function Tables({ id, when, device, peer }: Props) {
       )}
       <Scroll label="Path table" ref={box} flex={1} minH={0}>
         <Box role="table" minW="760px" aria-rowcount={rows.length + 1}>
-          <Box
-            role="row"
-            display="grid"
-            gridTemplateColumns={columns}
-            position="sticky"
-            top={0}
-            bg="panel"
-            zIndex={2}
-            borderBottom="1px solid"
-            borderColor="line"
-            color="quiet"
-            fontSize="12px"
-          >
+          <GridHead columns={columns}>
             {[
               '',
               'prefix',
@@ -137,7 +125,7 @@ export function Tables({ id, when, device, peer }: Props) {
                 {h}
               </Box>
             ))}
-          </Box>
+          </GridHead>
           <Box position="relative" style={{ height: virtual.getTotalSize() }} role="rowgroup">
             {virtual.getVirtualItems().map((item) => {
               const row = rows[item.index];

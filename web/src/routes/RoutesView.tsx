@@ -5,7 +5,7 @@ import { useMap, useRoutes, type Cell, type RouteRow } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
-import { Scroll } from '../parts/table';
+import { GridHead, Scroll } from '../parts/table';
 import { Story } from '../explain/Story';
 import { matches } from './match';
 import { SummaryHelper } from './SummaryHelper';
@@ -110,19 +110,7 @@ export function RoutesView() {
       )}
       <Scroll label="Routes" ref={box} flex={1} minH={0}>
         <Box role="table" minW={`${width}px`} aria-rowcount={rows.length + 1}>
-          <Box
-            role="row"
-            display="grid"
-            gridTemplateColumns={columns}
-            position="sticky"
-            top={0}
-            bg="panel"
-            zIndex={2}
-            borderBottom="1px solid"
-            borderColor="line"
-            color="quiet"
-            fontSize="12px"
-          >
+          <GridHead columns={columns}>
             <Box role="columnheader" px={3} py={2}>
               prefix
             </Box>
@@ -131,7 +119,7 @@ export function RoutesView() {
                 {d}
               </Box>
             ))}
-          </Box>
+          </GridHead>
           <Box position="relative" style={{ height: virtual.getTotalSize() }} role="rowgroup">
             {items.map((item) => {
               const row = rows[item.index];

@@ -56,8 +56,14 @@ export function NamePanel({ named, text, change, goto, close, readOnly }: Props)
             fontFamily="mono"
             fontSize="12px"
           />
-          <Main size="xs" h="26px" type="submit" disabled={readOnly || to === named.name || to === ''}>
-            Rename everywhere
+          <Main
+            size="xs"
+            h="26px"
+            type="submit"
+            title="wherever it is named"
+            disabled={readOnly || to === named.name || to === ''}
+          >
+            Rename
           </Main>
         </Flex>
       </form>

@@ -65,9 +65,9 @@ export function TwoTexts({
           </Box>
         ))}
       </Box>
-      {only && (
+      {only && pair.data.changes.length > changes.length && (
         <Quiet data-testid="unchanged">
-          {pair.data.changes.length - changes.length} other changes of the text stand in Text
+          {pair.data.changes.length - changes.length} more changes of the text stand in Text
         </Quiet>
       )}
       {!only && <Lines before={pair.data.before} after={pair.data.after} />}
