@@ -35,9 +35,10 @@ const (
 	Part    // a port from its segment
 	Reset   // a BGP session, or all of a router
 	Resend  // what a peer sent, or what it was sent
+	Settle  // nothing: what was given up before it settled goes on
 )
 
-var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part", "reset", "resend"}
+var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part", "reset", "resend", "settle"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -57,8 +58,8 @@ type Action struct {
 // String is the action as it is typed; an Apply's text is left out.
 func (a Action) String() string {
 	switch a.Kind {
-	case Apply:
-		return "apply"
+	case Apply, Settle:
+		return a.Kind.String()
 	case Wait:
 		return "wait " + labtext.FormatDuration(a.For)
 	case Restart:
@@ -90,13 +91,19 @@ func ParseAction(s string) (Action, error) {
 	}
 	a := Action{}
 	found := false
-	for k := Cut; k <= Resend; k++ {
+	for k := Cut; k <= Settle; k++ {
 		if words[0] == k.String() {
 			a.Kind, found = k, true
 		}
 	}
 	if !found {
 		return a, fmt.Errorf("%q is not an action; known: %s", words[0], strings.Join(kindNames[1:], ", "))
+	}
+	if a.Kind == Settle {
+		if len(words) > 1 {
+			return a, fmt.Errorf("settle stands alone: it lets the network run until it is settled")
+		}
+		return a, nil
 	}
 	if a.Kind == Restart {
 		if len(words) != 4 || words[1] != "ospf" && words[1] != "bgp" || words[2] != "on" {
@@ -213,7 +220,7 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 	case Apply:
 		w.Configure(lab)
 		return nil
-	case Wait:
+	case Wait, Settle:
 		return nil
 	}
 	d := w.Find(a.Target.Device)

@@ -1,6 +1,10 @@
 package history
 
-import "hellebore/core/event"
+import (
+	"math"
+
+	"hellebore/core/event"
+)
 
 // Frame is an Ethernet frame as a port put it on what it is joined to.
 type Frame struct {
@@ -31,7 +35,7 @@ func (h *History) Frames(from, to event.Time, see func(Frame)) error {
 				return err
 			}
 		}
-		w.RunUntil(min(to, s.End), MaxEvents)
+		w.RunUntil(min(to, s.End), math.MaxUint64) // the action has ended, so its events have
 	}
 	return nil
 }

@@ -2,6 +2,7 @@ package history
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"sort"
 
@@ -13,14 +14,20 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "5"
+const Engine = "6"
 
 // Bounds of one action.
 const (
-	// MaxEvents is when a lab that keeps changing is given up.
-	MaxEvents = 200_000_000
-	// frameEvents is the work between two keyframes: about 100 ms.
-	frameEvents = 100_000
+	// MaxWork is when an action that goes on is left for now (network.World.Work):
+	// after some 20 s of a person's time.
+	MaxWork = 16_000_000
+	// MaxTime is how much virtual time an action has to settle: longer than every
+	// guard and hold time that can be configured, one after the other.
+	MaxTime = 48 * 3600 * event.Second
+	// frameWork is the work between two keyframes: 100 to 400 ms.
+	frameWork = 300_000
+	// End is when virtual time ends: 100 years after the lab began.
+	End = 100 * 365 * 24 * 3600 * event.Second
 )
 
 // Record is a journal entry: an action, how far it ran, and what it came to. It
@@ -60,7 +67,11 @@ type Step struct {
 	// Notes of the action: [NotesBefore, NotesApplied) when it took effect,
 	// [NotesApplied, NotesAfter) in the run that followed.
 	NotesBefore, NotesApplied, NotesAfter uint32
+	Lost                                  uint64 // notes of it that were not kept
 	frames                                []*network.World
+	// again, of a replay, is how many events the world had handled when it was
+	// stopped or given up; 0 if it was not.
+	again uint64
 }
 
 // History is a lab's journal and the worlds that follow from it.
@@ -101,6 +112,9 @@ func (h *History) Begin(a Action, until event.Time) (*Step, error) {
 	if until != 0 {
 		s.Until = s.Start + until
 	}
+	if s.Until < 0 || s.Until > End || s.Start > End {
+		return nil, fmt.Errorf("the lab's time ends after 100 years; it is at %v now, so wait less", s.Start)
+	}
 	if a.Kind == Apply {
 		r := labtext.Parse(a.Text)
 		if !r.OK() {
@@ -136,6 +150,8 @@ func (e *TextError) Error() string {
 // step's bound. stop, if not nil, is asked now and then whether to give up.
 func (h *History) Run(s *Step, stop func() bool) error {
 	w := h.head
+	w.BeginAction()
+	lost := w.LostNotes()
 	s.NotesBefore = w.Notes()
 	s.Before = w.Clone()
 	if err := s.Parsed.perform(w, s.Lab); err != nil {
@@ -148,9 +164,13 @@ func (h *History) Run(s *Step, stop func() bool) error {
 	if s.Parsed.Kind == Apply {
 		h.text = s.Parsed.Text
 	}
-	h.advance(s, w, stop)
+	if s.again != 0 {
+		h.advanceAgain(s, w, stop)
+	} else {
+		h.advance(s, w, stop)
+	}
 	s.Done, s.End, s.Settled = true, w.Now(), max(s.Start, w.Calm().LastChange())
-	s.Events, s.NotesAfter = w.Handled(), w.Notes()
+	s.Events, s.NotesAfter, s.Lost = w.Handled(), w.Notes(), w.LostNotes()-lost
 	s.After = w.Clone()
 	s.Digest = w.Digest(true)
 	return nil
@@ -158,26 +178,49 @@ func (h *History) Run(s *Step, stop func() bool) error {
 
 // advance runs the world to the end of the step, leaving keyframes behind.
 func (h *History) advance(s *Step, w *network.World, stop func() bool) {
-	from := w.Handled()
+	from := w.Work()
 	var churn network.Churn
 	for {
-		before := w.Handled()
 		if s.Until != 0 {
-			if w.RunUntil(s.Until, frameEvents) {
+			if w.RunUntil(s.Until, frameWork) {
 				s.Outcome = network.Settled
 				return
 			}
-		} else if s.Outcome = w.Settle(frameEvents, nil); s.Outcome == network.Settled {
+		} else if s.Outcome = w.Settle(frameWork, nil); s.Outcome == network.Settled {
 			return
 		}
 		switch {
 		case stop != nil && stop():
 			s.Outcome = network.Stopped
 			return
-		case w.Handled()-from >= MaxEvents || w.Handled() == before || s.Until == 0 && churn.Recurs(w, s.NotesApplied):
+		case s.Until == 0 && churn.Recurs(w, s.NotesApplied):
 			s.Outcome = network.Unsettled
 			return
+		case w.Work()-from >= MaxWork || s.Until == 0 && w.Now()-s.Start >= MaxTime:
+			s.Outcome = network.Unfinished
+			return
 		}
+		s.frames = append(s.frames, w.Clone())
+	}
+}
+
+// advanceAgain runs the world to where a replayed step was stopped or given up,
+// event by event.
+func (h *History) advanceAgain(s *Step, w *network.World, stop func() bool) {
+	until := event.Never
+	if s.Until != 0 {
+		until = s.Until
+	}
+	frame := w.Work() + frameWork
+	for w.Handled() < s.again && w.RunNext(until) {
+		if w.Work() < frame {
+			continue
+		}
+		if stop != nil && stop() {
+			s.Outcome = network.Stopped
+			return
+		}
+		frame = w.Work() + frameWork
 		s.frames = append(s.frames, w.Clone())
 	}
 }
@@ -227,12 +270,11 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 			return nil, fmt.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
 		}
 		s.Until = r.Until
-		end := stop
-		if r.Done && r.Outcome == network.Stopped {
-			// It was stopped after so many events: the same again.
-			end = func() bool { return h.head.Handled() >= r.Events }
+		if r.Done && r.Outcome != network.Settled && r.Engine == Engine {
+			// It was stopped or given up after so many events: the same again.
+			s.again, s.Outcome = r.Events, r.Outcome
 		}
-		if err := h.Run(s, end); err != nil {
+		if err := h.Run(s, stop); err != nil {
 			return nil, fmt.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
 		}
 		if r.Done {
@@ -322,7 +364,7 @@ func (h *History) seek(m Moment) *network.World {
 		}
 	}
 	w := base.Clone()
-	w.RunUntil(m.At, MaxEvents)
+	w.RunUntil(m.At, math.MaxUint64) // to the next keyframe at most
 	return w
 }
 

@@ -31,7 +31,7 @@ func triangle() string { return demo.Labs()[1].Text }
 func TestActionsReadBackAsTyped(t *testing.T) {
 	for _, s := range []string{"cut viaduct.e1", "silence viaduct.e1", "silence viaduct.e1 out", "silence viaduct.e1 in",
 		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct", "join viaduct.e1 yard", "part viaduct.e1",
-		"restart bgp on viaduct", "reset 192.0.2.2 on viaduct", "reset all on viaduct", "resend from 192.0.2.2 on viaduct",
+		"settle", "restart bgp on viaduct", "reset 192.0.2.2 on viaduct", "reset all on viaduct", "resend from 192.0.2.2 on viaduct",
 		"resend to 192.0.2.2 on viaduct", "disable 192.0.2.2 on viaduct", "enable 192.0.2.2 on viaduct"} {
 		a, err := ParseAction(s)
 		require.NoError(t, err)
@@ -39,7 +39,7 @@ func TestActionsReadBackAsTyped(t *testing.T) {
 	}
 	for in, want := range map[string]string{
 		"":                            "no action; write for example: cut viaduct.e1",
-		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend`,
+		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend, settle`,
 		"restart viaduct":             "restart what? write for example: restart ospf on viaduct, or restart bgp on viaduct",
 		"reset viaduct":               "reset which session? write for example: reset 192.0.2.2 on viaduct, or reset all on viaduct",
 		"reset skylark on viaduct":    `"skylark" is not the address of a peer; write for example: reset 192.0.2.2 on viaduct, or reset all on viaduct`,
@@ -48,6 +48,7 @@ func TestActionsReadBackAsTyped(t *testing.T) {
 		"join viaduct.e1":             "join needs a port and a segment; write for example: join viaduct.e1 yard",
 		"cut":                         "cut what? write for example: cut viaduct.e1",
 		"wait":                        "wait what? write for example: wait 30s",
+		"settle now":                  "settle stands alone: it lets the network run until it is settled",
 		"wait long":                   `"long" is not a time to wait; write a number and a unit, for example wait 30s`,
 		"cut viaduct.e1 out":          `"out" is one word too many; only silence takes a direction, out or in`,
 		"silence viaduct.e1 up":       `"up" is one word too many; only silence takes a direction, out or in`,
@@ -97,10 +98,10 @@ func TestSeekEqualsRunning(t *testing.T) {
 		m := h.AtTime(at)
 		plain := network.New()
 		for _, s := range h.Steps()[:m.Step] {
-			plain.RunUntil(s.Start, MaxEvents)
+			plain.RunUntil(s.Start, MaxWork)
 			require.NoError(t, s.Parsed.perform(plain, s.Lab))
 		}
-		plain.RunUntil(at, MaxEvents)
+		plain.RunUntil(at, MaxWork)
 		require.Equal(t, plain.Digest(true), h.At(m).Digest(true))
 	})
 	require.Equal(t, h.Steps()[1].Before.Digest(true), h.At(h.BeforeStep(2)).Digest(true))

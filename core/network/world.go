@@ -34,7 +34,9 @@ type World struct {
 	written config.Policies    // what book was made of
 	sets    []config.PrefixSet // with these
 	notes   store.Paged[note.Note]
-	lost    uint64 // notes beyond the bound
+	noted   uint64 // notes made, kept or not
+	room    int    // bounded notes that the action may still make
+	lost    uint64 // those beyond that
 	handled uint64 // events
 	forward event.Time
 	changes uint64 // of forwarding
@@ -45,12 +47,13 @@ type World struct {
 	Tracer  func(device.Step)
 }
 
-// MaxNotes bounds the notes that a world keeps; later ones are only counted.
-const MaxNotes = 1 << 21
+// MaxNotes bounds the notes of the work of protocols (note.Kind.Bounded) that a
+// world keeps of one action; later ones are only counted.
+const MaxNotes = 1 << 20
 
 // New is an empty world at time 0.
 func New() *World {
-	return &World{pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{}, book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
+	return &World{room: MaxNotes, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{}, book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
 }
 
 // Clone is an independent copy.
@@ -105,16 +108,29 @@ func (w *World) Policies() *config.Policies { return &w.written }
 // Push queues an event.
 func (w *World) Push(e event.Event) { w.queue.Push(e) }
 
+// BeginAction makes room for the notes of another action.
+func (w *World) BeginAction() { w.room = MaxNotes }
+
 // Note keeps a note.
 func (w *World) Note(n note.Note) {
-	if w.notes.Len() >= MaxNotes {
-		w.lost++
-		return
+	w.noted++
+	if n.Kind.Bounded() {
+		if w.room == 0 {
+			w.lost++
+			return
+		}
+		w.room--
 	}
 	w.notes.Append(n)
 }
 
+// Work is how much the world has done so far, in a measure that is the same on
+// every machine: events, and twice the notes that were made of them. A unit takes
+// about a microsecond.
+func (w *World) Work() uint64 { return w.handled + 2*w.noted }
+
 // Notes is the number of notes kept; NoteAt is one of them, in order of time.
+// LostNotes is how many were not kept.
 func (w *World) Notes() uint32                  { return w.notes.Len() }
 func (w *World) NoteAt(i uint32) note.Note      { return w.notes.Get(i) }
 func (w *World) LostNotes() uint64              { return w.lost }
@@ -156,10 +172,11 @@ func (w *World) step() {
 }
 
 // RunUntil handles all events up to and including time t, which becomes now.
-// At most limit events are handled; done says whether that was enough.
+// At most limit units of work are done; done says whether that was enough.
 func (w *World) RunUntil(t event.Time, limit uint64) (done bool) {
-	for ; w.queue.Next() <= t; limit-- {
-		if limit == 0 {
+	from := w.Work()
+	for w.queue.Len() > 0 && w.queue.Next() <= t {
+		if w.Work()-from >= limit {
 			return false
 		}
 		w.step()
@@ -171,7 +188,7 @@ func (w *World) RunUntil(t event.Time, limit uint64) (done bool) {
 // RunNext handles the next event, if it comes no later than t; else t becomes
 // now and it says false.
 func (w *World) RunNext(t event.Time) bool {
-	if w.queue.Next() > t {
+	if w.queue.Len() == 0 || w.queue.Next() > t {
 		w.now = max(w.now, t)
 		return false
 	}
@@ -184,18 +201,22 @@ type Outcome uint8
 
 // The outcomes of Settle.
 const (
-	Settled   Outcome = iota
-	Unsettled         // the bound in events was reached
-	Stopped           // stop said so
+	Settled    Outcome = iota
+	Unsettled          // something changes in a round, for ever
+	Stopped            // stop said so
+	Unfinished         // the bound was reached
 )
 
-func (o Outcome) String() string { return [...]string{"settled", "does not settle", "stopped"}[o] }
+func (o Outcome) String() string {
+	return [...]string{"settled", "does not settle", "stopped", "does not settle so far"}[o]
+}
 
-// Settle runs the world until it is settled and then to rest. At most limit
-// events are handled; stop, if not nil, is asked every few thousand of them.
+// Settle runs the world until it is settled and then to rest. At most limit units
+// of work are done; stop, if not nil, is asked every few thousand events.
 // The moment of settling is that of the last change: Calm().LastChange().
 func (w *World) Settle(limit uint64, stop func() bool) Outcome {
-	for n := uint64(1); ; n++ {
+	from := w.Work()
+	for n := 1; ; n++ {
 		if w.calm.Settled() {
 			rest := w.calm.RestAfter()
 			if w.queue.Next() > rest {
@@ -206,8 +227,8 @@ func (w *World) Settle(limit uint64, stop func() bool) Outcome {
 		if w.queue.Len() == 0 {
 			return Settled
 		}
-		if n > limit {
-			return Unsettled
+		if w.Work()-from >= limit {
+			return Unfinished
 		}
 		if n%4096 == 0 && stop != nil && stop() {
 			return Stopped

@@ -105,6 +105,17 @@ var Kinds = [kinds]KindInfo{
 
 func (k Kind) String() string { return Kinds[k].Name }
 
+// Bounded says whether notes of a kind may be dropped when there are too many:
+// those of the work that protocols do. What outages, messages and reasons are made
+// of is kept in any case.
+func (k Kind) Bounded() bool {
+	switch Kinds[k].Lane {
+	case Flooding, SPF, Packet, Updates:
+		return true
+	}
+	return false
+}
+
 // Expand writes a template of this package: value is asked for each {name} or
 // {name:kind} in it.
 func Expand(template string, value func(name, kind string) string) string {

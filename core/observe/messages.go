@@ -22,6 +22,7 @@ type Message struct {
 type Messages struct {
 	Messages []Message `json:"messages"`
 	Omitted  int       `json:"omitted" doc:"older ones, beyond the bound of what is shown"`
+	Lost     uint64    `json:"lost" doc:"events that were not kept, of which some may have been messages"`
 }
 
 // maxMessages bounds what is shown.
@@ -59,7 +60,7 @@ func weightOf(n note.Note) (weight string, logged bool) {
 
 // MessagesOf are the messages of all devices up to a world's moment.
 func MessagesOf(w *network.World) Messages {
-	out := Messages{Messages: []Message{}}
+	out := Messages{Messages: []Message{}, Lost: w.LostNotes()}
 	for i := w.Notes(); i > 0; i-- {
 		n := w.NoteAt(i - 1)
 		weight, logged := weightOf(n)

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"strings"
 
 	"hellebore/core/config"
 	"hellebore/core/event"
@@ -23,7 +24,7 @@ type Action struct {
 	Start       float64  `json:"start" doc:"seconds since the lab began"`
 	Settled     float64  `json:"settled" doc:"time of the last change"`
 	End         float64  `json:"end"`
-	Outcome     string   `json:"outcome" enum:"settled,does not settle,stopped"`
+	Outcome     string   `json:"outcome" enum:"settled,does not settle,stopped,does not settle so far"`
 	Convergence *float64 `json:"convergence" doc:"seconds from the action to the last change of forwarding on any router; null if there was none"`
 	Routes      int      `json:"routes" doc:"routes that changed, counted on each router"`
 	Routers     int      `json:"routers" doc:"routers whose forwarding changed"`
@@ -32,7 +33,10 @@ type Action struct {
 	Out         int      `json:"out" doc:"flows that were out for a time"`
 	Summary     string   `json:"summary" doc:"one sentence"`
 	Changes     []string `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
+	Moving      []string `json:"moving" doc:"of an action that does not settle: what keeps changing, the busiest first"`
 	Cycle       []string `json:"cycle" doc:"of an action that does not settle: the round of changes that goes on for ever"`
+	Until       *float64 `json:"until,omitempty" doc:"of an action that was to run for a given time: until when"`
+	Lost        uint64   `json:"lost" doc:"events that were not kept: there were too many to show all"`
 	Author      string   `json:"author,omitempty"`
 	Message     string   `json:"message,omitempty" doc:"why it was done, as its author said; or why the lab took a change back by itself"`
 	Diverged    bool     `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
@@ -107,7 +111,12 @@ func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 	for _, c := range changes {
 		a.Changes = append(a.Changes, c.String())
 	}
-	a.Cycle = cycleOf(s)
+	a.Moving, a.Cycle = movingOf(s)
+	a.Lost = s.Lost
+	if s.Until != 0 {
+		until := seconds(s.Until)
+		a.Until = &until
+	}
 	a.Summary = actionWords(&a)
 	return a
 }
@@ -117,7 +126,13 @@ func actionWords(a *Action) string {
 	if a.Convergence != nil {
 		s = fmt.Sprintf("converged in %s, %s changed on %s", secondsWords(*a.Convergence), plural(a.Routes, "route"), plural(a.Routers, "device"))
 	}
-	if a.Outcome != network.Settled.String() {
+	switch {
+	case a.Outcome == network.Settled.String():
+	case a.Until != nil:
+		s = fmt.Sprintf("left at %s, before its time was up; %s", secondsWords(a.End), s)
+	case len(a.Moving) > 0:
+		s = fmt.Sprintf("%s; what keeps moving: %s; %s", a.Outcome, strings.Join(a.Moving, "; "), s)
+	default:
 		s = a.Outcome + "; " + s
 	}
 	if a.Out > 0 {
@@ -157,7 +172,7 @@ type ActionDetail struct {
 	Rows    []TimelineRow `json:"rows" doc:"devices with something to show, in order of their first event"`
 	Flows   []FlowOutages `json:"flows"`
 	Phases  []Phase       `json:"phases" doc:"how the convergence time came about, on the slowest router"`
-	Omitted int           `json:"omitted" doc:"events beyond the bound of what is shown"`
+	Omitted int           `json:"omitted" doc:"events beyond the bound of what is shown or kept"`
 }
 
 // Phase is a part of the convergence time.
@@ -213,6 +228,7 @@ func DetailOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 		e.Text = Words(s.After, n)
 		row.Events = append(row.Events, e)
 	}
+	out.Omitted += int(s.Lost)
 	for _, r := range rows {
 		out.Rows = append(out.Rows, *r)
 	}

@@ -172,7 +172,8 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 type entry struct {
 	birth   event.Time // when its age was 0; may be before the lab began
 	arrived event.Time
-	body    uint32 // 0: no LSA
+	sent    event.Time // in a Link State Update, last; 0 for never
+	body    uint32     // 0: no LSA
 	seq     int32
 	sum     uint16
 	flooded bool // arrived by flooding: MinLSArrival counts

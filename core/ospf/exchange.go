@@ -18,9 +18,8 @@ func (p *Process) startExchange(h Host, n uint32, why note.Code) {
 	p.setState(h, n, ExStart, why)
 	p.ddSeq++
 	nb.ddSeq = uint32(store.Below(h.Rand(randDDSeq, uint64(p.ddSeq)), 1<<31)) + p.ddSeq
-	nb.master, nb.more, nb.ddTries = true, true, 0
+	nb.master, nb.more = true, true
 	nb.lastFlags, nb.lastSeq = 0, 0
-	h.Calm().Start(&nb.ddWatch)
 	p.sendDD(h, n, wire.FlagInit|wire.FlagMore|wire.FlagMaster, nil)
 	p.armDD(h, n)
 }
@@ -28,24 +27,21 @@ func (p *Process) startExchange(h Host, n uint32, why note.Code) {
 // leaveExchange drops all that an adjacency needs: lists and their timers.
 func (p *Process) leaveExchange(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.dd.Stop(h, event.Retry)
-	h.Calm().Stop(&nb.ddWatch)
-	nb.request.Stop(h, event.Pending)
-	nb.retransmit.Stop(h, event.Pending)
+	nb.dd.stop(h)
+	nb.request.stop(h)
+	nb.retransmit.stop(h)
 	nb.requests, nb.retransmits, nb.asked = nil, nil, 0
 	nb.summary, nb.lastDD = nil, nil
 }
 
 func (p *Process) armDD(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.dd.Set(h, h.Now()+event.FromDuration(p.ports[nb.port].RetransmitInterval), ddTimer, event.Retry, nb.port, n)
+	nb.dd.arm(h, h.Now()+event.FromDuration(p.ports[nb.port].RetransmitInterval), ddTimer, nb.port, n)
 }
 
 func (p *Process) retransmitDD(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	if nb.ddTries++; nb.ddTries >= futileAfter {
-		h.Calm().Refresh(&nb.ddWatch)
-	}
+	nb.dd.again(h)
 	p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 	p.armDD(h, n)
 }
@@ -109,8 +105,8 @@ func (p *Process) negotiated(h Host, n uint32) {
 	if p.holds(asScope, q) {
 		nb.summary = append(nb.summary, p.as.sorted(h.Pool())...)
 	}
-	nb.ddTries = 0
-	nb.dd.Stop(h, event.Retry)
+	nb.dd.answered()
+	nb.dd.pause(h)
 	p.setState(h, n, Exchange, note.None)
 }
 
@@ -127,6 +123,7 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 		p.refuse(h, nb.port, nb.address, note.MTUTooLarge, uint64(q.MTU), uint64(d.MTU))
 		return
 	}
+	p.forgetRefusal(h, nb.port, nb.address, note.MTUTooLarge)
 	if nb.state == Init {
 		p.twoWay(h, n)
 		nb = &p.nbrs[n]
@@ -147,7 +144,8 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 		p.negotiated(h, n)
 	case Exchange:
 		if repeated {
-			if !nb.master {
+			if !nb.master { // the master did not take our answer
+				nb.dd.again(h)
 				p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 			}
 			return
@@ -174,7 +172,7 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 		return
 	}
 	nb.lastFlags, nb.lastSeq = d.Flags|0x80, d.Seq
-	nb.ddTries = 0
+	nb.dd.answered()
 	if !p.takeHeaders(h, n, d.Headers) {
 		p.startExchange(h, n, note.UnknownLSA) // SeqNumberMismatch
 		return
@@ -226,8 +224,7 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 
 func (p *Process) exchangeDone(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.dd.Stop(h, event.Retry)
-	h.Calm().Stop(&nb.ddWatch)
+	nb.dd.stop(h)
 	if len(nb.requests) > 0 {
 		p.setState(h, n, Loading, note.None)
 		return
@@ -259,16 +256,18 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 		b = wire.AppendRequest(b, h.Pool().Key(id))
 	}
 	if nb.asked == 0 {
+		nb.request.stop(h)
 		return
 	}
 	p.send(h, nb.port, p.ports[nb.port].to(nb), b, event.Pending)
-	nb.request.Set(h, h.Now()+event.FromDuration(q.RetransmitInterval), requestTimer, event.Pending, nb.port, n)
+	nb.request.arm(h, h.Now()+event.FromDuration(q.RetransmitInterval), requestTimer, nb.port, n)
 }
 
 // answered takes an LSA off the request list; when what was asked has come, the
 // next part is asked for, and when all has come, loading is done.
 func (p *Process) answered(h Host, n, id uint32) {
 	nb := &p.nbrs[n]
+	nb.request.answered()
 	if nb.requests[id].asked {
 		nb.asked--
 	}
@@ -276,7 +275,7 @@ func (p *Process) answered(h Host, n, id uint32) {
 	switch {
 	case len(nb.requests) == 0:
 		nb.requests = nil
-		nb.request.Stop(h, event.Pending)
+		nb.request.stop(h)
 		if nb.state == Loading {
 			p.setState(h, n, Full, note.None) // LoadingDone
 			p.sweep(h, p.ports[nb.port].Area)

@@ -42,6 +42,7 @@ func (u *update) add(h Host, a *area, key uint32, e entry) {
 		u.b = wire.Begin(make([]byte, 0, 512), wire.TypeUpdate, u.p.routerID, q.Area)
 		u.b = append(u.b, 0, 0, 0, 0)
 	}
+	a.db.Edit(key).sent = h.Now()
 	head.Age = min(wire.MaxAge, head.Age+uint16(q.TransmitDelay.Seconds()))
 	u.b = head.Append(u.b)
 	u.b = append(u.b, h.Pool().Body(e.body).Raw...)
@@ -141,7 +142,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 		if back := p.flood(h, ai, key, n); !back && (q.state != PortBackup || nb.address == q.dr) {
 			p.ackLater(h, nb.port, head)
 		}
-		if p.own(head.Key) && head.Age < wire.MaxAge {
+		if p.own(head.Key) {
 			p.ownCameBack(h, ai, key)
 		}
 		p.sweepScope(h, ai)
@@ -176,6 +177,9 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 		return
 	}
 	discard(note.OlderThanOurs)
+	if e.sent != 0 && now-e.sent < minLSArrival {
+		return // it is on its way already
+	}
 	u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))
 	u.add(h, a, key, e)
 	u.send(h)
@@ -231,7 +235,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 				nb.retransmits = map[uint32]stamp{}
 			}
 			nb.retransmits[key] = stamp{seq: e.seq, sum: e.sum, aged: e.dying, at: h.Now()}
-			if !nb.retransmit.Running() {
+			if !nb.retransmit.timer.Running() {
 				p.armRetransmit(h, n-1, h.Now())
 			}
 			added = true
@@ -288,7 +292,7 @@ func (p *Process) sendFlood(h Host, i uint32) {
 
 func (p *Process) armRetransmit(h Host, n uint32, since event.Time) {
 	nb := &p.nbrs[n]
-	nb.retransmit.Set(h, since+event.FromDuration(p.ports[nb.port].RetransmitInterval), retransmitTimer, event.Pending, nb.port, n)
+	nb.retransmit.arm(h, since+event.FromDuration(p.ports[nb.port].RetransmitInterval), retransmitTimer, nb.port, n)
 }
 
 // retransmit sends again what has waited a retransmit interval for its
@@ -297,7 +301,7 @@ func (p *Process) retransmit(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
 	interval := event.FromDuration(q.RetransmitInterval)
-	next := event.Never
+	next, any := event.Never, false
 	u := p.newUpdate(nb.port, q.to(nb))
 	for _, key := range sortedKeys(h.Pool(), nb.retransmits) {
 		s := nb.retransmits[key]
@@ -311,22 +315,31 @@ func (p *Process) retransmit(h Host, n uint32) {
 			s.at = h.Now()
 			nb.retransmits[key] = s
 			u.add(h, a, key, e)
+			any = true
 		}
 		next = min(next, s.at)
+	}
+	if any {
+		nb.retransmit.again(h)
 	}
 	u.send(h)
 	if next != event.Never {
 		p.armRetransmit(h, n, next)
+	} else {
+		nb.retransmit.stop(h)
 	}
 }
 
 // acked takes an LSA off a retransmission list.
 func (p *Process) acked(h Host, n, key uint32) {
 	nb := &p.nbrs[n]
-	delete(nb.retransmits, key)
+	if _, waits := nb.retransmits[key]; waits {
+		nb.retransmit.answered()
+		delete(nb.retransmits, key)
+	}
 	if len(nb.retransmits) == 0 {
 		nb.retransmits = nil // a copy of the world then costs nothing here
-		nb.retransmit.Stop(h, event.Pending)
+		nb.retransmit.stop(h)
 	}
 }
 

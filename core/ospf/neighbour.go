@@ -59,9 +59,7 @@ type neighbour struct {
 	master    bool // we are
 	more      bool // we have more to describe
 	ddSeq     uint32
-	ddTries   int
-	dd        event.Timer
-	ddWatch   event.Watch
+	dd        retry
 	lastDD    []byte // the last packet sent, before it was authenticated; immutable
 	lastFlags uint8  // of the last packet received
 	lastSeq   uint32
@@ -71,10 +69,10 @@ type neighbour struct {
 
 	requests map[uint32]stamp // by key
 	asked    int              // of them, in the outstanding request
-	request  event.Timer
+	request  retry
 
 	retransmits map[uint32]stamp // by key
-	retransmit  event.Timer
+	retransmit  retry
 }
 
 // own makes the maps of a copied neighbour its own.
@@ -197,11 +195,7 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		p.scheduleSPF(h) // next hops are neighbours' addresses
 	}
 	nb.address, nb.options = src, hello.Options&^wire.OptionN // which stands in hellos only
-	if q.Broadcast {
-		q.refusals.forget(src)
-	} else {
-		q.refusals = nil // there is only one to hear
-	}
+	q.refusals.heard(src, !q.Broadcast)                       // of a point-to-point link, there is only one to hear
 	// HelloReceived: the inactivity timer restarts.
 	nb.inactivity.Set(h, h.Now()+event.FromDuration(q.DeadInterval), inactivityTimer, event.Guard, i, n)
 	h.Calm().Refresh(&nb.guard)
@@ -248,7 +242,7 @@ func (p *Process) newNeighbour(h Host, i uint32, id, address ip.Addr) uint32 {
 	nb := &p.nbrs[n]
 	// The slot's timers may still have events in the queue: they stay with it.
 	*nb = neighbour{port: i, id: id, address: address, since: h.Now(),
-		inactivity: nb.inactivity, dd: nb.dd, request: nb.request, retransmit: nb.retransmit}
+		inactivity: nb.inactivity, dd: retry{timer: nb.dd.timer}, request: retry{timer: nb.request.timer}, retransmit: retry{timer: nb.retransmit.timer}}
 	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, n+1
 	h.Calm().Start(&nb.guard)
 	return n
@@ -258,6 +252,7 @@ func (p *Process) newNeighbour(h Host, i uint32, id, address ip.Addr) uint32 {
 func (p *Process) kill(h Host, n uint32, why note.Code) {
 	nb := &p.nbrs[n]
 	p.leaveExchange(h, n)
+	p.forgetRefusal(h, nb.port, nb.address, note.MTUTooLarge)
 	nb.inactivity.Stop(h, event.Guard)
 	h.Calm().Stop(&nb.guard)
 	p.setState(h, n, Down, why)

@@ -45,8 +45,8 @@ func (p *Process) originateRouter(h Host, ai int) {
 	a := &p.areas[ai]
 	key := h.Pool().KeyID(p.routerKey())
 	old := a.db.Get(key)
-	if old.dying {
-		return // sweep asks again when it is gone
+	if old.dying && old.seq == wire.MaxSeq {
+		return // RFC 2328 12.1.6: sweep asks again when it is gone
 	}
 	body, any := p.routerBody(a.id)
 	if !any {
@@ -56,7 +56,7 @@ func (p *Process) originateRouter(h Host, ai int) {
 	}
 	raw := body.Append(nil)
 	id, _ := h.Pool().intern(h.Shared(), key, p.options(a.id), raw)
-	if old.body == id && !a.outbid {
+	if old.body == id && !old.dying && !a.outbid {
 		return
 	}
 	if old.body != 0 && old.seq == wire.MaxSeq {
@@ -129,8 +129,9 @@ func (p *Process) syncOwn(h Host) {
 			body, _ := pool.intern(h.Shared(), key, w.options, w.raw)
 			old := a.db.Get(key)
 			switch {
-			case old.dying, old.body == body && !old.outbid:
-				// sweep asks again when a dying one is gone.
+			case old.dying && old.seq == wire.MaxSeq:
+				// RFC 2328 12.1.6: sweep asks again when it is gone.
+			case old.body == body && !old.dying && !old.outbid:
 			case old.body != 0 && !old.flooded && now < old.arrived+minLSInterval:
 				next = min(next, old.arrived+minLSInterval)
 			case old.body != 0 && old.seq == wire.MaxSeq:
@@ -190,8 +191,9 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 	return list
 }
 
-// ownCameBack deals with an LSA of ours that is more recent than what we had:
-// it is outbid, or flushed if we should not have it (RFC 2328 13.4).
+// ownCameBack deals with an LSA of ours that is more recent than what we had, as
+// one at MaxAge is too: it is outbid, or flushed if we should not have it (RFC
+// 2328 13.4).
 func (p *Process) ownCameBack(h Host, ai int, key uint32) {
 	if h.Pool().Key(key) == p.routerKey() {
 		p.areas[ai].outbid = true

@@ -77,9 +77,6 @@ const (
 	ackDelay = 500 * event.Millisecond
 	// helloSpread keeps ports that come up together from sending together.
 	helloSpread = 100 * event.Millisecond
-	// futileAfter is how many retransmissions of a Database Description
-	// without an answer make an exchange count as one that may fail for ever.
-	futileAfter = 12
 )
 
 // PortConfig is all that a process needs to know of a port: configuration and
@@ -370,15 +367,16 @@ func (p *Process) timer(h Host, e *event.Event) {
 			p.kill(h, e.B, note.DeadIntervalExpired)
 		}
 	case ddTimer:
-		if n := &p.nbrs[e.B]; n.dd.Fired(h, e) {
+		if n := &p.nbrs[e.B]; n.dd.timer.Fired(h, e) {
 			p.retransmitDD(h, e.B)
 		}
 	case requestTimer:
-		if n := &p.nbrs[e.B]; n.request.Fired(h, e) {
+		if n := &p.nbrs[e.B]; n.request.timer.Fired(h, e) {
+			n.request.again(h)
 			p.sendRequest(h, e.B, true)
 		}
 	case retransmitTimer:
-		if n := &p.nbrs[e.B]; n.retransmit.Fired(h, e) {
+		if n := &p.nbrs[e.B]; n.retransmit.timer.Fired(h, e) {
 			p.retransmit(h, e.B)
 		}
 	case originateTimer:
@@ -584,10 +582,14 @@ func (p *Process) Account() (pending, watched int) {
 		}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
 			nb := &p.nbrs[n-1]
-			running(&nb.request)
-			running(&nb.retransmit)
 			watched++ // guard
 			if nb.state == ExStart || nb.state == Exchange {
+				watched++
+			}
+			if nb.request.timer.Running() {
+				watched++
+			}
+			if nb.retransmit.timer.Running() {
 				watched++
 			}
 		}
@@ -603,14 +605,16 @@ func (p *Process) Account() (pending, watched int) {
 // Unfinished says what a settled process must not have: LSAs that wait for an
 // acknowledgment or an answer, or are on their way out. It is "" if all is well.
 func (p *Process) Unfinished() string {
+	stuck := false // RFC 2328 14: nothing leaves the database meanwhile
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if len(nb.retransmits) > 0 || len(nb.requests) > 0 {
+		if len(nb.retransmits) > 0 && !nb.retransmit.futile() || nb.state == Loading && !nb.request.futile() {
 			return "neighbour " + nb.id.String() + " has LSAs waiting"
 		}
+		stuck = stuck || nb.state == Exchange || nb.state == Loading || nb.retransmit.futile()
 	}
 	for ai := asScope; ai < len(p.areas); ai++ {
-		if len(p.scope(ai).dying) > 0 {
+		if len(p.scope(ai).dying) > 0 && !stuck {
 			return "LSAs at MaxAge are still in the database"
 		}
 	}

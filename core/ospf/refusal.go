@@ -3,6 +3,7 @@ package ospf
 import (
 	"slices"
 
+	"hellebore/core/note"
 	"hellebore/core/wire/ip"
 )
 
@@ -44,9 +45,20 @@ func (l *refusals) put(r Refusal) {
 	*l = slices.Insert(next, at, r)
 }
 
-// forget takes a source's refusal away: its packets are taken now.
-func (l *refusals) forget(from ip.Addr) {
-	if _, known := l.of(from); known {
+// heard takes away what was refused of a source, or of all of them, whose hello
+// is taken now. What a hello does not say stays: that its MTU is too large.
+func (l *refusals) heard(from ip.Addr, all bool) {
+	over := func(r Refusal) bool { return (all || r.From == from) && r.Reason != note.MTUTooLarge }
+	if slices.ContainsFunc(*l, over) {
+		*l = slices.DeleteFunc(slices.Clone(*l), over)
+	}
+}
+
+// forgetRefusal takes a source's refusal for a reason away: it is over.
+func (p *Process) forgetRefusal(h Host, i uint32, from ip.Addr, why note.Code) {
+	l := &p.ports[i].refusals
+	if r, known := l.of(from); known && r.Reason == why {
 		*l = slices.DeleteFunc(slices.Clone(*l), func(r Refusal) bool { return r.From == from })
+		h.Calm().Disturb(h.Now())
 	}
 }
