@@ -13,6 +13,7 @@ import (
 type Lab struct {
 	Name     string
 	Seed     uint64
+	Exact    bool     // hellos are sent at their interval to the nanosecond, without jitter
 	Devices  []Device // names are unique
 	Links    []Link
 	Segments []Segment
@@ -127,7 +128,8 @@ type OSPF struct {
 	Injects            []Inject
 	Summaries          []Summary // of what is injected
 	Default            OriginateDefault
-	MaxECMP            int // equal ways to a prefix, at most
+	MaxECMP            int  // equal ways to a prefix, at most
+	Strict             bool // RFC1583Compatibility is off (RFC 2328 C.1)
 }
 
 // DefaultMaxECMP is how many equal ways to a prefix are used.
@@ -328,12 +330,15 @@ func Matches(members []Member, p netip.Prefix) bool {
 const DefaultReferenceBandwidth = 10_000_000_000
 
 // CostOf is the cost of a port: its own, or reference bandwidth over bandwidth,
-// at least 1 and at most 65535 (RFC 2328 C.3).
+// at least 1 and at most 65535 (RFC 2328 C.3). A loopback costs 0, or with its own
+// mask what it says (RFC 2328 12.4.1).
 func (o OSPF) CostOf(p *Port) uint16 {
-	if p.OSPF.Cost != 0 {
+	switch {
+	case p.Loopback && !p.OSPF.OwnMask:
+		return 0
+	case p.OSPF.Cost != 0 || p.Loopback:
 		return p.OSPF.Cost
-	}
-	if p.Loopback || p.Bandwidth == 0 {
+	case p.Bandwidth == 0:
 		return 1
 	}
 	return uint16(min(65535, max(1, o.ReferenceBandwidth/p.Bandwidth)))

@@ -25,6 +25,8 @@ type Env interface {
 	Push(e event.Event)
 	Calm() *event.Calm
 	Seed() uint64
+	// ExactHellos says that OSPF's hellos have no jitter.
+	ExactHellos() bool
 	Note(n note.Note)
 	Pool() *ospf.Pool
 	Shared() *route.Shared
@@ -322,6 +324,7 @@ func (d *Device) syncOSPF() {
 	}
 	d.syncAreas()
 	d.ospf.SetMaxECMP(d, d.config.OSPF.MaxECMP)
+	d.ospf.SetRFC1583(d, !d.config.OSPF.Strict)
 	for i := range d.ports {
 		d.syncOSPFPort(uint32(i))
 	}
@@ -341,6 +344,7 @@ func (d *Device) syncOSPFPort(i uint32) {
 		Priority: o.Priority, IgnoreMTU: o.IgnoreMTU, Keys: chainOf(o.Keys),
 		Address: p.addr, PrefixLen: uint8(max(0, p.Config.Address.Bits())),
 		Area: o.Area, Cost: d.config.OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
+		ExactHellos:   d.env.ExactHellos(),
 		HelloInterval: o.HelloInterval, DeadInterval: o.DeadInterval,
 		RetransmitInterval: o.RetransmitInterval, TransmitDelay: o.TransmitDelay,
 	}

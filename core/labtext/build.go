@@ -130,6 +130,8 @@ func (b *builder) place(name string, t Token) { b.places[name] = Place{t.Line, t
 func (b *builder) lab(n *Node)  { b.result.Name = n.Args[0].Text; b.children(n) }
 func (b *builder) seed(n *Node) { b.result.Seed = number(n.Args[0]) }
 
+func (b *builder) helloJitter(n *Node) { b.result.Exact = n.Args[0].Text == "off" }
+
 func number(t Token) uint64 {
 	v, _ := strconv.ParseUint(t.Text, 10, 64)
 	return v
@@ -283,6 +285,7 @@ func (b *builder) ospf(n *Node) {
 	b.sums = &b.device.OSPF.Summaries
 	b.children(n)
 }
+func (b *builder) rfc1583(n *Node)   { b.device.OSPF.Strict = n.Args[0].Text == "off" }
 func (b *builder) maxECMP(n *Node)   { b.device.OSPF.MaxECMP = int(number(n.Args[0])) }
 func (b *builder) reference(n *Node) { b.device.OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text) }
 

@@ -36,6 +36,13 @@ func (c Change) String() string {
 	return s + ": " + c.From + " -> " + c.To
 }
 
+func onOrOff(on bool) string {
+	if on {
+		return "on"
+	}
+	return "off"
+}
+
 type fact struct {
 	subject, what string
 	value         string
@@ -107,6 +114,8 @@ func facts(l *config.Lab) []fact {
 	add("lab", "", "", Top, "lab")
 	add("lab", "title", l.Name, Top, "lab")
 	add("lab", "seed", strconv.FormatUint(l.Seed, 10), LabBlock, "seed")
+	add("lab", "hello-jitter", onOrOff(!l.Exact), LabBlock, "hello-jitter")
+	usual(!l.Exact)
 	for _, d := range l.Devices {
 		add(d.Name, "", d.Kind.String(), Top, d.Kind.String())
 		add(d.Name, "disabled", flag(d.Disabled, "disabled"), RouterOf, "disabled")
@@ -117,6 +126,8 @@ func facts(l *config.Lab) []fact {
 			add(d.Name, "ospf disabled", flag(d.OSPF.Disabled, "disabled"), OSPFOf, "disabled")
 			add(d.Name, "max-ecmp", strconv.Itoa(d.OSPF.MaxECMP), OSPFOf, "max-ecmp")
 			usual(d.OSPF.MaxECMP == config.DefaultMaxECMP)
+			add(d.Name, "rfc1583-compatibility", onOrOff(!d.OSPF.Strict), OSPFOf, "rfc1583-compatibility")
+			usual(!d.OSPF.Strict)
 			add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
 		}
 		areaFacts(&d, func(what, value string, in Context, word string) { add(d.Name, what, value, in, word) })

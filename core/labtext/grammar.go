@@ -165,6 +165,9 @@ func init() {
 		{Word: "seed", In: []Context{LabBlock}, Args: []Arg{{Name: "seed", Kind: Number, Max: 1 << 53}}, Default: "1",
 			Effect: Live, Help: "the seed of all jitter and random loss; another seed is another run of the same lab", build: (*builder).seed},
 
+		{Word: "hello-jitter", In: []Context{LabBlock}, Args: []Arg{{Name: "jitter", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
+			Effect: Live, RFC: "2328 4.4", Help: "each OSPF hello is sent up to a tenth of its interval early, by chance; off sends them exactly at it", build: (*builder).helloJitter},
+
 		{Word: "router", In: []Context{Top}, Opens: RouterOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
 			Effect: Live, Help: "a router", build: (*builder).router},
 		{Word: "router-id", In: []Context{RouterOf}, Args: []Arg{{Name: "id", Kind: Address}},
@@ -226,6 +229,8 @@ func init() {
 			Effect: Reoriginate, RFC: "2328 C.3", Help: "the bandwidth that costs 1", build: (*builder).reference},
 		{Word: "max-ecmp", In: []Context{OSPFOf}, Args: []Arg{{Name: "ways", Kind: Number, Min: 1, Max: 64}}, Default: "16",
 			Effect: Rewrites, RFC: "9129 2.3", Help: "how many ways of equal cost to a prefix are used at most", build: (*builder).maxECMP},
+		{Word: "rfc1583-compatibility", In: []Context{OSPFOf}, Args: []Arg{{Name: "compatibility", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
+			Effect: Rewrites, RFC: "2328 C.1", Help: "on: the cheapest path to an AS boundary router is used; off: a path inside an area that is not the backbone comes first; all routers must agree", build: (*builder).rfc1583},
 
 		{Word: "area", In: []Context{OSPFOf}, Opens: AreaOf, Many: true, Args: []Arg{{Name: "area", Kind: Area}},
 			Effect: Live, RFC: "2328 C.2", Help: "what the router is told about an area", build: (*builder).areaBlock},

@@ -23,6 +23,7 @@ func (b *builder) warnings() []Problem {
 	for i := range b.result.Devices {
 		w.device(&b.result.Devices[i])
 	}
+	w.compatibility()
 	w.bgp()
 	return w.found
 }
@@ -231,6 +232,9 @@ func (w *warner) device(d *config.Device) {
 		}
 		runs = true
 		areas[p.OSPF.Area] = true
+		if p.Loopback && !p.OSPF.OwnMask && p.OSPF.Cost != 0 {
+			w.at(name, "take the cost out, or add own-mask", "the cost of %s has no effect: a host route of a loopback costs 0 (RFC 2328 12.4.1)", name)
+		}
 		if !p.Address.IsValid() {
 			w.at(name, "give it an address", "OSPF on %s does nothing: the port has no address", name)
 		}
@@ -244,11 +248,44 @@ func (w *warner) device(d *config.Device) {
 	w.areas(d, areas)
 }
 
+// areaList writes areas in words: "1 and 2".
+func areaList(running map[uint32]bool) string {
+	var ids []uint32
+	for id := range running {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	var words []string
+	for _, id := range ids {
+		words = append(words, FormatArea(id))
+	}
+	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+}
+
+// compatibility warns of routers of one network that prefer external paths by
+// different rules: their packets may loop (RFC 2328 C.1).
+func (w *warner) compatibility() {
+	var on, off *config.Device
+	for i := range w.result.Devices {
+		d := &w.result.Devices[i]
+		switch runs := slices.ContainsFunc(d.Ports, func(p config.Port) bool { return p.OSPF.On }); {
+		case !runs:
+		case d.OSPF.Strict && off == nil:
+			off = d
+		case !d.OSPF.Strict && on == nil:
+			on = d
+		}
+	}
+	if on != nil && off != nil {
+		w.at(off.Name, "set the same on all routers", "rfc1583-compatibility is off on %s and on on %s: they may prefer different paths to AS boundary routers, and packets may loop", off.Name, on.Name)
+	}
+}
+
 // areas warns about what a router is told of areas.
 func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 	virtual := slices.ContainsFunc(d.OSPF.Areas, func(a config.Area) bool { return len(a.Virtual) > 0 })
 	if len(running) > 1 && !running[0] && !virtual {
-		w.at(d.Name, "give it a port in area 0, or a virtual link", "%s joins %d areas but not the backbone: it passes no routes between them", d.Name, len(running))
+		w.at(d.Name, "give it a port in area 0, or a virtual link", "%s joins areas %s but not the backbone: it announces the networks inside each of them to the others, and nothing that lies further away", d.Name, areaList(running))
 	}
 	for _, a := range d.OSPF.Areas {
 		w.virtual(d, &a)

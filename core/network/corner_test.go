@@ -61,3 +61,136 @@ func TestAnExchangeThatCannotEndIsARetry(t *testing.T) { // RFC 2328 10.6, 10.8
 		require.Empty(t, w.Check())
 	}
 }
+
+// lines keeps the lines of a table that begin with one of some prefixes.
+func lines(table string, prefixes ...string) (kept []string) {
+	for _, l := range strings.Split(table, "\n") {
+		for _, p := range prefixes {
+			if strings.HasPrefix(l, p+" ") {
+				kept = append(kept, l)
+			}
+		}
+	}
+	return kept
+}
+
+// The tables of these labs were written from the RFCs.
+func TestTablesInCorners(t *testing.T) {
+	for _, c := range []struct {
+		name, lab string
+		text      func(string) string // an edit of the lab
+		cut       string
+		want      map[string][]string // by router
+	}{
+		{name: "a range that covers nothing reachable is not active: the other border router's summary is used (2328 16.2 (3))",
+			lab: "ospf/range-flow", cut: "q1.e1",
+			want: map[string][]string{"q1": {"10.1.0.0/16 ospf 30 via 10.0.0.2 e0"}, "q2": {"10.1.0.0/16"}}},
+		{name: "a range that is active drops what it covers and is not there (2328 11.1)",
+			lab: "ospf/range-flow", want: map[string][]string{"q1": {"10.1.0.0/16 ospf 0"}, "q2": {"10.1.0.0/16 ospf 0"}}},
+		{name: "a summary of an NSSA's routes drops what is not there, whatever the other translator announces (3101 3.2)",
+			lab: "ospf/loop", want: map[string][]string{"q1": {"172.20.0.0/16 ospf 0"}, "q2": {"172.20.0.0/16 ospf 0"}}},
+		{name: "a border router that is reached through the NSSA only does not count for the election (3101 3.1)",
+			lab: "ospf/nssa-split", cut: "q1.e1",
+			want: map[string][]string{"p": {"172.16.0.0/16 ospf 20 via 10.0.1.2 e1"}}},
+		{name: "RFC1583Compatibility: the cheapest path to an AS boundary router (2328 16.4 (3))",
+			lab: "ospf/pref", want: map[string][]string{"abr": {"172.16.0.0/16 ospf 20 via 10.0.0.2 e0"}}},
+		{name: "without it, a path inside an area that is not the backbone (2328 16.4.1)",
+			lab:  "ospf/pref",
+			text: func(s string) string { return strings.Replace(s, "router near", "  ospf\n    rfc1583-compatibility off\nrouter near", 1) },
+			want: map[string][]string{"abr": {"172.16.0.0/16 ospf 20 via 10.1.0.2 e1"}}},
+		{name: "without it, of type 1 too the path comes before the sum (2328 16.4 (6)(c))",
+			lab: "ospf/pref",
+			text: func(s string) string {
+				return strings.Replace(strings.ReplaceAll(s, "type 2", "type 1"), "router near", "  ospf\n    rfc1583-compatibility off\nrouter near", 1)
+			},
+			want: map[string][]string{"abr": {"172.16.0.0/16 ospf 70 via 10.1.0.2 e1"}}},
+		{name: "without it, the metric of type 2 still comes first (2328 16.4 (6)(b))",
+			lab: "ospf/pref",
+			text: func(s string) string {
+				s = strings.Replace(s, "inject static type 2 metric 20", "inject static type 2 metric 19", 1)
+				return strings.Replace(s, "router near", "  ospf\n    rfc1583-compatibility off\nrouter near", 1)
+			},
+			want: map[string][]string{"abr": {"172.16.0.0/16 ospf 19 via 10.0.0.2 e0"}}},
+		{name: "of equal paths to an AS boundary router in several areas, that of the largest area (2328 16.4 (3))",
+			lab: "ospf/pref",
+			text: func(s string) string { // far and near are one router
+				s = strings.Replace(s, "area 1 cost 50", "area 1 cost 10", 1)
+				i, j := strings.Index(s, "router far"), strings.Index(s, "link ")
+				s = s[:i] + s[j:]
+				s = strings.Replace(s, "link abr.e1 far.e1", "link abr.e1 near.e1", 1)
+				return strings.Replace(s, "  static", "  port e1 10.1.0.2/30\n    ospf area 1\n  static", 1)
+			},
+			want: map[string][]string{"abr": {"172.16.0.0/16 ospf 20 via 10.1.0.2 e1"}}},
+		{name: "a path to an AS boundary router inside the area comes before one through others, by a virtual link too (2328 16.2 (7))",
+			lab: "ospf/asbr-vl", want: map[string][]string{"b1": {"172.16.0.0/16 ospf 36 via 10.0.2.2 e2"}}},
+		{name: "a router in two areas without the backbone announces the networks inside each to the other (2328 3.3, 12.4.3)",
+			lab: "ospf/ab", want: map[string][]string{"x": {"10.2.0.0/30 ospf 20 via 10.1.0.2 e1"}, "z": {"10.1.0.0/30 ospf 20 via 10.2.0.1 e2"}}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			text := corner(t, c.lab)
+			if c.text != nil {
+				changed := c.text(text)
+				require.NotEqual(t, text, changed)
+				text = changed
+			}
+			w := build(t, text)
+			settle(t, w)
+			if c.cut != "" {
+				w.Cut(port(t, w, c.cut))
+				settle(t, w)
+			}
+			for router, want := range c.want {
+				var prefixes, present []string
+				for _, l := range want {
+					prefix, _, has := strings.Cut(l, " ")
+					prefixes = append(prefixes, prefix)
+					if has {
+						present = append(present, l)
+					}
+				}
+				if present == nil {
+					continue
+				}
+				require.Equal(t, present, lines(table(w, router), prefixes...), router)
+			}
+		})
+	}
+}
+
+func TestALoopbackWithItsOwnMaskCostsWhatItSays(t *testing.T) { // RFC 2328 12.4.1
+	text := "router a\n  loopback lo 10.5.0.1/24\n    ospf area 0 passive own-mask cost 7\n  port e 10.0.0.1/30\n    ospf area 0 cost 10\n" +
+		"router b\n  port e 10.0.0.2/30\n    ospf area 0 cost 10\nlink a.e b.e\n"
+	w := build(t, text)
+	settle(t, w)
+	require.Equal(t, []string{"10.5.0.0/24 ospf 17 via 10.0.0.1 e"}, lines(table(w, "b"), "10.5.0.0/24"))
+	w = build(t, strings.Replace(text, " own-mask", "", 1))
+	settle(t, w)
+	require.Equal(t, []string{"10.5.0.1/32 ospf 10 via 10.0.0.1 e"}, lines(table(w, "b"), "10.5.0.1/32"))
+}
+
+func TestHellosHaveJitterUnlessTheLabSaysOtherwise(t *testing.T) { // RFC 2328 4.4
+	gaps := func(lab string) map[event.Time]bool {
+		w := build(t, lab+"router a\n  port e 10.0.0.1/30\n    ospf area 0\nrouter b\n  port e 10.0.0.2/30\n    ospf area 0\nlink a.e b.e\n")
+		seen := map[event.Time]bool{}
+		var last event.Time
+		w.OnFrame = func(at event.Time, dev, _ uint32, frame []byte) {
+			if dev != 0 || len(frame) < 40 || frame[23] != 89 || frame[35] != 1 { // OSPF hellos of a
+				return
+			}
+			if last != 0 {
+				seen[at-last] = true
+			}
+			last = at
+		}
+		w.RunUntil(400*event.Second, 1<<20)
+		return seen
+	}
+	exact := gaps("lab \"x\"\n  hello-jitter off\n")
+	require.Equal(t, map[event.Time]bool{10 * event.Second: true}, exact)
+	early := gaps("")
+	require.Greater(t, len(early), 30)
+	for gap := range early {
+		require.Greater(t, gap, 9*event.Second)
+		require.LessOrEqual(t, gap, 10*event.Second)
+	}
+}

@@ -49,6 +49,7 @@ var static = [2]string{quarryTop, quarryTop + "  static 10.99.0.0/16 via 10.0.13
 var effects = []effect{
 	{word: "lab", in: labtext.Top, from: "Triangle with OSPF", to: "Three"},
 	{word: "seed", in: labtext.LabBlock, from: "seed 7", to: "seed 8"},
+	{word: "hello-jitter", in: labtext.LabBlock, from: "seed 7", to: "seed 7\n  hello-jitter off"},
 	{word: "router", in: labtext.Top, from: lastLine, to: lastLine + "router halt\n  port e1 10.0.99.1/30\n"},
 	{word: "router-id", in: labtext.RouterOf, from: "router viaduct\n", to: "router viaduct\n  router-id 10.255.0.9\n",
 		lsas: -1, want: "quarry neighbour-state, summit neighbour-state, viaduct hello-refused, viaduct neighbour-state, viaduct route-changed, viaduct router-id"},
@@ -113,6 +114,7 @@ var effects = []effect{
 	{word: "tag", in: labtext.JoinOf, lab: areas, from: "        summary 172.20.0.0/16\n\nrouter mill", to: "        summary 172.20.0.0/16 tag 9\n\nrouter mill", lsas: 1, want: ""},
 	{word: "summary", in: labtext.OSPFOf, lab: areas, from: "    inject static type 1 metric 15 tag 3\n", to: "    inject static type 1 metric 15 tag 3\n    summary 172.20.0.0/22\n", lsas: -1, want: "boathouse route-changed, lower route-changed, upper route-changed"},
 	{word: "max-ecmp", in: labtext.OSPFOf, lab: areas, from: "    originate default metric 10\n", to: "    originate default metric 10\n    max-ecmp 1\n", want: "junction route-changed"},
+	{word: "rfc1583-compatibility", in: labtext.OSPFOf, lab: areas, from: "    originate default metric 10\n", to: "    originate default metric 10\n    rfc1583-compatibility off\n"},
 	{word: "virtual-link", in: labtext.AreaOf, lab: pass, from: "      virtual-link 10.255.4.3\n", to: "", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west neighbour-state"},
 	{word: "hello-interval", in: labtext.VirtOf, lab: pass, from: toWest, to: toWest + "        hello-interval 12s\n", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west hello-refused, west neighbour-state"},
 	{word: "dead-interval", in: labtext.VirtOf, lab: pass, from: toWest, to: toWest + "        dead-interval 50s\n", lsas: -1, want: "saddle hello-refused, saddle neighbour-state, west hello-refused, west neighbour-state"},

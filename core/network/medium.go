@@ -227,7 +227,7 @@ func (w *World) carriers(m *Medium) {
 // Configure takes the difference between the configuration in force and this
 // one: devices and links that did not change are not touched.
 func (w *World) Configure(lab *config.Lab) {
-	w.seed, w.flows = lab.Seed, lab.Flows
+	w.seed, w.exact, w.flows = lab.Seed, lab.Exact, lab.Flows
 	if !reflect.DeepEqual(w.written, lab.Policies) || !reflect.DeepEqual(w.sets, lab.Sets) {
 		w.written, w.sets = lab.Policies, lab.Sets
 		w.book = policy.Compile(lab.Policies, lab.Sets)

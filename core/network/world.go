@@ -21,6 +21,7 @@ type World struct {
 	queue   event.Queue
 	calm    event.Calm
 	seed    uint64
+	exact   bool // hellos come at their interval exactly
 	devices []*device.Device
 	byName  map[string]uint32 // replaced, never written, so clones share it
 	media   []Medium
@@ -91,8 +92,9 @@ func (w *World) Now() event.Time { return w.now }
 // Calm is the account of what is going on.
 func (w *World) Calm() *event.Calm { return &w.calm }
 
-// Seed is the lab's seed.
-func (w *World) Seed() uint64 { return w.seed }
+// Seed is the lab's seed; ExactHellos says that hellos have no jitter.
+func (w *World) Seed() uint64      { return w.seed }
+func (w *World) ExactHellos() bool { return w.exact }
 
 // Pool holds the world's LSAs, Shared its prefixes and sets of next hops.
 func (w *World) Pool() *ospf.Pool      { return w.pool }

@@ -184,11 +184,11 @@ func (p *Process) joins() bool {
 // borders remembers what the router joins, and says whether other areas must be
 // told something: they must whenever there are several areas, or have been.
 func (p *Process) borders(h Host) bool {
-	was := p.wasBorder
-	p.wasBorder = p.joins()
-	if was != p.wasBorder {
+	was, boundary := p.wasBorder, p.wasBoundary
+	p.wasBorder, p.wasBoundary = p.joins(), p.ASBoundary()
+	if was != p.wasBorder || boundary != p.wasBoundary {
 		for i := range p.areas {
-			p.wantOriginate(h, i, 0) // the B bit
+			p.wantOriginate(h, i, 0) // the B and E bits
 		}
 	}
 	return was || p.wasBorder
@@ -198,6 +198,7 @@ func (p *Process) borders(h Host) bool {
 // looks at the backbone's summaries only.
 func (p *Process) interArea(h Host, s *scratch) {
 	atBorder := p.joins()
+	active := p.activeRanges(h, s)
 	for ai := range p.areas {
 		areaID := p.areas[ai].id
 		if atBorder && areaID != 0 {
@@ -207,7 +208,7 @@ func (p *Process) interArea(h Host, s *scratch) {
 			switch {
 			case k.Type == wire.ASBRSummaryLSA:
 				s.asbrs = append(s.asbrs, otherArea(k.ID, areaID, cost, by.set))
-			case len(b.stubs) == 1 && !p.ownRange(h, b.stubs[0].prefix):
+			case len(b.stubs) == 1 && !slices.Contains(active, b.stubs[0].prefix):
 				s.offer(h.Shared(), b.stubs[0].prefix, Route{Set: by.set, Cost: cost, Area: areaID, Kind: InterArea})
 			}
 		})
@@ -243,18 +244,25 @@ func otherArea(router ip.Addr, area, cost uint32, set route.SetID) border {
 	return border{router: router, area: area, cost: cost, set: set, flags: wire.FlagE, inter: true}
 }
 
-// ownRange says whether a prefix is one that this router announces as a range:
-// what others say of it is no news (RFC 2328 16.2 (3)).
-func (p *Process) ownRange(h Host, prefix uint32) bool {
-	x := h.Shared().Prefixes.Prefix(prefix)
-	for _, a := range p.config {
-		for _, r := range a.Ranges {
-			if r.Prefix == x {
-				return true
+// activeRanges are the ranges of this router, as a border router, that cover a
+// network which it reaches inside the range's area: what others say of these is
+// no news, for they would be a way back (RFC 2328 16.2 (3)).
+func (p *Process) activeRanges(h Host, s *scratch) (active []uint32) {
+	if len(p.config) == 0 || !p.joins() {
+		return nil
+	}
+	prefixes := h.Shared().Prefixes
+	for _, id := range s.offered {
+		if r := &s.routes[id]; r.Kind == IntraArea {
+			if rg, ok := p.rangeOf(r.Area, prefixes.Prefix(id)); ok {
+				if covered := prefixes.ID(rg.Prefix); !slices.Contains(active, covered) {
+					active = append(active, covered)
+				}
 			}
 		}
 	}
-	return false
+	s.room(int(prefixes.Len()))
+	return active
 }
 
 // external adds the routes to outside (RFC 2328 16.4).
@@ -266,6 +274,7 @@ func (p *Process) external(h Host, s *scratch) {
 		}
 	}
 	p.throughTransit(h, s)
+	p.asbrs = p.preferred(s, h.Shared())
 	for ai := range p.areas {
 		if p.areaConfig(p.areas[ai].id).NSSA {
 			p.nssaRoutes(h, s, ai)
@@ -278,12 +287,16 @@ func (p *Process) external(h Host, s *scratch) {
 		}
 		p.beyond = true
 		b := pool.bodies.Get(e.body)
-		way, ok := s.asbr(shared, k.Router)
+		way, ok := p.asbr(k.Router)
 		if x := b.External.Forward; x != 0 && ok {
 			way, ok = p.forwarding(h, s, x, func(*Route) bool { return true })
 		}
 		if ok && b.External.Metric < wire.LSInfinity && len(b.stubs) == 1 {
-			s.offer(shared, b.stubs[0].prefix, externalRoute(b, way, 0))
+			r := externalRoute(b, way, 0)
+			if p.strict && !way.inside() {
+				r.Second = true // 16.4 (6)(c)
+			}
+			s.offer(shared, b.stubs[0].prefix, r)
 		}
 		return true
 	})
@@ -299,33 +312,82 @@ func externalRoute(b *Body, way border, area uint32) Route {
 	return r
 }
 
-// asbr is the best way to an AS boundary router (RFC 2328 16.4.1): a way inside
-// an area that is not the backbone comes first, then the least cost.
-func (s *scratch) asbr(shared *route.Shared, router ip.Addr) (way border, ok bool) {
-	inside := func(b border) bool { return !b.inter && b.area != 0 }
-	for _, b := range s.asbrs {
-		switch {
-		case b.router != router || b.set == route.NoSet:
-		case !ok || inside(b) && !inside(way) || inside(b) == inside(way) && b.cost < way.cost:
-			way, ok = b, true
-		case inside(b) == inside(way) && b.cost == way.cost:
-			way.set = s.merge(shared, way.set, b.set)
+// inside says whether a path is one of those that RFC 2328 16.4.1 prefers: inside
+// an area that is not the backbone.
+func (b *border) inside() bool { return !b.inter && b.area != 0 }
+
+// preferred are the paths to all AS boundary routers that are used, sorted by
+// router (RFC 2328 16.4 (3)).
+func (p *Process) preferred(s *scratch, shared *route.Shared) []border {
+	if len(s.asbrs) == 0 {
+		return nil
+	}
+	all := slices.Clone(s.asbrs)
+	slices.SortStableFunc(all, func(a, b border) int {
+		return cmp.Or(cmp.Compare(a.router, b.router), cmp.Compare(a.area, b.area))
+	})
+	var list []border
+	for _, b := range all {
+		if b.set == route.NoSet {
+			continue
+		}
+		last := len(list) - 1
+		if last < 0 || list[last].router != b.router || list[last].area != b.area {
+			list = append(list, b)
+			continue
+		}
+		// One entry an area, in which a path inside the area comes first (16.2 (7)).
+		switch o := &list[last]; {
+		case o.inter && !b.inter, o.inter == b.inter && b.cost < o.cost:
+			*o = b
+		case o.inter == b.inter && b.cost == o.cost:
+			o.set = s.merge(shared, o.set, b.set)
 		}
 	}
-	return way, ok
+	best := list[:0]
+	for _, b := range list {
+		last := len(best) - 1
+		if last < 0 || best[last].router != b.router {
+			best = append(best, b)
+			continue
+		}
+		// Of the entries of several areas, of equal cost that of the largest area ID.
+		o := &best[last]
+		switch {
+		case p.strict && o.inside() != b.inside():
+			if b.inside() {
+				*o = b
+			}
+		case b.cost <= o.cost:
+			*o = b
+		}
+	}
+	return best
 }
 
-// ways are the best ways to all AS boundary routers, sorted by router.
-func (s *scratch) ways(shared *route.Shared) []border {
-	var list []border
-	for _, b := range s.asbrs {
-		if way, ok := s.asbr(shared, b.router); ok && !slices.ContainsFunc(list, func(o border) bool { return o.router == b.router }) {
-			list = append(list, way)
-		}
+// asbr is the path to an AS boundary router that is used.
+func (p *Process) asbr(router ip.Addr) (way border, ok bool) {
+	i, ok := slices.BinarySearchFunc(p.asbrs, router, func(b border, router ip.Addr) int { return cmp.Compare(b.router, router) })
+	if !ok {
+		return way, false
 	}
-	slices.SortFunc(list, func(a, b border) int { return cmp.Compare(a.router, b.router) })
-	return list
+	return p.asbrs[i], true
 }
+
+// SetRFC1583 says whether the process prefers external paths as RFC 1583 does
+// (RFC 2328 C.1, RFC1583Compatibility); strict is RFC 2328's own way, 16.4.1.
+func (p *Process) SetRFC1583(h Host, compatible bool) {
+	if p.strict == !compatible {
+		return
+	}
+	p.strict = !compatible
+	if p.running {
+		p.scheduleSPF(h)
+	}
+}
+
+// RFC1583 says whether external paths are preferred as RFC 1583 does.
+func (p *Process) RFC1583() bool { return !p.strict }
 
 // forwarding is the way to a forwarding address: by an intra-area or inter-area
 // route only (RFC 2328 16.4 (3)), and one that fits.
@@ -338,7 +400,7 @@ func (p *Process) forwarding(h Host, s *scratch, to ip.Addr, fits func(*Route) b
 			continue
 		}
 		length, ok = int(x.Len), fits(r)
-		way = border{cost: r.Cost, set: r.Set}
+		way = border{cost: r.Cost, set: r.Set, area: r.Area, inter: r.Kind == InterArea}
 		if r.Set == route.NoSet {
 			way.set = p.onPort(shared, to)
 		}

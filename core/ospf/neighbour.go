@@ -6,6 +6,7 @@ import (
 
 	"hellebore/core/event"
 	"hellebore/core/note"
+	"hellebore/core/store"
 	"hellebore/core/wire/ip"
 	wire "hellebore/core/wire/ospf"
 )
@@ -146,7 +147,17 @@ func (p *Process) sendHello(h Host, i uint32) {
 	h.Calm().Refresh(&q.retry)
 	p.send(h, i, wire.AllSPFRouters, b, class)
 	q.sent++
-	q.hello.Set(h, h.Now()+event.FromDuration(q.HelloInterval), helloTimer, event.Periodic, i, 0)
+	q.hello.Set(h, h.Now()+q.nextHello(h, i), helloTimer, event.Periodic, i, 0)
+}
+
+// nextHello is when the next hello is due: at the hello interval or up to a tenth
+// of it earlier, or all routers would say hello in step (RFC 2328 4.4).
+func (q *port) nextHello(h Host, i uint32) event.Time {
+	interval := event.FromDuration(q.HelloInterval)
+	if q.ExactHellos {
+		return interval
+	}
+	return interval - event.Time(store.Below(h.Rand(randHello, uint64(i)<<32|q.sent), uint64(interval/10)))
 }
 
 // receiveHello is RFC 2328 10.5.

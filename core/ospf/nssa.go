@@ -34,7 +34,9 @@ func (p *Process) Translates(areaID uint32) bool {
 
 // electTranslators finds out whether this router translates (RFC 3101 3.1):
 // because it was told to, or because of the border routers of the NSSA that can
-// be reached it has the highest router ID and none translates in any case.
+// be reached it has the highest router ID and none translates in any case. Only
+// those count that are reached outside of the area too, as AS boundary routers:
+// others are of no use to the rest of the network.
 func (p *Process) electTranslators(h Host, s *scratch) {
 	atBorder := p.joins()
 	for ai := range p.areas {
@@ -45,7 +47,11 @@ func (p *Process) electTranslators(h Host, s *scratch) {
 			continue
 		}
 		elected := c.Translate || !slices.ContainsFunc(s.border, func(b border) bool {
-			return b.area == a.id && b.flags&wire.FlagB != 0 && (b.flags&wire.FlagN != 0 || b.router > p.routerID)
+			if b.area != a.id || b.flags&wire.FlagB == 0 || b.flags&wire.FlagN == 0 && b.router < p.routerID {
+				return false
+			}
+			_, outside := p.asbr(b.router)
+			return outside
 		})
 		switch {
 		case elected:
@@ -227,6 +233,11 @@ func joinOf(joins []Join, x ip.Prefix) (best Join, ok bool) {
 	return best, ok
 }
 
+// inNSSA says whether a route was made of an NSSA LSA.
+func (r *Route) inNSSA() bool {
+	return r.Area != 0 && (r.Kind == External1 || r.Kind == External2)
+}
+
 // joinDiscards adds a route into a blackhole for every external route that is
 // joined of several: packets for what is not there must not come back by a
 // default route (RFC 3101 3.2, RFC 2328 11.1).
@@ -236,6 +247,9 @@ func (p *Process) joinDiscards(h Host, s *scratch) {
 		if j, ok := joinOf(joins, x); ok {
 			id := shared.Prefixes.ID(j.Prefix)
 			s.room(int(id) + 1)
+			if s.has(id) && s.routes[id].inNSSA() {
+				return // somebody in the area has just this prefix
+			}
 			s.offer(shared, id, Route{Set: route.Blackhole, Kind: Discard})
 		}
 	}
@@ -249,7 +263,7 @@ func (p *Process) joinDiscards(h Host, s *scratch) {
 			continue
 		}
 		for _, id := range slices.Clone(s.offered) {
-			if r := s.routes[id]; r.Area == a.id && (r.Kind == External1 || r.Kind == External2) {
+			if r := s.routes[id]; r.Area == a.id && r.inNSSA() {
 				drop(joins, shared.Prefixes.Prefix(id))
 			}
 		}

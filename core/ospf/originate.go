@@ -249,11 +249,7 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 		}
 		// RFC 2328 12.4.1.1 option 2: the link's subnet as a stub.
 		net := ip.MakePrefix(q.Address, q.PrefixLen)
-		cost := q.Cost
-		if q.Loopback {
-			cost = 0
-		}
-		body.Links = append(body.Links, wire.RouterLink{ID: net.Addr, Data: ip.Mask(net.Len), Type: wire.LinkStub, Metric: cost})
+		body.Links = append(body.Links, wire.RouterLink{ID: net.Addr, Data: ip.Mask(net.Len), Type: wire.LinkStub, Metric: q.Cost})
 	}
 	return body, any
 }

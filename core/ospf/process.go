@@ -100,6 +100,7 @@ type PortConfig struct {
 	Area               uint32
 	Cost               uint16
 	MTU                uint16
+	ExactHellos        bool // without jitter
 	HelloInterval      time.Duration
 	DeadInterval       time.Duration
 	RetransmitInterval time.Duration
@@ -149,7 +150,8 @@ type Process struct {
 	externals []External
 	// outsideJoins join externals.
 	outsideJoins []Join
-	wasBorder    bool
+	wasBorder    bool     // as of the last run; all areas' router LSAs say so
+	wasBoundary  bool     // the same of an AS boundary router
 	asbrs        []border // of the last run; replaced, never written
 	delay        spfDelay
 	age          event.Timer
@@ -161,7 +163,8 @@ type Process struct {
 	later        bool   // LSAs changed that no tree is made of
 	beyond       bool   // there are such LSAs
 	ddSeq        uint32
-	maxECMP      int // 0: no limit
+	maxECMP      int  // 0: no limit
+	strict       bool // RFC1583Compatibility is off
 }
 
 // Clone is an independent copy.
@@ -232,7 +235,7 @@ func (p *Process) Stop(h Host, why note.Code) {
 			p.ports[i].Up = false
 		}
 	}
-	*p = Process{maxECMP: p.maxECMP, ports: p.ports, nbrs: p.nbrs, freeNbr: p.freeNbr, ddSeq: p.ddSeq, config: p.config, externals: p.externals, outsideJoins: p.outsideJoins}
+	*p = Process{maxECMP: p.maxECMP, strict: p.strict, ports: p.ports, nbrs: p.nbrs, freeNbr: p.freeNbr, ddSeq: p.ddSeq, config: p.config, externals: p.externals, outsideJoins: p.outsideJoins}
 	h.Calm().Disturb(h.Now())
 }
 
@@ -266,7 +269,7 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 	}
 	same := old
 	same.Cost, same.MTU = c.Cost, c.MTU
-	same.HelloInterval, same.DeadInterval = c.HelloInterval, c.DeadInterval
+	same.HelloInterval, same.DeadInterval, same.ExactHellos = c.HelloInterval, c.DeadInterval, c.ExactHellos
 	same.RetransmitInterval, same.TransmitDelay = c.RetransmitInterval, c.TransmitDelay
 	same.Priority, same.IgnoreMTU, same.Keys, same.OwnMask = c.Priority, c.IgnoreMTU, c.Keys, c.OwnMask
 	if same != c {

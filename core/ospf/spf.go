@@ -82,14 +82,26 @@ type Route struct {
 	Tag            uint32
 	Area           uint32 // of an intra-area or inter-area route; of an external one, the NSSA that has it, 0 for none
 	Kind           uint8  // 0: no route
+	// Second, of an external route where RFC1583Compatibility is off: the path to
+	// it is not one that RFC 2328 16.4.1 prefers.
+	Second bool
 }
+
+// rank orders the kinds of routes, best first. What a range or a summary covers
+// and is not there must not follow what others announce of the same prefix: they
+// may lead back (RFC 2328 11.1, 12.4.3; RFC 3101 3.2).
+var rank = [...]uint8{IntraArea: 1, InterArea: 2, Discard: 3, External1: 4, External2: 5}
 
 // better says whether r is preferred to o (RFC 2328 11); equal routes share the
 // traffic.
 func (r *Route) better(o *Route) (better, equal bool) {
 	switch {
 	case r.Kind != o.Kind:
-		return r.Kind < o.Kind, false
+		return rank[r.Kind] < rank[o.Kind], false
+	case r.Kind == External2 && r.Cost != o.Cost: // RFC 2328 16.4 (6)(b)
+		return r.Cost < o.Cost, false
+	case r.Second != o.Second:
+		return o.Second, false
 	case r.Cost != o.Cost:
 		return r.Cost < o.Cost, false
 	case r.Distance != o.Distance:
@@ -161,7 +173,6 @@ func (p *Process) beyondAreas(h Host, s *scratch) {
 	p.beyond = false
 	p.interArea(h, s)
 	p.external(h, s)
-	p.asbrs = s.ways(h.Shared())
 	p.electTranslators(h, s)
 	p.discards(h, s)
 	p.joinDiscards(h, s)

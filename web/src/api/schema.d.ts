@@ -949,17 +949,24 @@ export interface components {
             diverged: boolean;
             /** Format: double */
             end: number;
+            /**
+             * Format: int64
+             * @description events that were not kept: there were too many to show all
+             */
+            lost: number;
             /** @description LSAs, each counted once for its area, before and after */
             lsas: components["schemas"]["Counts"];
             /** @description why it was done, as its author said; or why the lab took a change back by itself */
             message?: string;
+            /** @description of an action that does not settle: what keeps changing, the busiest first */
+            moving: string[];
             /**
              * Format: int64
              * @description flows that were out for a time
              */
             out: number;
             /** @enum {string} */
-            outcome: "settled" | "does not settle" | "stopped";
+            outcome: "settled" | "does not settle" | "stopped" | "does not settle so far";
             /**
              * Format: int64
              * @description routers whose forwarding changed
@@ -989,6 +996,11 @@ export interface components {
             summary: string;
             /** @description routes in all tables, before and after */
             tables: components["schemas"]["Counts"];
+            /**
+             * Format: double
+             * @description of an action that was to run for a given time: until when
+             */
+            until?: number;
         };
         ActionDetail: {
             /** @description as it is typed */
@@ -1008,13 +1020,20 @@ export interface components {
             /** Format: double */
             end: number;
             flows: components["schemas"]["FlowOutages"][];
+            /**
+             * Format: int64
+             * @description events that were not kept: there were too many to show all
+             */
+            lost: number;
             /** @description LSAs, each counted once for its area, before and after */
             lsas: components["schemas"]["Counts"];
             /** @description why it was done, as its author said; or why the lab took a change back by itself */
             message?: string;
+            /** @description of an action that does not settle: what keeps changing, the busiest first */
+            moving: string[];
             /**
              * Format: int64
-             * @description events beyond the bound of what is shown
+             * @description events beyond the bound of what is shown or kept
              */
             omitted: number;
             /**
@@ -1023,7 +1042,7 @@ export interface components {
              */
             out: number;
             /** @enum {string} */
-            outcome: "settled" | "does not settle" | "stopped";
+            outcome: "settled" | "does not settle" | "stopped" | "does not settle so far";
             /** @description how the convergence time came about, on the slowest router */
             phases: components["schemas"]["Phase"][];
             /**
@@ -1057,6 +1076,11 @@ export interface components {
             summary: string;
             /** @description routes in all tables, before and after */
             tables: components["schemas"]["Counts"];
+            /**
+             * Format: double
+             * @description of an action that was to run for a given time: until when
+             */
+            until?: number;
         };
         Answer: {
             /** @description stable names of the reasons that it rests on */
@@ -1752,6 +1776,11 @@ export interface components {
             type: string;
         };
         Messages: {
+            /**
+             * Format: int64
+             * @description events that were not kept, of which some may have been messages
+             */
+            lost: number;
             messages: components["schemas"]["Message"][];
             /**
              * Format: int64
