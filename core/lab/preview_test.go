@@ -79,10 +79,19 @@ func randomLab(r *rand.Rand) string {
 			join(x, y)
 		}
 	}
+	segment := ""
+	if r.IntN(2) == 0 {
+		segment = "segment s"
+		for k, i := range r.Perm(n)[:3] {
+			ports[i] = append(ports[i], fmt.Sprintf("  port s 10.99.0.%d/24\n    ospf area 0\n      cost %d\n      priority %d\n", k+1, 1+r.IntN(20), r.IntN(3)))
+			segment += fmt.Sprintf(" r%d.s", i)
+		}
+		segment += "\n"
+	}
 	for i := range n {
 		fmt.Fprintf(&b, "router r%d\n  loopback lo 10.255.0.%d/32\n    ospf area 0 passive\n%s", i, i+1, strings.Join(ports[i], ""))
 	}
-	fmt.Fprintf(&b, "%sflow across r0 -> r%d\n", strings.Join(links, ""), n/2)
+	fmt.Fprintf(&b, "%s%sflow across r0 -> r%d\n", strings.Join(links, ""), segment, n/2)
 	return b.String()
 }
 
@@ -116,16 +125,20 @@ func edited(r *rand.Rand, text string) string {
 	return text + "\n"
 }
 
+// oracleRuns is how many random labs are tried: usual, unless ORACLE says otherwise.
+func oracleRuns(usual int) int {
+	if n, err := strconv.Atoi(os.Getenv("ORACLE")); err == nil {
+		return n
+	}
+	return usual
+}
+
 // TestPreviewEqualsApply previews random edits of random labs and of the demo
 // labs and then really applies them: the two worlds are equal in everything.
 // ORACLE=n makes n rounds.
 func TestPreviewEqualsApply(t *testing.T) {
-	rounds := 60
-	if n, err := strconv.Atoi(os.Getenv("ORACLE")); err == nil {
-		rounds = n
-	}
 	demos := demo.Labs()
-	for i := range rounds {
+	for i := range oracleRuns(60) {
 		r := rand.New(rand.NewPCG(uint64(i), 5))
 		text := randomLab(r)
 		if i%3 == 0 {

@@ -1,6 +1,7 @@
 package network_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -193,4 +194,20 @@ func TestHellosHaveJitterUnlessTheLabSaysOtherwise(t *testing.T) { // RFC 2328 4
 		require.Greater(t, gap, 9*event.Second)
 		require.LessOrEqual(t, gap, 10*event.Second)
 	}
+}
+
+func TestASilentDRCostsItsDeadIntervalAndNoRetransmission(t *testing.T) { // RFC 2328 13.3 (3)
+	lab, joins := "lab \"segment\"\n  hello-jitter off\n", "segment s"
+	for i := 1; i <= 5; i++ {
+		lab += fmt.Sprintf("router r%d\n  loopback lo 10.255.0.%d/32\n    ospf area 0 passive\n  port p 10.0.0.%d/24\n    ospf area 0 priority %d\n", i, i, i, 10-i)
+		joins += fmt.Sprintf(" r%d.p", i)
+	}
+	w := build(t, lab+joins+"\n")
+	settle(t, w)
+	require.Equal(t, "DR", w.Find("r1").OSPF().Port(1).State.String())
+	start := w.Now()
+	dev, p := port(t, w, "r1.p")
+	w.Silence(dev, p, network.Both)
+	settle(t, w)
+	require.Less(t, w.LastForwarding()-start, 41*event.Second)
 }

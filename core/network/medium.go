@@ -122,6 +122,10 @@ func (m *Medium) Passes(from, to int) (ok bool, why note.Code) {
 	return true, note.None
 }
 
+// Flight is the generation of packets in flight from one end to another: those
+// that left in another one than they arrive in die on the way.
+func (m *Medium) Flight(from, to int) uint32 { return m.Ends[from].genOut + m.Ends[to].genIn }
+
 // Transmit puts a frame on what the port is joined to. What is lost,
 // late or doubled at random is keyed by the medium and its count of frames.
 func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
@@ -159,7 +163,7 @@ func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
 			w.queue.Push(event.Event{
 				At: w.now + m.Delay + late, Dest: e.Device, Source: dev, Seq: w.devices[dev].NextSeq(),
 				Kind: device.FrameArrives, Class: class, Frame: frame,
-				A: e.Port, B: uint32(from), C: m.Ends[from].genOut + e.genIn,
+				A: e.Port, B: uint32(from), C: m.Flight(from, to),
 			})
 		}
 	}
@@ -187,7 +191,7 @@ func (m *Medium) struck(w *World, share uint32, purpose uint64) bool {
 // arrive hands a frame to its port, unless what carried it broke meanwhile.
 func (w *World) arrive(e *event.Event) {
 	m, to, ok := w.MediumOf(e.Dest, e.A)
-	if !ok || int(e.B) >= len(m.Ends) || m.Ends[e.B].Device != e.Source || m.Ends[e.B].genOut+m.Ends[to].genIn != e.C {
+	if !ok || int(e.B) >= len(m.Ends) || m.Ends[e.B].Device != e.Source || m.Flight(int(e.B), to) != e.C {
 		return
 	}
 	w.devices[e.Dest].Receive(e.A, e.Frame)

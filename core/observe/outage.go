@@ -250,18 +250,32 @@ func (f *follower) follow(dev uint32, lo, hi, delta event.Time, ttl int, seen []
 		f.fail(lo, end, note.NoRoute, "a device that is not there yet", f.dst.String())
 		lo = end
 	}
-	for k := range ds {
-		from, to := max(lo, ds[k].from-delta), hi
+	// begins is the send time of the first packet that meets a decision.
+	begins := func(k int) event.Time {
 		if ds[k].from == longAgo {
-			from = lo
+			return lo
 		}
+		return f.meets(ds[k].from, delta)
+	}
+	for k := range ds {
+		from, to := max(lo, begins(k)), hi
 		if k+1 < len(ds) {
-			to = min(hi, ds[k+1].from-delta)
+			to = min(hi, begins(k+1))
 		}
 		if from < to {
 			f.hop(dev, &ds[k], from, to, delta, ttl, seen)
 		}
 	}
+}
+
+// meets is the send time of the first packet, delta after it was sent, that meets
+// what begins at a time. What arrives in the instant of an action was there before
+// it: a moment is all events up to and including it.
+func (f *follower) meets(begins, delta event.Time) event.Time {
+	if begins == f.step.Start && delta > 0 {
+		return begins - delta + 1
+	}
+	return begins - delta
 }
 
 func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
@@ -340,29 +354,42 @@ func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.T
 		}
 		f.follow(x.device, lo, hi, delta+x.delay, ttl, seen)
 	}
-	t0 := s.Start - delta // the send time of packets that are here when the action takes effect
-	landed := t0 - before.delay + 1
+	t0 := f.meets(s.Start, delta) // the send time of the first packets that set out after the action
+	landed := s.Start - delta - before.delay + 1
 	carry(before, lo, min(hi, landed))
 	if lo, hi := max(lo, landed), min(hi, t0); lo < hi {
 		caught := before
-		if before.why == note.None && (after.why != note.None || after.joint != before.joint) {
-			caught.why = after.why
-			if caught.why == note.None {
-				caught.why = note.NotJoined
-			}
+		if before.why == note.None {
+			caught.why = f.caught(before, after)
 		}
 		carry(caught, lo, hi)
 	}
 	carry(after, max(lo, t0), hi)
 }
 
+// caught is why packets that the action meets in flight are lost; None if they
+// arrive all the same.
+func (f *follower) caught(before, after crossing) note.Code {
+	was, is := &f.step.Before.Media()[before.joint], &f.step.Applied.Media()[before.joint]
+	if is.Gone || before.to >= len(is.Ends) || was.Flight(before.from, before.to) != is.Flight(before.from, before.to) {
+		if after.why == note.None {
+			return note.NotJoined
+		}
+		return after.why
+	}
+	_, why := f.step.Applied.Device(before.device).Up(before.in)
+	return why
+}
+
 // crossing is who gets a packet that leaves by a port, or why nobody does.
 type crossing struct {
-	device uint32
-	delay  event.Time
-	joint  int32 // the medium
-	port   string
-	why    note.Code
+	device   uint32
+	in       uint32 // by which of its ports
+	delay    event.Time
+	joint    int32 // the medium
+	from, to int   // its ends
+	port     string
+	why      note.Code
 }
 
 type crossingKey struct {
@@ -388,21 +415,23 @@ func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
 	}
 	d := w.Device(dev)
 	x := crossing{port: ref(d, port)}
-	m, _, ok := w.MediumOf(dev, port)
+	m, from, ok := w.MediumOf(dev, port)
 	if !ok {
 		x.why = note.NotJoined
 		return x
 	}
+	x.from = from
 	x.delay, x.joint = m.Delay, d.Ports()[d.Carries(port)].Joint
 	if up, why := d.Up(port); !up {
 		x.why = why
 		return x
 	}
-	next, _, why := across(w, d, port, to)
+	next, in, why := across(w, d, port, to)
 	if why != note.None {
 		x.why = why
 		return x
 	}
-	x.device = next.ID()
+	x.device, x.in = next.ID(), in
+	_, x.to, _ = w.MediumOf(x.device, in)
 	return x
 }

@@ -241,9 +241,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			added = true
 		}
 		if added && from != noNeighbour && p.nbrs[from].port == uint32(i) {
-			// Steps 3 and 4: DR and BDR have flooded it here themselves, and a
-			// BDR leaves it to the DR.
-			if nb := &p.nbrs[from]; q.Broadcast && (nb.address == q.dr || nb.address == q.bdr || q.state == PortBackup) {
+			if q.Broadcast && p.passedOn(q, &p.nbrs[from]) {
 				continue
 			}
 			back = true
@@ -256,6 +254,26 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 		}
 	}
 	return back
+}
+
+// passedOn says whether an LSA that came from a neighbour on a segment reaches the
+// others without us: DR and BDR have flooded it themselves, and a BDR leaves it to
+// the DR (RFC 2328 13.3 (3) and (4)). "Chances are", says the RFC. Here they must
+// say in their hellos that they have the role: right after an election we may know
+// of it before they do, and the others would wait for a retransmission.
+func (p *Process) passedOn(q *port, from *neighbour) bool {
+	if from.address == q.dr && from.dr == from.address || from.address == q.bdr && from.bdr == from.address {
+		return true
+	}
+	if q.state != PortBackup {
+		return false
+	}
+	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+		if nb := &p.nbrs[n-1]; nb.address == q.dr {
+			return nb.dr == nb.address
+		}
+	}
+	return false
 }
 
 // toAll is where what concerns all adjacent routers of a port goes: on a segment,
