@@ -559,6 +559,7 @@ func (d *Device) RouteChanged(prefix uint32, from, to route.HopID) {
 
 // HopChanged notes a change of the next-hop table.
 func (d *Device) HopChanged(hop route.HopID, from, to route.SetID) {
+	d.changed = true // a forwarding address may be another one
 	d.Note(note.Note{Kind: note.HopChanged, Port: note.NoPort, A: uint64(hop), B: uint64(from), C: uint64(to)})
 	d.env.Calm().Disturb(d.env.Now())
 	d.env.ForwardingChanged()

@@ -90,6 +90,7 @@ func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.
 		}
 	}
 	e = external(p, i.External)
+	e.Forward = d.forwardingAddress(id)
 	if through := d.env.Book().Policy(i.Through); i.Policy && through != nil {
 		r := d.policyRoute(source, id, p)
 		r.Metric, r.Type1 = e.Metric, e.Type1
@@ -103,6 +104,21 @@ func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.
 		}
 	}
 	return e, true
+}
+
+// forwardingAddress is where packets for a prefix go instead of to this router: its
+// next hop, if that is on a segment on which OSPF has neighbours to be found (RFC
+// 2328 12.4.4.1); 0 if it is not.
+func (d *Device) forwardingAddress(id uint32) ip.Addr {
+	hops := d.env.Shared().Sets.Hops(d.table.Set(d.table.Next(id)))
+	if len(hops) != 1 || hops[0].Gateway == 0 {
+		return 0
+	}
+	v := d.ospf.Port(hops[0].Port)
+	if !v.Broadcast || v.Passive || !ip.MakePrefix(v.Address, v.PrefixLen).Contains(hops[0].Gateway) {
+		return 0
+	}
+	return hops[0].Gateway
 }
 
 // policyRoute is a route of the table as a policy is asked about it.

@@ -13,6 +13,8 @@ import (
 	"hellebore/core/event"
 	"hellebore/core/network"
 	"hellebore/core/note"
+	"hellebore/core/ospf"
+	wire "hellebore/core/wire/ospf"
 )
 
 // corner is one of the labs of testdata that show a rule in a corner.
@@ -96,8 +98,10 @@ func TestTablesInCorners(t *testing.T) {
 		{name: "RFC1583Compatibility: the cheapest path to an AS boundary router (2328 16.4 (3))",
 			lab: "ospf/pref", want: map[string][]string{"abr": {"172.16.0.0/16 ospf 20 via 10.0.0.2 e0"}}},
 		{name: "without it, a path inside an area that is not the backbone (2328 16.4.1)",
-			lab:  "ospf/pref",
-			text: func(s string) string { return strings.Replace(s, "router near", "  ospf\n    rfc1583-compatibility off\nrouter near", 1) },
+			lab: "ospf/pref",
+			text: func(s string) string {
+				return strings.Replace(s, "router near", "  ospf\n    rfc1583-compatibility off\nrouter near", 1)
+			},
 			want: map[string][]string{"abr": {"172.16.0.0/16 ospf 20 via 10.1.0.2 e1"}}},
 		{name: "without it, of type 1 too the path comes before the sum (2328 16.4 (6)(c))",
 			lab: "ospf/pref",
@@ -210,4 +214,53 @@ func TestASilentDRCostsItsDeadIntervalAndNoRetransmission(t *testing.T) { // RFC
 	w.Silence(dev, p, network.Both)
 	settle(t, w)
 	require.Less(t, w.LastForwarding()-start, 41*event.Second)
+}
+
+func TestAGatewayOnTheSegmentIsTheForwardingAddress(t *testing.T) { // RFC 2328 12.4.4.1
+	const lab = `router asbr
+  router-id 10.250.0.1
+  port s 10.0.0.1/24
+    ospf area 0 cost 10
+  static 172.16.0.0/16 via 10.0.0.9
+  ospf
+    inject static metric 20
+router in
+  router-id 10.250.0.2
+  port s 10.0.0.2/24
+    ospf area 0 cost 10
+  port e 10.0.1.1/30
+    ospf area 0 cost 10
+router far
+  router-id 10.250.0.3
+  port e 10.0.1.2/30
+    ospf area 0 cost 10
+router gate
+  port s 10.0.0.9/24
+  static 172.16.0.0/16 blackhole
+segment s asbr.s in.s gate.s
+link in.e far.e
+`
+	w := build(t, lab)
+	settle(t, w)
+	require.Equal(t, []string{"172.16.0.0/16 ospf 20 via 10.0.0.9 s"}, lines(table(w, "in"), "172.16.0.0/16"), "straight to the gateway")
+	require.Equal(t, []string{"172.16.0.0/16 ospf 20 via 10.0.1.1 e"}, lines(table(w, "far"), "172.16.0.0/16"))
+	for name, change := range map[string][2]string{
+		"a blackhole has none":            {"static 172.16.0.0/16 via 10.0.0.9", "static 172.16.0.0/16 blackhole"},
+		"a passive port has no neighbour": {"port s 10.0.0.1/24\n    ospf area 0 cost 10\n", "port s 10.0.0.1/24\n    ospf area 0 cost 10 passive\n  port x 10.0.7.1/24\n    ospf area 0 cost 10\n"},
+		"nor does a point-to-point link":  {"port s 10.0.0.1/24\n    ospf area 0 cost 10\n", "port s 10.0.0.1/24\n    ospf area 0 cost 10\n      type point-to-point\n"},
+	} {
+		changed := strings.Replace(lab, change[0], change[1], 1)
+		require.NotEqual(t, lab, changed, name)
+		configure(t, w, changed)
+		require.Equal(t, network.Settled, w.Settle(bound, nil))
+		d := w.Find("asbr")
+		d.OSPF().Database(d, func(v ospf.LSAView) {
+			if v.Header.Key.Type == wire.ExternalLSA {
+				require.Zero(t, v.Body.External.Forward, name)
+			}
+		})
+	}
+	configure(t, w, strings.Replace(lab, "via 10.0.0.9", "via 10.0.0.2", 1))
+	settle(t, w)
+	require.NotContains(t, table(w, "in"), "172.16.0.0/16", "what is forwarded to oneself is no route")
 }

@@ -390,8 +390,12 @@ func (p *Process) SetRFC1583(h Host, compatible bool) {
 func (p *Process) RFC1583() bool { return !p.strict }
 
 // forwarding is the way to a forwarding address: by an intra-area or inter-area
-// route only (RFC 2328 16.4 (3)), and one that fits.
+// route only (RFC 2328 16.4 (3)), and one that fits. One of our own addresses is
+// no way on.
 func (p *Process) forwarding(h Host, s *scratch, to ip.Addr, fits func(*Route) bool) (way border, ok bool) {
+	if slices.ContainsFunc(p.ports, func(q port) bool { return q.running() && q.Address == to }) {
+		return way, false
+	}
 	shared := h.Shared()
 	length := -1
 	for _, id := range s.offered {

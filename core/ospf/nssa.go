@@ -118,9 +118,18 @@ func (p *Process) nssaWishes(c *AreaConfig, list []wish) []wish {
 		forward = p.forwardingAddress(c.ID)
 	}
 	for i := range own {
-		own[i].Forward = forward
+		if own[i].Forward == 0 || !p.inArea(own[i].Forward, c.ID) {
+			own[i].Forward = forward
+		}
 	}
 	return appendExternals(list, wire.NSSALSA, options, p.routerID, own)
+}
+
+// inArea says whether an address is on one of our networks in an area.
+func (p *Process) inArea(a ip.Addr, areaID uint32) bool {
+	return slices.ContainsFunc(p.ports, func(q port) bool {
+		return q.running() && q.Area == areaID && ip.MakePrefix(q.Address, q.PrefixLen).Contains(a)
+	})
 }
 
 // forwardingAddress is where packets for what this router announces into an NSSA
