@@ -82,7 +82,7 @@ func (s *Speaker) candidates(h Host, prefix uint32, paths []Path) []Path {
 		if e == nil || e.eff == 0 {
 			continue
 		}
-		cost, ok := h.Way(s.gateway(h, e.eff, prefix))
+		cost, ok := h.Way(s.gateway(h, e.eff, prefix), prefix)
 		if !ok {
 			s.lose(i, prefix, note.NextHopUnresolved, fromLocal)
 			continue

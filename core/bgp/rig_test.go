@@ -114,7 +114,7 @@ func (r *rig) Gateway(a ip.Addr) uint32 {
 	r.gates = append(r.gates, a)
 	return uint32(len(r.gates) - 1)
 }
-func (r *rig) Way(g uint32) (uint32, bool)                              { return 10, !r.down[r.gates[g]] }
+func (r *rig) Way(g, _ uint32) (uint32, bool)                           { return 10, !r.down[r.gates[g]] }
 func (r *rig) Interior(uint32) (s route.Source, x route.Route, ok bool) { return s, x, false }
 func (r *rig) SourceRouteType(route.Source, route.Route) string         { return "local" }
 

@@ -201,8 +201,8 @@ func (d *Device) PutBGP(prefix uint32, b bgp.Route) {
 // Gateway numbers an address that paths go through; Way is how it is reached.
 func (d *Device) Gateway(a ip.Addr) uint32 { return d.table.Gateway(d.env.Shared(), a) }
 
-func (d *Device) Way(gateway uint32) (cost uint32, ok bool) {
-	set, cost := d.table.Way(gateway)
+func (d *Device) Way(gateway, prefix uint32) (cost uint32, ok bool) {
+	set, cost := d.table.WayFor(d.env.Shared(), gateway, prefix)
 	return cost, set != route.NoSet
 }
 

@@ -166,12 +166,14 @@ func (p *Process) ASBoundary() bool {
 	return p.running && (len(p.externals) > 0 || p.nssaBorder())
 }
 
-// joins says whether ports run in more than one area.
+// joins says whether ports run in more than one area. Virtual links do not count:
+// they join area border routers (RFC 2328 15), so it takes other ports to be one;
+// or a link would hold itself up that could not come up again.
 func (p *Process) joins() bool {
 	first := -1
 	for i := range p.ports {
 		switch q := &p.ports[i]; {
-		case !q.running():
+		case !q.running() || q.Virtual:
 		case first < 0:
 			first = i
 		case q.Area != p.ports[first].Area:

@@ -172,13 +172,15 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 type entry struct {
 	birth   event.Time // when its age was 0; may be before the lab began
 	arrived event.Time
-	sent    event.Time // in a Link State Update, last; 0 for never
-	body    uint32     // 0: no LSA
-	seq     int32
-	sum     uint16
-	flooded bool // arrived by flooding: MinLSArrival counts
-	dying   bool // MaxAge: on its way out
-	outbid  bool // an own LSA whose next instance must be newer than this, whatever it says
+	// answered is when it was last sent to a neighbour that had an older one; 0
+	// for never.
+	answered event.Time
+	body     uint32 // 0: no LSA
+	seq      int32
+	sum      uint16
+	flooded  bool // arrived by flooding: MinLSArrival counts
+	dying    bool // MaxAge: on its way out
+	outbid   bool // an own LSA whose next instance must be newer than this, whatever it says
 }
 
 // area is one area's database and what is originated into it.
@@ -323,12 +325,12 @@ func (p *Process) forgetNSSA(h Host, ai int) {
 	}
 }
 
-// own is the numbers of this router's own LSAs that are not on their way out,
-// in the order of their keys.
+// own is the numbers of this router's own LSAs that are not on their way out, or
+// wait for what is to become of them, in the order of their keys.
 func (a *area) own(pool *Pool, router ip.Addr) []uint32 {
 	var ids []uint32
 	a.db.Each(func(id uint32, e *entry) bool {
-		if e.body != 0 && !e.dying && pool.Key(id).Router == router {
+		if e.body != 0 && (!e.dying || e.outbid) && pool.Key(id).Router == router {
 			ids = append(ids, id)
 		}
 		return true
@@ -407,7 +409,7 @@ func (p *Process) flush(h Host, ai int, key uint32) {
 	if e.body == 0 || e.dying {
 		return
 	}
-	e.dying, e.arrived, e.flooded = true, h.Now(), false
+	e.dying, e.outbid, e.arrived, e.flooded = true, false, h.Now(), false
 	h.Note(note.Note{Kind: note.LSAFlushed, Port: note.NoPort, A: uint64(key)})
 	p.install(h, ai, key, e)
 	p.flood(h, ai, key, noNeighbour)
@@ -416,6 +418,10 @@ func (p *Process) flush(h Host, ai int, key uint32) {
 
 // sweep is sweepScope for all that is flooded in an area.
 func (p *Process) sweep(h Host, areaID uint32) {
+	if p.flooding {
+		p.sweepDue = true
+		return
+	}
 	p.sweepScope(h, p.areaOf(areaID))
 	p.sweepScope(h, asScope)
 }
@@ -441,6 +447,9 @@ func (p *Process) sweepScope(h Host, ai int) {
 			}
 		}
 		e := a.db.Get(key)
+		if e.outbid && e.seq != wire.MaxSeq {
+			return false // its next instance must be newer than this one
+		}
 		again = again || p.own(h.Pool().Key(key))
 		if e.seq == wire.MaxSeq {
 			// RFC 2328 12.1.6: after the flush the sequence begins anew.

@@ -230,7 +230,6 @@ func (p *Process) exchangeDone(h Host, n uint32) {
 		return
 	}
 	p.setState(h, n, Full, note.None)
-	p.sweep(h, p.ports[nb.port].Area)
 }
 
 // sendRequest asks for as much of the request list as fits a packet (RFC 2328
@@ -278,7 +277,6 @@ func (p *Process) answered(h Host, n, id uint32) {
 		nb.request.stop(h)
 		if nb.state == Loading {
 			p.setState(h, n, Full, note.None) // LoadingDone
-			p.sweep(h, p.ports[nb.port].Area)
 		}
 	case nb.asked == 0:
 		p.sendRequest(h, n, false)

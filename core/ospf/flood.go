@@ -42,7 +42,6 @@ func (u *update) add(h Host, a *area, key uint32, e entry) {
 		u.b = wire.Begin(make([]byte, 0, 512), wire.TypeUpdate, u.p.routerID, q.Area)
 		u.b = append(u.b, 0, 0, 0, 0)
 	}
-	a.db.Edit(key).sent = h.Now()
 	head.Age = min(wire.MaxAge, head.Age+uint16(q.TransmitDelay.Seconds()))
 	u.b = head.Append(u.b)
 	u.b = append(u.b, h.Pool().Body(e.body).Raw...)
@@ -177,9 +176,10 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 		return
 	}
 	discard(note.OlderThanOurs)
-	if e.sent != 0 && now-e.sent < minLSArrival {
-		return // it is on its way already
+	if now-max(e.arrived, e.answered) < minLSArrival {
+		return // it is on its way already: by flooding, or as an answer
 	}
+	a.db.Edit(key).answered = now
 	u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))
 	u.add(h, a, key, e)
 	u.send(h)
@@ -200,6 +200,17 @@ func (p *Process) exchanging(ai int) bool {
 // but the one it came from (RFC 2328 13.3). It says whether that goes out of the
 // port that the LSA came in by.
 func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
+	// What is flooded may end an exchange, after which LSAs at MaxAge leave the
+	// database: not this one, before it is on all lists.
+	p.flooding = true
+	defer func() {
+		if p.flooding = false; p.sweepDue {
+			p.sweepDue = false
+			for ai := asScope; ai < len(p.areas); ai++ {
+				p.sweepScope(h, ai)
+			}
+		}
+	}()
 	a := p.scope(ai)
 	e := a.db.Get(key)
 	head := a.header(h, key, e)

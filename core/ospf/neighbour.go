@@ -274,7 +274,6 @@ func (p *Process) kill(h Host, n uint32, why note.Code) {
 	}
 	*at = nb.next
 	nb.next, p.freeNbr = p.freeNbr, n+1
-	p.sweep(h, q.Area)
 }
 
 // setState changes the state and what hangs on it.
@@ -307,5 +306,8 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 	case to:
 		p.wantOriginate(h, ai, goodNews)
 		p.wantSync(h, goodNews)
+	}
+	if from >= Exchange { // RFC 2328 14: it may have been what an LSA at MaxAge waited for
+		p.sweep(h, q.Area)
 	}
 }

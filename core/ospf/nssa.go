@@ -176,8 +176,10 @@ func (p *Process) translated(h Host) []External {
 			}
 			prefix := b.stubs[0].prefix
 			r := p.routes.Get(prefix)
-			if r.Area != a.id || r.Kind != External1 && r.Kind != External2 || b.External.Type2 != (r.Kind == External2) {
-				continue
+			cost, ok := p.inside(shared, b.External.Forward, a.id)
+			used := externalRoute(b, border{cost: cost}, a.id)
+			if !ok || r.Area != a.id || r.Kind != used.Kind || r.Cost != used.Cost || r.Distance != used.Distance {
+				continue // the route in use is that of another LSA, or of none
 			}
 			now := candidate{External{shared.Prefixes.Prefix(prefix), b.External.Metric, !b.External.Type2, b.External.Tag, b.External.Forward, r.Cost}, k.Router}
 			// Of several that are the same route, the highest router ID's (RFC
@@ -194,6 +196,20 @@ func (p *Process) translated(h Host) []External {
 		all = append(all, join(list, p.areaConfig(a.id).Joins)...)
 	}
 	return all
+}
+
+// inside is the cost of the path inside an area to a forwarding address, as of the
+// last run.
+func (p *Process) inside(shared *route.Shared, to ip.Addr, areaID uint32) (cost uint32, ok bool) {
+	shared.Prefixes.Covering(to, func(id uint32) bool {
+		r := p.routes.At(id)
+		if r == nil || r.Kind != IntraArea && r.Kind != InterArea {
+			return true
+		}
+		cost, ok = r.Cost, r.Kind == IntraArea && r.Area == areaID
+		return false
+	})
+	return cost, ok
 }
 
 // join joins what joins cover. The joined one is of the worst type among them
@@ -252,18 +268,18 @@ func (r *Route) inNSSA() bool {
 // default route (RFC 3101 3.2, RFC 2328 11.1).
 func (p *Process) joinDiscards(h Host, s *scratch) {
 	shared := h.Shared()
-	drop := func(joins []Join, x ip.Prefix) {
+	drop := func(joins []Join, x ip.Prefix, translated bool) {
 		if j, ok := joinOf(joins, x); ok {
 			id := shared.Prefixes.ID(j.Prefix)
 			s.room(int(id) + 1)
-			if s.has(id) && s.routes[id].inNSSA() {
+			if translated && s.has(id) && s.routes[id].inNSSA() {
 				return // somebody in the area has just this prefix
 			}
 			s.offer(shared, id, Route{Set: route.Blackhole, Kind: Discard})
 		}
 	}
 	for _, x := range p.externals {
-		drop(p.outsideJoins, x.Prefix)
+		drop(p.outsideJoins, x.Prefix, false)
 	}
 	for ai := range p.areas {
 		a := &p.areas[ai]
@@ -273,7 +289,7 @@ func (p *Process) joinDiscards(h Host, s *scratch) {
 		}
 		for _, id := range slices.Clone(s.offered) {
 			if r := s.routes[id]; r.Area == a.id && r.inNSSA() {
-				drop(joins, shared.Prefixes.Prefix(id))
+				drop(joins, shared.Prefixes.Prefix(id), true)
 			}
 		}
 	}

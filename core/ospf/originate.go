@@ -51,7 +51,7 @@ func (p *Process) originateRouter(h Host, ai int) {
 	body, any := p.routerBody(a.id)
 	if !any {
 		a.outbid = false
-		p.flush(h, ai, key)
+		p.giveUp(h, ai, key)
 		return
 	}
 	raw := body.Append(nil)
@@ -115,6 +115,7 @@ func (p *Process) syncOwn(h Host) {
 		case a.translatesUntil == 0:
 		case now >= a.translatesUntil:
 			a.translates, a.translatesUntil = false, 0
+			p.scheduleSPF(h) // what it dropped as a translator is not dropped any more
 		default:
 			next = min(next, a.translatesUntil)
 		}
@@ -142,13 +143,24 @@ func (p *Process) syncOwn(h Host) {
 		}
 		for _, key := range a.own(pool, p.routerID) {
 			if pool.Key(key) != p.routerKey() && !wanted[key] {
-				p.flush(h, ai, key)
+				p.giveUp(h, ai, key)
 			}
 		}
 	}
 	if next != event.Never && (!p.sync.Running() || next < p.sync.Deadline()) {
 		p.sync.Set(h, next, syncTimer, event.Pending, 0, 0)
 	}
+}
+
+// giveUp flushes an own LSA that is not wanted any more, or lets go of it if it is
+// on its way out already.
+func (p *Process) giveUp(h Host, ai int, key uint32) {
+	if e := p.scope(ai).db.Get(key); e.dying && e.outbid {
+		p.scope(ai).db.Edit(key).outbid = false
+		p.sweepScope(h, ai)
+		return
+	}
+	p.flush(h, ai, key)
 }
 
 // wishes are the LSAs other than the router LSA that this router should have in
@@ -195,12 +207,12 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 // one at MaxAge is too: it is outbid, or flushed if we should not have it (RFC
 // 2328 13.4).
 func (p *Process) ownCameBack(h Host, ai int, key uint32) {
+	p.scope(ai).db.Edit(key).outbid = true
 	if h.Pool().Key(key) == p.routerKey() {
 		p.areas[ai].outbid = true
 		p.wantOriginate(h, ai, 0)
 		return
 	}
-	p.scope(ai).db.Edit(key).outbid = true
 	p.wantSync(h, 0)
 }
 

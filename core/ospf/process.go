@@ -153,6 +153,8 @@ type Process struct {
 	wasBorder    bool     // as of the last run; all areas' router LSAs say so
 	wasBoundary  bool     // the same of an AS boundary router
 	asbrs        []border // of the last run; replaced, never written
+	flooding     bool     // an LSA is being put on the retransmission lists
+	sweepDue     bool     // LSAs at MaxAge may leave when that is done
 	delay        spfDelay
 	age          event.Timer
 	sync         event.Timer // own LSAs, but for the router LSAs

@@ -36,7 +36,7 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 		q.way = route.NoSet
 		for _, b := range s.border {
 			hops := h.Shared().Sets.Hops(b.set)
-			if b.router != q.Peer || b.area != areaID || b.flags&wire.FlagB == 0 || b.cost >= wire.MaxMetric || len(hops) == 0 {
+			if !p.joins() || b.router != q.Peer || b.area != areaID || b.flags&wire.FlagB == 0 || b.cost >= wire.MaxMetric || len(hops) == 0 {
 				continue
 			}
 			if remote, ok := p.farAddress(h, s, ai, b.router); ok {

@@ -14,7 +14,9 @@ type gateway struct {
 	addr ip.Addr
 	set  SetID
 	cost uint32
-	deep bool // it is reached by a route of BGP, which has a gateway of its own
+	// by are the prefixes of BGP's routes that lead to it, each with a gateway of
+	// its own; replaced, never written.
+	by []uint32
 }
 
 // Gateway is the number of an address, which is watched from then on.
@@ -25,7 +27,7 @@ func (t *Table) Gateway(shared *Shared, a ip.Addr) uint32 {
 	}
 	id := uint32(len(t.gateways))
 	g := gateway{addr: a}
-	g.set, g.cost, g.deep = t.resolveGateway(shared, a, nil)
+	g.set, g.cost, g.by = t.resolveGateway(shared, a, noPrefix)
 	t.gateways = append(t.gateways, g)
 	t.byAddress.Add(h, id, func(id uint32) uint64 { return store.Mix(11, uint64(t.gateways[id].addr)) })
 	return id
@@ -37,54 +39,93 @@ func (t *Table) Way(id uint32) (set SetID, cost uint32) {
 	return t.gateways[id].set, t.gateways[id].cost
 }
 
+// WayFor is Way for a route of BGP to a prefix: what BGP has for that prefix now
+// does not count, since a route may not resolve its own next hop (RFC 4271
+// 9.1.2.1).
+func (t *Table) WayFor(shared *Shared, id, prefix uint32) (set SetID, cost uint32) {
+	g := &t.gateways[id]
+	if !slices.Contains(g.by, prefix) {
+		return g.set, g.cost
+	}
+	set, cost, _ = t.resolveGateway(shared, g.addr, prefix)
+	return set, cost
+}
+
 // Gateways is how many gateways are watched; GatewayAddress is one's address.
 func (t *Table) Gateways() uint32                 { return uint32(len(t.gateways)) }
 func (t *Table) GatewayAddress(id uint32) ip.Addr { return t.gateways[id].addr }
 
-// resolveGateway follows the longest match for an address. A route of BGP leads on
-// to its own gateway, but never back to one that is being resolved: such a route
-// is passed over for the next shorter one.
-func (t *Table) resolveGateway(shared *Shared, a ip.Addr, on []ip.Addr) (set SetID, cost uint32, deep bool) {
-	var hops []Hop
-	shared.Prefixes.Covering(a, func(id uint32) bool {
-		h := t.fib.Get(id)
-		if h == 0 {
-			return true
-		}
-		best, ok := t.Best(id)
+// noPrefix is a number that no prefix has.
+const noPrefix = ^uint32(0)
+
+// resolveGateway follows the longest match for an address, but never BGP's route
+// for the prefix without. by are the prefixes of BGP's routes on the way.
+func (t *Table) resolveGateway(shared *Shared, a ip.Addr, without uint32) (set SetID, cost uint32, by []uint32) {
+	f := following{t: t, shared: shared, without: without}
+	hops, cost := f.follow(a, nil)
+	return shared.Sets.ID(hops), cost, f.by
+}
+
+// following is one resolution of a gateway.
+type following struct {
+	t       *Table
+	shared  *Shared
+	without uint32
+	by      []uint32
+}
+
+// follow is the next hops to an address. A route of BGP leads on to its own
+// gateways, but never back to one that is being resolved: such a route is passed
+// over for the next shorter one.
+func (f *following) follow(a ip.Addr, on []ip.Addr) (hops []Hop, cost uint32) {
+	t := f.t
+	f.shared.Prefixes.Covering(a, func(id uint32) bool {
+		best, ok := t.bestFor(id, f.without)
 		if !ok {
 			return true
 		}
 		r := t.sources[best].Get(id)
-		if best != BGP {
-			for _, x := range shared.Sets.Hops(t.Set(h)) {
-				if x.Gateway == 0 {
-					x.Gateway = a
+		if vias := t.Vias(r.Hop); best == BGP && vias != nil {
+			for _, via := range vias {
+				if via == a || slices.Contains(on, via) {
+					return true
 				}
-				hops = append(hops, x)
 			}
-			cost = r.Metric + r.Metric2
-			return false
-		}
-		deep = true
-		for _, via := range t.Vias(r.Hop) {
-			if via == a || slices.Contains(on, via) {
-				return true
+			for _, via := range vias {
+				more, c := f.follow(via, append(slices.Clip(on), a))
+				hops = append(hops, more...)
+				cost = c
 			}
-			s, c, _ := t.resolveGateway(shared, via, append(slices.Clip(on), a))
-			hops = append(hops, shared.Sets.Hops(s)...)
-			cost = c
+			if len(hops) > 0 && !slices.Contains(f.by, id) {
+				f.by = append(f.by, id)
+			}
+			return len(hops) == 0
 		}
-		return len(hops) == 0
+		for _, x := range f.shared.Sets.Hops(t.Set(r.Hop)) {
+			if x.Gateway == 0 {
+				x.Gateway = a
+			}
+			hops = append(hops, x)
+		}
+		cost = r.Metric + r.Metric2
+		return false
 	})
-	return shared.Sets.ID(hops), cost, deep
+	return hops, cost
+}
+
+// bestFor is Best, without BGP's route for one prefix.
+func (t *Table) bestFor(prefix, without uint32) (Source, bool) {
+	if prefix == without {
+		return t.Interior(prefix)
+	}
+	return t.Best(prefix)
 }
 
 // Recursive is the next hop that goes through gateways, which are watched from
 // then on.
 func (t *Table) Recursive(w Watcher, shared *Shared, vias []ip.Addr) HopID {
 	known := t.hops.Len()
-	h := t.recursive(vias, true)
+	h := t.recursive(vias, noPrefix)
 	if t.hops.Len() != known {
 		t.through = append(slices.Clip(t.through), h)
 		t.resolve(w, h, t.setThrough(shared, vias))
@@ -126,26 +167,28 @@ func (t *Table) settleGateways(w Watcher, shared *Shared) {
 			}
 		}
 		for g := range t.gateways {
-			stale[g] = any && t.gateways[g].deep
+			stale[g] = any && len(t.gateways[g].by) > 0
 		}
 	}
 }
 
 func (t *Table) moveGateway(w Watcher, shared *Shared, id uint32) bool {
 	g := &t.gateways[id]
-	set, cost, deep := t.resolveGateway(shared, g.addr, nil)
-	if set == g.set && cost == g.cost {
-		g.deep = deep
+	set, cost, by := t.resolveGateway(shared, g.addr, noPrefix)
+	same := set == g.set && cost == g.cost
+	if same && slices.Equal(by, g.by) {
 		return false
 	}
-	g.set, g.cost, g.deep = set, cost, deep
-	for _, h := range t.through {
-		if vias := t.Vias(h); slices.Contains(vias, g.addr) {
-			t.resolve(w, h, t.setThrough(shared, vias))
+	g.set, g.cost, g.by = set, cost, by
+	if !same {
+		for _, h := range t.through {
+			if vias := t.Vias(h); slices.Contains(vias, g.addr) && t.resolve(w, h, t.setThrough(shared, vias)) {
+				t.stale = true // statics may go through BGP's routes
+			}
 		}
 	}
 	w.GatewayChanged(id)
-	return true
+	return !same
 }
 
 // FindGateway is the number of an address that is watched already.

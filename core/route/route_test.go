@@ -169,3 +169,115 @@ func TestFlowsSpreadAndStay(t *testing.T) {
 		require.InDelta(t, 1000, count[h], 120)
 	}
 }
+
+// resolving is what a table is to be made of: routes of each source, and those that
+// BGP would have if it could reach their gateways.
+type resolving struct {
+	plain   map[Source]map[string]plainRoute
+	statics []StaticRoute
+	bgp     map[string][]ip.Addr
+}
+
+// plainRoute is a route straight out of a port.
+type plainRoute struct {
+	port   uint32
+	gate   ip.Addr
+	metric uint32
+}
+
+// lead makes a table follow: what BGP can reach is put in, as its decision would.
+func (x *resolving) lead(t require.TestingT, s *Shared, table *Table, prefixes []string) {
+	for source, routes := range x.plain {
+		for _, p := range prefixes {
+			r := Route{}
+			if o, ok := routes[p]; ok {
+				r = Route{Hop: table.Direct(s.Sets.ID([]Hop{{o.port, o.gate}})), Present: true, Metric: o.metric, Preference: DefaultPreference[source]}
+			}
+			table.Put(silent{}, source, s.Prefixes.ID(prefix(t, p)), r)
+		}
+	}
+	table.SetStatics(silent{}, x.statics)
+	table.Settle(silent{}, s)
+	for round := 0; ; round++ {
+		require.Less(t, round, 50, "it goes round for ever: %+v", x)
+		changed := false
+		for _, p := range prefixes {
+			id := s.Prefixes.ID(prefix(t, p))
+			r := Route{}
+			if vias := x.bgp[p]; len(vias) > 0 {
+				if set, _ := table.WayFor(s, table.Gateway(s, vias[0]), id); set != NoSet {
+					r = Route{Hop: table.Recursive(silent{}, s, vias), Present: true, Preference: 200}
+				}
+			}
+			if table.Route(BGP, id) != r {
+				changed = true
+				table.Put(silent{}, BGP, id, r)
+				table.Settle(silent{}, s)
+			}
+		}
+		if !changed {
+			return
+		}
+	}
+}
+
+// TestATableFollowsEveryChange: after any sequence of changes, tables and gateways
+// are as those that are made of the same routes from nothing.
+func TestATableFollowsEveryChange(t *testing.T) {
+	prefixes := []string{"0.0.0.0/0", "10.0.0.0/8", "10.1.0.0/16", "10.2.0.0/16", "10.1.1.0/24", "10.2.2.0/24", "10.1.1.1/32", "10.2.2.2/32", "10.3.0.0/16"}
+	addresses := []ip.Addr{0x0a010101, 0x0a020202, 0x0a010201, 0x0a030001, 0x0b000001}
+	rapid.Check(t, func(t *rapid.T) {
+		x := resolving{plain: map[Source]map[string]plainRoute{Connected: {}, OSPF: {}}, bgp: map[string][]ip.Addr{}}
+		s, table := &Shared{}, &Table{}
+		for _, a := range addresses {
+			table.Gateway(s, a)
+		}
+		any := func(what string) string { return rapid.SampledFrom(prefixes).Draw(t, what) }
+		for range rapid.IntRange(1, 25).Draw(t, "changes") {
+			p := any("prefix")
+			switch rapid.IntRange(0, 7).Draw(t, "change") {
+			case 0, 1:
+				x.plain[OSPF][p] = plainRoute{uint32(rapid.IntRange(1, 3).Draw(t, "port")), 0x0c000001, uint32(rapid.IntRange(1, 3).Draw(t, "metric"))}
+			case 2:
+				delete(x.plain[OSPF], p)
+			case 3:
+				if _, on := x.plain[Connected][p]; on {
+					delete(x.plain[Connected], p)
+				} else {
+					x.plain[Connected][p] = plainRoute{port: uint32(rapid.IntRange(1, 3).Draw(t, "port"))}
+				}
+			case 4:
+				x.statics = append(x.statics, StaticRoute{s.Prefixes.ID(prefix(t, p)), rapid.SampledFrom(append(addresses, 0)).Draw(t, "via"), uint8(rapid.SampledFrom([]int{1, 150, 250}).Draw(t, "preference"))})
+			case 5:
+				if n := len(x.statics); n > 0 {
+					i := rapid.IntRange(0, n-1).Draw(t, "static")
+					x.statics = append(x.statics[:i:i], x.statics[i+1:]...)
+				}
+			case 6:
+				x.bgp[p] = []ip.Addr{rapid.SampledFrom(addresses).Draw(t, "gateway")}
+			default:
+				delete(x.bgp, p)
+			}
+			x.lead(t, s, table, prefixes)
+
+			fresh, ft := &Shared{}, &Table{}
+			again := x
+			again.statics = nil
+			for _, r := range x.statics {
+				r.Prefix = fresh.Prefixes.ID(s.Prefixes.Prefix(r.Prefix))
+				again.statics = append(again.statics, r)
+			}
+			again.lead(t, fresh, ft, prefixes)
+			for _, p := range prefixes {
+				a, b := s.Prefixes.ID(prefix(t, p)), fresh.Prefixes.ID(prefix(t, p))
+				require.Equal(t, fresh.Sets.Hops(ft.Set(ft.Next(b))), s.Sets.Hops(table.Set(table.Next(a))), "%s of %+v", p, x)
+			}
+			for _, a := range addresses {
+				set, cost := table.Way(table.Gateway(s, a))
+				fset, fcost := ft.Way(ft.Gateway(fresh, a))
+				require.Equal(t, fresh.Sets.Hops(fset), s.Sets.Hops(set), "gateway %v of %+v", a, x)
+				require.Equal(t, fcost, cost, "cost of gateway %v of %+v", a, x)
+			}
+		}
+	})
+}

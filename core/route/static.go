@@ -106,29 +106,44 @@ func (t *Table) settleStatics(w Watcher, shared *Shared) {
 			r.set = NoSet
 		}
 		route := Route{Present: true, Preference: g.routes[0].Preference}
+		changed := false
 		switch {
 		case r.set == NoSet:
-			route.Hop = t.recursive(viasOf(g.routes[:1]), false)
-			t.resolve(w, route.Hop, NoSet)
+			route.Hop = t.recursive(viasOf(g.routes[:1]), g.prefix)
+			changed = t.resolve(w, route.Hop, NoSet)
 		case r.vias == nil:
 			route = r.route
 			route.Hop = t.Direct(r.set)
 		default:
 			route = r.route
-			route.Hop = t.recursive(r.vias, false)
-			t.resolve(w, route.Hop, r.set)
+			route.Hop = t.recursive(r.vias, g.prefix)
+			changed = t.resolve(w, route.Hop, r.set)
 		}
 		t.Put(w, Static, g.prefix, route)
 		t.choose(w, g.prefix) // a resolution may have come or gone behind an unchanged route
+		if changed {
+			t.moves(g.prefix)
+		}
 		w.InteriorChanged(g.prefix)
 	}
 	t.stale = false
+}
+
+// resolver finds the paths to addresses with the static routes as they are in one
+// round of settling them.
+type resolver struct {
+	t      *Table
+	shared *Shared
+	now    []resolution
+	group  uint32    // the prefix of the static routes that are being resolved, which may not resolve themselves
+	on     []ip.Addr // gateways of BGP's routes that are being resolved
 }
 
 // resolveGroup is the best tier of a group that has a way on, given what the
 // other groups came to in the round before.
 func (t *Table) resolveGroup(shared *Shared, now []resolution, i int) resolution {
 	routes := t.statics[i].routes
+	x := resolver{t: t, shared: shared, now: now, group: t.statics[i].prefix}
 	for len(routes) > 0 {
 		n := 1
 		for n < len(routes) && routes[n].Preference == routes[0].Preference {
@@ -144,7 +159,7 @@ func (t *Table) resolveGroup(shared *Shared, now []resolution, i int) resolution
 				blackhole = true
 				continue
 			}
-			found := t.resolveVia(shared, now, i, s.Via)
+			found := x.find(s.Via)
 			if found != nil {
 				r.vias = append(r.vias, s.Via)
 				hops = append(hops, found...)
@@ -162,19 +177,19 @@ func (t *Table) resolveGroup(shared *Shared, now []resolution, i int) resolution
 	return resolution{}
 }
 
-// resolveVia is the way to an address by the longest match that is not group i
-// itself; nil if there is none.
-func (t *Table) resolveVia(shared *Shared, now []resolution, i int, via ip.Addr) []Hop {
+// find is the next hops to an address by the longest match that is not the group
+// itself; nil if there are none.
+func (x *resolver) find(via ip.Addr) []Hop {
 	var out []Hop
-	shared.Prefixes.Covering(via, func(id uint32) bool {
-		if id == t.statics[i].prefix {
+	x.shared.Prefixes.Covering(via, func(id uint32) bool {
+		if id == x.group {
 			return true
 		}
-		set, found := t.bestWithout(id, now)
+		set, found := x.best(id)
 		if !found {
 			return true
 		}
-		for _, h := range shared.Sets.Hops(set) {
+		for _, h := range x.shared.Sets.Hops(set) {
 			if h.Gateway == 0 {
 				h.Gateway = via
 			}
@@ -185,25 +200,45 @@ func (t *Table) resolveVia(shared *Shared, now []resolution, i int, via ip.Addr)
 	return out
 }
 
-// bestWithout is the set that a prefix would have with the statics as they are
-// in this round.
-func (t *Table) bestWithout(prefix uint32, now []resolution) (set SetID, ok bool) {
+// best is the set that a prefix would have with the statics as they are in this
+// round. BGP's routes are followed through their gateways anew: what they are
+// resolved to now may rest on the very statics that are being resolved.
+func (x *resolver) best(prefix uint32) (set SetID, ok bool) {
+	t := x.t
 	var preference uint8
 	for s := range Sources {
 		r := t.sources[s].Get(prefix)
-		if s == Static || !r.Present || t.Set(r.Hop) == NoSet {
+		if s == Static || !r.Present || ok && r.Preference >= preference {
 			continue
 		}
-		if !ok || r.Preference < preference {
-			set, preference, ok = t.Set(r.Hop), r.Preference, true
+		to := t.Set(r.Hop)
+		if vias := t.Vias(r.Hop); s == BGP && vias != nil {
+			to = x.through(vias)
+		}
+		if to != NoSet {
+			set, preference, ok = to, r.Preference, true
 		}
 	}
 	for j, g := range t.statics {
-		if g.prefix == prefix && now[j].set != NoSet && (!ok || now[j].route.Preference < preference) {
-			return now[j].set, true
+		if g.prefix == prefix && x.now[j].set != NoSet && (!ok || x.now[j].route.Preference < preference) {
+			return x.now[j].set, true
 		}
 	}
 	return set, ok
+}
+
+// through is the set of a route of BGP with these gateways.
+func (x *resolver) through(vias []ip.Addr) SetID {
+	var hops []Hop
+	for _, v := range vias {
+		if slices.Contains(x.on, v) {
+			continue
+		}
+		deeper := *x
+		deeper.on = append(slices.Clip(x.on), v)
+		hops = append(hops, deeper.find(v)...)
+	}
+	return x.shared.Sets.ID(hops)
 }
 
 func viasOf(routes []StaticRoute) []ip.Addr {
@@ -214,40 +249,38 @@ func viasOf(routes []StaticRoute) []ip.Addr {
 	return vias
 }
 
-func hashVias(vias []ip.Addr, gated bool) uint64 {
-	h := uint64(7)
-	if gated {
-		h = 8
-	}
+func hashVias(vias []ip.Addr, group uint32) uint64 {
+	h := store.Mix(7, uint64(group))
 	for _, v := range vias {
 		h = store.Mix(h, uint64(v))
 	}
 	return store.Mix(h, 0)
 }
 
-// recursive is the next hop that goes through these addresses: those of a static
-// route, or gateways.
-func (t *Table) recursive(vias []ip.Addr, gated bool) HopID {
-	hash := hashVias(vias, gated)
+// recursive is the next hop that goes through these addresses: those of the static
+// routes of a prefix, or gateways.
+func (t *Table) recursive(vias []ip.Addr, group uint32) HopID {
+	hash := hashVias(vias, group)
 	id, ok := t.byHop.Find(hash, func(id uint32) bool {
 		e := t.hops.Get(id)
-		return e.vias != 0 && e.gated == gated && slices.Equal(t.vias[e.vias-1], vias)
+		return e.vias != 0 && e.group == group && slices.Equal(t.vias[e.vias-1], vias)
 	})
 	if ok {
 		return HopID(id)
 	}
 	t.vias = append(t.vias, slices.Clone(vias))
-	return t.hop(hash, func(uint32) bool { return false }, entry{vias: uint32(len(t.vias)), gated: gated})
+	return t.hop(hash, func(uint32) bool { return false }, entry{vias: uint32(len(t.vias)), group: group})
 }
 
-// resolve notes what a recursive next hop comes to.
-func (t *Table) resolve(w Watcher, h HopID, set SetID) {
+// resolve notes what a recursive next hop comes to, and says whether that changed.
+func (t *Table) resolve(w Watcher, h HopID, set SetID) bool {
 	e := t.hops.Get(uint32(h))
 	if e.set == set {
-		return
+		return false
 	}
 	from := e.set
 	e.set = set
 	t.hops.Set(uint32(h), e)
 	w.HopChanged(h, from, set)
+	return true
 }

@@ -43,9 +43,11 @@ type Route struct {
 // entry is a row of the next-hop table. A FIB entry names it, so that a change
 // of its resolution is one write, however many prefixes go that way.
 type entry struct {
-	set   SetID // the resolution
-	vias  uint32
-	gated bool // the vias are gateways, not those of a static route
+	set  SetID // the resolution
+	vias uint32
+	// group is the prefix of the static routes that the vias are of, which do not
+	// resolve themselves; noPrefix for gateways, which are the same for all.
+	group uint32
 }
 
 // Watcher is told what changes in forwarding.
@@ -155,7 +157,7 @@ func (t *Table) hop(hash uint64, same func(uint32) bool, e entry) HopID {
 	t.byHop.Add(hash, id, func(id uint32) uint64 {
 		e := t.hops.Get(id)
 		if e.vias != 0 {
-			return hashVias(t.vias[e.vias-1], e.gated)
+			return hashVias(t.vias[e.vias-1], e.group)
 		}
 		return store.Mix(5, uint64(e.set))
 	})
@@ -165,14 +167,26 @@ func (t *Table) hop(hash uint64, same func(uint32) bool, e entry) HopID {
 // Put gives a source's route for a prefix, or takes it away (the zero Route),
 // and selects anew. Settle must follow before the table is used.
 func (t *Table) Put(w Watcher, s Source, prefix uint32, r Route) {
-	if t.sources[s].Get(prefix) == r {
+	old := t.sources[s].Get(prefix)
+	if old == r {
 		return
 	}
 	t.sources[s].Set(prefix, r)
 	if s != BGP {
 		w.InteriorChanged(prefix)
 	}
+	if old.Metric != r.Metric || old.Metric2 != r.Metric2 {
+		t.moves(prefix) // the same hop may cost otherwise
+	}
 	t.choose(w, prefix)
+}
+
+// moves notes that gateways which are reached by a prefix may be reached
+// otherwise.
+func (t *Table) moves(prefix uint32) {
+	if len(t.gateways) > 0 {
+		t.moved = append(t.moved, prefix)
+	}
 }
 
 // Interior is the best route for a prefix that is not BGP's.
@@ -202,9 +216,7 @@ func (t *Table) choose(w Watcher, prefix uint32) {
 	}
 	t.fib.Set(prefix, to)
 	t.stale = true
-	if len(t.gateways) > 0 {
-		t.moved = append(t.moved, prefix)
-	}
+	t.moves(prefix)
 	w.RouteChanged(prefix, from, to)
 }
 
