@@ -107,6 +107,56 @@ func (p Path) Prepend(list ...uint32) Path {
 	return append(out, p...)
 }
 
+// Aggregate is the path of an aggregate of routes with these paths, of which there
+// is at least one: the ASes that all begin with in sequence, then all others as a
+// set; paths that are equal stay as they are (RFC 4271 9.2.2.2, F.6).
+func Aggregate(paths []Path) Path {
+	first := paths[0]
+	if !slices.ContainsFunc(paths[1:], func(p Path) bool { return !first.equal(p) }) {
+		return first
+	}
+	lead := first.lead()
+	for _, p := range paths[1:] {
+		l := p.lead()
+		n := 0
+		for n < min(len(lead), len(l)) && lead[n] == l[n] {
+			n++
+		}
+		lead = lead[:n]
+	}
+	var rest []uint32
+	for _, p := range paths {
+		n := 0
+		p.Each(func(as uint32) {
+			if n++; n > len(lead) && !slices.Contains(rest, as) {
+				rest = append(rest, as)
+			}
+		})
+	}
+	slices.Sort(rest)
+	out := Path{}.Prepend(lead...)
+	for len(rest) > 0 {
+		n := min(len(rest), MaxSegment)
+		out, rest = append(out, Segment{ASSet, rest[:n]}), rest[n:]
+	}
+	return out
+}
+
+func (p Path) equal(o Path) bool {
+	return slices.EqualFunc(p, o, func(a, b Segment) bool { return a.Kind == b.Kind && slices.Equal(a.AS, b.AS) })
+}
+
+// lead is the ASes in sequence with which the path begins.
+func (p Path) lead() (out []uint32) {
+	for _, s := range p {
+		if s.Kind != ASSequence {
+			break
+		}
+		out = append(out, s.AS...)
+	}
+	return out
+}
+
 // Map is the path with each AS number replaced by what to says; those for which
 // keep is false are left out. The receiver is not changed.
 func (p Path) Map(to func(as uint32) (now uint32, keep bool)) Path {

@@ -1,6 +1,8 @@
 package bgp
 
 import (
+	"slices"
+
 	"hellebore/core/attr"
 	"hellebore/core/note"
 	"hellebore/core/wire/ip"
@@ -8,9 +10,8 @@ import (
 
 // Route preferences of BGP's routes in the table; lower wins.
 const (
-	ExternalPreference  = 20
-	InternalPreference  = 200
-	aggregatePreference = 2
+	ExternalPreference = 20
+	InternalPreference = 200 // of aggregates too
 )
 
 // Path is one path that takes part in a decision.
@@ -69,9 +70,9 @@ func (s *Speaker) decideAll(h Host) {
 	}
 }
 
-// candidates are the paths to a prefix that could be used. Those that could not
-// are told why in their row.
-func (s *Speaker) candidates(h Host, prefix uint32, paths []Path) []Path {
+// candidates are the paths to a prefix that could be used; unusable is called with
+// the peer of each that could not.
+func (s *Speaker) candidates(h Host, prefix uint32, paths []Path, unusable func(i int)) []Path {
 	pool := h.Attrs()
 	for i := range s.peers {
 		p := &s.peers[i]
@@ -84,7 +85,7 @@ func (s *Speaker) candidates(h Host, prefix uint32, paths []Path) []Path {
 		}
 		cost, ok := h.Way(s.gateway(h, e.eff, prefix), prefix)
 		if !ok {
-			s.lose(i, prefix, note.NextHopUnresolved, fromLocal)
+			unusable(i)
 			continue
 		}
 		set := pool.Get(e.eff)
@@ -166,7 +167,7 @@ func eliminate(s *Speaker, left []Path, r *rule, told func(loser, winner *Path, 
 // decide chooses the best path to a prefix, and makes table and Adj-RIBs-Out
 // follow (RFC 4271 9.1).
 func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
-	paths = s.candidates(h, prefix, paths)
+	paths = s.candidates(h, prefix, paths, func(i int) { s.lose(i, prefix, note.NextHopUnresolved, fromLocal) })
 	own := s.local.Get(prefix)
 	var winner Path
 	var equal []Path
@@ -203,7 +204,11 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 	case learned:
 		now = best{attr: winner.attr, from: winner.Peer, ways: 1}
 		r = Route{Present: true, Preference: preference(&winner), External: winner.external, MED: winner.set.MED, PeerAS: winner.set.FirstAS}
-		r.Vias = s.vias(&winner, equal)
+		s.share(&winner, equal, func(p *Path, why note.Code) {
+			if hop := ip.Addr(p.set.NextHop); why == note.None && !contains(r.Vias, hop) {
+				r.Vias = append(r.Vias, hop)
+			}
+		})
 		now.ways = uint8(len(r.Vias))
 	}
 	before := s.loc.Get(prefix)
@@ -229,23 +234,59 @@ func preference(p *Path) uint8 {
 	return InternalPreference
 }
 
-// vias are the next hops that share the traffic: the winner's, and with multipath
-// those of the paths that are as good up to the interior cost and have a path of
-// the same ASes.
-func (s *Speaker) vias(winner *Path, equal []Path) []ip.Addr {
-	out := []ip.Addr{ip.Addr(winner.set.NextHop)}
+// share says of the winner, and of each path that is as good up to the interior
+// cost, whether it shares the traffic, and if not, why. Of more than multipath
+// allows, those that the next steps of the decision prefer do.
+func (s *Speaker) share(winner *Path, equal []Path, told func(p *Path, why note.Code)) {
+	told(winner, note.None)
 	if s.config.Multipath < 2 {
-		return out
+		return
 	}
-	for k := range equal {
-		e := &equal[k]
-		if len(out) >= s.config.Multipath {
-			break
+	order := slices.Clone(equal)
+	slices.SortStableFunc(order, func(a, b Path) int {
+		for n := equalSteps; n < len(rules); n++ {
+			switch {
+			case rules[n].worse(s, &a, &b):
+				return 1
+			case rules[n].worse(s, &b, &a):
+				return -1
+			}
 		}
-		if hop := ip.Addr(e.set.NextHop); e.Peer != winner.Peer && e.set.FirstAS == winner.set.FirstAS && !contains(out, hop) {
-			out = append(out, hop)
+		return 0
+	})
+	hops := []ip.Addr{ip.Addr(winner.set.NextHop)}
+	for k := range order {
+		p := &order[k]
+		hop := ip.Addr(p.set.NextHop)
+		switch {
+		case p.Peer == winner.Peer:
+		case !s.config.MultipathAny && p.set.FirstAS != winner.set.FirstAS:
+			told(p, note.SharedByOneAS)
+		case contains(hops, hop):
+			told(p, note.None)
+		case len(hops) >= s.config.Multipath:
+			told(p, note.SharingIsFull)
+		default:
+			hops = append(hops, hop)
+			told(p, note.None)
 		}
 	}
+}
+
+// Sharing says of the paths to a prefix that are as good as the best up to the
+// interior cost whether they share the traffic (None) or why not, by peer; nil
+// without multipath, or if none of them is used.
+func (s *Speaker) Sharing(h Host, prefix uint32) map[int]note.Code {
+	if b := s.loc.Get(prefix); s.config.Multipath < 2 || b.attr == 0 || b.from == fromLocal {
+		return nil
+	}
+	paths := s.candidates(h, prefix, nil, func(int) {})
+	if len(paths) == 0 {
+		return nil
+	}
+	out := map[int]note.Code{}
+	winner, equal := s.elect(paths, nil)
+	s.share(&winner, equal, func(p *Path, why note.Code) { out[int(p.Peer)] = why })
 	return out
 }
 

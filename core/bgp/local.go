@@ -23,6 +23,9 @@ func (s *Speaker) Touch(h Host, prefix uint32) {
 	if old.how == aggregated {
 		return
 	}
+	if s.config.InUseOnly {
+		s.queueChosen(prefix)
+	}
 	now := s.ownPath(h, prefix)
 	now.lost = old.lost
 	if old == now {
@@ -30,6 +33,19 @@ func (s *Speaker) Touch(h Host, prefix uint32) {
 	}
 	s.local.Set(prefix, now)
 	s.mark(prefix)
+}
+
+// queueChosen looks again at what peers are told of a prefix: the table may use
+// another route for it.
+func (s *Speaker) queueChosen(prefix uint32) {
+	if b := s.loc.At(prefix); b == nil || b.attr == 0 {
+		return
+	}
+	for i := range s.peers {
+		if s.peers[i].up != 0 {
+			s.queue(i, prefix)
+		}
+	}
 }
 
 // ownPath is the path that we bring in for a prefix: originated, if the table has
@@ -43,19 +59,78 @@ func (s *Speaker) ownPath(h Host, prefix uint32) local {
 		return local{}
 	}
 	x := h.Shared().Prefixes.Prefix(prefix)
-	for _, o := range s.config.Originates {
-		if ip.PrefixFrom(o.Prefix) == x {
+	for k, o := range s.config.Originates {
+		if ip.PrefixFrom(o.Prefix) == x && s.met[k] {
 			return s.bringIn(h, x, source, r, o.Policy, originated, attr.IGP)
 		}
 	}
-	for _, in := range s.config.Injects {
-		if in.Source == source.String() {
+	for k, in := range s.config.Injects {
+		if in.Source == source.String() && s.met[len(s.config.Originates)+k] {
 			if l := s.bringIn(h, x, source, r, in.Policy, injected, attr.Incomplete); l.attr != 0 {
 				return l
 			}
 		}
 	}
 	return local{}
+}
+
+// holds says whether the table is as something asks that depends on it.
+func (s *Speaker) holds(h Host, d config.Depends) bool {
+	there := false
+	switch {
+	case !d.IsValid():
+		return true
+	case d.Name != "":
+		p := s.book.Policy(d.Name)
+		there = p != nil && h.AnyInUse(p)
+	default:
+		if id, known := h.Shared().Prefixes.Find(ip.PrefixFrom(d.Prefix)); known {
+			there, _ = h.InUse(id)
+		}
+	}
+	return there != d.Unless
+}
+
+// Depend looks again at what originations depend on, since the table changed.
+func (s *Speaker) Depend(h Host) {
+	if s.running {
+		s.depend(h, true)
+	}
+}
+
+// depend is Depend; look says that what changed is to be announced or withdrawn.
+func (s *Speaker) depend(h Host, look bool) {
+	if n := len(s.config.Originates) + len(s.config.Injects); len(s.met) != n {
+		s.met = make([]bool, n)
+	}
+	for k, o := range s.config.Originates {
+		if now := s.holds(h, o.Depends); s.met[k] != now {
+			s.met[k] = now
+			if look {
+				s.Touch(h, h.Shared().Prefixes.ID(ip.PrefixFrom(o.Prefix)))
+			}
+		}
+	}
+	for k, in := range s.config.Injects {
+		if now := s.holds(h, in.Depends); s.met[len(s.config.Originates)+k] != now {
+			s.met[len(s.config.Originates)+k] = now
+			for prefix := uint32(0); look && prefix < h.Shared().Prefixes.Len(); prefix++ {
+				s.Touch(h, prefix)
+			}
+		}
+	}
+	for i := range s.peers {
+		p := &s.peers[i]
+		if !p.config.Default || p.gone {
+			continue
+		}
+		if now := s.holds(h, p.config.DefaultWhen); p.defaultMet != now {
+			p.defaultMet = now
+			if p.up != 0 {
+				s.queue(i, h.Shared().Prefixes.ID(ip.Prefix{}))
+			}
+		}
+	}
 }
 
 // bringIn makes a path of a route of the table, through a policy if one is named.
@@ -74,7 +149,7 @@ func (s *Speaker) bringIn(h Host, x ip.Prefix, source route.Source, r route.Rout
 
 func (s *Speaker) bringInRoute(h Host, x ip.Prefix, source route.Source, r route.Route, origin attr.Origin) policy.Route {
 	return policy.Route{Prefix: x, Attrs: &attr.Set{Origin: origin}, Source: source.String(), Type: h.SourceRouteType(source, r),
-		LocalAS: s.config.AS, Tag: r.Tag, Metric: r.Metric}
+		LocalAS: s.config.AS, Tag: r.Tag, Metric: r.Metric, Interior: r.Metric, Reached: true}
 }
 
 // aggregate is one configured aggregate and what is known of it.
@@ -149,7 +224,7 @@ func (s *Speaker) aggregate(h Host, changed []uint32) {
 func (s *Speaker) join(h Host, a *aggregate) local {
 	dict := &h.Shared().Prefixes
 	out := attr.Set{Origin: attr.IGP, HasAggregator: true, AggregatorAS: s.config.AS, Aggregator: uint32(s.id)}
-	var ases []uint32
+	var paths []attr.Path
 	found := false
 	s.loc.Each(func(id uint32, b *best) bool {
 		if b.attr == 0 {
@@ -173,11 +248,7 @@ func (s *Speaker) join(h Host, a *aggregate) local {
 		out.Origin = max(out.Origin, set.Origin)
 		out.Atomic = out.Atomic || !a.ASSet && set.PathLen > 0 || set.Atomic
 		if a.ASSet {
-			set.Path.Each(func(as uint32) {
-				if !slices.Contains(ases, as) {
-					ases = append(ases, as)
-				}
-			})
+			paths = append(paths, set.Path)
 			for _, c := range set.Communities {
 				if !slices.Contains(out.Communities, c) {
 					out.Communities = append(out.Communities, c)
@@ -189,12 +260,11 @@ func (s *Speaker) join(h Host, a *aggregate) local {
 	if !found {
 		return local{}
 	}
-	slices.Sort(ases)
 	slices.Sort(out.Communities)
-	if len(ases) > 0 {
-		out.Path = attr.Path{{Kind: attr.ASSet, AS: ases[:min(len(ases), attr.MaxSegment)]}}
+	if len(paths) > 0 {
+		out.Path = attr.Aggregate(paths)
 	}
-	return local{attr: h.Attrs().ID(&out), preference: aggregatePreference, how: aggregated}
+	return local{attr: h.Attrs().ID(&out), preference: InternalPreference, how: aggregated}
 }
 
 // hiddenBy is the aggregate that stands for a prefix alone, if one does.

@@ -18,12 +18,13 @@ func (s *Speaker) sendOpen(h Host, i, k int) {
 	if !p.config.NoRefresh {
 		p.sentCap = append(p.sentCap, wire.Capability{Code: wire.CapRouteRefresh})
 	}
+	local := s.localAS(p)
 	as := uint16(wire.ASTrans)
-	if s.config.AS <= 0xffff {
-		as = uint16(s.config.AS)
+	if local <= 0xffff {
+		as = uint16(local)
 	}
 	if !p.config.TwoOctetAS {
-		p.sentCap = append(p.sentCap, wire.Capability{Code: wire.CapFourOctetAS, Value: binary.BigEndian.AppendUint32(nil, s.config.AS)})
+		p.sentCap = append(p.sentCap, wire.Capability{Code: wire.CapFourOctetAS, Value: binary.BigEndian.AppendUint32(nil, local)})
 	}
 	o := wire.Open{Version: 4, AS: as, HoldTime: uint16(p.config.HoldTime.Seconds()), ID: s.id, Caps: p.sentCap}
 	p.tries[k].stage = OpenSent
@@ -65,7 +66,7 @@ func (s *Speaker) onOpen(h Host, i, k int, o wire.Open) {
 	if other := &p.tries[1-k]; other.on && other.stage >= OpenConfirm {
 		// The connection of the end with the higher identifier stays; with equal
 		// identifiers, that of the higher AS (RFC 6286 2.3).
-		ours := s.id > o.ID || s.id == o.ID && s.config.AS > p.config.AS
+		ours := s.id > o.ID || s.id == o.ID && s.localAS(p) > p.config.AS
 		loser := k
 		if ours == !p.tries[k].taken {
 			loser = 1 - k

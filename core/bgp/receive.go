@@ -198,6 +198,7 @@ type importer struct {
 	h      Host
 	p      *peer
 	raw    attr.ID
+	base   attr.ID // what the policy begins with
 	set    *attr.Set
 	why    note.Code // not accepted, whatever the prefix
 	policy *policy.Policy
@@ -207,10 +208,25 @@ type importer struct {
 
 func (s *Speaker) importer(h Host, i int, raw attr.ID) importer {
 	p := &s.peers[i]
-	im := importer{s: s, h: h, p: p, raw: raw, set: h.Attrs().Get(raw)}
+	im := importer{s: s, h: h, p: p, raw: raw, base: raw, set: h.Attrs().Get(raw)}
 	im.policy = s.book.Policy(p.config.Import)
 	im.why = s.unacceptable(h, p, im.set)
+	if set, changed := p.prepended(im.set); changed && im.why == note.None {
+		im.base = h.Attrs().ID(set)
+		im.set = h.Attrs().Get(im.base)
+	}
 	return im
+}
+
+// prepended is what a peer sent with the AS before it in which the peer sees us
+// (RFC 7705 3.1).
+func (p *peer) prepended(a *attr.Set) (with *attr.Set, changed bool) {
+	if p.config.LocalAS == 0 || p.config.NoPrependIn {
+		return a, false
+	}
+	out := *a
+	out.Path = a.Path.Prepend(p.config.LocalAS)
+	return &out, true
 }
 
 // unacceptable is why paths with these attributes are not even shown to the
@@ -218,7 +234,7 @@ func (s *Speaker) importer(h Host, i int, raw attr.ID) importer {
 func (s *Speaker) unacceptable(h Host, p *peer, a *attr.Set) note.Code {
 	hop := ip.Addr(a.NextHop)
 	switch {
-	case a.Path.Count(s.config.AS) > int(p.config.OwnAS):
+	case a.Path.Count(s.config.AS) > int(p.config.OwnAS), p.config.LocalAS != 0 && a.Path.Count(p.config.LocalAS) > int(p.config.OwnAS):
 		return note.OwnASInPath // RFC 4271 9.1.2
 	case ip.Addr(a.Originator) == s.id && a.Originator != 0:
 		return note.OwnOriginator // RFC 4456 8
@@ -243,10 +259,13 @@ func (s *Speaker) cluster() ip.Addr {
 }
 
 // Asked is the route that an import policy is asked about.
-func (s *Speaker) asked(p *peer, prefix ip.Prefix, a *attr.Set) policy.Route {
+func (s *Speaker) asked(h Host, p *peer, prefix ip.Prefix, a *attr.Set) policy.Route {
 	r := policy.Route{Prefix: prefix, Attrs: a, Source: "bgp", Type: "internal", Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: s.config.AS, Metric: a.MED}
 	if p.config.External {
 		r.Type = "external"
+	}
+	if s.book.Policy(p.config.Import).UsesInterior() {
+		r.Interior, r.Reached = h.Way(h.Gateway(ip.Addr(a.NextHop)), h.Shared().Prefixes.ID(prefix))
 	}
 	return r
 }
@@ -258,16 +277,16 @@ func (im *importer) row(id uint32, prefix ip.Prefix) entry {
 	case im.why != note.None:
 		return e
 	case im.policy == nil:
-		e.eff = im.raw
+		e.eff = im.base
 		return e
 	case im.done:
 		return im.same
 	}
-	r := im.s.asked(im.p, prefix, im.set)
+	r := im.s.asked(im.h, im.p, prefix, im.set)
 	if !im.policy.Run(&r, nil) {
 		e.why = note.PolicyRejected
 	} else {
-		e.eff = im.raw
+		e.eff = im.base
 		if r.Self || r.Peer {
 			a := *r.Attrs
 			a.NextHop = uint32(im.p.config.Address) // on import, both ways of saying it mean whom it came from

@@ -179,8 +179,8 @@ func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 	s, p := x.s, x.p
 	b := s.loc.Get(prefix)
 	dict := &x.h.Shared().Prefixes
-	if p.config.Default && dict.Prefix(prefix).Len == 0 {
-		return x.defaultRoute(), note.None
+	if p.config.Default && p.defaultMet && dict.Prefix(prefix).Len == 0 {
+		return x.defaultRoute()
 	}
 	if b.attr == 0 {
 		return 0, note.NoBestPath
@@ -208,9 +208,9 @@ func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 	return to, note.None
 }
 
-// offer is the route that the export policy is asked about: the best path, without
-// the MED that another AS gave it towards an external peer (RFC 4271 5.1.4). id is
-// its attributes' number if they are as in Loc-RIB, else 0.
+// offer is the route that the export policy is asked about: the best path as it is
+// in Loc-RIB. What sending changes by itself comes after the policy. id is its
+// attributes' number.
 func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {
 	s, p := x.s, x.p
 	a := x.h.Attrs().Get(b.attr)
@@ -225,12 +225,14 @@ func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {
 	} else if r.Type = "internal"; s.peers[b.from].config.External {
 		r.Type = "external"
 	}
-	if p.config.External && b.from != fromLocal && a.HasMED {
-		stripped := *a
-		stripped.MED, stripped.HasMED = 0, false
-		r.Attrs, id = &stripped, 0
-	}
 	r.Metric = r.Attrs.MED
+	if s.book.Policy(p.config.Export).UsesInterior() {
+		if b.from != fromLocal {
+			r.Interior, r.Reached = x.h.Way(x.h.Gateway(ip.Addr(a.NextHop)), prefix)
+		} else if _, own, ok := x.h.Interior(prefix); ok {
+			r.Interior, r.Reached = own.Metric, true
+		}
+	}
 	return r, id
 }
 
@@ -255,6 +257,13 @@ func (x *exporter) withheld(b best, a *attr.Set, prefix ip.Prefix) note.Code {
 	if _, hidden := s.hiddenBy(prefix); hidden {
 		return note.WithinAggregate
 	}
+	if s.config.InUseOnly && b.from != fromLocal {
+		if id, known := x.h.Shared().Prefixes.Find(prefix); known {
+			if _, used := x.h.InUse(id); !used {
+				return note.NotInUse
+			}
+		}
+	}
 	return note.None
 }
 
@@ -268,10 +277,20 @@ func (x *exporter) rewrite(r *policy.Route, b best) attr.Set {
 	self := p.established().local
 	if p.config.External {
 		a.HasLocalPref, a.LocalPref, a.Originator, a.Clusters = false, 0, 0, nil
+		if !own && !r.MEDSet {
+			a.MED, a.HasMED = 0, false // RFC 4271 5.1.4: another AS's MED goes no further
+		}
 		if p.config.RemovePrivate {
 			a.Path = policy.WithoutPrivate(a.Path)
 		}
-		a.Path = a.Path.Prepend(s.config.AS)
+		switch {
+		case p.config.LocalAS == 0:
+			a.Path = a.Path.Prepend(s.config.AS)
+		case p.config.ReplaceOldAS: // RFC 7705 3.2
+			a.Path = a.Path.Prepend(p.config.LocalAS)
+		default:
+			a.Path = a.Path.Prepend(p.config.LocalAS, s.config.AS)
+		}
 		// RFC 4271 5.1.3: a third party on the network that we share with the peer
 		// stays the next hop.
 		third := p.direct() && hop != 0 && hop != p.config.Address && x.h.SameNetwork(hop, p.config.Address)
@@ -304,9 +323,19 @@ func (x *exporter) rewrite(r *policy.Route, b best) attr.Set {
 	return a
 }
 
-// defaultRoute is the default route that the peer is sent on request.
-func (x *exporter) defaultRoute() attr.ID {
-	r := policy.Route{Attrs: &attr.Set{Origin: attr.IGP}}
+// defaultRoute is the default route that the peer is sent on request, as the export
+// policy leaves it; 0 and why if that rejects it.
+func (x *exporter) defaultRoute() (attr.ID, note.Code) {
+	r := x.ownDefault()
+	if pol := x.s.book.Policy(x.p.config.Export); pol != nil && !pol.Run(&r, x.trace) {
+		return 0, note.PolicyRejected
+	}
 	out := x.rewrite(&r, best{from: fromLocal})
-	return x.h.Attrs().ID(&out)
+	return x.h.Attrs().ID(&out), note.None
+}
+
+// ownDefault is the default route that the export policy is asked about.
+func (x *exporter) ownDefault() policy.Route {
+	p := x.p
+	return policy.Route{Attrs: &attr.Set{Origin: attr.IGP}, Source: "bgp", Type: "local", Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: x.s.config.AS}
 }

@@ -101,10 +101,12 @@ type peer struct {
 	accepted uint32 // of them, by the import policy
 	sent     uint32 // prefixes in Adj-RIB-Out
 	pending  []uint32
-	round    int // of pending, how many are being sent without another wait
-	inCount  Counters
-	outCount Counters
-	faults   uint32 // UPDATEs that RFC 7606 had to save
+	// defaultMet says that what originate default depends on is as it asks.
+	defaultMet bool
+	round      int // of pending, how many are being sent without another wait
+	inCount    Counters
+	outCount   Counters
+	faults     uint32 // UPDATEs that RFC 7606 had to save
 }
 
 // entry is a row of Adj-RIB-In: as received, and as the import policy left it.
@@ -238,8 +240,14 @@ func (s *Speaker) localAddress(h Host, p *peer) ip.Addr {
 	return h.SourceTo(p.config.Address)
 }
 
-// direct says whether the peer has to be on a network of ours (RFC 4271 5.1.3).
-func (p *peer) direct() bool { return p.config.External && p.config.Multihop == 0 }
+// direct says whether the peer has to be on a network of ours (RFC 4271 5.1.3):
+// an external one, unless it may be several hops away.
+func (p *peer) direct() bool {
+	return p.config.External && p.config.Multihop == 0 && p.config.TTLSecurity < 2
+}
+
+// localAS is the AS that the peer sees us in (RFC 7705).
+func (s *Speaker) localAS(p *peer) uint32 { return s.config.ASTowards(&p.config.Peer) }
 
 // terms are those of a connection to the peer.
 func (p *peer) terms() tcp.Terms {

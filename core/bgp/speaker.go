@@ -66,6 +66,11 @@ type Host interface {
 	Way(gateway, prefix uint32) (cost uint32, ok bool)
 	// Interior is the best route of the table that is not BGP's.
 	Interior(prefix uint32) (s route.Source, r route.Route, ok bool)
+	// InUse says whether the table uses a route for exactly this prefix, and
+	// whether that is BGP's.
+	InUse(prefix uint32) (there, bgp bool)
+	// AnyInUse says whether a policy accepts any route that the table uses.
+	AnyInUse(p *policy.Policy) bool
 	// SourceRouteType is the kind of a route, in words, for policies.
 	SourceRouteType(s route.Source, r route.Route) string
 }
@@ -114,6 +119,7 @@ type Speaker struct {
 	dirty   []uint32              // prefixes to decide on
 	marked  store.Paged[bool]     // those in dirty
 	joined  []aggregate
+	met     []bool // what each originate and each inject depends on is as it asks
 	refused []Stranger
 	drawn   uint64 // counter of keyed randomness
 	sent    uint64 // messages
@@ -187,6 +193,7 @@ func (s *Speaker) Clone() Speaker {
 	}
 	c.dirty = slices.Clone(s.dirty)
 	c.joined = slices.Clone(s.joined)
+	c.met = slices.Clone(s.met)
 	c.refused = slices.Clone(s.refused)
 	return c
 }
@@ -223,12 +230,15 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Addr)
 	again := started || !reflect.DeepEqual(old.Originates, c.Originates) || !reflect.DeepEqual(old.Injects, c.Injects) ||
 		!reflect.DeepEqual(old.Aggregates, c.Aggregates) || oldBook != book
 	if again {
+		s.met = nil
+		s.depend(h, false)
 		s.syncAggregates()
 		for prefix := range h.Shared().Prefixes.Len() {
 			s.Touch(h, prefix)
 		}
 	}
-	if !started && (oldBook != book || old.MEDAmongAll != c.MEDAmongAll || old.Multipath != c.Multipath || old.NeedPolicy != c.NeedPolicy ||
+	if !started && (oldBook != book || old.MEDAmongAll != c.MEDAmongAll || old.Multipath != c.Multipath || old.MultipathAny != c.MultipathAny ||
+		old.InUseOnly != c.InUseOnly || old.NeedPolicy != c.NeedPolicy ||
 		old.NoLoopCheck != c.NoLoopCheck || again) {
 		for i := range s.peers {
 			s.Reimport(h, i)
@@ -286,6 +296,7 @@ func (s *Speaker) configurePeer(h Host, c config.Peer, started bool) {
 	p := &s.peers[i]
 	old := p.config
 	p.config = pc
+	p.defaultMet = s.holds(h, pc.DefaultWhen)
 	switch {
 	case p.gone || started:
 		p.gone = false
@@ -307,7 +318,7 @@ func (s *Speaker) configurePeer(h Host, c config.Peer, started bool) {
 
 // resets says whether a change of configuration needs another session.
 func (c *peerConfig) resets(n *peerConfig) bool {
-	return c.AS != n.AS || c.External != n.External || c.Disabled != n.Disabled || c.Local != n.Local || c.Multihop != n.Multihop || c.TTLSecurity != n.TTLSecurity ||
+	return c.AS != n.AS || c.LocalAS != n.LocalAS || c.External != n.External || c.Disabled != n.Disabled || c.Local != n.Local || c.Multihop != n.Multihop || c.TTLSecurity != n.TTLSecurity ||
 		!reflect.DeepEqual(c.Keys, n.Keys) || c.Passive != n.Passive || c.HoldTime != n.HoldTime || c.TwoOctetAS != n.TwoOctetAS || c.NoRefresh != n.NoRefresh
 }
 
@@ -344,14 +355,29 @@ func (s *Speaker) mark(prefix uint32) {
 }
 
 // Moved tells that a gateway is reached otherwise, or no longer: the paths that
-// go through it are decided on again.
-func (s *Speaker) Moved(gateway uint32) {
+// go through it are decided on again, and policies that use its cost run again.
+func (s *Speaker) Moved(h Host, gateway uint32) {
 	if int(gateway) >= len(s.users) {
 		return
 	}
+	var told []int
+	for i := range s.peers {
+		if p := &s.peers[i]; p.up != 0 {
+			if s.book.Policy(p.config.Import).UsesInterior() {
+				s.Reimport(h, i)
+			}
+			if s.book.Policy(p.config.Export).UsesInterior() {
+				told = append(told, i)
+			}
+		}
+	}
 	s.users[gateway].Each(func(word uint32, bits *uint64) bool {
 		for v := *bits; v != 0; v &= v - 1 {
-			s.mark(word*64 + uint32(mathbits.TrailingZeros64(v)))
+			prefix := word*64 + uint32(mathbits.TrailingZeros64(v))
+			s.mark(prefix)
+			for _, i := range told {
+				s.queue(i, prefix)
+			}
 		}
 		return true
 	})

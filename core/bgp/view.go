@@ -38,6 +38,13 @@ type PeerView struct {
 	FourOctet, Refresh  bool
 }
 
+// TTL is the TTL that packets of the session are sent with, and the least that is
+// taken (RFC 5082 3).
+func (v *PeerView) TTL() (send, least uint8) {
+	p := peer{config: peerConfig{Peer: v.Config, External: v.External}}
+	return p.ttl()
+}
+
 // Peers visits all peers that are configured.
 func (s *Speaker) Peers(visit func(v PeerView)) {
 	for i := range s.peers {
@@ -98,7 +105,8 @@ func (s *Speaker) Imported(h Host, i int, prefix uint32, trace *policy.Trace) {
 	if e.raw == 0 || pol == nil || s.unacceptable(h, p, h.Attrs().Get(e.raw)) != note.None {
 		return
 	}
-	r := s.asked(p, h.Shared().Prefixes.Prefix(prefix), h.Attrs().Get(e.raw))
+	set, _ := p.prepended(h.Attrs().Get(e.raw))
+	r := s.asked(h, p, h.Shared().Prefixes.Prefix(prefix), set)
 	pol.Run(&r, trace)
 }
 
@@ -109,7 +117,8 @@ func (s *Speaker) Asked(h Host, i int, prefix uint32) (r policy.Route, ok bool) 
 	if e.raw == 0 {
 		return r, false
 	}
-	return s.asked(&s.peers[i], h.Shared().Prefixes.Prefix(prefix), h.Attrs().Get(e.raw)), true
+	set, _ := s.peers[i].prepended(h.Attrs().Get(e.raw))
+	return s.asked(h, &s.peers[i], h.Shared().Prefixes.Prefix(prefix), set), true
 }
 
 // Offered is the route that the export policy towards a peer is asked about; ok
@@ -178,7 +187,9 @@ func (s *Speaker) PreferenceOf(i int) uint8 {
 
 // Candidates are the paths to a prefix that take part in its decision now, for
 // whoever wants to make it again.
-func (s *Speaker) Candidates(h Host, prefix uint32) []Path { return s.candidates(h, prefix, nil) }
+func (s *Speaker) Candidates(h Host, prefix uint32) []Path {
+	return s.candidates(h, prefix, nil, func(int) {})
+}
 
 // Set is the path's attributes; External, Cost and ID are what else is compared.
 func (p *Path) Set() *attr.Set { return p.set }

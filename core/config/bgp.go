@@ -16,6 +16,8 @@ type BGP struct {
 	Peers        []Peer // addresses are unique; groups are worked in
 	MEDAmongAll  bool   // MED is compared between paths from different neighbouring ASes
 	Multipath    int    // equal paths used, at most
+	MultipathAny bool   // those of other neighbouring ASes too
+	InUseOnly    bool   // learned paths are advertised while the table uses them
 	NeedPolicy   bool   // RFC 8212: external sessions without a policy let nothing through
 	NoLoopCheck  bool   // peers are sent paths in which their AS stands already
 	ConnectRetry time.Duration
@@ -23,14 +25,42 @@ type BGP struct {
 
 // Originate announces a prefix that the table has exactly.
 type Originate struct {
-	Prefix netip.Prefix
-	Policy string // "" for none
+	Prefix  netip.Prefix
+	Policy  string // "" for none
+	Depends Depends
 }
 
 // BGPInject announces the routes of another source.
 type BGPInject struct {
-	Source string // connected, static or ospf
-	Policy string // "" for none
+	Source  string // connected, static or ospf
+	Policy  string // "" for none
+	Depends Depends
+}
+
+// Depends is a route that has to be in the table for something to be announced, or
+// must not be. The zero value asks for nothing.
+type Depends struct {
+	Prefix netip.Prefix // exactly this one
+	Name   string       // or any that this policy or prefix set accepts
+	Unless bool         // it must not be there
+}
+
+// IsValid says whether anything is asked for.
+func (d Depends) IsValid() bool { return d.Prefix.IsValid() || d.Name != "" }
+
+// String is the condition as it is written; "" for none.
+func (d Depends) String() string {
+	if !d.IsValid() {
+		return ""
+	}
+	word := "when "
+	if d.Unless {
+		word = "unless "
+	}
+	if d.Name != "" {
+		return word + d.Name
+	}
+	return word + d.Prefix.String()
 }
 
 // Aggregate joins more specific routes of Loc-RIB into one (RFC 4271 9.2.2.2).
@@ -67,8 +97,12 @@ type Peer struct {
 	NoLoopCheck   bool
 	RemovePrivate bool
 	Default       bool // a default route is sent
-	TwoOctetAS    bool // the four-octet AS capability is not sent
-	NoRefresh     bool // nor that of route refresh
+	DefaultWhen   Depends
+	LocalAS       uint32 // the AS that the peer sees us in (RFC 7705); 0: our own
+	NoPrependIn   bool   // LocalAS is not put before the paths that the peer sends
+	ReplaceOldAS  bool   // LocalAS stands for our own AS in the paths that the peer is sent
+	TwoOctetAS    bool   // the four-octet AS capability is not sent
+	NoRefresh     bool   // nor that of route refresh
 }
 
 // Defaults of BGP.
@@ -91,6 +125,14 @@ func (b *BGP) Peer(a netip.Addr) *Peer {
 		}
 	}
 	return nil
+}
+
+// ASTowards is the AS that a peer sees the router in (RFC 7705).
+func (b *BGP) ASTowards(p *Peer) uint32 {
+	if p.LocalAS != 0 {
+		return p.LocalAS
+	}
+	return b.AS
 }
 
 // MinInterval is the MinRouteAdvertisementInterval in force on a peer.

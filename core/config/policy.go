@@ -57,7 +57,7 @@ type Condition struct {
 type Action struct {
 	What    string // local-preference, med, no-med, origin, next-hop, metric, metric-type, tag, prepend, replace-as-path, replace-as, remove-private-as, community-add, -remove, -set
 	Value   uint32
-	Word    string     // of origin, of next-hop: self, peer; of replace-as: peer
+	Word    string     // of origin; of next-hop: self, peer; of replace-as: peer; of local-preference and med: + and - change it by Value, igp
 	Address netip.Addr // of next-hop
 	Path    []uint32   // of prepend and replace-as-path
 	Words   []string   // communities, as written

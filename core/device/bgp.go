@@ -7,6 +7,7 @@ import (
 	"hellebore/core/event"
 	"hellebore/core/note"
 	"hellebore/core/ospf"
+	"hellebore/core/policy"
 	"hellebore/core/route"
 	"hellebore/core/tcp"
 	"hellebore/core/wire/ip"
@@ -54,15 +55,19 @@ const decisions = 16
 // runBGP lets the speaker follow the table and the table the speaker.
 func (d *Device) runBGP() {
 	if !d.bgp.Running() {
-		d.touched, d.moved = nil, nil
+		d.touched, d.moved, d.depending = nil, nil, false
 		return
 	}
 	for n := 0; ; n++ {
+		if d.depending {
+			d.depending = false
+			d.bgp.Depend(d)
+		}
 		for _, id := range d.touched {
 			d.bgp.Touch(d, id)
 		}
 		for _, g := range d.moved {
-			d.bgp.Moved(g)
+			d.bgp.Moved(d, g)
 		}
 		d.touched, d.moved = d.touched[:0:0], d.moved[:0:0]
 		if !d.bgp.Due() {
@@ -210,6 +215,25 @@ func (d *Device) Way(gateway, prefix uint32) (cost uint32, ok bool) {
 func (d *Device) Interior(prefix uint32) (s route.Source, r route.Route, ok bool) {
 	s, ok = d.table.Interior(prefix)
 	return s, d.table.Route(s, prefix), ok
+}
+
+// InUse says whether the table uses a route for exactly this prefix, and whether
+// that is BGP's.
+func (d *Device) InUse(prefix uint32) (there, fromBGP bool) {
+	s, ok := d.table.Best(prefix)
+	return ok, ok && s == route.BGP
+}
+
+// AnyInUse says whether a policy accepts any route that the table uses.
+func (d *Device) AnyInUse(p *policy.Policy) bool {
+	for _, id := range d.Prefixes() {
+		if source, ok := d.table.Best(id); ok {
+			if r := d.policyRoute(source, id, d.env.Shared().Prefixes.Prefix(id)); p.Run(&r, nil) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // SourceRouteType is the kind of a route, in words, for policies.

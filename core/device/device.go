@@ -98,8 +98,10 @@ type Device struct {
 	deciding bool     // more decisions are due than one event makes
 	arp      []neighbour
 	changed  bool // the table, since the externals were made of it
-	seq      uint64
-	env      Env
+	// depending says that the table changed since BGP looked at what it depends on.
+	depending bool
+	seq       uint64
+	env       Env
 }
 
 // New makes a device that has no configuration yet.
@@ -551,7 +553,7 @@ func (d *Device) PutRoute(prefix uint32, o ospf.Route) {
 
 // RouteChanged notes a change of the FIB.
 func (d *Device) RouteChanged(prefix uint32, from, to route.HopID) {
-	d.changed = true
+	d.changed, d.depending = true, true
 	d.Note(note.Note{Kind: note.RouteChanged, Port: note.NoPort, A: uint64(prefix), B: uint64(from), C: uint64(to)})
 	d.env.Calm().Disturb(d.env.Now())
 	d.env.ForwardingChanged()
@@ -559,7 +561,7 @@ func (d *Device) RouteChanged(prefix uint32, from, to route.HopID) {
 
 // HopChanged notes a change of the next-hop table.
 func (d *Device) HopChanged(hop route.HopID, from, to route.SetID) {
-	d.changed = true // a forwarding address may be another one
+	d.changed, d.depending = true, true // a forwarding address may be another one
 	d.Note(note.Note{Kind: note.HopChanged, Port: note.NoPort, A: uint64(hop), B: uint64(from), C: uint64(to)})
 	d.env.Calm().Disturb(d.env.Now())
 	d.env.ForwardingChanged()

@@ -85,8 +85,10 @@ func (b *builder) buildPeer(n *Node) {
 	switch {
 	case p.AS == 0:
 		b.errorf(n.Args[0], "add as NUMBER to the peer or to its group", "the peer %v does not say in which AS it is", a)
-	case p.Multihop > 0 && p.TTLSecurity > 0:
-		b.errorf(n.Args[0], "keep one of them", "multihop and ttl-security exclude each other")
+	case p.LocalAS != 0 && p.AS == g.AS:
+		b.errorf(n.Args[0], "take local-as off", "the peer %v is internal: only external peers see the router in another AS", a)
+	case p.LocalAS != 0 && p.LocalAS == p.AS:
+		b.errorf(n.Args[0], "write the AS in which the peer is to see this router", "local-as is the AS of the peer %v itself", a)
 	case p.HoldTime == time.Second || p.HoldTime == 2*time.Second:
 		b.errorf(n.Args[0], "write 0s, or 3s and more", "a hold time of %s is not allowed", FormatDuration(p.HoldTime))
 	case p.Client && p.AS != g.AS:
@@ -101,8 +103,11 @@ func (b *builder) peerAS(n *Node) { b.session.AS = uint32(number(n.Args[0])) }
 func (b *builder) clusterID(n *Node) {
 	b.device.BGP.ClusterID, _ = netip.ParseAddr(n.Args[0].Text)
 }
-func (b *builder) medAmong(n *Node)       { b.device.BGP.MEDAmongAll = n.Args[0].Text == "all" }
-func (b *builder) multipath(n *Node)      { b.device.BGP.Multipath = int(number(n.Args[0])) }
+func (b *builder) medAmong(n *Node) { b.device.BGP.MEDAmongAll = n.Args[0].Text == "all" }
+func (b *builder) multipath(n *Node) {
+	b.device.BGP.Multipath, b.device.BGP.MultipathAny = int(number(n.Args[0])), len(n.Args) > 1
+}
+func (b *builder) inUseOnly(n *Node)      { b.device.BGP.InUseOnly = on(n) }
 func (b *builder) externalPolicy(n *Node) { b.device.BGP.NeedPolicy = n.Args[0].Text == "required" }
 func (b *builder) connectRetry(n *Node)   { b.device.BGP.ConnectRetry = duration(n.Args[0]) }
 
@@ -122,17 +127,31 @@ func (b *builder) originate(n *Node) {
 		b.errorf(n.Args[0], "keep one of them", "%v is originated twice", p)
 		return
 	}
-	b.passes = ""
+	b.passes, b.needs = "", config.Depends{}
 	b.children(n)
 	b.place(fmt.Sprintf("%s originate %v", b.device.Name, p), n.Args[0])
-	g.Originates = append(g.Originates, config.Originate{Prefix: p, Policy: b.passes})
+	g.Originates = append(g.Originates, config.Originate{Prefix: p, Policy: b.passes, Depends: b.needs})
 }
 
 func (b *builder) bgpInject(n *Node) {
-	b.passes = ""
+	b.passes, b.needs = "", config.Depends{}
 	b.children(n)
 	b.place(fmt.Sprintf("%s inject %s", b.device.Name, n.Args[0].Text), n.Args[0])
-	b.device.BGP.Injects = append(b.device.BGP.Injects, config.BGPInject{Source: n.Args[0].Text, Policy: b.passes})
+	b.device.BGP.Injects = append(b.device.BGP.Injects, config.BGPInject{Source: n.Args[0].Text, Policy: b.passes, Depends: b.needs})
+}
+
+// depends is a when or an unless.
+func (b *builder) depends(n *Node) {
+	if b.needs.IsValid() {
+		b.errorf(n.Word, "keep one of them, or name a policy", "what it depends on is said twice")
+	}
+	b.needs = config.Depends{Unless: n.Word.Text == "unless"}
+	if p, err := netip.ParsePrefix(n.Args[0].Text); err == nil {
+		b.needs.Prefix = p
+		return
+	}
+	b.needs.Name = n.Args[0].Text
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
 }
 
 func (b *builder) bgpThrough(n *Node) {
@@ -176,7 +195,13 @@ func (b *builder) ownAS(n *Node)         { b.session.OwnAS = uint8(number(n.Args
 func (b *builder) removePrivate(n *Node) { b.session.RemovePrivate = on(n) }
 func (b *builder) peerDefault(n *Node) {
 	b.session.Default = len(n.Args) < 2 || n.Args[1].Text == "on"
+	b.needs = config.Depends{}
+	b.children(n)
+	b.session.DefaultWhen = b.needs
 }
+func (b *builder) localAS(n *Node)         { b.session.LocalAS = uint32(number(n.Args[0])) }
+func (b *builder) noPrependIn(n *Node)     { b.session.NoPrependIn = on(n) }
+func (b *builder) replaceOldAS(n *Node)    { b.session.ReplaceOldAS = on(n) }
 func (b *builder) fourOctet(n *Node)       { b.session.TwoOctetAS = !on(n) }
 func (b *builder) routeRefresh(n *Node)    { b.session.NoRefresh = !on(n) }
 func (b *builder) shutdownMessage(n *Node) { b.session.Shutdown = n.Args[0].Text }
@@ -258,6 +283,9 @@ func (b *builder) bgpReferences() {
 	b.setReferences()
 }
 
+// joined writes what something depends on behind it.
+func joined(s string, d config.Depends) string { return strings.TrimSpace(s + " " + d.String()) }
+
 // bgpFacts writes a router's BGP as facts, for differences.
 func bgpFacts(d *config.Device, add func(subject, what, value string, in Context, word string)) {
 	g := &d.BGP
@@ -278,8 +306,9 @@ func bgpFacts(d *config.Device, add func(subject, what, value string, in Context
 	}
 	self("bgp med-among", flag(g.MEDAmongAll, "all"), "med-among")
 	if g.Multipath > 1 {
-		self("bgp multipath", strconv.Itoa(g.Multipath), "multipath")
+		self("bgp multipath", strconv.Itoa(g.Multipath)+flag(g.MultipathAny, " any-as"), "multipath")
 	}
+	self("bgp in-use-only", flag(g.InUseOnly, "on"), "in-use-only")
 	self("bgp external-policy", flag(g.NeedPolicy, "required"), "external-policy")
 	self("bgp loop-check", flag(g.NoLoopCheck, "off"), "loop-check")
 	if g.ConnectRetry != config.DefaultConnectRetry {
@@ -292,10 +321,10 @@ func bgpFacts(d *config.Device, add func(subject, what, value string, in Context
 		return "through " + policy
 	}
 	for _, o := range g.Originates {
-		self(fmt.Sprintf("bgp originate %v", o.Prefix), through(o.Policy), "originate")
+		self(fmt.Sprintf("bgp originate %v", o.Prefix), joined(through(o.Policy), o.Depends), "originate")
 	}
 	for _, i := range g.Injects {
-		self("bgp inject "+i.Source, through(i.Policy), "inject")
+		self("bgp inject "+i.Source, joined(through(i.Policy), i.Depends), "inject")
 	}
 	for _, a := range g.Aggregates {
 		value := through(a.Policy) + flag(a.Alone, ", alone") + flag(a.ASSet, ", as-set")
@@ -323,7 +352,11 @@ func bgpFacts(d *config.Device, add func(subject, what, value string, in Context
 		set("export-policy", p.Export)
 		set("loop-check", flag(p.NoLoopCheck, "off"))
 		set("remove-private-as", flag(p.RemovePrivate, "on"))
-		set("originate", flag(p.Default, "default"))
+		if p.Default {
+			set("originate", joined("default", p.DefaultWhen))
+		}
+		set("no-prepend-inbound", flag(p.NoPrependIn, "on"))
+		set("replace-old-as", flag(p.ReplaceOldAS, "on"))
 		set("four-octet-as", flag(p.TwoOctetAS, "off"))
 		set("route-refresh", flag(p.NoRefresh, "off"))
 		number := func(word string, v uint32) {
@@ -332,6 +365,7 @@ func bgpFacts(d *config.Device, add func(subject, what, value string, in Context
 			}
 		}
 		number("multihop", uint32(p.Multihop))
+		number("local-as", p.LocalAS)
 		number("ttl-security", uint32(p.TTLSecurity))
 		number("max-prefixes", p.MaxPrefixes)
 		number("own-as-allowed", uint32(p.OwnAS))
@@ -416,6 +450,8 @@ func statementWords(s *config.Statement) string {
 			w += " " + strings.Join(a.Words, " ")
 		case a.Set != "":
 			w += " in " + a.Set
+		case a.Word == "+" || a.Word == "-":
+			w += fmt.Sprintf(" %s%d", a.Word, a.Value)
 		case a.Word != "":
 			w += " " + a.Word
 		case a.Address.IsValid():

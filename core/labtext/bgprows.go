@@ -6,6 +6,7 @@ const (
 	PeerOf    Context = "peer"
 	GroupOf   Context = "peer-group"
 	BringOf   Context = "originate or inject in bgp"
+	DefaultOf Context = "originate default of a peer"
 	Aggregate Context = "aggregate"
 )
 
@@ -38,6 +39,10 @@ func bgpRows() []Row {
 			Effect: Reconsiders, RFC: "4271 9.4", Help: "announces the routes of another source", build: (*builder).bgpInject},
 		{Word: "through", In: []Context{BringOf, Aggregate}, Inline: true, Args: []Arg{{Name: "policy or prefix set", Kind: Name}},
 			Effect: Reconsiders, RFC: "9067 2", Help: "only what this policy accepts, changed as it says; or only the prefixes of this set", build: (*builder).bgpThrough},
+		{Word: "when", In: []Context{BringOf, DefaultOf}, Inline: true, Args: []Arg{{Name: "prefix, policy or prefix set", Kind: PrefixOrName}},
+			Effect: Reconsiders, Help: "only while the table has a route for exactly this prefix, or one that the policy or the set accepts", build: (*builder).depends},
+		{Word: "unless", In: []Context{BringOf, DefaultOf}, Inline: true, Args: []Arg{{Name: "prefix, policy or prefix set", Kind: PrefixOrName}},
+			Effect: Reconsiders, Help: "only while the table has no such route", build: (*builder).depends},
 		{Word: "aggregate", In: []Context{BGPOf}, Opens: Aggregate, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
 			Effect: Reconsiders, RFC: "4271 9.2.2.2", Help: "announces this prefix while there is a path to something within it", build: (*builder).aggregate},
 		{Word: "alone", In: []Context{Aggregate}, Inline: true,
@@ -46,8 +51,10 @@ func bgpRows() []Row {
 			Effect: Reconsiders, RFC: "4271 9.2.2.2", Help: "the ASes of what is within it go with it as a set, and their communities too", build: (*builder).asSet},
 		{Word: "med-among", In: []Context{BGPOf}, Args: []Arg{{Name: "choice of paths", Kind: Name, Words: []string{"same-as", "all"}}}, Default: "same-as",
 			Effect: Reconsiders, RFC: "4271 9.1.2.2 c", Help: "between which paths MED is compared: those from the same neighbouring AS, or all", build: (*builder).medAmong},
-		{Word: "multipath", In: []Context{BGPOf}, Args: []Arg{{Name: "ways", Kind: Number, Min: 1, Max: 16}}, Default: "1",
-			Effect: Reconsiders, Help: "how many paths that are equal up to the interior cost share the traffic", build: (*builder).multipath},
+		{Word: "multipath", In: []Context{BGPOf}, Args: []Arg{{Name: "paths", Kind: Number, Min: 1, Max: 16}, {Name: "neighbouring AS", Kind: Name, Words: []string{"any-as"}, Optional: true}}, Default: "1",
+			Effect: Reconsiders, Help: "how many paths that are equal up to the interior cost share the traffic: the best one and the next in the order of the decision; with any-as also those from other neighbouring ASes", build: (*builder).multipath},
+		{Word: "in-use-only", In: []Context{BGPOf}, Args: onOff, Default: "off",
+			Effect: Reconsiders, RFC: "4271 9.1.3", Help: "a learned path is advertised only while the table uses it, and not another source's route for the prefix", build: (*builder).inUseOnly},
 		{Word: "external-policy", In: []Context{BGPOf}, Args: []Arg{{Name: "rule", Kind: Name, Words: []string{"required", "optional"}}}, Default: "optional",
 			Effect: Reconsiders, RFC: "8212", Help: "whether external sessions without a policy let nothing through", build: (*builder).externalPolicy},
 		{Word: "loop-check", In: append([]Context{BGPOf}, both...), Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
@@ -70,7 +77,7 @@ func bgpRows() []Row {
 		{Word: "local-address", In: both, Args: []Arg{{Name: "port or none", Kind: Name}}, Default: "the address of the port by which the peer is reached",
 			Effect: ResetSession, RFC: "4271 8.2.1", Help: "the port or loopback whose address the session has on this side", build: (*builder).localAddress},
 		{Word: "multihop", In: both, Args: []Arg{{Name: "hops", Kind: Number, Min: 1, Max: 255, Off: true}}, Default: "an external peer is on a network of ours",
-			Effect: ResetSession, Help: "the peer may be this many hops away", build: (*builder).multihop},
+			Effect: ResetSession, Help: "the peer may be this many hops away; with ttl-security, that says how many", build: (*builder).multihop},
 		{Word: "ttl-security", In: both, Args: []Arg{{Name: "hops", Kind: Number, Min: 1, Max: 254, Off: true}}, Default: "off",
 			Effect: ResetSession, RFC: "5082", Help: "packets from further away than this many hops are dropped; both ends must say so", build: (*builder).ttlSecurity},
 		{Word: "keys", In: both, Args: []Arg{{Name: "key chain", Kind: Name}}, Default: "none",
@@ -97,8 +104,14 @@ func bgpRows() []Row {
 			Effect: Reconsiders, RFC: "4271 9.1.2", Help: "paths are taken in which our AS stands up to so often", build: (*builder).ownAS},
 		{Word: "remove-private-as", In: both, Args: onOff, Default: "off",
 			Effect: Reconsiders, RFC: "6996 4", Help: "AS numbers for private use are taken out of paths towards the peer", build: (*builder).removePrivate},
-		{Word: "originate", In: both, Args: append([]Arg{{Name: "what", Kind: Name, Words: []string{"default"}}}, onOff...),
-			Effect: Reconsiders, Help: "the peer is sent a default route, whether we have one or not", build: (*builder).peerDefault},
+		{Word: "originate", In: both, Opens: DefaultOf, Args: append([]Arg{{Name: "what", Kind: Name, Words: []string{"default"}}}, onOff...),
+			Effect: Reconsiders, Help: "the peer is sent a default route of our own, whether we have one or not; the export policy may change or reject it", build: (*builder).peerDefault},
+		{Word: "local-as", In: both, Args: []Arg{{Name: "AS number", Kind: Number, Min: 1, Max: 4294967295, Off: true}}, Default: "the router's AS",
+			Effect: ResetSession, RFC: "7705 3", Help: "the AS that the external peer sees the router in, while ASes are merged; it stands before the router's own in paths, both ways", build: (*builder).localAS},
+		{Word: "no-prepend-inbound", In: both, Args: onOff, Default: "off",
+			Effect: Reconsiders, RFC: "7705 3.1", Help: "local-as is not put before the paths that the peer sends", build: (*builder).noPrependIn},
+		{Word: "replace-old-as", In: both, Args: onOff, Default: "off",
+			Effect: Reconsiders, RFC: "7705 3.2", Help: "in the paths that the peer is sent, local-as stands instead of the router's AS", build: (*builder).replaceOldAS},
 		{Word: "four-octet-as", In: both, Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
 			Effect: ResetSession, RFC: "6793", Help: "whether the peer is told that we know AS numbers of four octets", build: (*builder).fourOctet},
 		{Word: "route-refresh", In: both, Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",

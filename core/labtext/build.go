@@ -91,7 +91,8 @@ type builder struct {
 	groups    map[string]*Node // of the bgp block that is being read
 	peerNodes []*Node
 	session   *config.Peer
-	passes    string // the policy that a through names
+	passes    string         // the policy that a through names
+	needs     config.Depends // what a when or an unless asks for
 	rules     *config.Policy
 	clause    *config.Statement
 	often     int // how often a prepend is done

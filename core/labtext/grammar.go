@@ -75,6 +75,9 @@ const (
 	CommunityOrIn
 	PathWord // a word of an AS path pattern
 	PeerName // a device's name, or an address
+	PrefixOrName
+	Adjusted // 100, +10 or -10
+	MEDValue // the same, or igp
 )
 
 var argForms = [...]string{
@@ -83,6 +86,7 @@ var argForms = [...]string{
 	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
 	Compare: "< | <= | = | >= | >", Value: "NUMBER | NAME", HopValue: "192.0.2.1 | self | peer", Community: "64500:100", WildCommunity: "64500:*",
 	CommunityOrIn: "64500:* | in NAME", PathWord: "64496 | * | ...", PeerName: "DEVICE | 192.0.2.1",
+	PrefixOrName: "192.0.2.0/24 | NAME", Adjusted: "NUMBER | +NUMBER | -NUMBER", MEDValue: "NUMBER | +NUMBER | -NUMBER | igp",
 }
 
 // Arg is one argument of a statement.

@@ -3,6 +3,7 @@ package labtext
 import (
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 
 	"hellebore/core/config"
@@ -131,6 +132,22 @@ func (b *builder) does(a config.Action) { b.clause.Actions = append(b.clause.Act
 
 func (b *builder) setNumber(n *Node) {
 	b.does(config.Action{What: n.Word.Text, Value: uint32(number(n.Args[0]))})
+}
+
+// setAdjusted sets a number, changes it by one, or takes it from the IGP.
+func (b *builder) setAdjusted(n *Node) {
+	a := config.Action{What: n.Word.Text}
+	text := n.Args[0].Text
+	switch {
+	case text == "igp":
+		a.Word = text
+	case text[0] == '+' || text[0] == '-':
+		a.Word = text[:1]
+		text = text[1:]
+	}
+	v, _ := strconv.ParseUint(text, 10, 32)
+	a.Value = uint32(v)
+	b.does(a)
 }
 
 func (b *builder) setWord(n *Node) {

@@ -144,6 +144,18 @@ func judge(a Arg, t Token) (what, hint string) {
 		if _, err := parseAddress(t.Text); err != nil && !validName(t.Text) {
 			return fmt.Sprintf("%q is neither a device nor an address", t.Text), ""
 		}
+	case PrefixOrName:
+		if strings.Contains(t.Text, "/") {
+			return judge(Arg{Name: a.Name, Kind: Prefix}, t)
+		}
+		if !validName(t.Text) {
+			return fmt.Sprintf("%q is neither a prefix nor a name", t.Text), "write a prefix such as 192.0.2.0/24, or the name of a policy or prefix set"
+		}
+	case Adjusted, MEDValue:
+		digits := strings.TrimPrefix(strings.TrimPrefix(t.Text, "+"), "-")
+		if _, err := strconv.ParseUint(digits, 10, 32); err != nil && !(a.Kind == MEDValue && t.Text == "igp") {
+			return fmt.Sprintf("%q is not a %s", t.Text, a.Name), "write " + argForms[a.Kind] + ", up to 4294967295"
+		}
 	case DeviceRef:
 		if !validName(t.Text) {
 			return fmt.Sprintf("%q is not the name of a device", t.Text), ""

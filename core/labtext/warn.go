@@ -285,7 +285,7 @@ func (w *warner) compatibility() {
 func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 	virtual := slices.ContainsFunc(d.OSPF.Areas, func(a config.Area) bool { return len(a.Virtual) > 0 })
 	if len(running) > 1 && !running[0] && !virtual {
-		w.at(d.Name, "give it a port in area 0, or a virtual link", "%s joins areas %s but not the backbone: it announces the networks inside each of them to the others, and nothing that lies further away", d.Name, areaList(running))
+		w.at(d.Name, "give it a port in area 0, or a virtual link", "%s joins areas %s but not the backbone: it is no area border router, and passes no routes between them", d.Name, areaList(running))
 	}
 	for _, a := range d.OSPF.Areas {
 		w.virtual(d, &a)

@@ -151,6 +151,11 @@ var bgpEffects = func() []bgpEffect {
 	change("inject", labtext.BGPOf, of("    inject static through some\n", ""), "", "core", "west")
 	change("through", labtext.BringOf, of("inject static through some", "inject static"), "")
 	change("aggregate", labtext.BGPOf, of("    aggregate 198.51.0.0/16\n", ""), "", "core", "far", "west")
+	change("when", labtext.BringOf, of("originate 198.51.100.0/24", "originate 198.51.100.0/24 when 203.0.113.128/25"), "", "east")
+	change("unless", labtext.BringOf, of("originate 198.51.100.0/24", "originate 198.51.100.0/24 unless 198.51.100.0/24"), "", "east")
+	change("when", labtext.DefaultOf, after(ofFar, "      originate default when 203.0.113.128/25\n"), "")
+	change("unless", labtext.DefaultOf, after(ofFar, "      originate default unless 203.0.113.128/25\n"), "", "far")
+	change("in-use-only", labtext.BGPOf, after(westBGP[:len("  bgp as 64500\n")], "    in-use-only\n"), "")
 	change("through", labtext.Aggregate, of("aggregate 198.51.0.0/16", "aggregate 198.51.0.0/16 through hops"), "", "core", "far", "west")
 	change("alone", labtext.Aggregate, of("aggregate 198.51.0.0/16", "aggregate 198.51.0.0/16 alone"), "", "core", "east")
 	change("as-set", labtext.Aggregate, of("aggregate 198.51.0.0/16", "aggregate 198.51.0.0/16 as-set"), "", "far")
@@ -177,6 +182,13 @@ var bgpEffects = func() []bgpEffect {
 		live("remove-private-as", "remove-private-as")
 		live("own-as-allowed", "own-as-allowed 1")
 		live("loop-check", "loop-check off")
+		if in == labtext.PeerOf {
+			resets("local-as", "local-as 64510")
+		} else {
+			live("local-as", "local-as off")
+		}
+		live("no-prepend-inbound", "no-prepend-inbound")
+		live("replace-old-as", "replace-old-as")
 		resets("passive", "passive")
 		resets("hold-time", "hold-time 30s")
 		resets("ttl-security", "ttl-security 200")

@@ -245,8 +245,10 @@ func (r *modelRouter) areas() []uint32 {
 			out = append(out, p.c.OSPF.Area)
 		}
 	}
-	if len(r.said.links) > 0 && !slices.Contains(out, 0) {
-		out = append(out, 0)
+	for far := range r.said.links {
+		if _, back := far.said.links[r]; back && !slices.Contains(out, 0) {
+			out = append(out, 0)
+		}
 	}
 	slices.Sort(out)
 	return out
@@ -254,8 +256,11 @@ func (r *modelRouter) areas() []uint32 {
 
 func (r *modelRouter) in(area uint32) bool { return slices.Contains(r.areas(), area) }
 
-// border says whether the router has ports of its own in several areas.
-func (r *modelRouter) border() bool {
+// border says whether the router is in several areas, and one of them is the
+// backbone (RFC 3509 2.1).
+func (r *modelRouter) border() bool { return r.several() && r.in(0) }
+
+func (r *modelRouter) several() bool {
 	var area []uint32
 	for _, p := range r.ports {
 		if p.runs() && !slices.Contains(area, p.c.OSPF.Area) {
@@ -886,7 +891,7 @@ func (m *model) announce(r *modelRouter) said {
 			if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return ip.AddrFrom(o.Peer) == r.id }) || !r.in(a.ID) || !far.in(a.ID) {
 				continue
 			}
-			if t := m.tree(r, a.ID); t.dist[vertex{r: far}] > 0 && r.border() && far.border() {
+			if t := m.tree(r, a.ID); t.dist[vertex{r: far}] > 0 && r.several() && far.several() {
 				out.links[far] = modelVirtual{a.ID, t.dist[vertex{r: far}], gated(t.hops[vertex{r: far}])}
 			}
 		}

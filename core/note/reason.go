@@ -133,6 +133,11 @@ const (
 	PeerASInPath
 	NoExportPolicy
 	WithinAggregate
+	NotInUse
+	PeerCaptured
+	TTLTooShort
+	SharedByOneAS
+	SharingIsFull
 
 	codes
 )
@@ -231,6 +236,8 @@ var Reasons = [codes]Info{
 	NoCommonFamily:       {"no-common-family", "address family", "the peer does not take IPv4 unicast prefixes", "", "", "4760 8"},
 	BothPassive:          {"both-passive", "passive", "both ends wait for the other to open the connection", "take passive off one end", "", "4271 8.1.1"},
 	TTLTooLow:            {"ttl-too-low", "TTL", "TTL security drops packets that have come further than it allows", "allow for the hops between them on both ends, or take ttl-security off", "count", "5082 3"},
+	TTLTooShort:          {"ttl-too-short", "TTL", "the peer is further away than packets of the session go", "set multihop on both ends to the hops between them", "count", "4271 5.1.3"},
+	PeerCaptured:         {"peer-captured", "route", "a route that BGP learned leads packets for the peer elsewhere", "filter the route, or bring a more specific one for {theirs} to {a}", "prefix", "4271 9.1.2.1"},
 	SignatureMissing:     {"signature-missing", "key", "it expects signed segments, and the other end does not sign", "give both ends keys, or take keys off {a}", "", "2385 2.0"},
 	SignatureUnexpected:  {"signature-unexpected", "key", "the other end signs its segments, and it has no keys for the session", "give both ends keys, or take keys off {b}", "", "2385 2.0"},
 	SignatureDiffers:     {"signature", "key", "the segments are signed with another key", "give both ends key chains with the same md5 key, at the same times", "", "2385 2.0"},
@@ -273,6 +280,9 @@ var Reasons = [codes]Info{
 	BetweenInternal:      {"between-internal", "internal peers", "what an internal peer sent is not passed on to another", "join the two by a session, or make {a} a reflector for one of them", "", "4271 9.2"},
 	PeerASInPath:         {"peer-as-in-path", "AS path", "the peer's AS stands in the path: it would refuse it", "loop-check off on the peer sends it all the same", "", "4271 9.1.3"},
 	NoExportPolicy:       {"no-export-policy", "policy", "external sessions without an export policy let nothing out", "name an export-policy", "", "8212 3"},
+	NotInUse:             {"not-in-use", "route in use", "the table uses another source's route for the prefix, and in-use-only is on", "take in-use-only off {a}, or the other route", "", "4271 9.1.3"},
+	SharedByOneAS:        {"shared-by-one-as", "multipath", "it is as good as the best path, but comes from another neighbouring AS: multipath shares with paths from the same one", "multipath N any-as on {a} shares with all", "count", ""},
+	SharingIsFull:        {"sharing-is-full", "multipath", "it is as good as the best path, but multipath uses no more paths: those that the next steps of the decision prefer share the traffic", "raise multipath on {a}", "count", ""},
 	WithinAggregate:      {"within-aggregate", "aggregate", "an aggregate stands for it alone", "", "prefix", "4271 9.2.2.2"},
 }
 

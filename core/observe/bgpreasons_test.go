@@ -2,6 +2,8 @@ package observe_test
 
 import (
 	"net/netip"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -125,6 +127,14 @@ func pathCodes(w *network.World) map[string]bool {
 	return seen
 }
 
+// corner is one of the labs that show a rule in a corner.
+func corner(t *testing.T, name string) string {
+	t.Helper()
+	text, err := os.ReadFile(filepath.Join("..", "network", "testdata", filepath.FromSlash(name)+".lab"))
+	require.NoError(t, err)
+	return string(text)
+}
+
 func onPeer(router, peer string, what func(d *device.Device, s *bgp.Speaker, i int)) func(*network.World) {
 	return func(w *network.World) {
 		d := w.Find(router)
@@ -239,6 +249,11 @@ func TestEachBGPReasonIsGiven(t *testing.T) {
 		note.PeerASInPath:         {text: toMill("replace as-path 64497")},
 		note.WithinAggregate:      {text: edit("  bgp as 64500\n    peer 10.255.0.2", "  bgp as 64500\n    aggregate 198.51.0.0/16 alone\n    peer 10.255.0.2")},
 		note.FromThatPeer:         {text: rail},
+		note.NotInUse:             {text: edit("  port x1 192.0.2.5/30\n  bgp as 64500\n", "  port x1 192.0.2.5/30\n  static 198.51.100.0/24 blackhole\n  bgp as 64500\n    in-use-only\n")},
+		note.PeerCaptured:         {text: edit(fordBGP, "  static 10.255.0.2/32 blackhole\n"+strings.Replace(fordBGP, "    originate", "    originate 10.255.0.2/32\n    originate", 1))},
+		note.TTLTooShort:          {text: corner(t, "bgp/ttl1")},
+		note.SharedByOneAS:        {text: corner(t, "bgp/mp")},
+		note.SharingIsFull:        {text: strings.Replace(corner(t, "bgp/mp"), "multipath 4", "multipath 2 any-as", 1)},
 	}
 	sound := pathCodes(settled(t, rail))
 	for code := note.PeerDisabled; int(code) < len(note.Reasons); code++ {

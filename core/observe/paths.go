@@ -141,6 +141,7 @@ type PathRow struct {
 	Import   *PolicyTrace `json:"import,omitempty" doc:"absent if there is no import policy"`
 	Accepted bool         `json:"accepted"`
 	Chosen   bool         `json:"chosen"`
+	Shares   bool         `json:"shares" doc:"it shares the traffic with the best path"`
 	Code     string       `json:"code,omitempty" doc:"why it is not accepted, or not chosen"`
 	What     string       `json:"what,omitempty" doc:"the step of the decision, a few words"`
 	Why      string       `json:"why" doc:"a sentence"`
@@ -291,8 +292,37 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 	if used, ok := d.Table().Best(id); ok && used != route.BGP && from != bgp.Local && best != 0 {
 		out.Uses = used.String()
 	}
+	shareWords(d, id, &out)
 	out.Answer = pathAnswer(d, out)
 	return out
+}
+
+// shareWords marks the paths that share the traffic, and says of those which are as
+// good as the best why they do not.
+func shareWords(d *device.Device, id uint32, out *RouterPaths) {
+	sharing := d.BGP().Sharing(d, id)
+	if len(sharing) < 2 {
+		return
+	}
+	d.BGP().Peers(func(v bgp.PeerView) {
+		why, asGood := sharing[v.Number]
+		i := slices.IndexFunc(out.Paths, func(x PathRow) bool { return x.Peer == v.Address.String() })
+		if !asGood || i < 0 {
+			return
+		}
+		x := &out.Paths[i]
+		x.Shares = why == note.None
+		switch {
+		case x.Chosen && x.Shares:
+		case x.Shares:
+			x.Code, x.What, x.RFC, x.Mine, x.Theirs = "", "", "", "", ""
+			x.Why = "it shares the traffic with the best path"
+		default:
+			info := why.Info()
+			x.Code, x.What, x.Why, x.RFC, x.Mine, x.Theirs = why.String(), info.What, info.Text, info.RFC, "", ""
+			x.Against = ""
+		}
+	})
 }
 
 func pathAnswer(d *device.Device, r RouterPaths) string {
@@ -304,6 +334,15 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 		return fmt.Sprintf("%s uses none of its %s: %s", d.Name(), plural(len(r.Paths), "path"), first.Why)
 	}
 	s := fmt.Sprintf("%s uses the path from %s", d.Name(), first.From)
+	var sharers []string
+	for _, p := range r.Paths {
+		if p.Shares {
+			sharers = append(sharers, p.From)
+		}
+	}
+	if len(sharers) > 1 {
+		s = fmt.Sprintf("%s shares the traffic between the paths from %s and %s", d.Name(), strings.Join(sharers[:len(sharers)-1], ", "), sharers[len(sharers)-1])
+	}
 	if first.Kind == "own" {
 		s = fmt.Sprintf("%s has the prefix itself (%s)", d.Name(), first.From)
 	}

@@ -14,6 +14,7 @@ import (
 	"hellebore/core/ospf"
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
+	wire "hellebore/core/wire/ospf"
 )
 
 // NextHop is one way on.
@@ -232,7 +233,11 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 	for _, r := range reasons {
 		winner.Why += ", " + r
 	}
-	if winner.Source == "ospf" {
+	switch {
+	case winner.Kind == ospf.KindNames[ospf.Discard]:
+		winner.Why += ", a range or summary of its own"
+		out.Also = append(out.Also, dropped(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
+	case winner.Source == "ospf":
 		winner.Why += ", least cost"
 	}
 	if winner.Source == route.BGP.String() {
@@ -396,6 +401,56 @@ func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []
 	return out
 }
 
+// dropped says why a router drops what a range or summary of its own covers and is
+// not there, and whose announcements of the same prefix it passes over for it.
+func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
+	out := []string{}
+	for _, a := range d.Config().OSPF.Areas {
+		for _, r := range a.Ranges {
+			if ip.PrefixFrom(r.Prefix) == p {
+				out = append(out, fmt.Sprintf("%s has the range %v of area %s, and reaches networks in it: what else it covers is dropped (RFC 2328 11.1)", d.Name(), p, labtext.FormatArea(a.ID)))
+			}
+		}
+		for _, s := range a.Summaries {
+			if ip.PrefixFrom(s.Prefix) == p {
+				out = append(out, fmt.Sprintf("%s translates routes of area %s that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), labtext.FormatArea(a.ID), p))
+			}
+		}
+	}
+	for _, s := range d.Config().OSPF.Summaries {
+		if ip.PrefixFrom(s.Prefix) == p {
+			out = append(out, fmt.Sprintf("%s injects routes that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), p))
+		}
+	}
+	byID := routerIDs(w)
+	d.OSPF().Database(d, func(v ospf.LSAView) {
+		k := v.Header.Key
+		if k.Router == d.OSPF().RouterID() || v.Header.Age >= wire.MaxAge {
+			return
+		}
+		var mask ip.Addr
+		switch k.Type {
+		case wire.SummaryLSA:
+			mask = v.Body.Summary.Mask
+		case wire.ExternalLSA:
+			mask = v.Body.External.Mask
+		default:
+			return
+		}
+		if n, ok := ip.MaskLen(mask); !ok || ip.MakePrefix(k.ID, n) != p {
+			return
+		}
+		name := k.Router.String()
+		if o := byID[k.Router]; o != nil {
+			name = o.Name()
+		}
+		if says := fmt.Sprintf("%s announces %v too: it is ignored while %s has the range or summary itself (RFC 2328 16.2 (3))", name, p, d.Name()); !slices.Contains(out, says) {
+			out = append(out, says)
+		}
+	})
+	return out
+}
+
 // absence says what is worth knowing when there is no route: who has the
 // network, and whether anybody announces it.
 func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
@@ -414,10 +469,12 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			switch {
 			case !up:
 				out = append(out, fmt.Sprintf("%s has the network, but the port is down: %s", name, why.Info().Text))
-			case !port.Config.OSPF.On:
+			case o.OSPF().Running() && !port.Config.OSPF.On:
 				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on the port", name))
-			case !o.OSPF().Running():
+			case port.Config.OSPF.On && !o.OSPF().Running():
 				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on %s", name, o.Name()))
+			case !port.Config.OSPF.On:
+				out = append(out, fmt.Sprintf("%s has the network, and no routing protocol on %s announces it", name, o.Name()))
 			default:
 				out = append(out, fmt.Sprintf("%s announces the network; it does not get as far as %s", name, d.Name()))
 			}

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/labtext"
 	"hellebore/core/network"
 	"hellebore/core/note"
+	"hellebore/core/route"
 	wire "hellebore/core/wire/bgp"
 	"hellebore/core/wire/ip"
 )
@@ -320,6 +321,12 @@ func sessionRow(w *network.World, a, b talker) Neighbour {
 	c := &sessionReasons{a: a, b: b}
 	c.observed()
 	c.foreseen()
+	// That nobody answered is no reason where it is known why.
+	if slices.ContainsFunc(c.list, func(r Reason) bool {
+		return slices.Contains([]string{note.TTLTooShort.String(), note.TTLTooLow.String(), note.PeerCaptured.String()}, r.Code)
+	}) {
+		c.list = slices.DeleteFunc(c.list, func(r Reason) bool { return r.Code == note.ConnectionUnanswered.String() })
+	}
 	// What the other end said of it explains less than what is behind it.
 	slices.SortStableFunc(c.list, func(a, b Reason) int {
 		rank := map[string]int{note.NotificationReceived.String(): 1, note.ConnectionClosed.String(): 1}
@@ -463,7 +470,7 @@ func (c *sessionReasons) foreseen() {
 		return
 	}
 	c.each(func(t, other talker) {
-		if real := other.d.Config().BGP.AS; t.v.Config.AS != real && real != 0 {
+		if real := other.d.Config().BGP.ASTowards(&other.v.Config); t.v.Config.AS != real && real != 0 {
 			say(note.PeerASDiffers, t, other, fmt.Sprintf("expects AS %d", t.v.Config.AS), fmt.Sprintf("AS %d", real))
 		}
 		if from := localOf(t.d, t.v); from != 0 && from != other.v.Address {
@@ -489,6 +496,43 @@ func (c *sessionReasons) foreseen() {
 	}
 	if (a.v.Config.TTLSecurity > 0) != (b.v.Config.TTLSecurity > 0) {
 		say(note.TTLTooLow, a, b, hops(a), hops(b))
+	}
+	c.each(func(t, other talker) { c.travel(t, other, hops) })
+}
+
+// travel says what becomes of packets for the other end: whether their TTL lasts,
+// and whether a route that BGP itself brought leads them elsewhere.
+func (c *sessionReasons) travel(t, other talker, ttl func(talker) string) {
+	if t.v.Blocked != note.None || !t.d.Enabled() || t.v.State == bgp.Established {
+		return
+	}
+	path := Walk(t.w, t.d, t.v.Address)
+	for _, h := range path.Hops {
+		// A prefix that BGP has learned of, and that leads to the peer's own address.
+		if h.Source == route.BGP.String() && (!path.Arrives || path.Hops[len(path.Hops)-1].Device != other.name()) {
+			r := c.add(note.PeerCaptured, "observed", t, other, h.Prefix, t.v.Address.String())
+			r.Text = fmt.Sprintf("packets for %v leave %s by the BGP route %s, and do not arrive: %s", t.v.Address, h.Device, h.Prefix, path.Reason)
+			r.Remedy = fmt.Sprintf("keep %s out with the import policy of %s, or give it a more specific route to %v", h.Prefix, h.Device, t.v.Address)
+			return
+		}
+	}
+	if !path.Arrives {
+		r := c.add(note.NoRouteToPeer, "observed", t, other, "", t.v.Address.String())
+		r.Text = fmt.Sprintf("packets from %s for %v do not arrive: %s", t.name(), t.v.Address, path.Reason)
+		return
+	}
+	needed := max(1, len(path.Hops)-1)
+	send, _ := t.v.TTL()
+	_, least := other.v.TTL()
+	far := fmt.Sprintf("%s away", plural(needed, "hop"))
+	switch {
+	case needed > int(send):
+		r := c.add(note.TTLTooShort, "observed", t, other, ttl(t), far)
+		r.Text = fmt.Sprintf("%v is %s from %s, and packets of the session go %s: %s drops them", t.v.Address, far, t.name(), plural(int(send), "hop"), path.Hops[int(send)].Device)
+		r.Remedy = fmt.Sprintf("set multihop %d on %s for the peer %v, and the same at the other end", needed, t.name(), t.v.Address)
+	case int(send)-needed+1 < int(least):
+		r := c.add(note.TTLTooLow, "observed", other, t, ttl(other), far)
+		r.Remedy = fmt.Sprintf("set ttl-security %d on both ends", needed)
 	}
 }
 

@@ -2,6 +2,7 @@ package observe
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -11,6 +12,7 @@ import (
 	"hellebore/core/network"
 	"hellebore/core/note"
 	"hellebore/core/policy"
+	"hellebore/core/route"
 	"hellebore/core/wire/ip"
 )
 
@@ -52,6 +54,7 @@ func StateWarnings(w *network.World) []StateWarning {
 		out = append(out, notThere(w, d)...)
 		out = append(out, unfiltered(w, d, ids)...)
 		out = append(out, transits(w, d, ids)...)
+		out = append(out, notInUse(w, d, ids)...)
 		trial(d, ids, matched, asked)
 	}
 	return append(out, idle(w, matched, asked)...)
@@ -81,6 +84,34 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 			s.Hint = fmt.Sprintf("the table has %s: originate that, or add static %v blackhole", near, p)
 		}
 		out = append(out, s)
+	}
+	return out
+}
+
+// notInUse warns of paths that are advertised although the table drops packets for
+// the prefix, by a blackhole route that is preferred to BGP's.
+func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarning) {
+	s := d.BGP()
+	bySource := map[string][]uint32{}
+	for _, id := range ids {
+		a, from, _ := s.Best(id)
+		source, there := d.Table().Best(id)
+		if a == 0 || from == bgp.Local || !there || source == route.BGP || d.Table().Set(d.Table().Next(id)) != route.Blackhole {
+			continue
+		}
+		sent := false
+		s.Peers(func(v bgp.PeerView) { sent = sent || s.Sent(v.Number, id) != 0 })
+		if sent {
+			bySource[source.String()] = append(bySource[source.String()], id)
+		}
+	}
+	for _, source := range slices.Sorted(maps.Keys(bySource)) {
+		list := bySource[source]
+		x := StateWarning{Weight: "warning", Device: d.Name(), Place: d.Name() + " bgp",
+			Text: fmt.Sprintf("%s advertises %s that it learned by BGP, and drops the packets: its table uses a %s blackhole route", d.Name(), plural(len(list), "prefix"), source),
+			Hint: "take the other route out, or set in-use-only in bgp"}
+		x.names(w, list)
+		out = append(out, x)
 	}
 	return out
 }

@@ -34,6 +34,8 @@ func TestWarningsOfARunningNetwork(t *testing.T) {
 		"nothing amiss": {rail, []string{}},
 		"originated, and not there": {edit("originate 198.51.100.0/24", "originate 198.51.100.0/25"),
 			[]string{"warning: ford originates 198.51.100.0/25, and its table has no route for exactly that: nothing is announced 198.51.100.0/25"}},
+		"advertised, and dropped here": {edit("  port x1 192.0.2.5/30\n", "  port x1 192.0.2.5/30\n  static 198.51.100.0/24 blackhole\n"),
+			[]string{"warning: halt advertises 1 prefix that it learned by BGP, and drops the packets: its table uses a static blackhole route 198.51.100.0/24"}},
 		"injected without a policy": {edit("  bgp as 64497\n", "  bgp as 64497\n    inject connected\n"),
 			[]string{"warning: weir injects 1 connected route into BGP without a policy 192.0.2.4/30"}},
 		"a transit": {outside(), []string{"warning: AS 64500 is a transit between AS 64496 and AS 64497: halt sends what it has from the one to the other 198.51.100.0/24"}},

@@ -142,8 +142,11 @@ func actionWords(a *Action) string {
 }
 
 func plural(n int, what string) string {
-	if n == 1 {
+	switch {
+	case n == 1:
 		return "1 " + what
+	case strings.HasSuffix(what, "x"):
+		return fmt.Sprintf("%d %ses", n, what)
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }

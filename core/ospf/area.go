@@ -158,7 +158,7 @@ func (p *Process) active() []uint32 {
 }
 
 // Areas are the areas in which a port runs, sorted; AreaBorder says whether the
-// router joins several (RFC 2328 3.3), ASBoundary whether it announces external
+// router is an area border router, ASBoundary whether it announces external
 // routes.
 func (p *Process) Areas() []uint32  { return p.active() }
 func (p *Process) AreaBorder() bool { return p.running && p.joins() }
@@ -166,10 +166,10 @@ func (p *Process) ASBoundary() bool {
 	return p.running && (len(p.externals) > 0 || p.nssaBorder())
 }
 
-// joins says whether ports run in more than one area. Virtual links do not count:
-// they join area border routers (RFC 2328 15), so it takes other ports to be one;
-// or a link would hold itself up that could not come up again.
-func (p *Process) joins() bool {
+// several says whether ports run in more than one area. Virtual links do not
+// count: they join border routers, so it takes other ports to be one; or a link
+// would hold itself up that could not come up again.
+func (p *Process) several() bool {
 	first := -1
 	for i := range p.ports {
 		switch q := &p.ports[i]; {
@@ -177,6 +177,33 @@ func (p *Process) joins() bool {
 		case first < 0:
 			first = i
 		case q.Area != p.ports[first].Area:
+			return true
+		}
+	}
+	return false
+}
+
+// joins says whether the router is an area border router: it is in several areas,
+// and one of them is the backbone, by a port or by a virtual link in use. RFC 2328
+// 3.3 asks for several areas only; but such a router without the backbone would
+// look at no summaries at all (16.2), and draw traffic that it cannot pass on. So
+// it is left to pass nothing, as the common practice is (RFC 3509 2.1).
+func (p *Process) joins() bool {
+	if !p.several() {
+		return false
+	}
+	for i := range p.ports {
+		if q := &p.ports[i]; q.running() && q.Area == 0 && (!q.Virtual || p.full(q)) {
+			return true
+		}
+	}
+	return false
+}
+
+// full says whether a port has a neighbour in state Full.
+func (p *Process) full(q *port) bool {
+	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+		if p.nbrs[n-1].state == Full {
 			return true
 		}
 	}

@@ -316,6 +316,7 @@ func (p *Process) portUp(h Host, i uint32) {
 	}
 	h.Calm().Disturb(h.Now())
 	p.wantOriginate(h, a, goodNews)
+	p.wantSync(h, goodNews) // a forwarding address may be another one
 }
 
 func (p *Process) portDown(h Host, i uint32, why note.Code) {

@@ -286,6 +286,9 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 	return reached
 }
 
+// reached says whether the tree of this run has a vertex.
+func (s *scratch) reached(key uint32) bool { return int(key) < len(s.done) && s.done[key] == s.run }
+
 // live is the LSA of a vertex, nil if there is none.
 func (s *scratch) live(pool *Pool, a *area, key uint32) *Body {
 	if s.netMark[key] == s.run {

@@ -328,7 +328,9 @@ func (p *Process) update(h Host, s *scratch) (vertices, put uint64, ok bool) {
 		return 0, 0, false
 	}
 	for i := range p.areas {
-		if a := &p.areas[i]; a.full || a.tree == nil {
+		// What a transit area makes shorter (RFC 2328 16.3) is not in the table as
+		// the trees have it.
+		if a := &p.areas[i]; a.full || a.tree == nil || a.crossed {
 			return 0, 0, false
 		}
 	}

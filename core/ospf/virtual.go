@@ -1,6 +1,8 @@
 package ospf
 
 import (
+	"slices"
+
 	"hellebore/core/note"
 	"hellebore/core/route"
 	"hellebore/core/wire/ip"
@@ -34,14 +36,12 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 		want := q.PortConfig
 		want.Up, want.Address, want.Remote, want.Cost = false, 0, 0, 0
 		q.way = route.NoSet
-		for _, b := range s.border {
-			hops := h.Shared().Sets.Hops(b.set)
-			if !p.joins() || b.router != q.Peer || b.area != areaID || b.flags&wire.FlagB == 0 || b.cost >= wire.MaxMetric || len(hops) == 0 {
-				continue
-			}
-			if remote, ok := p.farAddress(h, s, ai, b.router); ok {
-				want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote, uint16(b.cost)
-				q.way = b.set
+		if key, known := h.Pool().FindKey(wire.Key{Type: wire.RouterLSA, ID: q.Peer, Router: q.Peer}); known && p.several() && s.reached(key) && s.dist[key] < wire.MaxMetric {
+			set := s.setOf(h.Shared(), s.hopsOf(key, s.words()))
+			hops := h.Shared().Sets.Hops(set)
+			if remote, ok := p.farAddress(h, s, ai, q.Peer); ok && len(hops) > 0 {
+				want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote, uint16(s.dist[key])
+				q.way = set
 			}
 		}
 		switch {
@@ -105,16 +105,9 @@ func (p *Process) crosses(areaID uint32) bool {
 // endsVirtual says whether this router is one end of a virtual link in use that
 // crosses an area.
 func (p *Process) endsVirtual(areaID uint32) bool {
-	for i := range p.ports {
-		if q := &p.ports[i]; q.Virtual && q.running() && q.Transit == areaID {
-			for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-				if p.nbrs[n-1].state == Full {
-					return true
-				}
-			}
-		}
-	}
-	return false
+	return slices.ContainsFunc(p.ports, func(q port) bool {
+		return q.Virtual && q.running() && q.Transit == areaID && p.full(&q)
+	})
 }
 
 // throughTransit improves the ways in the backbone by what border routers of

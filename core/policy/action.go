@@ -2,6 +2,7 @@ package policy
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -21,11 +22,25 @@ func (b *Book) action(c *config.Action) action {
 	}
 	switch c.What {
 	case "local-preference":
-		return set(c.What, func(r *Route) { a := r.edit(); a.LocalPref, a.HasLocalPref = v, true })
+		return action{adjusting(c), func(r *Route) {
+			a := r.edit()
+			a.LocalPref, a.HasLocalPref = adjusted(c, a.Preference()), true
+		}}
 	case "med":
-		return set(c.What, func(r *Route) { a := r.edit(); a.MED, a.HasMED = v, true })
+		return action{adjusting(c), func(r *Route) {
+			r.MEDSet = true
+			if c.Word == "igp" {
+				if r.Reached {
+					a := r.edit()
+					a.MED, a.HasMED = r.Interior, true
+				}
+				return
+			}
+			a := r.edit()
+			a.MED, a.HasMED = adjusted(c, a.MED), true
+		}}
 	case "no-med":
-		return action{"remove med", func(r *Route) { a := r.edit(); a.MED, a.HasMED = 0, false }}
+		return action{"remove med", func(r *Route) { r.MEDSet = true; a := r.edit(); a.MED, a.HasMED = 0, false }}
 	case "metric":
 		return set(c.What, func(r *Route) { r.Metric, r.MetricSet = v, true })
 	case "metric-type":
@@ -95,6 +110,26 @@ func (b *Book) action(c *config.Action) action {
 		}}
 	}
 	return action{c.What, func(*Route) {}}
+}
+
+// adjusting is an action that sets or changes a number, in words.
+func adjusting(c *config.Action) string {
+	if c.Word == "igp" {
+		return "set " + c.What + " igp"
+	}
+	return fmt.Sprintf("set %s %s%d", c.What, c.Word, c.Value)
+}
+
+// adjusted is the number that such an action makes of the one that was there,
+// within the range of 32 bits.
+func adjusted(c *config.Action, was uint32) uint32 {
+	switch c.Word {
+	case "+":
+		return uint32(min(uint64(was)+uint64(c.Value), math.MaxUint32))
+	case "-":
+		return was - min(was, c.Value)
+	}
+	return c.Value
 }
 
 // WithoutPrivate is a path without AS numbers for private use.

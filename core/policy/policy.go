@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"hellebore/core/attr"
 	"hellebore/core/config"
@@ -27,6 +28,11 @@ type Route struct {
 	Metric     uint32
 	Type1      bool // of an OSPF external route
 	MetricSet  bool // an action set Metric
+	MEDSet     bool // an action set the MED, or took it off
+	// Interior is the interior cost of the path's next hop, for actions that use
+	// it; Reached says whether it has one.
+	Interior uint32
+	Reached  bool
 	// What actions said of the next hop: ours or the peer's, which the speaker has
 	// to fill in, or the one that Attrs has now, which it must leave.
 	Self, Peer, Fixed bool
@@ -73,6 +79,7 @@ type Policy struct {
 	statements []statement
 	otherwise  config.Verdict
 	exact      bool // it looks at the prefix, so that equal attributes do not mean equal verdicts
+	interior   bool // an action uses the interior cost
 }
 
 type statement struct {
@@ -147,6 +154,7 @@ func (b *Book) compile(p *Policy) {
 			p.exact = p.exact || c.Where[k].What == "prefix" || c.Where[k].What == "policy"
 		}
 		for k := range c.Actions {
+			p.interior = p.interior || c.Actions[k].Word == "igp" && c.Actions[k].What == "med"
 			s.actions = append(s.actions, b.action(&c.Actions[k]))
 		}
 		p.statements = append(p.statements, s)
@@ -156,6 +164,10 @@ func (b *Book) compile(p *Policy) {
 // ByPrefix says whether the policy looks at prefixes: otherwise all routes with
 // equal attributes fare alike.
 func (p *Policy) ByPrefix() bool { return p.exact }
+
+// UsesInterior says whether an action of the policy uses the interior cost, so that
+// what it makes of a route changes with that.
+func (p *Policy) UsesInterior() bool { return p != nil && p.interior }
 
 // Run runs a route through the policy, and says whether it is accepted. trace,
 // if not nil, is filled.
@@ -271,7 +283,12 @@ func (b *Book) condition(c *config.Condition) condition {
 	case "community":
 		match := b.communities(c.Set)
 		in.holds = func(r *Route) bool { return match.any(r.Attrs) }
-		in.value = func(r *Route) string { return fmt.Sprint(r.Attrs.CommunityList()) }
+		in.value = func(r *Route) string {
+			if list := r.Attrs.CommunityList(); len(list) > 0 {
+				return strings.Join(list, " ")
+			}
+			return "none"
+		}
 	case "tag":
 		if c.Set == "" {
 			return number(c, func(r *Route) uint32 { return r.Tag })

@@ -167,9 +167,18 @@ func (a *Answer) reason(n observe.Neighbour, r observe.Reason) {
 
 func orNothing(s string) string {
 	if s == "" {
-		return "nothing"
+		return "none"
 	}
 	return s
+}
+
+// valuesOf are the values that a path lost with and against, of which there may be
+// one only.
+func valuesOf(mine, theirs string) string {
+	if mine == "" || theirs == "" {
+		return " (" + mine + theirs + ")"
+	}
+	return fmt.Sprintf(" (%s against %s)", mine, theirs)
 }
 
 // placeOf is where an end of a relation stands in the text.
@@ -292,7 +301,7 @@ func (a *Answer) paths(r observe.RouterPaths, p netip.Prefix) {
 		}
 		values := ""
 		if x.Mine != "" || x.Theirs != "" {
-			values = fmt.Sprintf(" (%s against %s)", orNothing(x.Mine), orNothing(x.Theirs))
+			values = valuesOf(x.Mine, x.Theirs)
 		}
 		a.code(x.Code)
 		a.fact(observe.Fact{Text: "BGP: " + words + ": " + x.Why + values, View: "paths", Who: r.Device, To: p.String()})
@@ -319,7 +328,7 @@ func (a *Answer) policy(t *observe.PolicyTrace, asked func(name string) *observe
 	for _, s := range t.Steps {
 		for _, c := range s.Conditions {
 			if !c.Holds {
-				a.fact(observe.Fact{Text: fmt.Sprintf("statement %s does not apply: %s, and it is %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
+				a.fact(observe.Fact{Text: fmt.Sprintf("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
 				if name, ok := strings.CutPrefix(c.Condition, "policy "); ok && asked != nil {
 					a.policy(asked(name), nil)
 				}
