@@ -252,7 +252,8 @@ func disturb(t *testing.T, r *rand.Rand, w *network.World, text *string, f fault
 		w.Cut(d.ID(), i)
 		f.cut[name] = true
 		return "cut " + name
-	case n < 4 && joined && p.Config.Virtual == nil:
+	case n < 4 && joined && p.Config.Virtual == nil && !strings.Contains(*text, "virtual-link"):
+		// Packets of a virtual link follow the table, into a silent port as well.
 		w.Silence(d.ID(), i, network.Direction(r.Intn(3)))
 		f.silent[name] = true
 		return "silence " + name
@@ -365,8 +366,8 @@ func TestRoutesAgainstTheModel(t *testing.T) {
 				}
 			}
 			wrong := w.Check()
-			if strings.Contains(wrong, "in a circle") && m.partitioned() {
-				continue // RFC 2328 3.2: border routers then know ways that others do not
+			if strings.Contains(wrong, "in a circle") && m.uneven() {
+				continue
 			}
 			require.Empty(t, wrong, "seed %d, %s\n%s", seed, done, text)
 		}

@@ -1022,9 +1022,14 @@ func (r *modelRouter) intraCost(to ip.Addr, area uint32) int {
 	return best
 }
 
-// partitioned says whether the backbone is in several parts.
-func (m *model) partitioned() bool {
+// uneven says whether packets may go round although all tables are as the RFCs ask:
+// border routers know paths that others do not, where the backbone is in several
+// parts (RFC 2328 3.2), or where some of them join what a virtual link carries.
+func (m *model) uneven() bool {
 	for _, a := range m.routers {
+		if len(a.said.transit) > 0 {
+			return true
+		}
 		for _, b := range m.routers {
 			if a.in(0) && b.in(0) && !a.reaches(b, 0) {
 				return true

@@ -213,14 +213,23 @@ func (p *Process) full(q *port) bool {
 // borders remembers what the router joins, and says whether other areas must be
 // told something: they must whenever there are several areas, or have been.
 func (p *Process) borders(h Host) bool {
-	was, boundary := p.wasBorder, p.wasBoundary
-	p.wasBorder, p.wasBoundary = p.joins(), p.ASBoundary()
-	if was != p.wasBorder || boundary != p.wasBoundary {
-		for i := range p.areas {
-			p.wantOriginate(h, i, 0) // the B and E bits
-		}
-	}
+	p.syncBits(h)
+	was := p.wasBorder
+	p.wasBorder = p.joins()
 	return was || p.wasBorder
+}
+
+// syncBits has the router LSAs of all areas say what the router is now: an area
+// border router, an AS boundary router (the B and E bits, RFC 2328 12.4.1).
+func (p *Process) syncBits(h Host) {
+	border, boundary := p.joins(), p.ASBoundary()
+	if p.saysBorder == border && p.saysBoundary == boundary {
+		return
+	}
+	p.saysBorder, p.saysBoundary = border, boundary
+	for i := range p.areas {
+		p.wantOriginate(h, i, 0)
+	}
 }
 
 // interArea adds the routes to other areas (RFC 2328 16.2). A border router

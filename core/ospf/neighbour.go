@@ -293,6 +293,7 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 	}
 	if q.Virtual && (from == Full || to == Full) { // the V bit
 		p.wantOriginate(h, p.areaOf(q.Transit), 0)
+		p.syncBits(h)
 		q = &p.ports[nb.port]
 	}
 	ai := p.areaOf(q.Area)

@@ -150,8 +150,9 @@ type Process struct {
 	externals []External
 	// outsideJoins join externals.
 	outsideJoins []Join
-	wasBorder    bool     // as of the last run; all areas' router LSAs say so
-	wasBoundary  bool     // the same of an AS boundary router
+	wasBorder    bool     // as of the last run
+	saysBorder   bool     // what the router LSAs of all areas say (B bit)
+	saysBoundary bool     // the same of the E bit
 	asbrs        []border // of the last run; replaced, never written
 	flooding     bool     // an LSA is being put on the retransmission lists
 	sweepDue     bool     // LSAs at MaxAge may leave when that is done
@@ -317,6 +318,7 @@ func (p *Process) portUp(h Host, i uint32) {
 	h.Calm().Disturb(h.Now())
 	p.wantOriginate(h, a, goodNews)
 	p.wantSync(h, goodNews) // a forwarding address may be another one
+	p.syncBits(h)
 }
 
 func (p *Process) portDown(h Host, i uint32, why note.Code) {
@@ -338,6 +340,7 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 	q.Up = false // own LSAs are built from what is up
 	p.wantOriginate(h, p.areaOf(q.Area), 0)
 	p.wantSync(h, 0)
+	p.syncBits(h)
 }
 
 // Timer handles an event of one of the process's kinds.

@@ -97,7 +97,11 @@ func FuzzRead(f *testing.F) {
 		}
 		if p, ok := ReadPacket(b); ok {
 			if m, ok := ReadICMP(p.Payload); ok {
-				require.Equal(t, p.Payload, m.Append(nil))
+				again := m.Append(nil)
+				if p.Payload[2] == 0xff && p.Payload[3] == 0xff && again[2] == 0 && again[3] == 0 {
+					again[2], again[3] = 0xff, 0xff // the other form of the same sum
+				}
+				require.Equal(t, p.Payload, again)
 			}
 			_, ok := ReadQuote(p.Quote())
 			require.True(t, ok)

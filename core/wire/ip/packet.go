@@ -119,7 +119,8 @@ func (m *ICMP) Append(b []byte) []byte {
 	return b
 }
 
-// ReadICMP reads a message and verifies its checksum; Data shares b.
+// ReadICMP reads a message and verifies its checksum, of which ffff and 0000 are the
+// same (RFC 1071); Data shares b.
 func ReadICMP(b []byte) (m ICMP, ok bool) {
 	s := cryptobyte.String(b)
 	var sum uint16
