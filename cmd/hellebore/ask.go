@@ -91,7 +91,7 @@ The exit code is 1 if anything is different.`,
 			if err != nil {
 				return err
 			}
-			diff := compare.Worlds(a.World(before), b.World(after))
+			diff := compare.Worlds(a.World(before), b.World(after), nil)
 			if err := printComparison(cmd.OutOrStdout(), &diff, format, args[0]+" to "+args[1]); err != nil {
 				return err
 			}

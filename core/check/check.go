@@ -54,7 +54,7 @@ func Run(h *history.History, stop func() bool) (results []Result, ok bool) {
 		}
 		results = append(results, a.judge(c))
 	}
-	return results, true
+	return results, stop == nil || !stop()
 }
 
 // attempt is a network after what a check does first.
@@ -63,11 +63,12 @@ type attempt struct {
 	from  int // steps of the history before the first action
 	after *history.History
 	err   error
+	stop  func() bool
 	lost  map[string][]observe.Outage
 }
 
 func try(h *history.History, when []string, stop func() bool) *attempt {
-	a := &attempt{world: h.Head(), from: len(h.Steps()), after: h}
+	a := &attempt{world: h.Head(), from: len(h.Steps()), after: h, stop: stop}
 	if len(when) == 0 {
 		return a
 	}
@@ -165,7 +166,7 @@ func (a *attempt) outage(e config.Expect) Outcome {
 		a.lost = map[string][]observe.Outage{}
 		steps := a.after.Steps()
 		for _, s := range steps[a.from:] {
-			for _, f := range observe.OutagesOf(s, s.Seq == len(steps)) {
+			for _, f := range observe.OutagesOf(s, s.Seq == len(steps), a.stop) {
 				a.lost[f.Name] = append(a.lost[f.Name], f.Outages...)
 			}
 		}

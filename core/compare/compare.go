@@ -93,20 +93,20 @@ type comparer struct {
 	lost, gained  map[string]bool          // prefixes without, and with, a route on some router
 }
 
-// Worlds compares two worlds.
-func Worlds(before, after *network.World) Comparison {
+// Worlds compares two worlds. stop, if not nil, is asked now and then whether to
+// give up; what comes out then is to be thrown away.
+func Worlds(before, after *network.World, stop func() bool) Comparison {
 	c := &comparer{before: before, after: after, sections: map[string]*Section{}, touched: map[string]bool{}, exits: map[exit]map[string]bool{},
 		lost: map[string]bool{}, gained: map[string]bool{}}
 	for _, name := range []string{Flows, Neighbours, Sent, Routes, Paths, Received, Database, Ports} {
 		c.sections[name] = &Section{Name: name, Rows: []Row{}}
 	}
-	c.match()
-	c.flows()
-	c.neighbours()
-	c.tables()
-	c.speakers()
-	c.database()
-	c.ports()
+	for _, part := range []func(){c.match, c.flows, c.neighbours, c.tables, c.speakers, c.database, c.ports} {
+		if stop != nil && stop() {
+			return Comparison{}
+		}
+		part()
+	}
 	return c.result()
 }
 

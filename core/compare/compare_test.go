@@ -85,7 +85,7 @@ func TestSectionsShowWhatIsDifferent(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			other := strings.Replace(pairText, c.from, c.to, 1)
 			before, after := settled(t, pairText), settled(t, other)
-			got := compare.Worlds(before, after)
+			got := compare.Worlds(before, after, nil)
 			if c.row != "" {
 				require.Contains(t, strings.Join(rows(got, c.section), "\n"), c.row)
 			}
@@ -93,7 +93,7 @@ func TestSectionsShowWhatIsDifferent(t *testing.T) {
 			require.Contains(t, strings.Join(got.Summary, "\n"), c.words)
 
 			// The other way round, what came has gone.
-			back := compare.Worlds(after, before)
+			back := compare.Worlds(after, before, nil)
 			for _, name := range []string{compare.Routes, compare.Sent, compare.Paths, compare.Received, compare.Database, compare.Ports, compare.Neighbours, compare.Flows} {
 				a, b := got.Section(name), back.Section(name)
 				require.Equal(t, a.Total, b.Total, name)
@@ -112,12 +112,12 @@ func TestSectionsShowWhatIsDifferent(t *testing.T) {
 
 func TestARenamedRouterIsTheSame(t *testing.T) {
 	other := strings.NewReplacer("router mill", "router bridge", "link mill.e1", "link bridge.e1", "coal mill", "coal bridge").Replace(pairText)
-	c := compare.Worlds(settled(t, pairText), settled(t, other))
+	c := compare.Worlds(settled(t, pairText), settled(t, other), nil)
 	require.True(t, c.Same, "%v", c.Summary)
 }
 
 func TestExports(t *testing.T) {
-	c := compare.Worlds(settled(t, pairText), settled(t, strings.Replace(pairText, "    originate 198.51.100.0/24\n", "", 1)))
+	c := compare.Worlds(settled(t, pairText), settled(t, strings.Replace(pairText, "    originate 198.51.100.0/24\n", "", 1)), nil)
 	var out bytes.Buffer
 	require.NoError(t, c.CSV(&out))
 	lines, err := csv.NewReader(&out).ReadAll()
@@ -167,7 +167,7 @@ func BenchmarkCompare(b *testing.B) {
 	w.Settle(1e7, nil)
 	b.ReportAllocs()
 	for b.Loop() {
-		c := compare.Worlds(before, w)
+		c := compare.Worlds(before, w, nil)
 		if n := c.Section(compare.Routes); n.Total != 10_000 || n.Same != 990_000 {
 			b.Fatal(n.Total, n.Same)
 		}

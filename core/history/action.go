@@ -73,7 +73,11 @@ func (a Action) String() string {
 		return a.Kind.String() + " " + a.Peer + " on " + a.Target.Device
 	}
 	s := a.Kind.String() + " " + a.Target.Device
-	if a.Target.Port != "" {
+	switch {
+	case a.Target.Port == "":
+	case a.Kind == Disable || a.Kind == Enable: // without the port it is the whole host
+		s += "." + a.Target.Port
+	default:
 		s = a.Kind.String() + " " + a.Target.String()
 	}
 	if a.Kind == Silence && a.Direction != network.Both {
@@ -127,6 +131,9 @@ func ParseAction(s string) (Action, error) {
 		return a, nil
 	}
 	device, port, dotted := strings.Cut(words[1], ".")
+	if device == "" || dotted && port == "" {
+		return a, fmt.Errorf("%q names no port; write for example: %s viaduct.e1", words[1], words[0])
+	}
 	a.Target = config.PortRef{Device: device, Port: port}
 	if !dotted && a.Kind != Disable && a.Kind != Enable {
 		a.Target.Port = config.HostPort
@@ -253,7 +260,7 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 	p, ok := d.Port(a.Target.Port)
 	if !ok {
 		if a.Target.Port == config.HostPort {
-			return fmt.Errorf("%s is a router: say which port, for example %s.%s", d.Name(), d.Name(), d.Ports()[0].Config.Name)
+			return errWhichPort(d)
 		}
 		return fmt.Errorf("%s has no port named %s", d.Name(), a.Target.Port)
 	}
@@ -292,6 +299,14 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 		w.ForcePort(d.ID(), p, override)
 	}
 	return nil
+}
+
+// errWhichPort says that an action on a router names no port.
+func errWhichPort(d *device.Device) error {
+	if len(d.Ports()) == 0 {
+		return fmt.Errorf("%s has no port", d.Name())
+	}
+	return fmt.Errorf("%s is a router: say which port, for example %s.%s", d.Name(), d.Name(), d.Ports()[0].Config.Name)
 }
 
 // until is when a Wait that begins at start ends.

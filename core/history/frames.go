@@ -1,8 +1,6 @@
 package history
 
 import (
-	"math"
-
 	"hellebore/core/event"
 )
 
@@ -15,11 +13,15 @@ type Frame struct {
 
 // Frames runs the lab's past again, from one virtual time to another, both
 // included, and shows every frame that was sent. What runs is a copy: history
-// itself does not notice.
-func (h *History) Frames(from, to event.Time, see func(Frame)) error {
+// itself does not notice. stop, if not nil, is asked now and then whether to give
+// up, with ErrStopped.
+func (h *History) Frames(from, to event.Time, see func(Frame), stop func() bool) error {
 	for _, s := range h.steps {
 		if s.After == nil || s.End < from || s.Start > to {
 			continue
+		}
+		if stop != nil && stop() {
+			return ErrStopped
 		}
 		w := s.Before.Clone()
 		if from > s.Start {
@@ -35,7 +37,11 @@ func (h *History) Frames(from, to event.Time, see func(Frame)) error {
 				return err
 			}
 		}
-		w.RunUntil(min(to, s.End), math.MaxUint64) // the action has ended, so its events have
+		for !w.RunUntil(min(to, s.End), frameWork) {
+			if stop != nil && stop() {
+				return ErrStopped
+			}
+		}
 	}
 	return nil
 }

@@ -1,6 +1,7 @@
 package history
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -80,16 +81,25 @@ type History struct {
 	head  *network.World
 	lab   *config.Lab
 	text  string
-	cache []cached
-}
-
-type cached struct {
-	moment Moment
-	world  *network.World
+	seen  *seen
 }
 
 // New is the history of a lab to which nothing has been done.
-func New() *History { return &History{head: network.New(), lab: &config.Lab{}} }
+func New() *History { return &History{head: network.New(), lab: &config.Lab{}, seen: &seen{}} }
+
+// Reader is the history as it is now. Any number of goroutines may look into it,
+// branch off and fork, while the history itself goes on. Nothing may be done to
+// the reader.
+func (h *History) Reader() *History {
+	r := *h
+	r.steps = slices.Clip(h.steps)
+	if n := len(h.steps); n > 0 {
+		r.head = h.steps[n-1].After
+	} else {
+		r.head = h.head.Clone()
+	}
+	return &r
+}
 
 // Steps are the actions so far, oldest first; for reading.
 func (h *History) Steps() []*Step { return h.steps }
@@ -160,7 +170,7 @@ func (h *History) Run(s *Step, stop func() bool) error {
 	s.NotesApplied = w.Notes()
 	s.Applied = w.Clone()
 	h.steps = append(h.steps, s)
-	h.lab, h.cache = s.Lab, nil
+	h.lab, h.seen = s.Lab, &seen{}
 	if s.Parsed.Kind == Apply {
 		h.text = s.Parsed.Text
 	}
@@ -231,7 +241,7 @@ func (h *History) Branch() *History {
 	b := *h
 	b.steps = slices.Clip(h.steps)
 	b.head = h.head.Clone()
-	b.cache = nil
+	b.seen = &seen{}
 	return &b
 }
 
@@ -252,7 +262,11 @@ func (h *History) BranchAt(m Moment) *History {
 	return b
 }
 
-// Replay does again what a journal says. A record that was not completed, since
+// ErrStopped says that what was asked for was stopped before its end.
+var ErrStopped = errors.New("it was stopped before its end")
+
+// Replay does again what a journal says; ErrStopped if stop, asked now and then,
+// says so: nothing is to be concluded then. A record that was not completed, since
 // the server died, is carried to its end and completed in place; one whose
 // digest does not come out again is marked Diverged.
 func Replay(records []Record, stop func() bool) (*History, error) {
@@ -276,6 +290,9 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 		}
 		if err := h.Run(s, stop); err != nil {
 			return nil, fmt.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
+		}
+		if stop != nil && stop() {
+			return nil, ErrStopped
 		}
 		if r.Done {
 			s.Diverged = s.Digest != r.Digest
@@ -334,18 +351,7 @@ func (h *History) At(m Moment) *network.World {
 	if m == h.Now() {
 		return h.head
 	}
-	for _, c := range h.cache {
-		if c.moment == m {
-			return c.world
-		}
-	}
-	w := h.seek(m)
-	const keep = 8
-	h.cache = append(h.cache, cached{m, w})
-	if len(h.cache) > keep {
-		h.cache = h.cache[1:]
-	}
-	return w
+	return h.seen.at(m, h.seek)
 }
 
 // seek runs from the nearest keyframe before the moment.
@@ -365,7 +371,7 @@ func (h *History) seek(m Moment) *network.World {
 	}
 	w := base.Clone()
 	w.RunUntil(m.At, math.MaxUint64) // to the next keyframe at most
-	return w
+	return w.Clone()                 // which many may read
 }
 
 // Fork is an independent copy of the world at a moment, to try things on.

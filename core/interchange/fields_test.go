@@ -228,13 +228,13 @@ func TestTheAnalyserReadsWhatWeRead(t *testing.T) {
 			var want []string
 			for i := range w.Media() {
 				m := &w.Media()[i]
-				_, err := interchange.Pcapng(&all, h, w, m.Ends[0].Device, m.Ends[0].Port, history.Moment{}, h.Now())
+				_, err := interchange.Pcapng(&all, h, w, m.Ends[0].Device, m.Ends[0].Port, history.Moment{}, h.Now(), nil)
 				require.NoError(t, err)
 				require.NoError(t, h.Frames(0, h.Now().At, func(f history.Frame) {
 					if onMedium(m, f) {
 						want = append(want, ours(f.Bytes))
 					}
-				}))
+				}, nil))
 			}
 			if len(want) == 0 {
 				return // nobody has said anything yet
@@ -318,7 +318,7 @@ func TestTheAnalyserFollowsBGP(t *testing.T) {
 			}
 			count++
 			require.NoError(t, ng.WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(f.At)), CaptureLength: len(f.Bytes), Length: len(f.Bytes)}, f.Bytes))
-		}))
+		}, nil))
 		if count == 0 {
 			continue
 		}

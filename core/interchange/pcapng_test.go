@@ -63,7 +63,7 @@ func TestTheAnalyserWouldComplain(t *testing.T) {
 	h := played(t, demo.Labs()[1].Text)
 	w := h.Head()
 	var b bytes.Buffer
-	_, err := interchange.Pcapng(&b, h, w, 0, 2, history.Moment{}, h.Now())
+	_, err := interchange.Pcapng(&b, h, w, 0, 2, history.Moment{}, h.Now(), nil)
 	require.NoError(t, err)
 	at := bytes.Index(b.Bytes(), []byte{2, 1, 0, 44}) // an OSPF Hello's version, type and length
 	require.Positive(t, at)
@@ -89,7 +89,7 @@ func TestAnalyserReadsEveryPacketOfTheDemoLabs(t *testing.T) {
 			for i := range w.Media() {
 				m := &w.Media()[i]
 				var b bytes.Buffer
-				n, err := interchange.Pcapng(&b, h, w, m.Ends[0].Device, m.Ends[0].Port, history.Moment{}, h.Now())
+				n, err := interchange.Pcapng(&b, h, w, m.Ends[0].Device, m.Ends[0].Port, history.Moment{}, h.Now(), nil)
 				require.NoError(t, err)
 				total += n
 				_, err = out.Write(b.Bytes()) // a pcapng file may hold several sections
@@ -129,7 +129,7 @@ func TestACaptureHasItsFields(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "e2.pcapng")
 	out, err := os.Create(file)
 	require.NoError(t, err)
-	n, err := interchange.Pcapng(out, h, w, dev.ID(), port, history.Moment{}, h.AfterStep(1))
+	n, err := interchange.Pcapng(out, h, w, dev.ID(), port, history.Moment{}, h.AfterStep(1), nil)
 	require.NoError(t, err)
 	require.NoError(t, out.Close())
 	require.Greater(t, n, 10)
@@ -163,7 +163,7 @@ func TestACaptureHasItsFields(t *testing.T) {
 func TestFramesOfAStretch(t *testing.T) {
 	h := played(t, demo.Labs()[1].Text)
 	count := func(from, to history.Moment) (n int) {
-		require.NoError(t, h.Frames(from.At, to.At, func(history.Frame) { n++ }))
+		require.NoError(t, h.Frames(from.At, to.At, func(history.Frame) { n++ }, nil))
 		return n
 	}
 	end := h.Now()

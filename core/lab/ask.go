@@ -15,7 +15,7 @@ func (l *Lab) Why(m history.Moment, question string, focus why.Focus) (why.Answe
 	if err != nil {
 		return why.Answer{}, err
 	}
-	a, err := why.Ask(l.history, m, q)
+	a, err := why.Ask(l.history, m, q, l.stop)
 	if err != nil {
 		return a, err
 	}
@@ -28,27 +28,34 @@ func (l *Lab) Why(m history.Moment, question string, focus why.Focus) (why.Answe
 
 // Compare says what is different between two moments.
 func (l *Lab) Compare(before, after history.Moment) compare.Comparison {
-	return compare.Worlds(l.World(before), l.World(after))
+	return compare.Worlds(l.World(before), l.World(after), l.stop)
 }
 
-// Checks are how the checks of the text come out at a moment. stop, if not nil, is
-// asked now and then whether to give up; then ok is false.
-func (l *Lab) Checks(m history.Moment, stop func() bool) (results []check.Result, ok bool) {
+// Checks are how the checks of the text come out at a moment; ok is false if that
+// was stopped.
+func (l *Lab) Checks(m history.Moment) (results []check.Result, ok bool) {
 	present := m == l.history.Now()
-	if present && l.checked != nil && l.checkedAt == l.position() {
-		return l.checked, true
+	if present {
+		l.found.mu.Lock()
+		known, at := l.found.checked, l.found.checkedAt
+		l.found.mu.Unlock()
+		if known != nil && at == l.position() {
+			return known, true
+		}
 	}
 	h := l.history
 	if !present {
 		h = h.BranchAt(m)
 	}
-	results, ok = check.Run(h, stop)
+	results, ok = check.Run(h, l.stop)
 	places := labtext.Parse(h.Text()).Places
 	for i := range results {
 		results[i].Line = places["check "+results[i].Name].Line
 	}
 	if ok && present {
-		l.checked, l.checkedAt = results, l.position()
+		l.found.mu.Lock()
+		l.found.checked, l.found.checkedAt = results, l.position()
+		l.found.mu.Unlock()
 	}
 	return results, ok
 }
@@ -60,10 +67,9 @@ func (l *Lab) Pairs(seq int) (observe.Pairs, error) {
 		return observe.Pairs{}, err
 	}
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	if p, ok := l.pairs[key]; ok {
-		return p, nil
+	p := once(l, l.found.pairs, key, func() observe.Pairs { return observe.PairsOf(s, key.last, l.stop) })
+	if l.Stopped() {
+		return p, history.ErrStopped
 	}
-	p := observe.PairsOf(s, key.last)
-	l.pairs[key] = p
 	return p, nil
 }

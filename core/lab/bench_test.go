@@ -97,7 +97,7 @@ func BenchmarkPairs200Routers(b *testing.B) {
 	l := open(b, gridText(20, 10), "cut r0.e0")
 	b.ResetTimer()
 	for b.Loop() {
-		delete(l.pairs, outageKey{2, true})
+		delete(l.found.pairs, outageKey{2, true})
 		p, err := l.Pairs(2)
 		require.NoError(b, err)
 		require.Equal(b, 200*199, p.Of)

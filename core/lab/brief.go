@@ -32,7 +32,7 @@ func (l *Lab) HasBrief() bool {
 func (l *Lab) Brief() Brief {
 	b := &l.history.Lab().Brief
 	out := Brief{Text: append([]string{}, b.Text...), Tasks: []BriefTask{}, Questions: []BriefQuestion{}}
-	results, _ := l.Checks(l.history.Now(), nil)
+	results, _ := l.Checks(l.history.Now())
 	for _, t := range b.Tasks {
 		x := BriefTask{Text: t.Text, Done: len(t.Checks) > 0, Checks: []check.Result{}}
 		for _, name := range t.Checks {

@@ -176,13 +176,13 @@ func TestTasksAreTickedOffByTheirChecks(t *testing.T) {
 
 func TestChecksAreLookedAtOnceAMoment(t *testing.T) {
 	l := open(t, demoText(t, "tarn-valley"))
-	first, ok := l.Checks(l.History().Now(), nil)
+	first, ok := l.Checks(l.History().Now())
 	require.True(t, ok)
 	require.NotZero(t, first[0].Line)
-	again, _ := l.Checks(l.History().Now(), func() bool { return true })
+	again, _ := l.Until(func() bool { return true }).Checks(l.History().Now())
 	require.Equal(t, first, again, "they are known already")
 	do(t, l, "cut viaduct.up")
-	_, ok = l.Checks(l.History().Now(), func() bool { return true })
+	_, ok = l.Until(func() bool { return true }).Checks(l.History().Now())
 	require.False(t, ok, "and are found out anew when the lab has moved on")
 }
 
@@ -228,14 +228,14 @@ func TestAQuestionLeadsToLines(t *testing.T) {
 
 func TestChecksOfThePastAreAsTheyWere(t *testing.T) {
 	l := open(t, demoText(t, "tarn-valley"))
-	then, _ := l.Checks(l.History().Now(), nil)
+	then, _ := l.Checks(l.History().Now())
 	do(t, l, "cut viaduct.up")
 	apply(t, l, strings.ReplaceAll(l.Text(), "check \"no carrier", "check \"really no carrier"), "", "")
 	digest := l.History().Head().Digest(true)
-	was, ok := l.Checks(l.History().BeforeStep(2), nil)
+	was, ok := l.Checks(l.History().BeforeStep(2))
 	require.True(t, ok)
 	require.Equal(t, then, was)
-	is, _ := l.Checks(l.History().Now(), nil)
+	is, _ := l.Checks(l.History().Now())
 	require.NotEqual(t, then, is)
 	require.Equal(t, "really no carrier hears of the other", is[1].Name)
 	require.Contains(t, is[3].Error, "is cut already")

@@ -1,16 +1,19 @@
 // Package lab is the whole: one lab with its history and all views of it, as
-// the server and the command line use it. A Lab is owned by one goroutine.
+// the server and the command line use it. A Lab is owned by one goroutine; its
+// readers may be used by others.
 package lab
 
 import (
 	"cmp"
 	"fmt"
 	"io"
+	"maps"
 	"net/netip"
 	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"hellebore/core/check"
 	"hellebore/core/config"
@@ -25,14 +28,9 @@ import (
 // Lab is an open lab.
 type Lab struct {
 	history *history.History
-	outages map[outageKey][]observe.FlowOutages
-	actions map[outageKey]observe.Action
-	pairs   map[outageKey]observe.Pairs
-
-	names map[string]history.Moment // of moments
-
-	checked   []check.Result // the checks' results, found at checkedAt
-	checkedAt position
+	found   *found                    // shared with readers
+	names   map[string]history.Moment // of moments
+	stop    func() bool               // of a reader: whether to give up; may be nil
 }
 
 type outageKey struct {
@@ -40,9 +38,56 @@ type outageKey struct {
 	last bool
 }
 
+// found is what was found out about the lab's past once and for all.
+type found struct {
+	mu        sync.Mutex
+	outages   map[outageKey][]observe.FlowOutages
+	actions   map[outageKey]observe.Action
+	pairs     map[outageKey]observe.Pairs
+	checked   []check.Result // the checks' results, found at checkedAt
+	checkedAt position
+}
+
+// once looks a step up in a map of what was found, or finds it. What was stopped
+// is not kept.
+func once[T any](l *Lab, of map[outageKey]T, key outageKey, find func() T) T {
+	l.found.mu.Lock()
+	x, ok := of[key]
+	l.found.mu.Unlock()
+	if ok {
+		return x
+	}
+	x = find()
+	if !l.Stopped() {
+		l.found.mu.Lock()
+		of[key] = x
+		l.found.mu.Unlock()
+	}
+	return x
+}
+
+// Reader is the lab as it is now, to be looked into by any goroutine while the
+// lab itself goes on. Nothing may be done to it.
+func (l *Lab) Reader() *Lab {
+	return &Lab{history: l.history.Reader(), found: l.found, names: maps.Clone(l.names)}
+}
+
+// Until is the reader for somebody who may lose interest: stop is asked now and
+// then whether to give up, and must go on saying so. What a view returns after
+// that is to be thrown away; Stopped says so.
+func (l *Lab) Until(stop func() bool) *Lab {
+	r := *l
+	r.stop = stop
+	return &r
+}
+
+// Stopped says whether whoever asks has lost interest.
+func (l *Lab) Stopped() bool { return l.stop != nil && l.stop() }
+
 // New is an empty lab: its first action is to apply a text.
 func New() *Lab {
-	return &Lab{history: history.New(), outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}, names: map[string]history.Moment{}}
+	f := &found{outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}}
+	return &Lab{history: history.New(), found: f, names: map[string]history.Moment{}}
 }
 
 // Open replays a journal.
@@ -213,7 +258,7 @@ func (l *Lab) Capture(out io.Writer, port string, from, to history.Moment) (fram
 	if err != nil {
 		return 0, err
 	}
-	return interchange.Pcapng(out, l.history, w, dev, i, from, to)
+	return interchange.Pcapng(out, l.history, w, dev, i, from, to, l.stop)
 }
 
 // Packets are the frames of the link or segment that a port is on, between two
@@ -224,7 +269,7 @@ func (l *Lab) Packets(port string, from, to history.Moment, kinds []string) (obs
 	if err != nil {
 		return observe.Packets{}, err
 	}
-	return observe.PacketsOf(l.history, w, dev, i, from.At, to.At, kinds)
+	return observe.PacketsOf(l.history, w, dev, i, from.At, to.At, kinds, l.stop)
 }
 
 // Tree is the shortest-path tree of a router; Ladder how an adjacency came to
@@ -246,23 +291,13 @@ func (l *Lab) Fork(m history.Moment) *network.World { return l.history.Fork(m) }
 
 func (l *Lab) outagesOf(s *history.Step) []observe.FlowOutages {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	if o, ok := l.outages[key]; ok {
-		return o
-	}
-	o := observe.OutagesOf(s, key.last)
-	l.outages[key] = o
-	return o
+	return once(l, l.found.outages, key, func() []observe.FlowOutages { return observe.OutagesOf(s, key.last, l.stop) })
 }
 
 // actionOf is a step as views show it, made once.
 func (l *Lab) actionOf(s *history.Step) observe.Action {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	if a, ok := l.actions[key]; ok {
-		return a
-	}
-	a := observe.ActionOf(s, l.outagesOf(s), l.changesOf(s))
-	l.actions[key] = a
-	return a
+	return once(l, l.found.actions, key, func() observe.Action { return observe.ActionOf(s, l.outagesOf(s), l.changesOf(s)) })
 }
 
 // changesOf is what an apply changed, by meaning.
@@ -277,6 +312,9 @@ func (l *Lab) changesOf(s *history.Step) []labtext.Change {
 func (l *Lab) Timeline() []observe.Action {
 	out := []observe.Action{}
 	for _, s := range l.history.Steps() {
+		if l.Stopped() {
+			break
+		}
 		out = append(out, l.actionOf(s))
 	}
 	return out

@@ -184,7 +184,7 @@ func agrees(t *testing.T, l *Lab, a history.Action) {
 	t.Helper()
 	step, err := l.Do(a, 0)
 	require.NoError(t, err)
-	flow := observe.OutagesOf(step, true)[0]
+	flow := observe.OutagesOf(step, true, nil)[0]
 
 	// The packets go through a world of their own, from shortly before.
 	const lead = 10*event.Second + 15*event.Millisecond

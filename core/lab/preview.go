@@ -124,7 +124,10 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 			}
 		}
 	}
-	out.look(l, was, is)
+	out.look(l, was, is, stop)
+	if stop != nil && stop() {
+		return nil, errStopped
+	}
 	return out, nil
 }
 
@@ -181,9 +184,10 @@ func harm(before, after *network.World, was, is []check.Result) string {
 }
 
 // look fills in what is to be seen of the change: before it, against after it.
-func (p *Preview) look(l *Lab, was, is []check.Result) {
-	p.Comparison = compare.Worlds(l.history.Head(), p.branch.Head())
+func (p *Preview) look(l *Lab, was, is []check.Result, stop func() bool) {
+	p.Comparison = compare.Worlds(l.history.Head(), p.branch.Head(), stop)
 	copied := New()
+	copied.stop = stop
 	copied.history = p.branch
 	p.Actions, p.Flows, p.Checks = []observe.Action{}, []FlowEffect{}, []CheckEffect{}
 	if p.Changes == nil {

@@ -157,7 +157,7 @@ func TestPreviewEqualsApply(t *testing.T) {
 		if s.Outcome == network.Settled {
 			require.Empty(t, l.History().Head().Check())
 		}
-		c := compare.Worlds(s.Before, s.After)
+		c := compare.Worlds(s.Before, s.After, nil)
 		require.Equal(t, c, p.Comparison)
 	}
 }
@@ -168,10 +168,10 @@ func TestNothingIsDifferentFromItself(t *testing.T) {
 	for _, d := range demo.Labs() {
 		l := open(t, d.Text)
 		w := l.History().Head()
-		c := compare.Worlds(w, w.Clone())
+		c := compare.Worlds(w, w.Clone(), nil)
 		require.True(t, c.Same, d.Slug)
 		do(t, l, "wait 4000s") // LSAs are refreshed and keepalives sent meanwhile
-		c = compare.Worlds(l.World(l.History().BeforeStep(2)), l.History().Head())
+		c = compare.Worlds(l.World(l.History().BeforeStep(2)), l.History().Head(), nil)
 		require.True(t, c.Same, "%s: %v", d.Slug, c.Summary)
 		require.Empty(t, c.Summary)
 		require.Empty(t, c.Devices)

@@ -65,7 +65,7 @@ func (l *Lab) Report() Report {
 		}
 		r.Flows = append(r.Flows, row)
 	}
-	r.Checks, _ = l.Checks(l.history.Now(), nil)
+	r.Checks, _ = l.Checks(l.history.Now())
 	return r
 }
 

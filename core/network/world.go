@@ -57,7 +57,8 @@ func New() *World {
 	return &World{room: MaxNotes, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{}, book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
 }
 
-// Clone is an independent copy.
+// Clone is an independent copy. A world that was not changed since it was cloned
+// may be read and cloned by many goroutines at the same time.
 func (w *World) Clone() *World {
 	c := *w
 	c.OnFrame, c.Tracer = nil, nil

@@ -190,7 +190,7 @@ func TestBGPOnTheWire(t *testing.T) {
 	w := h.Head()
 	d := w.Find("viaduct")
 	port, _ := d.Port("up")
-	p, err := observe.PacketsOf(h, w, d.ID(), port, 0, w.Now(), nil)
+	p, err := observe.PacketsOf(h, w, d.ID(), port, 0, w.Now(), nil, nil)
 	require.NoError(t, err)
 	says := map[string]string{}
 	fields := map[string]string{}
@@ -215,7 +215,7 @@ func TestBGPOnTheWire(t *testing.T) {
 	// The one with the wrong AS number ends in a NOTIFICATION.
 	d = w.Find("quarry")
 	port, _ = d.Port("up")
-	p, err = observe.PacketsOf(h, w, d.ID(), port, 0, w.Now(), []string{"BGP NOTIFICATION"})
+	p, err = observe.PacketsOf(h, w, d.ID(), port, 0, w.Now(), []string{"BGP NOTIFICATION"}, nil)
 	require.NoError(t, err)
 	require.NotEmpty(t, p.Packets)
 	require.Contains(t, p.Packets[0].Says, "OPEN message error: bad peer AS")

@@ -43,11 +43,15 @@ const span = event.Second
 // table as it is when the packet gets there. All send times are followed at
 // once: an interval is split where a device on the way changes its mind, or the
 // action falls into a flight, and each part goes on by itself. What comes out
-// is exact to the nanosecond.
-func OutagesOf(s *history.Step, last bool) []FlowOutages {
+// is exact to the nanosecond. stop, if not nil, is asked now and then whether to
+// give up; what comes out then is to be thrown away.
+func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 	out := []FlowOutages{}
 	changes := forwardingNotes(s)
 	for _, f := range s.After.Flows() {
+		if stop != nil && stop() {
+			return out
+		}
 		from, to := s.After.Find(f.From), s.After.Find(f.To)
 		if from == nil || to == nil {
 			continue

@@ -56,7 +56,7 @@ const maxPackets = 400
 
 // PacketsOf are the frames on what a port is joined to, between two moments. If
 // kinds are given, only packets of these are shown.
-func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to event.Time, kinds []string) (Packets, error) {
+func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to event.Time, kinds []string, stop func() bool) (Packets, error) {
 	out := Packets{Ports: []string{}, Kinds: []KindCount{}, Packets: []Packet{}, From: seconds(from), To: seconds(to)}
 	m, _, ok := w.MediumOf(dev, port)
 	if !ok {
@@ -96,7 +96,7 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 			}
 			out.Packets = append(out.Packets, p)
 		}
-	})
+	}, stop)
 	for kind, n := range counts {
 		out.Kinds = append(out.Kinds, KindCount{kind, n})
 	}

@@ -62,8 +62,9 @@ func ends(s *history.Step) (out []*device.Device) {
 }
 
 // PairsOf follows packets from every host and loopback to every other through a
-// step, as OutagesOf does for the flows, and finds the loops that there were.
-func PairsOf(s *history.Step, last bool) Pairs {
+// step, as OutagesOf does for the flows, and finds the loops that there were. stop
+// is that of OutagesOf.
+func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	out := Pairs{Out: []PairOut{}, Loops: []Loop{}}
 	all := ends(s)
 	changes := forwardingNotes(s)
@@ -74,6 +75,9 @@ func PairsOf(s *history.Step, last bool) Pairs {
 		for _, from := range all {
 			if from == to {
 				continue
+			}
+			if stop != nil && stop() {
+				return out
 			}
 			out.Of++
 			if x, ok := f.pair(from, to, last); ok {

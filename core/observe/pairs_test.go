@@ -48,7 +48,7 @@ flow coal mill -> crane
 func TestATransientLoopIsFound(t *testing.T) {
 	h := acted(t, ringOfThree, "wait 60s", "cut halt.e2")
 	s := h.Steps()[2]
-	p := observe.PairsOf(s, true)
+	p := observe.PairsOf(s, true, nil)
 	require.Equal(t, 6, p.Of)
 	require.NotEmpty(t, p.Loops)
 	l := p.Loops[0]
@@ -80,8 +80,8 @@ func TestPairsAreAsTheFlows(t *testing.T) {
 	for _, action := range []string{"cut halt.e2", "silence mill.e1", "disable halt", "cut mill.e2"} {
 		h := acted(t, ringOfThree, "wait 60s", action)
 		s := h.Steps()[2]
-		p := observe.PairsOf(s, true)
-		flow := observe.OutagesOf(s, true)[0]
+		p := observe.PairsOf(s, true, nil)
+		flow := observe.OutagesOf(s, true, nil)[0]
 		var outages []observe.Outage
 		for _, x := range p.Out {
 			if x.From == "mill" && x.To == "crane" {

@@ -285,7 +285,7 @@ func TestEveryNoteHasItsWords(t *testing.T) {
 func TestTimelineOfAnAction(t *testing.T) {
 	h := acted(t, line, "silence mill.e1", "mend mill.e1")
 	s := h.Steps()[1]
-	flows := observe.OutagesOf(s, false)
+	flows := observe.OutagesOf(s, false, nil)
 	require.Len(t, flows[0].Outages, 1)
 	o := flows[0].Outages[0]
 	require.InDelta(t, float64(s.Start)/1e9, o.From, 0.003)
@@ -305,7 +305,7 @@ func TestTimelineOfAnAction(t *testing.T) {
 	require.Greater(t, a.Phases[0].Took, 29.0, "the dead interval decides")
 
 	idle := acted(t, line, "wait 60s").Steps()[1]
-	quiet := observe.ActionOf(idle, observe.OutagesOf(idle, true), nil)
+	quiet := observe.ActionOf(idle, observe.OutagesOf(idle, true, nil), nil)
 	require.Nil(t, quiet.Convergence)
 	require.Equal(t, "no forwarding change", quiet.Summary)
 }

@@ -24,6 +24,7 @@ type Paged[T any] struct {
 	pages []*page[T]
 	epoch uint64
 	len   uint32
+	owns  bool // a page that was written since the last Clone
 }
 
 // Len is one more than the highest index written.
@@ -70,10 +71,10 @@ func (p *Paged[T]) Edit(i uint32) *T {
 	switch {
 	case pg == nil:
 		pg = &page[T]{owner: p.epoch}
-		p.pages[n] = pg
+		p.pages[n], p.owns = pg, true
 	case pg.owner != p.epoch:
 		pg = &page[T]{owner: p.epoch, items: pg.items}
-		p.pages[n] = pg
+		p.pages[n], p.owns = pg, true
 	}
 	return &pg.items[i&(pageSize-1)]
 }
@@ -88,9 +89,13 @@ func (p *Paged[T]) Append(v T) uint32 {
 	return i
 }
 
-// Clone is an independent copy.
+// Clone is an independent copy. It does not write to an array that was not
+// written to since it was cloned itself, so that many goroutines may read and
+// clone such a one.
 func (p *Paged[T]) Clone() Paged[T] {
-	p.epoch++
+	if p.owns {
+		p.epoch, p.owns = p.epoch+1, false
+	}
 	return Paged[T]{pages: append([]*page[T](nil), p.pages...), epoch: p.epoch, len: p.len}
 }
 

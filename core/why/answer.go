@@ -39,10 +39,11 @@ func (a *Answer) code(c string) {
 	}
 }
 
-// Ask answers a question about a moment of a history.
-func Ask(h *history.History, m history.Moment, q Question) (Answer, error) {
+// Ask answers a question about a moment of a history. stop, if not nil, is asked
+// now and then whether to give up, with history.ErrStopped.
+func Ask(h *history.History, m history.Moment, q Question, stop func() bool) (Answer, error) {
 	if q.Kind == Break {
-		return breaks(h, m, q)
+		return breaks(h, m, q, stop)
 	}
 	return About(h.At(m), q)
 }

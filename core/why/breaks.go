@@ -12,7 +12,7 @@ import (
 )
 
 // breaks takes a link or a device away on a copy, and says what that does.
-func breaks(h *history.History, m history.Moment, q Question) (Answer, error) {
+func breaks(h *history.History, m history.Moment, q Question, stop func() bool) (Answer, error) {
 	a := Answer{Question: q.String(), Kind: q.Kind, Facts: []observe.Fact{}, Codes: []string{}}
 	action := history.Action{Kind: history.Disable, Target: config.PortRef{Device: q.Device}}
 	if q.Port != "" {
@@ -23,12 +23,16 @@ func breaks(h *history.History, m history.Moment, q Question) (Answer, error) {
 	if err != nil {
 		return a, err
 	}
-	if err := b.Run(s, nil); err != nil {
+	if err := b.Run(s, stop); err != nil {
 		return a, err
 	}
-	pairs := observe.PairsOf(s, true)
-	c := compare.Worlds(s.Before, s.After)
-	for _, f := range observe.OutagesOf(s, true) {
+	pairs := observe.PairsOf(s, true, stop)
+	c := compare.Worlds(s.Before, s.After, stop)
+	outages := observe.OutagesOf(s, true, stop)
+	if stop != nil && stop() {
+		return a, history.ErrStopped
+	}
+	for _, f := range outages {
 		for _, o := range f.Outages {
 			words := "for good"
 			if o.To != nil {

@@ -109,7 +109,7 @@ func TestAnswersAreChainsOfFacts(t *testing.T) {
 			digest := h.Head().Digest(true)
 			q, err := why.Parse(h.Head(), c.question, why.Focus{})
 			require.NoError(t, err)
-			a, err := why.Ask(h, h.Now(), q)
+			a, err := why.Ask(h, h.Now(), q, nil)
 			require.NoError(t, err)
 			require.Contains(t, a.Says, c.says)
 			var all strings.Builder

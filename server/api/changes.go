@@ -94,7 +94,7 @@ func (h *handlers) registerChanges(api huma.API) {
 		return l.CompareRevisions(in.Before, in.After)
 	})
 	view(h, api, "checks", "How the checks of the text come out, with the evidence", func(l *lab.Lab, m history.Moment) []check.Result {
-		results, _ := l.Checks(m, nil)
+		results, _ := l.Checks(m)
 		return results
 	})
 	ask(h, api, "brief", "The text for whoever opens the lab, with its tasks ticked off", func(l *lab.Lab, _ *struct{ LabPath }) (lab.Brief, error) {
