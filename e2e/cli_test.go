@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 )
@@ -203,4 +204,33 @@ func TestPreviewAndChecksOnTheCommandLine(t *testing.T) {
 	written, err := os.ReadFile(junit)
 	require.NoError(t, err)
 	require.Contains(t, string(written), `<testsuite name="../demo/tarn-valley.lab" tests="5" failures="1" errors="0">`)
+}
+
+func TestRunOfALabThatDoesNotSettle(t *testing.T) {
+	code, out, errs := hellebore(t, "run", "../core/network/testdata/ospf/dup.lab")
+	require.Equal(t, 3, code)
+	require.Contains(t, out, "they have the same router ID")
+	require.Contains(t, errs, "the lab does not settle")
+}
+
+func TestRunIsStoppedByAnInterrupt(t *testing.T) {
+	cmd := exec.Command(binary, "run", "../demo/tarn-valley.lab", "--do", "wait 800000h")
+	var errs bytes.Buffer
+	cmd.Stderr = &errs
+	require.NoError(t, cmd.Start())
+	time.Sleep(time.Second)
+	require.NoError(t, cmd.Process.Signal(os.Interrupt))
+	require.Error(t, cmd.Wait())
+	require.Equal(t, 3, cmd.ProcessState.ExitCode(), errs.String())
+	require.Contains(t, errs.String(), "stopped before the lab settled")
+}
+
+func TestTextsOfAllKindsAreChecked(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "one.lab")
+	for text, want := range map[string]string{"\uFEFFrouter a\rrouter b\r": "", "router a\nrouter a\n": "has 1 error", "router \x00\n": "a NUL character"} {
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
+		code, _, errs := hellebore(t, "run", file)
+		require.Equal(t, want == "", code == 0)
+		require.Contains(t, errs, want)
+	}
 }

@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -17,6 +18,10 @@ import (
 
 // openLab is a lab of a text file or a bundle (.zip), at rest after the actions.
 func openLab(path string, actions []string) (*lab.Lab, error) {
+	return newPatience().open(path, actions)
+}
+
+func (p *patience) open(path string, actions []string) (*lab.Lab, error) {
 	l := lab.New()
 	if strings.HasSuffix(path, ".zip") {
 		data, err := os.ReadFile(path)
@@ -27,7 +32,9 @@ func openLab(path string, actions []string) (*lab.Lab, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", path, err)
 		}
-		if l, err = lab.Open(records, nil); err != nil {
+		if l, err = lab.Open(records, p.stop); errors.Is(err, history.ErrStopped) {
+			return nil, errStopped
+		} else if err != nil {
 			return nil, fmt.Errorf("%s: %w", path, err)
 		}
 		for _, m := range moments {
@@ -40,7 +47,7 @@ func openLab(path string, actions []string) (*lab.Lab, error) {
 		if err != nil {
 			return nil, err
 		}
-		if _, err := l.Do(history.Action{Kind: history.Apply, Text: text}, 0); err != nil {
+		if err := p.do(l, history.Action{Kind: history.Apply, Text: text}, 0); err != nil {
 			return nil, err
 		}
 	}
@@ -49,7 +56,7 @@ func openLab(path string, actions []string) (*lab.Lab, error) {
 		if err != nil {
 			return nil, err
 		}
-		if _, err := l.Do(a, 0); err != nil {
+		if err := p.do(l, a, 0); err != nil {
 			return nil, fmt.Errorf("%s: %w", s, err)
 		}
 	}

@@ -18,12 +18,19 @@ import (
 // Exit codes.
 const (
 	exitOK       = 0
-	exitFailed   = 1 // a check failed, or the lab does not settle
+	exitFailed   = 1 // a check failed, something is different, or a change would be taken back
 	exitBadInput = 2
+	exitNoAnswer = 3 // the lab does not settle, or was stopped before it did
 )
 
 // errFailed ends with exitFailed; what failed has been said.
 var errFailed = errors.New("failed")
+
+// errUnsettled and errStopped end with exitNoAnswer.
+var (
+	errUnsettled = errors.New("the lab does not settle; what keeps moving stands above")
+	errStopped   = errors.New("stopped before the lab settled")
+)
 
 func main() { os.Exit(execute(os.Args[1:])) }
 
@@ -43,6 +50,9 @@ func execute(args []string) int {
 		return exitOK
 	case errors.Is(err, errFailed):
 		return exitFailed
+	case errors.Is(err, errUnsettled), errors.Is(err, errStopped):
+		fmt.Fprintln(os.Stderr, "hellebore:", err)
+		return exitNoAnswer
 	}
 	fmt.Fprintln(os.Stderr, "hellebore:", err)
 	return exitBadInput

@@ -16,6 +16,7 @@ import (
 	"hellebore/core/event"
 	"hellebore/core/history"
 	"hellebore/core/lab"
+	"hellebore/core/observe"
 )
 
 func runCommand() *cobra.Command {
@@ -35,7 +36,8 @@ func runCommand() *cobra.Command {
 			if pass < 0 {
 				return fmt.Errorf("--for %v is in the past; give a time above 0", pass)
 			}
-			l, err := openLab(args[0], nil)
+			wait := newPatience()
+			l, err := wait.open(args[0], nil)
 			if err != nil {
 				return err
 			}
@@ -44,7 +46,7 @@ func runCommand() *cobra.Command {
 				if err != nil {
 					return err
 				}
-				if _, err := l.Do(a, event.FromDuration(pass)); err != nil {
+				if err := wait.do(l, a, event.FromDuration(pass)); err != nil {
 					return fmt.Errorf("%s: %w", s, err)
 				}
 			}
@@ -53,7 +55,11 @@ func runCommand() *cobra.Command {
 					return err
 				}
 			}
-			r := l.Report()
+			asked := l.Until(wait.stop)
+			r := asked.Report()
+			if asked.Stopped() {
+				return errStopped
+			}
 			if junit != "" {
 				if err := writeJUnit(junit, args[0], r.Checks); err != nil {
 					return err
@@ -68,8 +74,10 @@ func runCommand() *cobra.Command {
 			} else {
 				printReport(cmd.OutOrStdout(), l, r)
 			}
-			failed := slices.ContainsFunc(r.Checks, func(c check.Result) bool { return !c.Passed })
-			if failed || !r.Settled && pass == 0 {
+			if !r.Settled && pass == 0 {
+				return errUnsettled
+			}
+			if slices.ContainsFunc(r.Checks, func(c check.Result) bool { return !c.Passed }) {
 				return errFailed
 			}
 			return nil
@@ -127,7 +135,7 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 	defer func() { _ = t.Flush() }()
 	state := "settled"
 	if !r.Settled {
-		state = "not settled"
+		state = "does not settle so far"
 	}
 	fmt.Fprintf(t, "%s at %.3f s\n", state, r.Time)
 	for _, a := range l.Timeline() {
@@ -137,7 +145,7 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 		fmt.Fprintf(t, "\nneighbours\n")
 	}
 	for _, n := range r.Neighbours {
-		fmt.Fprintf(t, "%s.%s\t%s.%s\t%s\n", n.A.Device, n.A.Port, n.B.Device, n.B.Port, n.State)
+		fmt.Fprintf(t, "%s\t%s\t%s\n", endWords(n.A), endWords(n.B), n.State)
 		for _, x := range n.Reasons {
 			values := ""
 			if x.Mine != "" || x.Theirs != "" {
@@ -196,6 +204,13 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 			}
 		}
 	}
+}
+
+func endWords(e observe.End) string {
+	if e.Absent {
+		return e.Name()
+	}
+	return e.Device + "." + e.Port
 }
 
 func orDash(s string) string {

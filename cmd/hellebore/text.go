@@ -13,16 +13,28 @@ import (
 
 // readLab reads a file, or standard input for "-".
 func readLab(path string) (string, error) {
-	if path == "-" {
-		b, err := io.ReadAll(io.LimitReader(os.Stdin, labtext.MaxSize+1))
-		return string(b), err
+	file := os.Stdin
+	if path != "-" {
+		f, err := os.Open(path)
+		var at *os.PathError
+		if errors.As(err, &at) {
+			return "", fmt.Errorf("%s: %w", path, at.Err)
+		} else if err != nil {
+			return "", err
+		}
+		defer func() { _ = f.Close() }()
+		file = f
 	}
-	b, err := os.ReadFile(path)
-	var at *os.PathError
-	if errors.As(err, &at) {
-		return "", fmt.Errorf("%s: %w", path, at.Err)
+	// UTF-16 takes two bytes where UTF-8 may take one.
+	b, err := io.ReadAll(io.LimitReader(file, 2*labtext.MaxSize+2))
+	if err != nil {
+		return "", fmt.Errorf("%s: %w", path, err)
 	}
-	return string(b), err
+	text, err := labtext.Read(b)
+	if err != nil {
+		return "", fmt.Errorf("%s: %w", path, err)
+	}
+	return text, nil
 }
 
 // parseLab reads and checks a lab; its errors go to standard error.
@@ -41,6 +53,9 @@ func parseLab(path string) (string, error) {
 			n++
 			fmt.Fprintf(os.Stderr, "%s:%v\n", path, p)
 		}
+	}
+	if n == 1 {
+		return "", fmt.Errorf("%s has 1 error", path)
 	}
 	return "", fmt.Errorf("%s has %d errors", path, n)
 }

@@ -302,6 +302,9 @@ func (c *comparer) neighbours() {
 		if old {
 			e.Device = c.now(e.Device)
 		}
+		if e.Absent {
+			return e.Name()
+		}
 		if e.Port == "" || e.Port == config.HostPort {
 			return e.Device
 		}
@@ -332,7 +335,7 @@ func (c *comparer) neighbours() {
 		}
 		r.Device, r.Other, r.Subject = n.A.Device, n.B.Device, end(n.A, b == nil)+" - "+end(n.B, b == nil)
 		if n.Protocol == "bgp" {
-			r.Subject = "session " + n.A.Device + " - " + n.B.Device + " (" + n.B.Address + ")"
+			r.Subject = "session " + n.A.Name() + " - " + n.B.Name() + " (" + n.B.Address + ")"
 			r.Peer = n.B.Address
 			r.Outside = n.Session != nil && n.Session.External
 		}

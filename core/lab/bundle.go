@@ -19,8 +19,9 @@ const (
 	bundleText    = "lab.lab"
 	bundleJournal = "journal.json"
 	bundleFormat  = 1
-	// maxBundle bounds what is read out of a bundle, in bytes.
-	maxBundle = 64 << 20
+	// Bounds of what is read out of a bundle: bytes of its journal, and actions.
+	maxBundle  = 64 << 20
+	maxActions = 10_000
 )
 
 type bundle struct {
@@ -85,6 +86,9 @@ func ReadBundle(data []byte) ([]history.Record, []NamedMoment, error) {
 	if err != nil || len(raw) > maxBundle {
 		return nil, nil, fmt.Errorf("the bundle's %s is damaged or larger than %d MiB", bundleJournal, maxBundle>>20)
 	}
+	if n := bytes.Count(raw, []byte(`"action"`)); n > maxActions {
+		return nil, nil, fmt.Errorf("the bundle has %d actions; the limit is %d", n, maxActions)
+	}
 	var b bundle
 	if err := json.Unmarshal(raw, &b); err != nil {
 		return nil, nil, fmt.Errorf("the bundle's %s cannot be read: %w", bundleJournal, err)
@@ -97,6 +101,9 @@ func ReadBundle(data []byte) ([]history.Record, []NamedMoment, error) {
 }
 
 func (b *bundle) records() ([]history.Record, error) {
+	if len(b.Actions) > maxActions {
+		return nil, fmt.Errorf("the bundle has %d actions; the limit is %d", len(b.Actions), maxActions)
+	}
 	if len(b.Actions) == 0 || b.Actions[0].Action != history.Apply.String() {
 		return nil, fmt.Errorf("the bundle's journal does not begin with a text")
 	}

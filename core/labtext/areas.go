@@ -145,7 +145,7 @@ func (b *builder) tag(n *Node) {
 
 func (b *builder) prefixSet(n *Node) {
 	name := n.Args[0]
-	if slices.ContainsFunc(b.result.Sets, func(s config.PrefixSet) bool { return s.Name == name.Text }) {
+	if b.taken("prefix set", name.Text) {
 		b.errorf(name, "choose another name", "there is another prefix set named %s", name.Text)
 		return
 	}

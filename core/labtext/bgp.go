@@ -72,7 +72,7 @@ func (b *builder) buildPeer(n *Node) {
 				names = append(names, name)
 			}
 			slices.Sort(names)
-			b.errorf(c.Args[0], meant(c.Args[0].Text, names), "there is no peer group named %s", c.Args[0].Text)
+			b.errorf(c.Args[0], b.meant(c.Args[0].Text, names), "there is no peer group named %s", c.Args[0].Text)
 			continue
 		}
 		problems := len(b.problems)
@@ -123,7 +123,7 @@ func (b *builder) loopCheck(n *Node) {
 func (b *builder) originate(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
 	g := &b.device.BGP
-	if slices.ContainsFunc(g.Originates, func(o config.Originate) bool { return o.Prefix == p }) {
+	if b.taken("originate on "+b.device.Name, p.String()) {
 		b.errorf(n.Args[0], "keep one of them", "%v is originated twice", p)
 		return
 	}
@@ -162,7 +162,7 @@ func (b *builder) bgpThrough(n *Node) {
 func (b *builder) aggregate(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
 	g := &b.device.BGP
-	if slices.ContainsFunc(g.Aggregates, func(o config.Aggregate) bool { return o.Prefix == p }) {
+	if b.taken("aggregate on "+b.device.Name, p.String()) {
 		b.errorf(n.Args[0], "keep one of them", "the aggregate %v stands twice", p)
 		return
 	}
@@ -245,7 +245,7 @@ type localRef struct {
 func (b *builder) bgpReferences() {
 	seen := map[Token]bool{}
 	for _, r := range b.localRefs {
-		d := b.result.Device(r.device)
+		d := b.find(r.device)
 		if seen[r.token] || d == nil {
 			continue
 		}
@@ -257,7 +257,7 @@ func (b *builder) bgpReferences() {
 					ports = append(ports, p.Name)
 				}
 			}
-			b.errorf(r.token, meant(r.token.Text, ports), "%s has no port named %s with an address", d.Name, r.token.Text)
+			b.errorf(r.token, b.meant(r.token.Text, ports), "%s has no port named %s with an address", d.Name, r.token.Text)
 		}
 	}
 	var policies, sets []string
@@ -277,7 +277,7 @@ func (b *builder) bgpReferences() {
 			known, what = slices.Concat(policies, sets), "policy or prefix set"
 		}
 		if !slices.Contains(known, r.token.Text) {
-			b.errorf(r.token, meant(r.token.Text, known), "there is no %s named %s", what, r.token.Text)
+			b.errorf(r.token, b.meant(r.token.Text, known), "there is no %s named %s", what, r.token.Text)
 		}
 	}
 	b.setReferences()

@@ -39,12 +39,12 @@ func (r *Result) OK() bool {
 // Parse reads a text: all its errors at once, and the warnings that it earns
 // when it has none.
 func Parse(text string) *Result {
-	if len(text) > MaxSize {
-		return &Result{Problems: []Problem{{Severity: Error, Line: 1, Column: 1, End: 1,
-			Message: fmt.Sprintf("the text has %d bytes", len(text)), Hint: fmt.Sprintf("the limit is %d MiB: split the lab", MaxSize>>20)}}}
+	text = Normal(text)
+	if p := limits(text); p != nil {
+		return &Result{Problems: []Problem{*p}}
 	}
 	root, problems := parse(text)
-	b := &builder{parser: parser{problems: problems}, places: map[string]Place{}, joined: map[config.PortRef]Token{}}
+	b := &builder{parser: parser{problems: problems}, places: map[string]Place{}, devices: map[string]int{}, names: map[[2]string]bool{}, joined: map[config.PortRef]Token{}}
 	b.result.Seed = 1
 	b.children(root)
 	b.references()
@@ -57,6 +57,11 @@ func Parse(text string) *Result {
 		a, b := r.Problems[i], r.Problems[j]
 		return a.Line < b.Line || a.Line == b.Line && a.Column < b.Column
 	})
+	if len(r.Problems) > maxProblems {
+		last := r.Problems[maxProblems]
+		r.Problems = append(r.Problems[:maxProblems:maxProblems], Problem{Severity: Error, Line: last.Line, Column: last.Column, End: last.End,
+			Message: fmt.Sprintf("there are more than %d problems; those from here on are not shown", maxProblems), Hint: "fix the first ones"})
+	}
 	if len(r.Problems) > 0 {
 		rows := strings.Split(text, "\n")
 		for i := range r.Problems {
@@ -66,27 +71,38 @@ func Parse(text string) *Result {
 	return r
 }
 
+// Bounds of a text, beside its size.
+const (
+	MaxDevices  = 10_000
+	MaxPorts    = 4_096 // of a device
+	maxProblems = 1_000 // that are shown
+	maxMeant    = 100   // problems for which another name is suggested
+)
+
 // builder turns the tree into config values.
 type builder struct {
 	parser
-	result config.Lab
-	places map[string]Place
-	in     Context // the block that is being read
-	device *config.Device
-	at     *config.Port
-	route  *config.Static
-	told   *config.Area
-	sums   *[]config.Summary // of what is injected, or of an NSSA
-	sum    *config.Summary
-	joint  *config.Range
-	inj    *config.Inject
-	out    *config.External // of inject or originate
-	set    *config.PrefixSet
-	chain  *config.KeyChain
-	wire   *config.Link
-	seg    *config.Segment
-	traced *config.Flow
-	deadAt bool // a dead interval was given
+	result    config.Lab
+	places    map[string]Place
+	devices   map[string]int     // by name, indexes of result.Devices
+	names     map[[2]string]bool // kinds and names that stand
+	suggested int                // names for unknown ones
+	in        Context            // the block that is being read
+	device    *config.Device
+	at        *config.Port
+	route     *config.Static
+	told      *config.Area
+	sums      *[]config.Summary // of what is injected, or of an NSSA
+	sum       *config.Summary
+	joint     *config.Range
+	inj       *config.Inject
+	out       *config.External // of inject or originate
+	set       *config.PrefixSet
+	chain     *config.KeyChain
+	wire      *config.Link
+	seg       *config.Segment
+	traced    *config.Flow
+	deadAt    bool // a dead interval was given
 
 	groups    map[string]*Node // of the bgp block that is being read
 	peerNodes []*Node
@@ -143,14 +159,38 @@ func duration(t Token) time.Duration {
 	return d
 }
 
+// find is a device by its name, nil if there is none.
+func (b *builder) find(name string) *config.Device {
+	if i, ok := b.devices[name]; ok && i >= 0 {
+		return &b.result.Devices[i]
+	}
+	return nil
+}
+
+// taken says whether a name of a kind stands already; from now on it does.
+func (b *builder) taken(kind, name string) bool {
+	key := [2]string{kind, name}
+	was := b.names[key]
+	b.names[key] = true
+	return was
+}
+
 // newDevice adds a device, unless its name is taken.
 func (b *builder) newDevice(n *Node, kind config.Kind) bool {
 	name := n.Args[0]
-	if b.result.Device(name.Text) != nil {
+	if len(b.devices) >= MaxDevices {
+		if len(b.devices) == MaxDevices {
+			b.devices[name.Text+" and more"] = -1 // say it once
+			b.errorf(name, "split the lab", "more than %d devices", MaxDevices)
+		}
+		return false
+	}
+	if b.find(name.Text) != nil {
 		b.errorf(name, "choose another name", "there is another device named %s, on line %d", name.Text, b.places[name.Text].Line)
 		return false
 	}
 	b.place(name.Text, name)
+	b.devices[name.Text] = len(b.result.Devices)
 	b.result.Devices = append(b.result.Devices, config.Device{Name: name.Text, Kind: kind,
 		OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: config.DefaultMaxECMP}})
 	b.device = &b.result.Devices[len(b.result.Devices)-1]
@@ -178,6 +218,10 @@ func (b *builder) addPort(n *Node, name string, loopback bool, address []Token) 
 	full := config.PortRef{Device: b.device.Name, Port: name}.String()
 	if b.device.Port(name) != nil {
 		b.errorf(n.Args[0], "choose another name", "%s has another port named %s, on line %d", b.device.Name, name, b.places[full].Line)
+		return
+	}
+	if len(b.device.Ports) >= MaxPorts {
+		b.errorf(n.Args[0], "split the router", "more than %d ports on %s", MaxPorts, b.device.Name)
 		return
 	}
 	p := config.Port{Name: name, Loopback: loopback, Bandwidth: config.DefaultBandwidth, MTU: config.DefaultMTU}
@@ -340,10 +384,8 @@ func (b *builder) link(n *Node) {
 
 func (b *builder) segment(n *Node) {
 	s := config.Segment{Name: n.Args[0].Text, Delay: config.DefaultDelay}
-	for _, o := range b.result.Segments {
-		if o.Name == s.Name {
-			b.errorf(n.Args[0], "choose another name", "there is another segment named %s", s.Name)
-		}
+	if b.taken("segment", s.Name) {
+		b.errorf(n.Args[0], "choose another name", "there is another segment named %s", s.Name)
 	}
 	for _, t := range n.Args[1:] {
 		r := ParseRef(t.Text)
@@ -371,10 +413,8 @@ func (b *builder) duplicate(n *Node) { b.wire.Duplicate, _ = parsePercent(n.Args
 
 func (b *builder) flow(n *Node) {
 	f := config.Flow{Name: n.Args[0].Text, From: n.Args[1].Text, To: n.Args[3].Text, Every: config.DefaultEvery}
-	for _, o := range b.result.Flows {
-		if o.Name == f.Name {
-			b.errorf(n.Args[0], "choose another name", "there is another flow named %s", f.Name)
-		}
+	if b.taken("flow", f.Name) {
+		b.errorf(n.Args[0], "choose another name", "there is another flow named %s", f.Name)
 	}
 	b.place("flow "+f.Name, n.Args[0])
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[1]}, pending{token: n.Args[3]})
@@ -393,15 +433,15 @@ func (b *builder) references() {
 		names = append(names, d.Name)
 	}
 	for _, r := range b.deviceRefs {
-		if b.result.Device(r.token.Text) == nil {
-			b.errorf(r.token, meant(r.token.Text, names), "there is no device named %s", r.token.Text)
+		if b.find(r.token.Text) == nil {
+			b.errorf(r.token, b.meant(r.token.Text, names), "there is no device named %s", r.token.Text)
 		}
 	}
 	for _, r := range b.portRefs {
-		d := b.result.Device(r.ref.Device)
+		d := b.find(r.ref.Device)
 		switch {
 		case d == nil:
-			b.errorf(r.token, meant(r.ref.Device, names), "there is no device named %s", r.ref.Device)
+			b.errorf(r.token, b.meant(r.ref.Device, names), "there is no device named %s", r.ref.Device)
 			continue
 		case d.Port(r.ref.Port) == nil && r.ref.Port == config.HostPort:
 			b.errorf(r.token, "write "+d.Name+".PORT", "%s is a router: say which port", d.Name)
@@ -413,7 +453,7 @@ func (b *builder) references() {
 					ports = append(ports, p.Name)
 				}
 			}
-			b.errorf(r.token, meant(r.ref.Port, ports), "%s has no port named %s", d.Name, r.ref.Port)
+			b.errorf(r.token, b.meant(r.ref.Port, ports), "%s has no port named %s", d.Name, r.ref.Port)
 			continue
 		case d.Port(r.ref.Port).Loopback:
 			b.errorf(r.token, "join a port", "%v is a loopback: it cannot be joined to anything", r.ref)
@@ -443,7 +483,10 @@ func (b *builder) references() {
 }
 
 // meant is a hint for a name that does not exist.
-func meant(name string, known []string) string {
+func (b *builder) meant(name string, known []string) string {
+	if b.suggested++; b.suggested > maxMeant {
+		return ""
+	}
 	if near := nearest(name, known); near != "" {
 		return fmt.Sprintf("did you mean %s?", near)
 	}

@@ -12,7 +12,7 @@ import (
 
 func (b *builder) check(n *Node) {
 	name := n.Args[0]
-	if slices.ContainsFunc(b.result.Checks, func(c config.Check) bool { return c.Name == name.Text }) {
+	if b.taken("check", name.Text) {
 		b.errorf(name, "choose another name", "there is another check named %q", name.Text)
 		return
 	}
@@ -177,16 +177,16 @@ func (b *builder) checkReferences() {
 	}
 	for _, t := range b.flowRefs {
 		if !slices.Contains(flows, t.Text) {
-			b.errorf(t, meant(t.Text, flows), "there is no flow named %s", t.Text)
+			b.errorf(t, b.meant(t.Text, flows), "there is no flow named %s", t.Text)
 		}
 	}
 	for _, t := range b.checkRefs {
 		if !slices.Contains(checks, t.Text) {
-			b.errorf(t, meant(t.Text, checks), "there is no check named %q", t.Text)
+			b.errorf(t, b.meant(t.Text, checks), "there is no check named %q", t.Text)
 		}
 	}
 	for _, r := range b.faultRefs {
-		if d := b.result.Device(r.ref.Device); d == nil || d.Port(r.ref.Port) == nil {
+		if d := b.find(r.ref.Device); d == nil || d.Port(r.ref.Port) == nil {
 			b.errorf(r.token, "write DEVICE.PORT, or the name of a host", "there is no port named %s", r.token.Text)
 		}
 	}

@@ -9,7 +9,10 @@ import (
 // properties behind their statement, others below it, comments kept. A text
 // with statements that cannot be understood is returned as it is, with false.
 func Format(text string) (formatted string, ok bool) {
-	root, problems := parse(text)
+	if limits(text) != nil {
+		return text, false
+	}
+	root, problems := parse(Normal(text))
 	if len(problems) > 0 {
 		return text, false
 	}

@@ -16,7 +16,7 @@ const noKeys = "none"
 
 func (b *builder) keyChain(n *Node) {
 	name := n.Args[0]
-	if name.Text == noKeys || slices.ContainsFunc(b.result.Chains, func(c config.KeyChain) bool { return c.Name == name.Text }) {
+	if name.Text == noKeys || b.taken("key chain", name.Text) {
 		b.errorf(name, "choose another name", "the name %s is taken", name.Text)
 		return
 	}
@@ -111,7 +111,7 @@ func (b *builder) noChain(r Token) {
 	for _, c := range b.result.Chains {
 		names = append(names, c.Name)
 	}
-	b.errorf(r, meant(r.Text, names), "there is no key chain named %s", r.Text)
+	b.errorf(r, b.meant(r.Text, names), "there is no key chain named %s", r.Text)
 }
 
 // resolveKeys gives every port the key chain that is in force on it: its own, or

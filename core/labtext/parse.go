@@ -87,7 +87,18 @@ type parser struct {
 }
 
 func (p *parser) errorf(t Token, hint, format string, args ...any) {
+	if len(p.problems) >= 4*maxProblems {
+		return // more than are shown
+	}
 	p.problems = append(p.problems, Problem{Severity: Error, Line: t.Line, Column: t.Column, End: t.end(), Message: fmt.Sprintf(format, args...), Hint: hint})
+}
+
+// nearest is nearest, while there are few problems.
+func (p *parser) nearest(word string, known []string) string {
+	if len(p.problems) > maxProblems {
+		return ""
+	}
+	return nearest(word, known)
 }
 
 // open is a line whose statements may have more below it.
@@ -217,7 +228,7 @@ func (p *parser) unknown(word Token, owners []*Node) {
 			}
 		}
 	}
-	if near := nearest(word.Text, allowed); near != "" && len(places) == 0 {
+	if near := p.nearest(word.Text, allowed); near != "" && len(places) == 0 {
 		p.errorf(word, fmt.Sprintf("did you mean %s?", near), "unknown word %q %s", word.Text, where)
 		return
 	}

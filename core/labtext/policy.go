@@ -13,7 +13,7 @@ import (
 
 func (b *builder) policy(n *Node) {
 	name := n.Args[0]
-	if name.Text == none || slices.ContainsFunc(b.result.Policies.List, func(p config.Policy) bool { return p.Name == name.Text }) {
+	if name.Text == none || b.taken("policy", name.Text) {
 		b.errorf(name, "choose another name", "the name %s is taken", name.Text)
 		return
 	}
@@ -26,7 +26,7 @@ func (b *builder) policy(n *Node) {
 
 func (b *builder) statement(n *Node) {
 	name := n.Args[0]
-	if slices.ContainsFunc(b.rules.Statements, func(s config.Statement) bool { return s.Name == name.Text }) {
+	if b.taken("statement of "+b.rules.Name, name.Text) {
 		b.errorf(name, "choose another name", "there is another statement named %s in this policy", name.Text)
 		return
 	}
@@ -234,8 +234,8 @@ func (b *builder) swapAS(n *Node) {
 }
 
 // newSet files a set under its name, unless that is taken.
-func (b *builder) newSet(n *Node, taken bool) bool {
-	if taken {
+func (b *builder) newSet(n *Node) bool {
+	if b.taken(n.Row.Word, n.Args[0].Text) {
 		b.errorf(n.Args[0], "choose another name", "there is another %s named %s", n.Row.Word, n.Args[0].Text)
 		return false
 	}
@@ -245,7 +245,7 @@ func (b *builder) newSet(n *Node, taken bool) bool {
 
 func (b *builder) pathSet(n *Node) {
 	name, list := n.Args[0].Text, &b.result.Policies.PathSets
-	if b.newSet(n, slices.ContainsFunc(*list, func(s config.PathSet) bool { return s.Name == name })) {
+	if b.newSet(n) {
 		*list = append(*list, config.PathSet{Name: name})
 		b.children(n)
 	}
@@ -263,7 +263,7 @@ func (b *builder) pathPattern(n *Node) {
 
 func (b *builder) communitySet(n *Node) {
 	name, list := n.Args[0].Text, &b.result.Policies.Communities
-	if b.newSet(n, slices.ContainsFunc(*list, func(s config.CommunitySet) bool { return s.Name == name })) {
+	if b.newSet(n) {
 		*list = append(*list, config.CommunitySet{Name: name})
 		b.children(n)
 	}
@@ -277,7 +277,7 @@ func (b *builder) communityMembers(n *Node) {
 
 func (b *builder) tagSet(n *Node) {
 	name, list := n.Args[0].Text, &b.result.Policies.Tags
-	if b.newSet(n, slices.ContainsFunc(*list, func(s config.TagSet) bool { return s.Name == name })) {
+	if b.newSet(n) {
 		*list = append(*list, config.TagSet{Name: name})
 		b.children(n)
 	}
@@ -291,7 +291,7 @@ func (b *builder) tagMembers(n *Node) {
 
 func (b *builder) neighbourSet(n *Node) {
 	name, list := n.Args[0].Text, &b.result.Policies.Neighbours
-	if b.newSet(n, slices.ContainsFunc(*list, func(s config.NeighbourSet) bool { return s.Name == name })) {
+	if b.newSet(n) {
 		*list = append(*list, config.NeighbourSet{Name: name})
 		b.children(n)
 	}
@@ -328,7 +328,7 @@ func (b *builder) setReferences() {
 	}
 	for _, r := range b.memberRefs {
 		if !slices.Contains(names[r.kind], r.token.Text) {
-			b.errorf(r.token, meant(r.token.Text, names[r.kind]), "there is no %s named %s", r.kind, r.token.Text)
+			b.errorf(r.token, b.meant(r.token.Text, names[r.kind]), "there is no %s named %s", r.kind, r.token.Text)
 		}
 	}
 	asks := map[string][]string{}

@@ -97,7 +97,7 @@ func (w *warner) routerIDs() {
 
 // link compares the two ends of a link.
 func (w *warner) link(l *config.Link) {
-	da, db := w.result.Device(l.A.Device), w.result.Device(l.B.Device)
+	da, db := w.find(l.A.Device), w.find(l.B.Device)
 	a, b := da.Port(l.A.Port), db.Port(l.B.Port)
 	name := l.A.String()
 	w.tags(l)
@@ -155,7 +155,7 @@ func (w *warner) link(l *config.Link) {
 // tags compares the sub-ports at the two ends of a link.
 func (w *warner) tags(l *config.Link) {
 	for _, way := range [][2]config.PortRef{{l.A, l.B}, {l.B, l.A}} {
-		here, there := w.result.Device(way[0].Device), w.result.Device(way[1].Device)
+		here, there := w.find(way[0].Device), w.find(way[1].Device)
 		for i := range here.Ports {
 			p := &here.Ports[i]
 			if p.VLAN == 0 || p.Parent != way[0].Port {
@@ -175,7 +175,7 @@ func (w *warner) tags(l *config.Link) {
 
 // ospfDiffers compares what OSPF on two ports must agree on.
 func (w *warner) ospfDiffers(one, other config.PortRef) {
-	da, db := w.result.Device(one.Device), w.result.Device(other.Device)
+	da, db := w.find(one.Device), w.find(other.Device)
 	x, y := da.Port(one.Port).OSPF, db.Port(other.Port).OSPF
 	differ := func(what string, a, b any, hint string) {
 		if a != b {
@@ -201,11 +201,11 @@ func (w *warner) segment(s *config.Segment) {
 	var first, speaks *config.PortRef
 	for i := range s.Ports {
 		r := &s.Ports[i]
-		p := w.result.Device(r.Device).Port(r.Port)
+		p := w.find(r.Device).Port(r.Port)
 		if p.Address.IsValid() {
 			if first == nil {
 				first = r
-			} else if q := w.result.Device(first.Device).Port(first.Port); q.Address.Masked() != p.Address.Masked() {
+			} else if q := w.find(first.Device).Port(first.Port); q.Address.Masked() != p.Address.Masked() {
 				w.at(r.String(), "put all ports of the segment in one subnet", "the subnet differs on segment %s: %v on %v, %v on %v", s.Name, p.Address, r, q.Address, first)
 			}
 		}

@@ -210,7 +210,7 @@ func (w *warner) joinedInside(a, b *config.Device) bool {
 	seen := map[string]bool{a.Name: true}
 	queue := []string{a.Name}
 	visit := func(x, y config.PortRef) {
-		p, q := w.result.Device(x.Device).Port(x.Port), w.result.Device(y.Device).Port(y.Port)
+		p, q := w.find(x.Device).Port(x.Port), w.find(y.Device).Port(y.Port)
 		if p != nil && q != nil && p.OSPF.On && q.OSPF.On && !p.OSPF.Passive && !q.OSPF.Passive && !seen[y.Device] {
 			seen[y.Device] = true
 			queue = append(queue, y.Device)

@@ -238,12 +238,16 @@ func (w *World) Configure(lab *config.Lab) {
 	}
 	names := make(map[string]uint32, len(lab.Devices))
 	renamed := w.renamed(lab)
+	wanted := make(map[string]bool, len(lab.Devices))
+	for i := range lab.Devices {
+		wanted[lab.Devices[i].Name] = true
+	}
 	for i, d := range w.devices {
 		now, ok := renamed[d.Name()]
 		if !ok {
 			now = d.Name()
 		}
-		if !d.Gone() && lab.Device(now) == nil {
+		if !d.Gone() && !wanted[now] {
 			d.Remove()
 		}
 		if _, taken := names[now]; !taken || !d.Gone() {

@@ -16,8 +16,9 @@ import (
 
 // End is one end of a relation.
 type End struct {
-	Device   string   `json:"device"`
-	Port     string   `json:"port"`
+	Device   string   `json:"device" doc:"empty if nobody is there"`
+	Port     string   `json:"port" doc:"empty if nobody is there, or no port has the address"`
+	Absent   bool     `json:"absent,omitempty" doc:"nobody is there"`
 	Address  string   `json:"address,omitempty"`
 	RouterID string   `json:"routerId,omitempty"`
 	State    string   `json:"state" doc:"of the other end, as this end sees it: an RFC 2328 10.1 name; of BGP the state of the session at this end, an RFC 4271 8.2.2 name"`
@@ -29,6 +30,14 @@ type End struct {
 	Cost     uint16   `json:"cost,omitempty"`
 	Role     string   `json:"role,omitempty" doc:"on a segment: DR, Backup, DR Other or Waiting (RFC 2328 9.1)"`
 	Priority *uint8   `json:"priority,omitempty" doc:"to become DR, on a segment"`
+}
+
+// Name is the end's device, or nobody.
+func (e End) Name() string {
+	if e.Absent {
+		return "nobody"
+	}
+	return e.Device
 }
 
 // Neighbour is a row of Neighbours: one adjacency or session, both ends.
@@ -168,7 +177,7 @@ func unplugged(w *network.World) []Neighbour {
 			c := &collector{a: s, b: s}
 			c.add(note.NotJoined, "observed", s, "nothing plugged in", "")
 			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: ospf.StateNames[ospf.Down], Since: seconds(p.Since), Reasons: c.reasons,
-				B: End{Device: "nobody", Port: "none", State: ospf.StateNames[ospf.Down]}})
+				B: End{Absent: true, State: ospf.StateNames[ospf.Down]}})
 		}
 	}
 	return out

@@ -198,7 +198,7 @@ func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
 }
 
 func (t talker) end() End {
-	e := End{Device: "nobody", Port: "none", Address: t.addr.String(), State: bgp.StateNames[bgp.Idle]}
+	e := End{Absent: t.d == nil, Address: t.addr.String(), State: bgp.StateNames[bgp.Idle]}
 	if t.addr == 0 {
 		e.Address = ""
 	}

@@ -342,3 +342,14 @@ func TestAProbeIsShownAsItGoesAndCanBeStopped(t *testing.T) {
 	require.Equal(t, 1, r.Sent)
 	require.Equal(t, "stopped after 1 hop", r.Summary)
 }
+
+// A router may be called as an absent end is shown.
+func TestARouterCalledNobody(t *testing.T) {
+	const text = "router nobody\n  port e1 10.0.0.1/30\n    ospf area 0\n  port none 10.9.0.1/30\nrouter mill\n  port e1 10.0.0.5/30\n    ospf area 0\n  bgp as 64500\n    peer 10.9.9.9 as 64501\n"
+	for _, n := range observe.NeighboursOf(settled(t, text)) {
+		require.True(t, n.B.Absent)
+		require.Equal(t, "nobody", n.B.Name())
+		require.Empty(t, n.B.Device+n.B.Port)
+		require.False(t, n.A.Absent)
+	}
+}

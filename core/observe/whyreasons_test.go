@@ -37,10 +37,10 @@ func answered(t *testing.T, w *network.World) map[string]bool {
 		switch {
 		case n.Protocol == "bgp":
 			ask("why is the session %s/%s not up?", n.A.Device, n.B.Address)
-			if n.B.Device != "nobody" {
+			if !n.B.Absent {
 				ask("why is the session %s/%s not up?", n.B.Device, n.A.Address)
 			}
-		case n.B.Device == "nobody":
+		case n.B.Absent:
 			ask("why is %s.%s not up?", n.A.Device, n.A.Port)
 		default:
 			ask("why is %s - %s not up?", n.A.Device, n.B.Device)

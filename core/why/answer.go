@@ -112,7 +112,7 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 		if !concerns(n, q, port) {
 			continue
 		}
-		words := n.A.Device + " and " + n.B.Device + ": " + map[string]string{"ospf": "OSPF ", "bgp": "BGP "}[n.Protocol] + n.State
+		words := n.A.Name() + " and " + n.B.Name() + ": " + map[string]string{"ospf": "OSPF ", "bgp": "BGP "}[n.Protocol] + n.State
 		if len(n.Reasons) > 0 && !n.Up {
 			words += ", since " + n.Reasons[0].Text
 		}
@@ -155,7 +155,7 @@ func (a *Answer) reason(n observe.Neighbour, r observe.Reason) {
 	a.code(r.Code)
 	text := r.Text
 	if r.Mine != "" || r.Theirs != "" {
-		text += fmt.Sprintf(" (%s: %s, %s: %s)", n.A.Device, orNothing(r.Mine), n.B.Device, orNothing(r.Theirs))
+		text += fmt.Sprintf(" (%s: %s, %s: %s)", n.A.Name(), orNothing(r.Mine), n.B.Name(), orNothing(r.Theirs))
 	}
 	a.fact(observe.Fact{Text: r.Source + ": " + text, View: "neighbours", Who: n.A.Device})
 	if r.Remedy != "" {
@@ -184,7 +184,7 @@ func valuesOf(mine, theirs string) string {
 
 // placeOf is where an end of a relation stands in the text.
 func placeOf(n observe.Neighbour, own, far observe.End) string {
-	if own.Device == "nobody" {
+	if own.Absent {
 		return ""
 	}
 	if n.Protocol == "bgp" {

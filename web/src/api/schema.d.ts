@@ -1388,6 +1388,8 @@ export interface components {
             updated: string;
         };
         End: {
+            /** @description nobody is there */
+            absent?: boolean;
             address?: string;
             area?: string;
             /** Format: int32 */
@@ -1398,8 +1400,10 @@ export interface components {
              * @description seconds until the inactivity timer runs out
              */
             deadIn?: number;
+            /** @description empty if nobody is there */
             device: string;
             hello?: string;
+            /** @description empty if nobody is there, or no port has the address */
             port: string;
             /**
              * Format: int32
@@ -2045,6 +2049,8 @@ export interface components {
             /** @description as it came in */
             received?: components["schemas"]["Attributes"];
             rfc?: string;
+            /** @description it shares the traffic with the best path */
+            shares: boolean;
             /** @description the value it lost against */
             theirs?: string;
             /** @description the step of the decision, a few words */

@@ -6,6 +6,7 @@ import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../parts/parts';
 import { Sheet, Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
+import { endName } from './ends';
 import { Ladder } from './Ladder';
 import { Reasons } from './Reasons';
 import { SessionRow, sessionName } from './SessionRow';
@@ -165,7 +166,7 @@ function Row({ id, when, n, now, focus, focused }: RowProps) {
           </Box>
           {n.a.state !== n.b.state && (
             <Box color="quiet" fontSize="12px">
-              {n.a.device} sees {n.a.state}, {n.b.device} sees {n.b.state}
+              {endName(n.a)} sees {n.a.state}, {endName(n.b)} sees {n.b.state}
             </Box>
           )}
         </Td>
@@ -189,7 +190,7 @@ function Row({ id, when, n, now, focus, focused }: RowProps) {
           </Box>
         </Box>
       )}
-      {on && n.b.port !== 'none' && (
+      {on && !n.b.absent && (
         <Box as="tr" bg="plumSoft">
           <Box as="td" px={3} pb={3} {...{ colSpan: 6 }}>
             <Ladder id={id} when={when} n={n} />
@@ -203,7 +204,7 @@ function Row({ id, when, n, now, focus, focused }: RowProps) {
 function EndCell({ e }: { e: End }) {
   return (
     <Td>
-      <b>{e.device}</b> {e.port}
+      <b>{endName(e)}</b> {e.port}
       <Mono display="block" color="quiet">
         {e.address ?? 'no address'}
       </Mono>
@@ -248,7 +249,7 @@ const toRows = (rows: Neighbour[]) => [
     n.a.address ?? '',
     n.a.routerId ?? '',
     n.a.state,
-    n.b.device,
+    endName(n.b),
     n.b.port,
     n.b.address ?? '',
     n.b.routerId ?? '',

@@ -1,6 +1,7 @@
 import { Box } from '@chakra-ui/react';
 import type { Neighbour, Reason } from '../api/client';
 import { Mono, Quiet } from '../parts/parts';
+import { endName } from './ends';
 
 type End = Neighbour['a'];
 
@@ -25,7 +26,7 @@ export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }
         {a.device} {a.port}
       </Quiet>
       <Quiet fontSize="11px">
-        {b.device} {b.port}
+        {endName(b)} {b.port}
       </Quiet>
       <Box />
       {reasons.map((r) => (

@@ -4,6 +4,7 @@ import { useFocus } from '../focus/focus';
 import { Mono, Plain, Quiet } from '../parts/parts';
 import { Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
+import { endName } from './ends';
 import { Reasons } from './Reasons';
 
 interface Props {
@@ -111,7 +112,7 @@ function nextTry(s: Neighbour['session']): string {
 function SessionEnd({ e, side }: { e: Neighbour['a']; side: SessionSide | undefined }) {
   return (
     <Td>
-      <b>{e.device}</b> {e.port === 'none' ? '' : e.port}
+      <b>{endName(e)}</b> {e.port}
       <Mono display="block" color="quiet">
         {e.address ?? 'no address'}
       </Mono>

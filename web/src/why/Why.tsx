@@ -110,14 +110,14 @@ export function offered(
   if (focus.to.startsWith('flow ')) out.push(`why does ${focus.to} go this way`);
   if (port) out.push(`what breaks without ${port}`);
   for (const n of neighbours ?? []) {
-    if (!n.up && who && (n.a.device === who || n.b.device === who) && n.b.device !== 'nobody')
+    if (!n.up && who && (n.a.device === who || n.b.device === who) && !n.b.absent)
       out.push(`why is ${n.a.device} - ${n.b.device} not up`);
   }
   if (who && !port) out.push(`what breaks without ${who}`);
   if (!who && !focus.to)
     out.push(
       ...(neighbours ?? [])
-        .filter((n) => !n.up && n.b.device !== 'nobody')
+        .filter((n) => !n.up && !n.b.absent)
         .map((n) => `why is ${n.a.device} - ${n.b.device} not up`),
       ...(map?.flows ?? []).map((f) => `why does flow ${f.name} go this way`),
     );
