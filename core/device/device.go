@@ -585,21 +585,29 @@ func (d *Device) Account() (pending, watched int) {
 	return pending, watched
 }
 
+// Parts are the digests of the parts of a state.
+type Parts struct {
+	Ports, Neighbours, Database, Routes, Paths store.Digest
+}
+
+// DigestParts folds the device's state in, part by part, without what passes:
+// ages, sequence numbers and the phases of timers.
+func (d *Device) DigestParts(parts *Parts) {
+	for _, g := range []*store.Digest{&parts.Ports, &parts.Neighbours, &parts.Database, &parts.Routes, &parts.Paths} {
+		g.Bytes([]byte(d.config.Name))
+	}
+	d.digestPorts(&parts.Ports, false)
+	d.ospf.DigestPorts(&parts.Neighbours, false)
+	d.ospf.DigestDatabases(&parts.Database, d, false)
+	d.digestTable(&parts.Routes)
+	d.bgp.Digest(&parts.Paths, d, d.Prefixes(), false)
+}
+
 // Digest folds the device's state in.
 func (d *Device) Digest(g *store.Digest, full bool) {
 	g.Bytes([]byte(d.config.Name))
 	g.Flag(d.gone)
-	g.Flag(d.Enabled())
-	for i := range d.ports {
-		p := &d.ports[i]
-		g.Bytes([]byte(p.Config.Name))
-		g.Flag(p.Gone)
-		g.Flag(p.up)
-		g.Add(uint64(p.addr), uint64(p.Why))
-		if full {
-			g.Add(uint64(p.Since))
-		}
-	}
+	d.digestPorts(g, full)
 	d.digestTable(g)
 	d.ospf.Digest(g, d, full)
 	d.bgp.Digest(g, d, d.Prefixes(), full)
@@ -609,6 +617,20 @@ func (d *Device) Digest(g *store.Digest, full bool) {
 		g.Add(d.seq)
 		for i := range d.arp {
 			g.Add(uint64(d.arp[i].port), uint64(d.arp[i].addr), uint64(d.arp[i].learned))
+		}
+	}
+}
+
+func (d *Device) digestPorts(g *store.Digest, full bool) {
+	g.Flag(d.Enabled())
+	for i := range d.ports {
+		p := &d.ports[i]
+		g.Bytes([]byte(p.Config.Name))
+		g.Flag(p.Gone)
+		g.Flag(p.up)
+		g.Add(uint64(p.addr), uint64(p.Why))
+		if full {
+			g.Add(uint64(p.Since))
 		}
 	}
 }

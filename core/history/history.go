@@ -42,14 +42,22 @@ type Record struct {
 	// not; else it runs to rest.
 	Until event.Time
 
-	Done     bool
-	Outcome  network.Outcome
-	End      event.Time // virtual time at its end
-	Settled  event.Time // time of the last change
-	Events   uint64     // handled by the world at its end
-	Digest   uint64     // full digest at its end
-	Engine   string
-	Diverged bool // a replay did not come to the recorded digest
+	Done    bool
+	Outcome network.Outcome
+	End     event.Time    // virtual time at its end
+	Settled event.Time    // time of the last change
+	Events  uint64        // handled by the world at its end
+	Digest  uint64        // full digest at its end
+	State   network.State // digests of what it settled to; zero in old records
+	Engine  string
+	// Diverged says that a replay did not come to the record: by another engine to
+	// another state, by the same to another digest.
+	Diverged bool
+	Differs  []string // of Diverged by another engine: in what
+
+	// ID tells the action from all others, also if nobody knows whether it was
+	// kept; chosen by the caller, of no meaning to the network.
+	ID string
 
 	// Who did it, why, and when by the clock on the wall (unix milliseconds, 0
 	// for unknown): said by the caller, of no meaning to the network.
@@ -182,7 +190,7 @@ func (h *History) Run(s *Step, stop func() bool) error {
 	s.Done, s.End, s.Settled = true, w.Now(), max(s.Start, w.Calm().LastChange())
 	s.Events, s.NotesAfter, s.Lost = w.Handled(), w.Notes(), w.LostNotes()-lost
 	s.After = w.Clone()
-	s.Digest = w.Digest(true)
+	s.Digest, s.State = w.Digest(true), w.State()
 	return nil
 }
 
@@ -295,12 +303,34 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 			return nil, ErrStopped
 		}
 		if r.Done {
-			s.Diverged = s.Digest != r.Digest
-			s.Engine = r.Engine
+			s.compare(&r)
 		}
+		s.ID = r.ID
 		s.Author, s.Message, s.Made = r.Author, r.Message, r.Made
 	}
 	return h, nil
+}
+
+// compare marks a replayed step if it did not come to its record. Another engine
+// may have moved only the time.
+func (s *Step) compare(r *Record) {
+	was, is := r.State, s.State
+	switch {
+	case r.Engine == Engine:
+		s.Diverged = s.Digest != r.Digest
+	case was != network.State{}:
+		for _, part := range []struct {
+			name    string
+			was, is uint64
+		}{{"ports", was.Ports, is.Ports}, {"neighbours", was.Neighbours, is.Neighbours}, {"link-state databases", was.Database, is.Database},
+			{"routes", was.Routes, is.Routes}, {"BGP paths", was.Paths, is.Paths}} {
+			if part.was != part.is {
+				s.Differs = append(s.Differs, part.name)
+			}
+		}
+		s.Diverged = s.Differs != nil
+	}
+	s.Engine = r.Engine
 }
 
 // Records is the journal.

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"strings"
 
 	"hellebore/core/event"
 	"hellebore/core/history"
@@ -41,6 +42,7 @@ type bundleAction struct {
 	Settled event.Time `json:"settled"`
 	Events  uint64     `json:"events"`
 	Digest  string     `json:"digest"`
+	State   string     `json:"state,omitempty"`
 	Engine  string     `json:"engine"`
 	Author  string     `json:"author,omitempty"`
 	Message string     `json:"message,omitempty"`
@@ -49,17 +51,22 @@ type bundleAction struct {
 
 // Bundle writes the lab and its journal as a zip archive.
 func (l *Lab) Bundle(out io.Writer) error {
-	b := bundle{Format: bundleFormat, Engine: history.Engine, Moments: l.Moments(), Actions: []bundleAction{}}
-	for _, r := range l.history.Records() {
+	return WriteBundle(out, l.Text(), l.history.Records(), l.Moments())
+}
+
+// WriteBundle writes a text and a journal as a zip archive.
+func WriteBundle(out io.Writer, text string, records []history.Record, moments []NamedMoment) error {
+	b := bundle{Format: bundleFormat, Engine: history.Engine, Moments: moments, Actions: []bundleAction{}}
+	for _, r := range records {
 		b.Actions = append(b.Actions, bundleAction{r.Action, r.Text, r.Start, r.Until, r.Outcome.String(), r.End, r.Settled, r.Events,
-			fmt.Sprintf("%016x", r.Digest), r.Engine, r.Author, r.Message, r.Made})
+			fmt.Sprintf("%016x", r.Digest), r.State.String(), r.Engine, r.Author, r.Message, r.Made})
 	}
 	journal, err := json.MarshalIndent(b, "", " ")
 	if err != nil {
 		return err
 	}
 	z := zip.NewWriter(out)
-	for name, data := range map[string][]byte{bundleText: []byte(l.Text()), bundleJournal: append(journal, '\n')} {
+	for name, data := range map[string][]byte{bundleText: []byte(text), bundleJournal: append(journal, '\n')} {
 		w, err := z.Create(name)
 		if err != nil {
 			return err
@@ -96,6 +103,11 @@ func ReadBundle(data []byte) ([]history.Record, []NamedMoment, error) {
 	if b.Format != bundleFormat {
 		return nil, nil, fmt.Errorf("the bundle is of format %d; this program reads format %d", b.Format, bundleFormat)
 	}
+	for _, a := range b.Actions {
+		if strings.Contains(a.Author+a.Message, "\x00") {
+			return nil, nil, fmt.Errorf("the bundle's %s holds a NUL character", bundleJournal)
+		}
+	}
 	records, err := b.records()
 	return records, b.Moments, err
 }
@@ -110,12 +122,12 @@ func (b *bundle) records() ([]history.Record, error) {
 	var out []history.Record
 	for i, a := range b.Actions {
 		r := history.Record{Seq: i + 1, Action: a.Action, Text: a.Text, Start: a.Start, Until: a.Until, Done: true, End: a.End, Settled: a.Settled,
-			Events: a.Events, Engine: a.Engine, Author: a.Author, Message: a.Message, Made: a.Made}
+			Events: a.Events, State: network.ParseState(a.State), Engine: a.Engine, Author: a.Author, Message: a.Message, Made: a.Made}
 		if _, err := fmt.Sscanf(a.Digest, "%x", &r.Digest); err != nil {
 			return nil, fmt.Errorf("action %d of the bundle has no digest", i+1)
 		}
 		found := false
-		for o := network.Settled; o <= network.Stopped; o++ {
+		for o := network.Settled; o <= network.Unfinished; o++ {
 			if o.String() == a.Outcome {
 				r.Outcome, found = o, true
 			}

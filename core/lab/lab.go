@@ -182,6 +182,12 @@ func Nanoseconds(s float64) event.Time { return event.Time(s*1e9 + 0.5) }
 // ForgetMoment takes a name away.
 func (l *Lab) ForgetMoment(name string) { delete(l.names, name) }
 
+// MomentOf is the moment of a name, if there is one.
+func (l *Lab) MomentOf(name string) (history.Moment, bool) {
+	m, ok := l.names[name]
+	return m, ok
+}
+
 // NamedMoment is a moment that has a name.
 type NamedMoment struct {
 	Name string  `json:"name"`

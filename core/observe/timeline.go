@@ -40,6 +40,7 @@ type Action struct {
 	Author      string   `json:"author,omitempty"`
 	Message     string   `json:"message,omitempty" doc:"why it was done, as its author said; or why the lab took a change back by itself"`
 	Diverged    bool     `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
+	Differs     []string `json:"differs,omitempty" doc:"in what that result differs"`
 }
 
 // Counts is how many there were before an action and after it.
@@ -80,7 +81,7 @@ func sizes(w *network.World) (routes, lsas int) {
 // configuration in force until it.
 func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) Action {
 	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: seconds(s.Start), Settled: seconds(s.Settled),
-		End: seconds(s.End), Outcome: s.Outcome.String(), Diverged: s.Diverged, Author: s.Author, Message: s.Message}
+		End: seconds(s.End), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author, Message: s.Message}
 	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
 		c := seconds(s.After.LastForwarding() - s.Start)
 		a.Convergence = &c

@@ -534,6 +534,12 @@ func (p *Process) Port(i uint32) PortView {
 // Digest folds the process's state in; full includes ages, sequence numbers and
 // the phases of timers.
 func (p *Process) Digest(d *store.Digest, h Host, full bool) {
+	p.DigestPorts(d, full)
+	p.DigestDatabases(d, h, full)
+}
+
+// DigestPorts folds in what the process has on its ports: neighbours and roles.
+func (p *Process) DigestPorts(d *store.Digest, full bool) {
 	d.Flag(p.running)
 	d.Add(uint64(p.routerID))
 	for i := range p.ports {
@@ -558,6 +564,10 @@ func (p *Process) Digest(d *store.Digest, h Host, full bool) {
 			}
 		}
 	}
+}
+
+// DigestDatabases folds in the link-state databases.
+func (p *Process) DigestDatabases(d *store.Digest, h Host, full bool) {
 	for ai := asScope; ai < len(p.areas); ai++ {
 		a := p.scope(ai)
 		d.Add(uint64(a.id))

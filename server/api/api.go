@@ -33,13 +33,34 @@ type handlers struct {
 func New(labs *live.Labs, client fs.FS) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	router := gin.New()
-	router.Use(logRequests, gin.CustomRecovery(func(c *gin.Context, err any) {
-		slog.Error("a request panicked", "path", c.Request.URL.Path, "error", err)
-		c.AbortWithStatus(http.StatusInternalServerError)
-	}))
+	router.HandleMethodNotAllowed = true
+	router.Use(logRequests, recovered, guarded)
 	register(router, labs)
+	router.NoMethod(func(c *gin.Context) {
+		refuse(c, http.StatusMethodNotAllowed, c.Request.Method+" is not possible here")
+	})
 	serveClient(router, client)
 	return router
+}
+
+// recovered makes an answer of a panic: other requests go on.
+func recovered(c *gin.Context) {
+	defer func() {
+		if cause := recover(); cause != nil {
+			incident := live.Report("a request panicked: "+c.Request.Method+" "+c.Request.URL.Path, cause)
+			if !c.Writer.Written() {
+				refuse(c, http.StatusInternalServerError, incident.Error())
+			}
+			c.Abort()
+		}
+	}()
+	c.Next()
+}
+
+// refuse answers with problem+json (RFC 9457).
+func refuse(c *gin.Context, status int, detail string) {
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(status, huma.NewError(status, detail))
 }
 
 func register(router *gin.Engine, labs *live.Labs) huma.API {
@@ -89,7 +110,7 @@ func serveClient(router *gin.Engine, client fs.FS) {
 	router.NoRoute(func(c *gin.Context) {
 		path := strings.TrimPrefix(c.Request.URL.Path, "/")
 		if strings.HasPrefix(path, "api/") {
-			c.JSON(http.StatusNotFound, huma.Error404NotFound("there is no such operation"))
+			refuse(c, http.StatusNotFound, "there is no such operation")
 			return
 		}
 		if f, err := fs.Stat(client, path); err == nil && !f.IsDir() {
@@ -114,6 +135,8 @@ func problem(err error) error {
 	var moved *live.MovedOn
 	var overtaken *live.Overtaken
 	var away *live.Unavailable
+	var broken *live.Broken
+	var incident *live.Incident
 	switch {
 	case err == nil:
 		return nil
@@ -142,11 +165,19 @@ func problem(err error) error {
 	case errors.As(err, &away):
 		slog.Error("the database is away", "error", away.Err)
 		return huma.Error503ServiceUnavailable(away.Error())
+	case errors.As(err, &broken):
+		p := huma.Error500InternalServerError(broken.Error())
+		p.(*huma.ErrorModel).Add(&huma.ErrorDetail{Message: broken.Number, Location: "broken"})
+		return p
+	case errors.As(err, &incident):
+		return huma.Error500InternalServerError(incident.Error())
+	case errors.Is(err, store.ErrRefused):
+		return huma.Error422UnprocessableEntity("the database cannot keep this; is there a character in it that no text has?")
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound("there is no such lab; it may have been deleted")
 	case errors.Is(err, store.ErrMovedOn):
 		return huma.Error409Conflict("the lab has moved on: another server has acted on it; reload the page")
-	case errors.Is(err, context.Canceled):
+	case errors.Is(err, context.Canceled), errors.Is(err, history.ErrStopped):
 		return huma.NewError(499, "the request was cancelled")
 	}
 	// What is left are refusals of the core: sentences for the user.

@@ -14,6 +14,16 @@ import (
 // maxBundle is the largest bundle that is taken, in bytes.
 const maxBundle = 32 << 20
 
+// Entry is an action as the journal has it.
+type Entry struct {
+	Seq     int    `json:"seq"`
+	Action  string `json:"action"`
+	Text    string `json:"text,omitempty" doc:"of an apply"`
+	Author  string `json:"author,omitempty"`
+	Message string `json:"message,omitempty"`
+	Made    int64  `json:"made" doc:"when, in milliseconds since 1970 (UTC)"`
+}
+
 func (h *handlers) registerBundles(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "export-bundle", Method: http.MethodGet, Path: "/api/labs/{id}/bundle",
 		Summary: "The lab with its journal as a zip archive, to be replayed elsewhere"},
@@ -27,6 +37,43 @@ func (h *handlers) registerBundles(api huma.API) {
 				return nil, err
 			}
 			return file("application/zip", "lab-"+in.ID+".zip", out.Body), nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "get-journal", Method: http.MethodGet, Path: "/api/labs/{id}/journal",
+		Summary: "The journal as it is kept, also of a lab that cannot be replayed"},
+		func(ctx context.Context, in *LabPath) (*body[[]Entry], error) {
+			records, _, err := h.labs.Journal(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			out := []Entry{}
+			for _, r := range records {
+				out = append(out, Entry{r.Seq, r.Action, r.Text, r.Author, r.Message, r.Made})
+			}
+			return &body[[]Entry]{out}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "export-journal", Method: http.MethodGet, Path: "/api/labs/{id}/journal/bundle",
+		Summary: "The journal as it is kept, as a bundle"},
+		func(ctx context.Context, in *LabPath) (*File, error) {
+			records, moments, err := h.labs.Journal(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			text, named := "", []lab.NamedMoment{}
+			for _, r := range records {
+				if r.Text != "" {
+					text = r.Text
+				}
+			}
+			for name, m := range moments {
+				named = append(named, lab.NamedMoment{Name: name, At: float64(m.At) / 1e9, Step: m.Step})
+			}
+			var b bytes.Buffer
+			if err := lab.WriteBundle(&b, text, records, named); err != nil {
+				return nil, err
+			}
+			return file("application/zip", "lab-"+in.ID+".zip", b.Bytes()), nil
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "import-bundle", Method: http.MethodPost, Path: "/api/bundles",

@@ -7,8 +7,6 @@ import (
 	"net/http"
 
 	"github.com/danielgtaylor/huma/v2"
-
-	"hellebore/core/lab"
 )
 
 // CaptureFile is a pcapng file to save.
@@ -32,22 +30,19 @@ func (h *handlers) registerCapture(api huma.API) {
 				return nil, problem(err)
 			}
 			var b bytes.Buffer
-			err = l.Do(ctx, func(x *lab.Lab) error {
-				if in.From == "" {
-					in.From = "0"
-				}
-				from, err := x.ParseMoment(in.From)
-				if err != nil {
-					return err
-				}
-				to, err := x.ParseMoment(in.To)
-				if err != nil {
-					return err
-				}
-				_, err = x.Capture(&b, in.Port, from, to)
-				return err
-			})
+			x := l.View(ctx)
+			if in.From == "" {
+				in.From = "0"
+			}
+			from, err := x.ParseMoment(in.From)
 			if err != nil {
+				return nil, problem(err)
+			}
+			to, err := x.ParseMoment(in.To)
+			if err != nil {
+				return nil, problem(err)
+			}
+			if _, err = x.Capture(&b, in.Port, from, to); err != nil {
 				return nil, problem(err)
 			}
 			return &CaptureFile{"application/vnd.tcpdump.pcap", fmt.Sprintf("attachment; filename=%q", in.Port+".pcapng"), b.Bytes()}, nil

@@ -52,7 +52,7 @@ func (h *handlers) registerChanges(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			p, err := l.Previewed(ctx, in.Preview)
+			p, err := l.Previewed(in.Preview)
 			if err != nil {
 				return nil, problem(err)
 			}

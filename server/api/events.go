@@ -22,7 +22,7 @@ func (h *handlers) registerEvents(api huma.API) {
 		Summary: "News of a lab, as server-sent events; a client that reconnects asks for the views anew"},
 		map[string]any{"news": News{}, "beat": Beat{}},
 		func(ctx context.Context, in *LabPath, send sse.Sender) {
-			l, err := h.labs.Open(ctx, in.ID)
+			l, err := h.labs.Find(in.ID) // also while it is being opened
 			if err != nil {
 				return // the client sees the same error on its other requests
 			}

@@ -119,6 +119,7 @@ func (h *handlers) registerLabs(api huma.API) {
 				Base    int     `json:"base,omitempty" doc:"of an apply: textSeq of the text it was made from"`
 				Author  string  `json:"author,omitempty" maxLength:"80"`
 				Message string  `json:"message,omitempty" maxLength:"400" doc:"why it is done"`
+				ID      string  `json:"id,omitempty" maxLength:"40" pattern:"^[0-9a-f-]*$" doc:"tells this order from others: sent again, it is not carried out again"`
 				For     float64 `json:"for,omitempty" minimum:"0" maximum:"1000000" doc:"let this much virtual time pass, in seconds, instead of running to rest"`
 			}
 		}) (*body[observe.Action], error) {
@@ -133,7 +134,7 @@ func (h *handlers) registerLabs(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			record, err := l.Act(ctx, live.Order{Action: a, For: event.Time(in.Body.For * 1e9), Base: in.Body.Base, Author: in.Body.Author, Message: in.Body.Message})
+			record, err := l.Act(ctx, live.Order{Action: a, ID: in.Body.ID, For: event.Time(in.Body.For * 1e9), Base: in.Body.Base, Author: in.Body.Author, Message: in.Body.Message})
 			if err != nil {
 				return nil, problem(err)
 			}
@@ -144,33 +145,38 @@ func (h *handlers) registerLabs(api huma.API) {
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "cancel", Method: http.MethodPost, Path: "/api/labs/{id}/cancel",
-		Summary: "Stop the action that is running"},
-		func(ctx context.Context, in *LabPath) (*body[struct {
+		Summary: "Stop what is running, if it still is: an action, a preview, or the opening of the lab"},
+		func(_ context.Context, in *struct {
+			LabPath
+			Body struct {
+				Work string `json:"work" maxLength:"40" doc:"of the news of its progress"`
+			}
+		}) (*body[struct {
 			Stopped bool `json:"stopped"`
 		}], error) {
-			l, err := h.labs.Open(ctx, in.ID)
+			l, err := h.labs.Find(in.ID)
 			if err != nil {
 				return nil, problem(err)
 			}
 			out := &body[struct {
 				Stopped bool `json:"stopped"`
 			}]{}
-			out.Body.Stopped = l.Cancel()
+			out.Body.Stopped = l.Cancel(in.Body.Work)
 			return out, nil
 		})
 }
 
-// with asks an open lab for something, in its own goroutine.
+// with asks a lab as it is now for something. That takes none of the lab's time,
+// and ends when the client is gone.
 func with[T any](ctx context.Context, h *handlers, id string, ask func(*lab.Lab) (T, error)) (*body[T], error) {
 	l, err := h.labs.Open(ctx, id)
 	if err != nil {
 		return nil, problem(err)
 	}
 	out := &body[T]{}
-	err = l.Do(ctx, func(x *lab.Lab) (err error) {
-		out.Body, err = ask(x)
-		return err
-	})
+	if out.Body, err = ask(l.View(ctx)); err == nil {
+		err = ctx.Err() // half of an answer is none
+	}
 	if err != nil {
 		return nil, problem(err)
 	}

@@ -7,8 +7,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
-	"hellebore/core/lab"
-	"hellebore/core/network"
 	"hellebore/core/observe"
 )
 
@@ -57,17 +55,12 @@ func (h *handlers) probe(ctx context.Context, in *ProbeQuery, send sse.Sender) (
 	if err != nil {
 		return out, problem(err)
 	}
-	var w *network.World
-	if err := l.Do(ctx, func(x *lab.Lab) error {
-		m, err := x.ParseMoment(in.At)
-		if err != nil {
-			return err
-		}
-		w = x.Fork(m)
-		return nil
-	}); err != nil {
+	x := l.View(ctx)
+	m, err := x.ParseMoment(in.At)
+	if err != nil {
 		return out, problem(err)
 	}
+	w := x.Fork(m)
 	r := observe.ProbeRequest{From: in.From, Source: in.Source, To: in.To, Count: in.Count, Every: in.Every, Trace: in.Trace, Port: uint16(in.Port)}
 	return observe.Probe(w, r, func(x observe.Reply) bool {
 		return send.Data(ProbeReply(x)) == nil && ctx.Err() == nil

@@ -14,7 +14,10 @@ const (
 // Event is news of a lab.
 type Event struct {
 	Kind    EventKind `json:"kind" enum:"progress,changed"`
-	Action  string    `json:"action,omitempty" doc:"the action that is running"`
+	Work    string    `json:"work,omitempty" doc:"what is running, to be stopped by this name"`
+	Action  string    `json:"action,omitempty" doc:"the same for people: an action, the preview, opening the lab"`
+	At      float64   `json:"at,omitempty" doc:"how far it is: virtual seconds"`
+	Events  uint64    `json:"events,omitempty" doc:"events that the network has handled by then"`
 	Actions int       `json:"actions" doc:"actions in the journal"`
 }
 

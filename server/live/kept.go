@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"fmt"
 
 	"hellebore/core/history"
 	"hellebore/core/lab"
@@ -19,12 +20,36 @@ func (l *Labs) Drafts(ctx context.Context, id string) (drafts []store.Draft, err
 
 // KeepDraft keeps a draft, over the one that its owner had.
 func (l *Labs) KeepDraft(ctx context.Context, d store.Draft) error {
+	if !KnownForm(d.LabID) {
+		return store.ErrNotFound
+	}
+	if err := plain(d.Text, d.Author); err != nil {
+		return fmt.Errorf("the draft holds a NUL character; take it out")
+	}
 	return l.persist(ctx, func(ctx context.Context) error { return l.journal.KeepDraft(ctx, d) })
 }
 
 // DropDraft throws somebody's draft away.
 func (l *Labs) DropDraft(ctx context.Context, id, owner string) error {
 	return l.persist(ctx, func(ctx context.Context) error { return l.journal.DropDraft(ctx, id, owner) })
+}
+
+// Journal is the journal of a lab as the database has it, replayed or not.
+func (l *Labs) Journal(ctx context.Context, id string) (records []history.Record, moments map[string]history.Moment, err error) {
+	if !KnownForm(id) {
+		return nil, nil, store.ErrNotFound
+	}
+	err = l.persist(ctx, func(ctx context.Context) error {
+		if _, err = l.journal.Lab(ctx, id); err != nil {
+			return err
+		}
+		if records, err = l.journal.Journal(ctx, id); err != nil {
+			return err
+		}
+		moments, err = l.journal.Moments(ctx, id)
+		return err
+	})
+	return records, moments, err
 }
 
 // NameMoment gives a moment a name.
@@ -34,15 +59,19 @@ func (o *Lab) NameMoment(ctx context.Context, name, at string) error {
 		if err != nil {
 			return err
 		}
+		was, had := x.MomentOf(name)
 		if err := x.NameMoment(name, m); err != nil {
 			return err
 		}
 		err = o.labs.persist(ctx, func(ctx context.Context) error { return o.labs.journal.NameMoment(ctx, o.ID, name, m) })
 		if err != nil {
 			x.ForgetMoment(name)
+			if had {
+				_ = x.NameMoment(name, was) // which was a name before
+			}
 			return err
 		}
-		o.feed.publish(Event{Kind: Changed, Actions: len(x.History().Steps())})
+		o.publish(x)
 		return nil
 	})
 }
@@ -53,7 +82,7 @@ func (o *Lab) ForgetMoment(ctx context.Context, name string) error {
 		err := o.labs.persist(ctx, func(ctx context.Context) error { return o.labs.journal.ForgetMoment(ctx, o.ID, name) })
 		if err == nil {
 			x.ForgetMoment(name)
-			o.feed.publish(Event{Kind: Changed, Actions: len(x.History().Steps())})
+			o.publish(x)
 		}
 		return err
 	})
@@ -66,12 +95,12 @@ func (l *Labs) Import(ctx context.Context, data []byte) (store.Lab, error) {
 	if err != nil {
 		return store.Lab{}, err
 	}
-	x, err := lab.Open(records, nil)
+	x, err := lab.Open(records, func() bool { return ctx.Err() != nil })
 	if err != nil {
 		return store.Lab{}, err
 	}
-	row := store.Lab{ID: newID(), Title: titleOf(x.Title())}
-	if err := l.persist(ctx, func(ctx context.Context) error { return l.journal.Create(ctx, row, records) }); err != nil {
+	row, err := l.create(ctx, store.Lab{ID: newID(), Title: titleOf(x.Title())}, records)
+	if err != nil {
 		return row, err
 	}
 	for _, m := range moments {

@@ -26,6 +26,8 @@ type memory struct {
 	drafts  map[string]store.Draft
 	moments map[string]map[string]history.Moment
 	away    bool
+	lose    bool                     // the answer of the next Append is lost
+	gates   map[string]chan struct{} // journals that come when their channel is closed
 }
 
 func newMemory() *memory {
@@ -71,15 +73,34 @@ func (m *memory) Delete(_ context.Context, id string) error {
 }
 
 func (m *memory) Journal(_ context.Context, id string) (out []history.Record, err error) {
+	m.mu.Lock()
+	gate := m.gates[id]
+	m.mu.Unlock()
+	if gate != nil {
+		<-gate
+	}
 	return out, m.locked(func() error { out = append(out, m.records[id]...); return nil })
 }
 
 func (m *memory) Append(_ context.Context, id, title string, r ...history.Record) error {
 	return m.locked(func() error {
-		l := m.labs[id]
+		l, ok := m.labs[id]
+		if !ok {
+			return store.ErrNotFound
+		}
+		if had := m.records[id]; r[0].Seq <= len(had) {
+			if had[r[0].Seq-1].ID == r[0].ID {
+				return nil // ours: its answer was lost
+			}
+			return store.ErrMovedOn
+		}
 		l.Title = title
 		m.labs[id] = l
 		m.records[id] = append(m.records[id], r...)
+		if m.lose {
+			m.lose = false
+			return errAway
+		}
 		return nil
 	})
 }
@@ -366,7 +387,11 @@ func TestABundleIsReplayedElsewhere(t *testing.T) {
 	other, err := labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
 	require.Equal(t, digest(t, l), digest(t, other))
-	require.Equal(t, m.records[l.ID][1], m.records[row.ID][1])
+	ours := m.records[l.ID][1]
+	ours.ID = "" // of the other lab alone
+	require.Equal(t, ours, m.records[row.ID][1])
+	require.Equal(t, 2, row.Actions)
+	require.WithinDuration(t, time.Now(), row.CreatedAt, time.Minute)
 	require.Equal(t, m.moments[l.ID], m.moments[row.ID])
 	_, err = labs.Import(t.Context(), []byte("no zip"))
 	require.ErrorContains(t, err, "no zip archive")

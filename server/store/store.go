@@ -6,9 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/jackc/pgx/v5/pgconn"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -43,6 +46,8 @@ type entry struct {
 	Settled   int64
 	Events    int64
 	Digest    int64 // the bits of a uint64
+	State     string
+	UID       string `gorm:"column:uid"` // history.Record.ID
 	Engine    string
 	Author    string
 	Message   string
@@ -67,6 +72,17 @@ type Store struct {
 // ErrNotFound says that there is no lab with an ID.
 var ErrNotFound = errors.New("there is no such lab")
 
+// ErrRefused says that the database does not take what it was given, however
+// often one tries.
+var ErrRefused = errors.New("the database does not take it")
+
+// Refused says whether an error is about what the database was given, and not
+// about the database: SQLSTATE classes 22 (data) and 23 (integrity).
+func Refused(err error) bool {
+	var pg *pgconn.PgError
+	return errors.Is(err, ErrRefused) || errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23"))
+}
+
 // ErrMovedOn says that a journal has grown since the caller looked.
 var ErrMovedOn = errors.New("the journal has moved on")
 
@@ -74,14 +90,18 @@ var ErrMovedOn = errors.New("the journal has moved on")
 func Open(ctx context.Context, url string) (*Store, error) {
 	db, err := gorm.Open(postgres.Open(url), &gorm.Config{
 		Logger: logger.NewSlogLogger(slog.Default(), logger.Config{
-			SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true}),
+			SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true,
+			ParameterizedQueries: true}), // texts hold keys: they never come into the log
 		TranslateError: true,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("the database cannot be reached: %w", err)
 	}
 	s := &Store{db: db.WithContext(ctx)}
-	return s, s.migrate()
+	if err := s.migrate(); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
 }
 
 // Close closes all connections.
@@ -98,7 +118,32 @@ func (s *Store) Close() error {
 func (s *Store) migrate() error {
 	options := *gormigrate.DefaultOptions
 	options.UseTransaction = true
-	return gormigrate.New(s.db, &options, []*gormigrate.Migration{
+	steps := migrations()
+	if err := s.newer(&options, steps); err != nil {
+		return err
+	}
+	return gormigrate.New(s.db, &options, steps).Migrate()
+}
+
+// newer refuses a database that a newer version of this program has changed.
+func (s *Store) newer(options *gormigrate.Options, known []*gormigrate.Migration) error {
+	if !s.db.Migrator().HasTable(options.TableName) {
+		return nil
+	}
+	var done []string
+	if err := s.db.Table(options.TableName).Order(options.IDColumnName).Pluck(options.IDColumnName, &done).Error; err != nil {
+		return err
+	}
+	for _, id := range done {
+		if !slices.ContainsFunc(known, func(m *gormigrate.Migration) bool { return m.ID == id }) {
+			return fmt.Errorf("a newer version of this program has changed the database (%s): run that version, or give another directory with --data", id)
+		}
+	}
+	return nil
+}
+
+func migrations() []*gormigrate.Migration {
+	return []*gormigrate.Migration{
 		{
 			ID: "2026-11-23-labs-and-journal",
 			Migrate: func(db *gorm.DB) error {
@@ -134,7 +179,13 @@ CREATE TABLE moments (
 );`).Error
 			},
 		},
-	}).Migrate()
+		{
+			ID: "2026-11-28-action-ids-and-states",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`ALTER TABLE journal ADD uid text NOT NULL DEFAULT '', ADD state text NOT NULL DEFAULT '';`).Error
+			},
+		},
+	}
 }
 
 // Labs are all labs, oldest first.
@@ -210,14 +261,14 @@ func (s *Store) Append(ctx context.Context, id, title string, records ...history
 	case errors.Is(err, gorm.ErrForeignKeyViolated):
 		return ErrNotFound
 	case errors.Is(err, gorm.ErrDuplicatedKey):
-		// The same entries again are ours: a try before this one was committed,
-		// and only its answer was lost.
+		// Entries with our IDs are ours: a try before this one was committed, and
+		// only its answer was lost.
 		for _, r := range records {
 			var there entry
 			if err := s.db.WithContext(ctx).First(&there, "lab_id = ? AND seq = ?", id, r.Seq).Error; err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
 				return err
 			}
-			if there.Seq == 0 || there.Done || there.Action != r.Action || there.Text != r.Text || there.Start != int64(r.Start) {
+			if there.Seq == 0 || there.UID == "" || there.UID != r.ID {
 				return ErrMovedOn
 			}
 		}
@@ -230,7 +281,7 @@ func (s *Store) Append(ctx context.Context, id, title string, records ...history
 func (s *Store) Complete(ctx context.Context, id string, r history.Record) error {
 	e := toEntry(id, r)
 	return s.db.WithContext(ctx).Model(&entry{}).Where("lab_id = ? AND seq = ?", id, r.Seq).
-		Select("Done", "Outcome", "End", "Settled", "Events", "Digest", "Engine").Updates(&e).Error
+		Select("Done", "Outcome", "End", "Settled", "Events", "Digest", "State", "Engine").Updates(&e).Error
 }
 
 // Once runs what has to be done once in a database's life, under a key.
@@ -252,7 +303,15 @@ func (s *Store) Once(ctx context.Context, key string, do func() error) error {
 func toEntry(id string, r history.Record) entry {
 	return entry{LabID: id, Seq: r.Seq, Action: r.Action, Text: r.Text, Start: int64(r.Start), Until: int64(r.Until),
 		Done: r.Done, Outcome: uint8(r.Outcome), End: int64(r.End), Settled: int64(r.Settled),
-		Events: int64(r.Events), Digest: int64(r.Digest), Engine: r.Engine, Author: r.Author, Message: r.Message, CreatedAt: wall(r.Made)}
+		Events: int64(r.Events), Digest: int64(r.Digest), State: stateOf(r), UID: r.ID, Engine: r.Engine, Author: r.Author, Message: r.Message, CreatedAt: wall(r.Made)}
+}
+
+// stateOf is a record's state as it is kept, "" if it has none.
+func stateOf(r history.Record) string {
+	if r.State == (network.State{}) {
+		return ""
+	}
+	return r.State.String()
 }
 
 // wall is a time of unix milliseconds; 0 leaves it to the database's client.
@@ -266,5 +325,5 @@ func wall(ms int64) time.Time {
 func (e entry) record() history.Record {
 	return history.Record{Seq: e.Seq, Action: e.Action, Text: e.Text, Start: event.Time(e.Start), Until: event.Time(e.Until),
 		Done: e.Done, Outcome: network.Outcome(e.Outcome), End: event.Time(e.End), Settled: event.Time(e.Settled),
-		Events: uint64(e.Events), Digest: uint64(e.Digest), Engine: e.Engine, Author: e.Author, Message: e.Message, Made: e.CreatedAt.UnixMilli()}
+		Events: uint64(e.Events), Digest: uint64(e.Digest), State: network.ParseState(e.State), ID: e.UID, Engine: e.Engine, Author: e.Author, Message: e.Message, Made: e.CreatedAt.UnixMilli()}
 }

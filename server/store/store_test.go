@@ -45,16 +45,16 @@ func TestStore(t *testing.T) {
 	require.Len(t, labs, 1)
 	require.Equal(t, 1, labs[0].Actions)
 
-	cut := history.Record{Seq: 2, Action: "cut a.e1", Start: 5, Engine: history.Engine, Made: 1_700_000_000_456}
+	cut := history.Record{Seq: 2, ID: "0c0c", Action: "cut a.e1", Start: 5, Engine: history.Engine, Made: 1_700_000_000_456}
 	require.NoError(t, s.Append(ctx, "a", "y", cut))
 	require.NoError(t, s.Append(ctx, "a", "y", cut), "the same entry again is a try whose answer was lost")
 	other := cut
-	other.Action = "cut a.e2"
+	other.ID = "0d0d" // the same action of somebody else
 	require.ErrorIs(t, s.Append(ctx, "a", "y", other), ErrMovedOn)
 	require.ErrorIs(t, s.Append(ctx, "nobody", "y", cut), ErrNotFound)
 
 	cut.Done, cut.Outcome, cut.End, cut.Settled = true, network.Stopped, 9, 7
-	cut.Events, cut.Digest = 1234, 1<<63|5
+	cut.Events, cut.Digest, cut.State = 1234, 1<<63|5, network.State{Ports: 1<<63 | 7, Paths: 3}
 	require.NoError(t, s.Complete(ctx, "a", cut))
 	journal, err := s.Journal(ctx, "a")
 	require.NoError(t, err)

@@ -168,7 +168,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stop the action that is running */
+        /** Stop what is running, if it still is: an action, a preview, or the opening of the lab */
         post: operations["cancel"];
         delete?: never;
         options?: never;
@@ -358,6 +358,40 @@ export interface paths {
         put?: never;
         /** Make a lab that begins as this one was at a moment */
         post: operations["fork-lab"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The journal as it is kept, also of a lab that cannot be replayed */
+        get: operations["get-journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labs/{id}/journal/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The journal as it is kept, as a bundle */
+        get: operations["export-journal"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -927,6 +961,8 @@ export interface components {
              * @description let this much virtual time pass, in seconds, instead of running to rest
              */
             for?: number;
+            /** @description tells this order from others: sent again, it is not carried out again */
+            id?: string;
             /** @description why it is done */
             message?: string;
             /** @description of an apply */
@@ -945,6 +981,8 @@ export interface components {
             convergence: number | null;
             /** @description of an action that does not settle: the round of changes that goes on for ever */
             cycle: string[];
+            /** @description in what that result differs */
+            differs?: string[];
             /** @description a newer engine came to another result than the one recorded */
             diverged: boolean;
             /** Format: double */
@@ -1015,6 +1053,8 @@ export interface components {
             convergence: number | null;
             /** @description of an action that does not settle: the round of changes that goes on for ever */
             cycle: string[];
+            /** @description in what that result differs */
+            differs?: string[];
             /** @description a newer engine came to another result than the one recorded */
             diverged: boolean;
             /** Format: double */
@@ -1242,6 +1282,10 @@ export interface components {
             done: boolean;
             text: string;
         };
+        CancelRequest: {
+            /** @description of the news of its progress */
+            work: string;
+        };
         Candidate: {
             blackhole: boolean;
             code?: string;
@@ -1420,6 +1464,20 @@ export interface components {
             since: number;
             /** @description of the other end, as this end sees it: an RFC 2328 10.1 name; of BGP the state of the session at this end, an RFC 4271 8.2.2 name */
             state: string;
+        };
+        Entry: {
+            action: string;
+            author?: string;
+            /**
+             * Format: int64
+             * @description when, in milliseconds since 1970 (UTC)
+             */
+            made: number;
+            message?: string;
+            /** Format: int64 */
+            seq: number;
+            /** @description of an apply */
+            text?: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -1854,15 +1912,27 @@ export interface components {
             up: boolean;
         };
         News: {
-            /** @description the action that is running */
+            /** @description the same for people: an action, the preview, opening the lab */
             action?: string;
             /**
              * Format: int64
              * @description actions in the journal
              */
             actions: number;
+            /**
+             * Format: double
+             * @description how far it is: virtual seconds
+             */
+            at?: number;
+            /**
+             * Format: int64
+             * @description events that the network has handled by then
+             */
+            events?: number;
             /** @enum {string} */
             kind: "progress" | "changed";
+            /** @description what is running, to be stopped by this name */
+            work?: string;
         };
         NextHop: {
             port: string;
@@ -3219,7 +3289,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CancelRequest"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -3668,6 +3742,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LabRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
                 };
             };
             /** @description Error */
