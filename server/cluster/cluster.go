@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"os"
 	"os/exec"
@@ -17,7 +18,9 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
+	"time"
 )
 
 // systemUser owns the cluster when we are root.
@@ -28,6 +31,10 @@ type Cluster struct {
 	bin, dir string
 	port     int
 	password string
+	options  Options
+	lock     *os.File // held while the directory is ours
+	done     chan struct{}
+	watching sync.WaitGroup
 }
 
 // Options are for throw-away clusters.
@@ -52,9 +59,15 @@ func DefaultDir() string {
 	return filepath.Join(home, ".local", "share", "hellebore")
 }
 
+// patience is how long a server may take to come up, or one that is dying to be
+// gone.
+const patience = time.Minute
+
 // Start creates the cluster in dir if it is not there, and starts it. A server
-// that still runs there, since ours was killed, is taken over.
-func Start(dir string, o Options) (*Cluster, error) {
+// that still runs there, since ours was killed, is taken over. The directory is
+// ours until Stop: others are refused meanwhile. A server that dies is started
+// again.
+func Start(dir string, o Options) (_ *Cluster, err error) {
 	bin, err := binaries()
 	if err != nil {
 		return nil, err
@@ -62,10 +75,18 @@ func Start(dir string, o Options) (*Cluster, error) {
 	if dir, err = filepath.Abs(dir); err != nil {
 		return nil, err
 	}
-	c := &Cluster{bin: bin, dir: dir}
+	c := &Cluster{bin: bin, dir: dir, options: o, done: make(chan struct{})}
 	if err := c.own(); err != nil {
 		return nil, err
 	}
+	if err := c.take(); err != nil {
+		return nil, err
+	}
+	defer func() {
+		if err != nil {
+			c.release()
+		}
+	}()
 	if _, err := os.Stat(filepath.Join(c.data(), "PG_VERSION")); errors.Is(err, os.ErrNotExist) {
 		if err := c.create(o); err != nil {
 			return nil, err
@@ -76,20 +97,115 @@ func Start(dir string, o Options) (*Cluster, error) {
 		return nil, fmt.Errorf("the database in %s has lost its password: %w", dir, err)
 	}
 	c.password = strings.TrimSpace(string(password))
-	if c.port = c.running(); c.port != 0 {
-		return c, nil
-	}
-	if c.port, err = freePort(); err != nil {
+	if err := c.up(); err != nil {
 		return nil, err
 	}
+	c.watching.Go(c.watch)
+	return c, nil
+}
+
+// take makes the directory ours, or says that another process has it.
+func (c *Cluster) take() error {
+	f, err := os.OpenFile(filepath.Join(c.dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return err
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		return errors.Join(fmt.Errorf("another hellebore serve uses %s; stop it, or give another directory with --data", c.dir), f.Close())
+	}
+	c.lock = f
+	return nil
+}
+
+// release lets others have the directory.
+func (c *Cluster) release() { _ = c.lock.Close() }
+
+// up takes a server over that runs on the data, or starts one. It waits for one
+// that is on its way down.
+func (c *Cluster) up() (err error) {
+	for deadline := time.Now().Add(patience); time.Now().Before(deadline); time.Sleep(200 * time.Millisecond) {
+		if port := c.running(); port != 0 {
+			if c.run("pg_isready", "-q", "-h", "127.0.0.1", "-p", strconv.Itoa(port)) == nil {
+				c.port = port
+				return nil
+			}
+			err = fmt.Errorf("the PostgreSQL server on %s does not answer; its log is %s", c.data(), filepath.Join(c.dir, "log"))
+			continue
+		}
+		before := c.logSize()
+		if err = c.start(); err == nil || !c.dying(before) {
+			return err
+		}
+	}
+	return err
+}
+
+func (c *Cluster) logSize() int64 {
+	info, err := os.Stat(filepath.Join(c.dir, "log"))
+	if err != nil {
+		return 0
+	}
+	return info.Size()
+}
+
+// dying says whether a start failed since processes of a server before it are not
+// gone yet.
+func (c *Cluster) dying(logged int64) bool {
+	b, err := os.ReadFile(filepath.Join(c.dir, "log"))
+	if err != nil || int64(len(b)) < logged {
+		return false
+	}
+	said := string(b[logged:])
+	return strings.Contains(said, "shared memory block") || strings.Contains(said, "lock file")
+}
+
+// watch starts a server again that has died.
+func (c *Cluster) watch() {
+	tick := time.NewTicker(time.Second)
+	defer tick.Stop()
+	for {
+		select {
+		case <-c.done:
+			return
+		case <-tick.C:
+		}
+		if c.alive() {
+			continue
+		}
+		slog.Error("the private database has died; it is started again", "log", filepath.Join(c.dir, "log"))
+		if err := c.up(); err != nil {
+			slog.Error("the private database does not start", "error", err)
+		}
+	}
+}
+
+// alive says whether the server's process is there.
+func (c *Cluster) alive() bool {
+	b, err := os.ReadFile(filepath.Join(c.data(), "postmaster.pid"))
+	if err != nil {
+		return false
+	}
+	first, _, _ := strings.Cut(string(b), "\n")
+	pid, err := strconv.Atoi(strings.TrimSpace(first))
+	return err == nil && pid > 0 && !errors.Is(syscall.Kill(pid, 0), syscall.ESRCH)
+}
+
+// start starts the server, on the port that it had if it had one: its clients
+// come back to it.
+func (c *Cluster) start() (err error) {
+	if c.port == 0 {
+		if c.port, err = freePort(); err != nil {
+			return err
+		}
+	}
 	options := fmt.Sprintf("-p %d -c listen_addresses=127.0.0.1 -c unix_socket_directories=%s", c.port, c.dir)
-	if o.Unsafe {
+	if c.options.Unsafe {
 		options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
 	}
 	if err := c.run("pg_ctl", "-D", c.data(), "-l", filepath.Join(c.dir, "log"), "-w", "-t", "60", "-o", options, "start"); err != nil {
-		return nil, fmt.Errorf("PostgreSQL does not start; its log is %s: %w", filepath.Join(c.dir, "log"), err)
+		return fmt.Errorf("PostgreSQL does not start; its log is %s: %w", filepath.Join(c.dir, "log"), err)
 	}
-	return c, nil
+	return nil
 }
 
 // URL is where the server listens.
@@ -99,6 +215,9 @@ func (c *Cluster) URL() string {
 
 // Stop ends the server. Its data stays.
 func (c *Cluster) Stop() error {
+	close(c.done)
+	c.watching.Wait()
+	defer c.release()
 	return c.run("pg_ctl", "-D", c.data(), "-m", "fast", "-w", "stop")
 }
 

@@ -4,9 +4,11 @@ import (
 	"database/sql"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	_ "github.com/jackc/pgx/v5/stdlib"
 	"github.com/stretchr/testify/require"
@@ -19,6 +21,14 @@ func directory(t *testing.T) string {
 	require.NoError(t, os.Chmod(dir, 0o755)) // the database's user must get in
 	t.Cleanup(func() { require.NoError(t, os.RemoveAll(dir)) })
 	return filepath.Join(dir, "db")
+}
+
+// killed leaves a cluster as a process that was killed does: nobody watches it, and
+// its directory is free.
+func killed(c *Cluster) {
+	close(c.done)
+	c.watching.Wait()
+	c.release()
 }
 
 func connect(t *testing.T, c *Cluster) *sql.DB {
@@ -66,16 +76,46 @@ func TestLifeOfACluster(t *testing.T) {
 		require.ErrorContains(t, stranger.Ping(), "password authentication failed")
 		require.NoError(t, stranger.Close())
 	})
+	t.Run("another server on the same directory is refused", func(t *testing.T) {
+		_, err := Start(dir, Options{})
+		require.ErrorContains(t, err, "another hellebore serve uses "+dir)
+		require.NoError(t, db.Ping(), "and does not stop ours")
+	})
+	t.Run("it is started again when it dies", func(t *testing.T) {
+		b, err := os.ReadFile(filepath.Join(c.data(), "postmaster.pid"))
+		require.NoError(t, err)
+		pid, err := strconv.Atoi(strings.Split(string(b), "\n")[0])
+		require.NoError(t, err)
+		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
+		require.Eventually(t, func() bool {
+			now, _ := os.ReadFile(filepath.Join(c.data(), "postmaster.pid"))
+			return !strings.HasPrefix(string(now), strconv.Itoa(pid)+"\n") && db.Ping() == nil
+		}, time.Minute, 100*time.Millisecond)
+	})
 	t.Run("a server that still runs is taken over", func(t *testing.T) {
+		killed(c)
 		taken, err := Start(dir, Options{})
 		require.NoError(t, err)
+		last = taken
 		require.Equal(t, c.URL(), taken.URL())
+	})
+	t.Run("a start right after server and database were killed waits for what is dying", func(t *testing.T) {
+		killed(last)
+		b, err := os.ReadFile(filepath.Join(c.data(), "postmaster.pid"))
+		require.NoError(t, err)
+		pid, err := strconv.Atoi(strings.Split(string(b), "\n")[0])
+		require.NoError(t, err)
+		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
+		again, err := Start(dir, Options{})
+		require.NoError(t, err)
+		last = again
+		require.NoError(t, connect(t, again).Ping())
 	})
 	t.Run("stopped, or cut off as by a power failure, it comes back with its data", func(t *testing.T) {
 		for _, mode := range []string{"fast", "immediate"} {
+			killed(last)
 			require.NoError(t, last.run("pg_ctl", "-D", c.data(), "-m", mode, "-w", "stop"))
 			last = nil
-			require.Error(t, db.Ping())
 			again, err := Start(dir, Options{})
 			require.NoError(t, err)
 			last = again

@@ -26,10 +26,6 @@ func openStore(t *testing.T) *Store {
 	s, err := Open(t.Context(), c.URL())
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-
-	again, err := cluster.Start(filepath.Join(dir, "db"), cluster.Options{Unsafe: true})
-	require.NoError(t, err)
-	require.Equal(t, c.URL(), again.URL(), "a server that still runs is taken over")
 	return s
 }
 

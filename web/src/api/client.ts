@@ -69,8 +69,13 @@ export const http = createClient<paths>({
   fetch: (request) => fetch(request), // looked up at each call, so that tests can stand in for the server
 });
 
+/** Whether to ask again: not after an answer that another try would not change. */
+const again = (failures: number, error: Error) =>
+  failures < 2 &&
+  !(error instanceof ApiError && (error.status === 404 || error.status === 422 || error.status === 500));
+
 export const queries = new QueryClient({
-  defaultOptions: { queries: { staleTime: 60_000, retry: 2, refetchOnWindowFocus: false } },
+  defaultOptions: { queries: { staleTime: 60_000, retry: again, refetchOnWindowFocus: false } },
 });
 
 /** An answer that is a problem (RFC 9457), with its details. */
@@ -107,6 +112,21 @@ export async function unwrap<T>(answer: Promise<Reply<T>>, away = unreachable): 
   return got.data as T;
 }
 
+/** What stands for the questions that take their time, to stop one. */
+export const asking = {
+  checks: (id: string, when: string) => [...labKey(id), 'checks', when],
+  comparison: (id: string, since: string, when: string) => [...labKey(id), 'comparison', since, when],
+  pairs: (id: string, seq: number) => [...labKey(id), 'pairs', seq],
+  why: (id: string, when: string, question: string, who: string, to: string) => [
+    ...labKey(id),
+    'why',
+    when,
+    question,
+    who,
+    to,
+  ],
+};
+
 /** All that is known of a lab at a moment stands below this key, so that news makes all of it stale at once. */
 const labKey = (id: string) => ['lab', id] as const;
 
@@ -124,7 +144,8 @@ const at = (id: string, when: string) => ({ params: { path: { id }, query: { at:
 
 const mapAt = (id: string, when: string) => ({
   queryKey: [...labKey(id), 'map', when],
-  queryFn: () => unwrap(http.GET('/api/labs/{id}/map', at(id, when))),
+  queryFn: ({ signal }: { signal: AbortSignal }) =>
+    unwrap(http.GET('/api/labs/{id}/map', { ...at(id, when), signal })),
 });
 
 export const useMap = (id: string, when: string) =>
@@ -139,35 +160,35 @@ export function prefetch(id: string, when: string) {
 export const usePorts = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'ports', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/ports', at(id, when))),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/ports', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
 export const useNeighbours = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'neighbours', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/neighbours', at(id, when))),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/neighbours', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
 export const useRoutes = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'routes', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/routes', at(id, when))),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/routes', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
 export const useDatabase = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'database', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/database', at(id, when))),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/database', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
 export const useMessages = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'messages', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/messages', at(id, when))),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/messages', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
@@ -204,9 +225,10 @@ export const useSummary = (id: string, when: string, prefixes: string[], area: s
 export const usePackets = (id: string, port: string, from: string, to: string, kinds: string[]) =>
   useQuery({
     queryKey: [...labKey(id), 'packets', port, from, to, ...kinds],
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       unwrap(
         http.GET('/api/labs/{id}/packets', {
+          signal,
           params: { path: { id }, query: { port, from, to, kinds } },
           querySerializer: { array: { style: 'form', explode: false } },
         }),
@@ -238,14 +260,14 @@ export const usePath = (id: string, when: string, from: string, to: string) =>
 export const useWarnings = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'warnings', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/warnings', at(id, when))),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/warnings', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
 export const usePolicies = (id: string, when: string) =>
   useQuery({
     queryKey: [...labKey(id), 'policies', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/policies', at(id, when))),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/policies', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
@@ -295,10 +317,11 @@ export const useAction = (id: string, seq: number) =>
 /** What is different between two moments; nothing is asked while since is ''. */
 export const useComparison = (id: string, since: string, when: string) =>
   useQuery({
-    queryKey: [...labKey(id), 'comparison', since, when],
-    queryFn: () =>
+    queryKey: asking.comparison(id, since, when),
+    queryFn: ({ signal }) =>
       unwrap(
         http.GET('/api/labs/{id}/comparison', {
+          signal,
           params: { path: { id }, query: { before: since, after: when } },
         }),
       ),
@@ -308,8 +331,8 @@ export const useComparison = (id: string, since: string, when: string) =>
 
 export const useChecks = (id: string, when: string) =>
   useQuery({
-    queryKey: [...labKey(id), 'checks', when],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/checks', at(id, when))),
+    queryKey: asking.checks(id, when),
+    queryFn: ({ signal }) => unwrap(http.GET('/api/labs/{id}/checks', { ...at(id, when), signal })),
     placeholderData: keepPreviousData,
   });
 
@@ -338,8 +361,9 @@ export const useRevisionPair = (id: string, before: number, after: number) =>
 
 export const usePairs = (id: string, seq: number) =>
   useQuery({
-    queryKey: [...labKey(id), 'pairs', seq],
-    queryFn: () => unwrap(http.GET('/api/labs/{id}/pairs', { params: { path: { id }, query: { seq } } })),
+    queryKey: asking.pairs(id, seq),
+    queryFn: ({ signal }) =>
+      unwrap(http.GET('/api/labs/{id}/pairs', { signal, params: { path: { id }, query: { seq } } })),
     enabled: seq > 0,
     placeholderData: keepPreviousData,
   });
@@ -347,16 +371,21 @@ export const usePairs = (id: string, seq: number) =>
 /** A question answered; nothing is asked while it is ''. */
 export const useWhy = (id: string, when: string, question: string, who: string, to: string) =>
   useQuery({
-    queryKey: [...labKey(id), 'why', when, question, who, to],
-    queryFn: () =>
+    queryKey: asking.why(id, when, question, who, to),
+    queryFn: ({ signal }) =>
       unwrap(
         http.GET('/api/labs/{id}/why', {
+          signal,
           params: { path: { id }, query: { at: when, question, who, to } },
         }),
       ),
     enabled: question !== '',
     retry: false,
   });
+
+/** Stops what is running, by the name that its news gives. */
+export const stopWork = (id: string, work: string) =>
+  unwrap(http.POST('/api/labs/{id}/cancel', { params: { path: { id } }, body: { work } }));
 
 /** Finds out what a change would do. */
 export const usePreview = (id: string) =>
@@ -399,18 +428,30 @@ export function useNameMoment(id: string) {
   });
 }
 
+/** Tells an order from all others: one that comes twice is carried out once. */
+const orderID = () =>
+  Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => b.toString(16).padStart(2, '0')).join('');
+
 /** Does something to a lab; everything known of it is asked for anew. */
 export function useAct(id: string) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (body: { action: string; text?: string; base?: number; author?: string; message?: string }) =>
       unwrap(
-        http.POST('/api/labs/{id}/actions', { params: { path: { id } }, body }),
+        http.POST('/api/labs/{id}/actions', { params: { path: { id } }, body: { id: orderID(), ...body } }),
         `The server does not answer, so it is not known whether "${body.action}" was done: the timeline shows it once the connection is back.`,
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: labKey(id) }),
   });
 }
+
+/** The journal as it is kept, also of a lab that cannot be replayed. */
+export const useJournal = (id: string) =>
+  useQuery({
+    queryKey: ['journal', id],
+    queryFn: () => unwrap(http.GET('/api/labs/{id}/journal', { params: { path: { id } } })),
+    staleTime: 0,
+  });
 
 /** Marks everything known of a lab as stale. */
 export const forget = (client: QueryClient, id: string) => client.invalidateQueries({ queryKey: labKey(id) });

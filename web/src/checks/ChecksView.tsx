@@ -1,8 +1,8 @@
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useChecks, type CheckResult, type Fact } from '../api/client';
+import { asking, useChecks, type CheckResult, type Fact } from '../api/client';
 import { useFocus, type View } from '../focus/focus';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Working } from '../parts/parts';
 
 /** Expectations and how they came out, with the evidence. */
 export function ChecksView({ goto }: { goto: (line: number) => void }) {
@@ -11,7 +11,8 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
   const before = useChecks(id, focus.since || focus.when);
   const [only, setOnly] = useState(false);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
-  if (!data.data) return <Waiting what="looking whether the checks hold" />;
+  if (!data.data)
+    return <Working what="looking whether the checks hold" query={data} of={asking.checks(id, focus.when)} />;
   if (data.data.length === 0)
     return (
       <Empty title="The text has no checks">
@@ -28,7 +29,7 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
     return before.data ? (
       <Changed before={before.data} after={data.data} goto={goto} />
     ) : (
-      <Waiting what="looking whether the checks held" />
+      <Working what="looking whether the checks held" query={before} of={asking.checks(id, focus.since)} />
     );
   return (
     <Box p={4}>

@@ -1,8 +1,8 @@
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useComparison } from '../api/client';
+import { asking, useComparison } from '../api/client';
 import { useFocus, type View } from '../focus/focus';
-import { Choice, Empty, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Choice, Empty, Quiet, Trouble, Working } from '../parts/parts';
 import { Rows } from './Rows';
 import { inFocus, sectionsFor, titles } from './rows';
 
@@ -13,7 +13,14 @@ export function ComparisonView({ view }: { view: View }) {
   const [kind, setKind] = useState('');
   const [chosen, setSection] = useState('');
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
-  if (!data.data) return <Waiting what="comparing the two moments" />;
+  if (!data.data)
+    return (
+      <Working
+        what="comparing the two moments"
+        query={data}
+        of={asking.comparison(id, focus.since, focus.when)}
+      />
+    );
   const c = data.data;
   const sections = sectionsFor(c, view);
   const section = sections.find((s) => s.name === chosen) ?? sections.find((s) => s.total > 0) ?? sections[0];

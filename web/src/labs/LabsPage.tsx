@@ -5,6 +5,7 @@ import { Link, useNavigate } from 'react-router';
 import { http, unwrap, useLabs, type LabRow } from '../api/client';
 import { Main, Plain, Trouble, Waiting } from '../parts/parts';
 import { plural } from '../parts/words';
+import { readText } from './readText';
 import { Flower } from '../shell/Flower';
 import { toggleScheme } from '../shell/scheme';
 
@@ -38,7 +39,7 @@ export function LabsPage() {
   const open = async (file: File | undefined) => {
     if (!file) return;
     if (file.name.endsWith('.zip')) replay.mutate(file);
-    else create.mutate(await file.text());
+    else create.mutate(await readText(file));
   };
   return (
     <Box maxW="900px" mx="auto" px={6} py={8} as="main">

@@ -1,4 +1,5 @@
 import { Box, Button, Flex, Spinner, Text, chakra, type BoxProps, type ButtonProps } from '@chakra-ui/react';
+import { useQueryClient, type QueryKey } from '@tanstack/react-query';
 import type React from 'react';
 import type { ReactNode } from 'react';
 import { ApiError } from '../api/client';
@@ -53,6 +54,26 @@ export const Waiting = ({ what }: { what: string }) => (
     <Spinner size="sm" color="plum" /> {what}
   </Flex>
 );
+
+/** A question that takes its time: it can be stopped, and asked again. */
+export function Working({ what, query, of }: { what: string; query: Asked; of: QueryKey }) {
+  const client = useQueryClient();
+  return query.fetchStatus === 'idle' ? (
+    <Flex align="center" gap={3} color="quiet" p={4}>
+      Stopped.
+      <Plain onClick={() => void query.refetch()}>Ask again</Plain>
+    </Flex>
+  ) : (
+    <Flex align="center" gap={2} color="quiet" p={4}>
+      <Spinner size="sm" color="plum" /> {what}
+      <Plain ml={2} onClick={() => void client.cancelQueries({ queryKey: of })}>
+        Stop
+      </Plain>
+    </Flex>
+  );
+}
+
+type Asked = { fetchStatus: string; refetch: () => Promise<unknown> };
 
 /** The one main action of a place. */
 export const Main = (props: ButtonProps) => (

@@ -2,7 +2,9 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { Suspense, lazy, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import {
+  ApiError,
   http,
+  stopWork,
   unwrap,
   useAct,
   useChecks,
@@ -25,7 +27,7 @@ import { MapView } from '../map/MapView';
 import { DatabaseView } from '../database/DatabaseView';
 import { MessagesView, useUnread } from '../messages/MessagesView';
 import { NeighboursView } from '../neighbours/NeighboursView';
-import { Plain, Trouble, Waiting } from '../parts/parts';
+import { Plain, Quiet, Trouble, Waiting } from '../parts/parts';
 import { momentWords } from '../parts/words';
 import { PacketsView } from '../packets/PacketsView';
 import { PathsView } from '../paths/PathsView';
@@ -41,7 +43,8 @@ import { Why } from '../why/Why';
 import { Flower } from './Flower';
 import { Help } from './Help';
 import { useKeys } from './keys';
-import { useNews } from './news';
+import { BrokenLab } from './BrokenLab';
+import { useNews, type Running } from './news';
 import { toggleScheme } from './scheme';
 
 const TextView = lazy(() => import('../text/TextView'));
@@ -54,8 +57,18 @@ const ofPolicies = /^(policy|[a-z-]+-set) | (import|export)-policy/;
 export function Shell() {
   const { id } = useFocus();
   const lab = useLab(id);
-  if (lab.isPending) return <Waiting what="opening the lab" />;
+  const news = useNews(id);
+  if (lab.isPending) {
+    return (
+      <>
+        <Waiting what="opening the lab" />
+        {news.running && <Busy id={id} running={news.running} />}
+      </>
+    );
+  }
   if (lab.error) {
+    if (lab.error instanceof ApiError && lab.error.details.some((d) => d.location === 'broken'))
+      return <BrokenLab id={id} error={lab.error} />;
     return (
       <Box maxW="640px" mx="auto" mt={16} px={4}>
         <Trouble error={lab.error} retry={() => void lab.refetch()} />
@@ -63,14 +76,35 @@ export function Shell() {
       </Box>
     );
   }
-  return <Open lab={lab.data} />;
+  return <Open lab={lab.data} news={news} />;
+}
+
+/** What the lab is busy with, how far it is, and the way to stop that. */
+function Busy({ id, running }: { id: string; running: Running | undefined }) {
+  return (
+    <Flex bg="plumSoft" color="plum" px={4} py={1} gap={3} align="center" role="status">
+      <Box flex={1}>
+        {running?.what ?? 'the action'} is running.
+        {running && running.events > 0 && (
+          <Quiet ml={3}>
+            at {running.at.toFixed(1)} s, {running.events.toLocaleString('en')} events
+          </Quiet>
+        )}
+      </Box>
+      {running?.work && (
+        <chakra.button textDecoration="underline" onClick={() => void stopWork(id, running.work)}>
+          Stop it
+        </chakra.button>
+      )}
+    </Flex>
+  );
 }
 
 type Side = 'explanation' | 'probe' | 'why' | 'brief' | '';
 
-function Open({ lab }: { lab: LabState }) {
+function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }) {
   const { id, view, focus, set, show } = useFocus();
-  const { connected, running } = useNews(id);
+  const { connected, running } = news;
   const map = useMap(id, focus.when);
   const neighbours = useNeighbours(id, focus.when);
   const routes = useRoutes(id, focus.when);
@@ -120,6 +154,7 @@ function Open({ lab }: { lab: LabState }) {
     set({ when: distinct[Math.max(0, Math.min(distinct.length - 1, at + by))] ?? 'now' });
   };
   const past = focus.when !== 'now';
+  const last = lab.actions.at(-1);
   const comparing = focus.since !== '';
   const toggle = (s: Side) => setSide(side === s ? '' : s);
   const fault = (verb: string) => () => link && !past && doAct(`${verb} ${link}`);
@@ -206,14 +241,19 @@ function Open({ lab }: { lab: LabState }) {
           itself.
         </Box>
       )}
-      {(act.isPending || running) && (
-        <Flex bg="plumSoft" color="plum" px={4} py={1} gap={3} align="center" role="status">
-          <Box flex={1}>{running || 'the action'} is running to settled.</Box>
-          <chakra.button
-            textDecoration="underline"
-            onClick={() => void unwrap(http.POST('/api/labs/{id}/cancel', { params: { path: { id } } }))}
-          >
-            Stop it
+      {(act.isPending || running) && <Busy id={id} running={running} />}
+      {!running && last && (last.moving.length > 0 || last.outcome === 'stopped') && !past && (
+        <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} align="center" role="status">
+          <Box flex={1}>
+            <b>{last.action}</b>:{' '}
+            {last.outcome === 'stopped' ? 'it was stopped before the network settled' : last.outcome}
+            {last.moving.length > 0 && `; what keeps moving: ${last.moving[0]}`}.
+          </Box>
+          <chakra.button textDecoration="underline" onClick={() => void show('timeline', { when: 'now' })}>
+            More
+          </chakra.button>
+          <chakra.button textDecoration="underline" onClick={() => doAct('settle')}>
+            Go on
           </chakra.button>
         </Flex>
       )}

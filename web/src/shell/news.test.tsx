@@ -31,11 +31,20 @@ describe('the news of a lab', () => {
 
   test('an action that ends, here or in another browser, makes the views stale', () => {
     const { result, stale } = listen();
-    act(() => Stream.all[0]?.say('news', { kind: 'progress', action: 'cut mill.e1', actions: 2 }));
-    expect(result.current.running).toBe('cut mill.e1');
+    act(() =>
+      Stream.all[0]?.say('news', {
+        kind: 'progress',
+        work: 'w1',
+        action: 'cut mill.e1',
+        at: 3,
+        events: 9,
+        actions: 2,
+      }),
+    );
+    expect(result.current.running).toEqual({ work: 'w1', what: 'cut mill.e1', at: 3, events: 9 });
     expect(stale).not.toHaveBeenCalled();
     act(() => Stream.all[0]?.say('news', { kind: 'changed', actions: 2 }));
-    expect(result.current.running).toBe('');
+    expect(result.current.running).toBeUndefined();
     expect(stale).toHaveBeenCalledOnce();
   });
   test('a lost connection is said; when it is back, everything is asked for anew', () => {

@@ -5,18 +5,31 @@ import { forget } from '../api/client';
 /** What the server pushes of a lab. */
 interface News {
   kind: 'progress' | 'changed';
+  work?: string;
   action?: string;
+  at?: number;
+  events?: number;
   actions: number;
+}
+
+/** What a lab is busy with. */
+export interface Running {
+  /** The name by which it is stopped. */
+  work: string;
+  what: string;
+  /** How far it is: virtual seconds, and events that were handled; 0 if nobody says. */
+  at: number;
+  events: number;
 }
 
 /**
  * Listens to the news of a lab: views become stale when an action ends, here or in another browser. The browser
  * reconnects by itself after a lost connection; everything is asked for anew then, since news may have been missed.
  */
-export function useNews(id: string): { connected: boolean; running: string } {
+export function useNews(id: string): { connected: boolean; running: Running | undefined } {
   const client = useQueryClient();
   const [connected, setConnected] = useState(true);
-  const [running, setRunning] = useState('');
+  const [running, setRunning] = useState<Running>();
   useEffect(() => {
     let lost = false;
     let source: EventSource | undefined;
@@ -30,7 +43,11 @@ export function useNews(id: string): { connected: boolean; running: string } {
       });
       source.addEventListener('news', (e: MessageEvent<string>) => {
         const news = JSON.parse(e.data) as News;
-        setRunning(news.kind === 'progress' ? (news.action ?? '') : '');
+        setRunning(
+          news.kind === 'progress'
+            ? { work: news.work ?? '', what: news.action ?? '', at: news.at ?? 0, events: news.events ?? 0 }
+            : undefined,
+        );
         if (news.kind === 'changed') void forget(client, id);
       });
       source.onerror = () => {

@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { usePairs, type ActionDetail, type Pairs } from '../api/client';
+import { asking, usePairs, type ActionDetail, type Pairs } from '../api/client';
 import { useFocus } from '../focus/focus';
-import { Mono, Quiet, Trouble } from '../parts/parts';
+import { Mono, Quiet, Trouble, Working } from '../parts/parts';
 import { Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
 import { Ring } from './Ring';
@@ -16,7 +16,9 @@ export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
         All hosts and loopbacks
       </Box>
       {pairs.error && <Trouble error={pairs.error} />}
-      {pairs.isPending && <Quiet>following the packets of every pair</Quiet>}
+      {pairs.isPending && (
+        <Working what="following the packets of every pair" query={pairs} of={asking.pairs(lab, d.seq)} />
+      )}
       {pairs.data && <Found pairs={pairs.data} start={d.start} />}
       <Flex gap={3} mt={2}>
         <Quiet>Report of this convergence:</Quiet>

@@ -80,7 +80,10 @@ export function TimelineView({ lab }: { lab: LabState }) {
                   <Quiet>and {(a.changes?.length ?? 0) - 6} more changes</Quiet>
                 )}
                 {a.diverged && (
-                  <Box color="ochre">a newer engine came to another result than the one recorded</Box>
+                  <Box color="ochre">
+                    a newer engine came to another result than the one recorded
+                    {a.differs && `: other ${a.differs.join(', ')}`}
+                  </Box>
                 )}
               </Td>
             </Box>
@@ -116,6 +119,12 @@ export function TimelineView({ lab }: { lab: LabState }) {
             <Legend rows={detail.data?.rows} />
           </Box>
           {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
+          {detail.data.lost > 0 && (
+            <Box color="ochre">
+              {detail.data.lost} events of the protocols were not kept: there were too many. Routes and
+              outages are complete.
+            </Box>
+          )}
           <Flex gap={8} wrap="wrap">
             <Phases d={detail.data} />
             <Outages d={detail.data} />

@@ -1,8 +1,8 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useMemo, useState } from 'react';
-import { useWhy, type Answer, type Fact, type MapData, type Neighbour } from '../api/client';
+import { asking, useWhy, type Answer, type Fact, type MapData, type Neighbour } from '../api/client';
 import { deviceOf, peerOf, useFocus, type Focus, type View } from '../focus/focus';
-import { Line, Aside, Key, Main, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
+import { Line, Aside, Key, Main, Plain, Quiet, Trouble, Working } from '../parts/parts';
 import { duration } from '../parts/words';
 
 interface Props {
@@ -63,7 +63,13 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
           and its questions stand here. <Key>y</Key> opens and closes this.
         </Quiet>
       )}
-      {asked !== '' && answer.isPending && <Waiting what="looking for the reasons" />}
+      {asked !== '' && answer.isPending && (
+        <Working
+          what="looking for the reasons"
+          query={answer}
+          of={asking.why(id, focus.when, asked, focus.who || link, focus.to)}
+        />
+      )}
       {answer.error && <Trouble error={answer.error} />}
       {answer.data && asked !== '' && <Answered answer={answer.data} goto={goto} />}
       {offers.length > 0 && (
