@@ -17,8 +17,11 @@ import (
 	"hellebore/server/store"
 )
 
+// journal is what these databases have of a database: the name leaves Journal free.
+type journal live.Journal
+
 // none is a database without a lab, and without an answer for what is asked else.
-type none struct{ live.Journal }
+type none struct{ journal }
 
 func (none) Labs(context.Context) ([]store.Lab, error) { return []store.Lab{}, nil }
 func (none) Lab(context.Context, string) (store.Lab, error) {
@@ -26,7 +29,7 @@ func (none) Lab(context.Context, string) (store.Lab, error) {
 }
 
 // torn is a database whose labs have a journal that cannot be replayed.
-type torn struct{ live.Journal }
+type torn struct{ journal }
 
 func (torn) Lab(context.Context, string) (store.Lab, error) { return store.Lab{}, nil }
 func (torn) Journal(context.Context, string) ([]history.Record, error) {

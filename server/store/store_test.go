@@ -1,6 +1,8 @@
 package store
 
 import (
+	"bytes"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"testing"
@@ -12,7 +14,7 @@ import (
 	"hellebore/server/cluster"
 )
 
-func openStore(t *testing.T) *Store {
+func openStore(t *testing.T) (*Store, string) {
 	t.Helper()
 	dir, err := os.MkdirTemp("", "hellebore-store-")
 	require.NoError(t, err)
@@ -26,11 +28,11 @@ func openStore(t *testing.T) *Store {
 	s, err := Open(t.Context(), c.URL())
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	return s
+	return s, c.URL()
 }
 
 func TestStore(t *testing.T) {
-	s := openStore(t)
+	s, url := openStore(t)
 	ctx := t.Context()
 	require.NoError(t, s.migrate(), "migrating twice changes nothing")
 
@@ -104,4 +106,23 @@ func TestStore(t *testing.T) {
 	require.Empty(t, journal, "the journal goes with its lab")
 	_, err = s.Lab(ctx, "a")
 	require.ErrorIs(t, err, ErrNotFound)
+
+	// A text never comes into the log, whatever happens to it.
+	var log bytes.Buffer
+	was := slog.Default()
+	slog.SetDefault(slog.New(slog.NewTextHandler(&log, nil)))
+	t.Cleanup(func() { slog.SetDefault(was) })
+	loud, err := Open(ctx, url)
+	require.NoError(t, err)
+	err = loud.Create(ctx, Lab{ID: "b"}, []history.Record{{Seq: 1, Action: "apply", Text: "key 1 secret\x00"}})
+	require.Error(t, err)
+	require.True(t, Refused(err), "and that is no outage")
+	require.NotEmpty(t, log.String())
+	require.NotContains(t, log.String(), "secret")
+	require.NoError(t, loud.Close())
+
+	// A database that a newer version has changed is left alone.
+	require.NoError(t, s.db.Exec("INSERT INTO migrations (id) VALUES ('2099-01-01-tomorrow')").Error)
+	_, err = Open(ctx, url)
+	require.ErrorContains(t, err, "a newer version of this program has changed the database (2099-01-01-tomorrow)")
 }
