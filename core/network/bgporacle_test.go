@@ -18,9 +18,10 @@ import (
 	"hellebore/core/wire/ip"
 )
 
-// randomAutonomousSystems writes a lab of some ASes: their routers in a chain with
-// OSPF, internal sessions as a full mesh or through a reflector, external links
-// between any two of different ASes, and policies at random.
+// randomAutonomousSystems writes a lab of some ASes: their routers in a chain or a
+// ring with OSPF, internal sessions as a full mesh or through a reflector, external
+// links between any two of different ASes, some of them known inside by a static
+// route, defaults that are originated, and policies at random.
 func randomAutonomousSystems(r *rand.Rand) string {
 	type port struct{ router, text string }
 	var ports []port
@@ -31,6 +32,8 @@ func randomAutonomousSystems(r *rand.Rand) string {
 		peers      strings.Builder
 	}
 	var routers []*router
+	inside := map[string][]string{}  // gateways of a router in its AS
+	statics := map[string][]string{} // static routes of a router
 	ases := 2 + r.Intn(4)
 	count := map[string]int{}
 	nextPort := func(n string) string { count[n]++; return fmt.Sprintf("e%d", count[n]) }
@@ -40,13 +43,19 @@ func randomAutonomousSystems(r *rand.Rand) string {
 		var members []*router
 		for i := range size {
 			members = append(members, &router{name: fmt.Sprintf("r%d-%d", a, i), loop: fmt.Sprintf("10.255.%d.%d", a, i+1), as: as})
-			if i > 0 {
-				x, y := members[i-1], members[i]
-				px, py := nextPort(x.name), nextPort(y.name)
-				ports = append(ports, port{x.name, fmt.Sprintf("  port %s 10.%d.%d.1/30\n    ospf area 0\n      cost %d\n", px, a, i, 1+r.Intn(20))},
-					port{y.name, fmt.Sprintf("  port %s 10.%d.%d.2/30\n    ospf area 0\n      cost %d\n", py, a, i, 1+r.Intn(20))})
-				fmt.Fprintf(&links, "link %s.%s %s.%s\n", x.name, px, y.name, py)
+		}
+		ring := size > 2 && r.Intn(2) == 0
+		for i := range size {
+			if i == 0 && !ring {
+				continue
 			}
+			x, y := members[(i+size-1)%size], members[i]
+			px, py := nextPort(x.name), nextPort(y.name)
+			ports = append(ports, port{x.name, fmt.Sprintf("  port %s 10.%d.%d.1/30\n    ospf area 0\n      cost %d\n", px, a, i, 1+r.Intn(20))},
+				port{y.name, fmt.Sprintf("  port %s 10.%d.%d.2/30\n    ospf area 0\n      cost %d\n", py, a, i, 1+r.Intn(20))})
+			fmt.Fprintf(&links, "link %s.%s %s.%s\n", x.name, px, y.name, py)
+			inside[y.name] = append(inside[y.name], fmt.Sprintf("10.%d.%d.1", a, i))
+			inside[x.name] = append(inside[x.name], fmt.Sprintf("10.%d.%d.2", a, i))
 		}
 		reflect := size > 2 && r.Intn(2) == 0
 		for i, x := range members {
@@ -83,6 +92,9 @@ func randomAutonomousSystems(r *rand.Rand) string {
 			}
 			ports = append(ports, port{e.x.name, fmt.Sprintf("  port %s %s/30\n%s", e.p, e.a, ospf)})
 			fmt.Fprintf(&e.x.peers, "    peer %s as %d\n      min-advertisement-interval %ds\n", e.far, e.y.as, r.Intn(4))
+			if r.Intn(5) == 0 {
+				e.x.peers.WriteString("      originate default\n")
+			}
 			for _, way := range []string{"import", "export"} {
 				if r.Intn(3) > 0 {
 					continue
@@ -93,6 +105,13 @@ func randomAutonomousSystems(r *rand.Rand) string {
 			}
 		}
 		fmt.Fprintf(&links, "link %s.%s %s.%s\n", x.name, px, y.name, py)
+		for _, z := range routers {
+			via := inside[z.name]
+			if z != x && z != y && (z.as == x.as || z.as == y.as) && len(via) > 0 && r.Intn(3) == 0 {
+				length := []int{30, 24, 16}[r.Intn(3)]
+				statics[z.name] = append(statics[z.name], fmt.Sprintf("  static %v via %s\n", netip.PrefixFrom(netip.MustParseAddr(ax), length).Masked(), via[r.Intn(len(via))]))
+			}
+		}
 	}
 	var text strings.Builder
 	fmt.Fprintf(&text, "lab \"Random\"\n  seed %d\n", r.Intn(1000))
@@ -102,6 +121,10 @@ func randomAutonomousSystems(r *rand.Rand) string {
 			if p.router == x.name {
 				text.WriteString(p.text)
 			}
+		}
+		slices.Sort(statics[x.name])
+		for _, s := range slices.Compact(statics[x.name]) {
+			text.WriteString(s)
 		}
 		originates := ""
 		for range 1 + r.Intn(2) {
@@ -113,7 +136,7 @@ func randomAutonomousSystems(r *rand.Rand) string {
 		}
 		fmt.Fprintf(&text, "  bgp as %d\n%s", x.as, originates)
 		if r.Intn(4) == 0 {
-			text.WriteString("    multipath 4\n")
+			text.WriteString("    multipath 4" + []string{"", " any-as"}[r.Intn(2)] + "\n")
 		}
 		text.WriteString(x.peers.String())
 	}
@@ -127,12 +150,12 @@ func randomStatements(r *rand.Rand, as int) string {
 	for n := range 1 + r.Intn(3) {
 		fmt.Fprintf(&b, "  statement s%d\n", n)
 		if r.Intn(2) == 0 {
-			b.WriteString("    where " + []string{"prefix in some", "prefix in few", "as-path in long", "community in marked", "med > 5", "as-path-length < 3", "route-type local"}[r.Intn(7)] + "\n")
+			b.WriteString("    where " + []string{"prefix in some", "prefix in few", "as-path in long", "community in marked", "med > 5", "med = 10", "as-path-length < 3", "route-type local"}[r.Intn(8)] + "\n")
 		}
 		if r.Intn(2) == 0 {
 			// Local preference stays alone: with it, policies contradict each other and
 			// nothing settles.
-			b.WriteString("    " + []string{"set med 10", "set med 3", "set origin egp", fmt.Sprintf("prepend %d times 2", as), "add community 64500:7 64500:8", "remove community in marked", "add community no-export"}[r.Intn(7)] + "\n")
+			b.WriteString("    " + []string{"set med 10", "set med igp", "set med 3", "set origin egp", fmt.Sprintf("prepend %d times 2", as), "add community 64500:7 64500:8", "remove community in marked", "add community no-export"}[r.Intn(8)] + "\n")
 		}
 		b.WriteString([]string{"", "    accept\n", "    reject\n", "    accept\n"}[r.Intn(4)])
 	}
@@ -149,12 +172,16 @@ type plainPath struct {
 	address  ip.Addr
 }
 
-// reach is the obvious resolution of a next hop.
-func reach(w *network.World, d *device.Device, a ip.Addr, depth int) (cost uint32, ok bool) {
+// reach is the obvious resolution of the next hop of a path for a prefix, without
+// what that path is itself (RFC 4271 9.1.2.1).
+func reach(w *network.World, d *device.Device, a ip.Addr, prefix uint32, depth int) (cost uint32, ok bool) {
 	best, length := uint32(0), -1
 	for id := range w.Shared().Prefixes.Len() {
 		p := w.Shared().Prefixes.Prefix(id)
 		if s, has := d.Table().Best(id); has && p.Contains(a) && int(p.Len) > length {
+			if s == route.BGP && id == prefix {
+				continue
+			}
 			if s == route.BGP {
 				via := d.Table().Vias(d.Table().Route(s, id).Hop)
 				if len(via) == 0 || via[0] == a || depth == 0 {
@@ -170,7 +197,7 @@ func reach(w *network.World, d *device.Device, a ip.Addr, depth int) (cost uint3
 	s, _ := d.Table().Best(best)
 	x := d.Table().Route(s, best)
 	if s == route.BGP {
-		return reach(w, d, d.Table().Vias(x.Hop)[0], depth-1)
+		return reach(w, d, d.Table().Vias(x.Hop)[0], prefix, depth-1)
 	}
 	return x.Metric + x.Metric2, len(w.Shared().Sets.Hops(d.Table().Set(x.Hop))) > 0
 }
@@ -225,7 +252,7 @@ func requirePlainDecisions(t testing.TB, w *network.World) (decided int) {
 					return
 				}
 				set := w.Attrs().Get(row.Accepted)
-				cost, ok := reach(w, d, ip.Addr(set.NextHop), 8)
+				cost, ok := reach(w, d, ip.Addr(set.NextHop), id, 8)
 				if !ok {
 					return
 				}
@@ -270,7 +297,7 @@ func TestRandomAutonomousSystems(t *testing.T) {
 		r := rand.New(rand.NewSource(int64(n)))
 		text := randomAutonomousSystems(r)
 		w := build(t, text)
-		for round := range 3 {
+		for round := range 4 {
 			if w.Settle(bound, nil) != network.Settled {
 				unsettled++ // a dispute: see TestADisputeDoesNotSettle
 				break
@@ -280,6 +307,11 @@ func TestRandomAutonomousSystems(t *testing.T) {
 			media := w.Media()
 			if len(media) == 0 {
 				break
+			}
+			if r.Intn(3) == 0 { // costs change, here and there
+				text = otherCosts(r, text)
+				configure(t, w, text)
+				continue
 			}
 			m := media[r.Intn(len(media))]
 			e := m.Ends[r.Intn(len(m.Ends))]
@@ -295,6 +327,17 @@ func TestRandomAutonomousSystems(t *testing.T) {
 	require.Greater(t, decided, 5*runs, "there was something to decide")
 	require.Less(t, unsettled, runs/10+1)
 	t.Logf("%d labs, %d decisions between several paths, %d did not settle", runs, decided, unsettled)
+}
+
+// otherCosts is a text with some of its costs changed.
+func otherCosts(r *rand.Rand, text string) string {
+	lines := strings.Split(text, "\n")
+	for i, l := range lines {
+		if strings.HasPrefix(l, "      cost ") && r.Intn(3) == 0 {
+			lines[i] = fmt.Sprintf("      cost %d", 1+r.Intn(20))
+		}
+	}
+	return strings.Join(lines, "\n")
 }
 
 func peerNumber(t testing.TB, d *device.Device, a string) int {
