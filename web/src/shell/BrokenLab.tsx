@@ -28,7 +28,7 @@ export function BrokenLab({ id, error }: { id: string; error: Error }) {
   const shown = texts.find((e) => e.seq === chosen) ?? texts.at(-1);
   return (
     <Box maxW="1100px" mx="auto" px={6} py={8} as="main">
-      <Trouble error={error} />
+      <Trouble error={new Error(error.message)} /> {/* without the number once more */}
       <Flex gap={2} my={4} align="center" wrap="wrap">
         {shown && (
           <Main onClick={() => create.mutate(shown.text ?? '')} loading={create.isPending}>
