@@ -225,3 +225,34 @@ func TestARestartOfOSPF(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, h.Records(), again.Records())
 }
+
+// Another engine may move the time; what differs in the settled state is named.
+func TestAnotherEngineIsComparedByWhatItSettlesTo(t *testing.T) {
+	h := New()
+	s, err := h.Begin(Action{Kind: Apply, Text: "router mill\n  port e1 10.0.0.1/30\n    ospf area 0\nrouter halt\n  port e1 10.0.0.2/30\n    ospf area 0\nlink mill.e1 halt.e1\n"}, 0)
+	require.NoError(t, err)
+	require.NoError(t, h.Run(s, nil))
+	record := h.Records()[0]
+	record.Engine, record.Digest, record.End = "older", record.Digest+1, record.End+1
+	again, err := Replay([]Record{record}, nil)
+	require.NoError(t, err)
+	require.False(t, again.Steps()[0].Diverged)
+	record.State.Routes++
+	again, err = Replay([]Record{record}, nil)
+	require.NoError(t, err)
+	require.True(t, again.Steps()[0].Diverged)
+	require.Equal(t, []string{"routes"}, again.Steps()[0].Differs)
+	record.Engine = Engine
+	again, err = Replay([]Record{record}, nil)
+	require.NoError(t, err)
+	require.True(t, again.Steps()[0].Diverged, "the same engine comes to the same in everything")
+}
+
+func TestAReplayThatIsStoppedIsNoResult(t *testing.T) {
+	h := New()
+	s, err := h.Begin(Action{Kind: Apply, Text: "router mill\n"}, 0)
+	require.NoError(t, err)
+	require.NoError(t, h.Run(s, nil))
+	_, err = Replay(h.Records(), func() bool { return true })
+	require.ErrorIs(t, err, ErrStopped)
+}

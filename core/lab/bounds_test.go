@@ -1,6 +1,8 @@
 package lab
 
 import (
+	"archive/zip"
+	"bytes"
 	"os"
 	"path/filepath"
 	"strings"
@@ -112,3 +114,25 @@ func TestOutagesAreKeptHoweverMuchElseHappens(t *testing.T) {
 
 // refreshed is a note of the work that protocols do.
 var refreshed = note.Note{Kind: note.LSAOriginated, Port: note.NoPort}
+
+// A bundle that would unpack into more than is reasonable is refused with a sentence.
+func TestABundleHasBounds(t *testing.T) {
+	pack := func(journal string) []byte {
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		w, err := z.Create(bundleJournal)
+		require.NoError(t, err)
+		_, err = w.Write([]byte(journal))
+		require.NoError(t, err)
+		require.NoError(t, z.Close())
+		return b.Bytes()
+	}
+	many := pack(`{"format":1,"actions":[` + strings.Repeat(`{"action":"wait 1s"},`, 1_200_000) + `{"action":"wait 1s"}]}`)
+	require.Less(t, len(many), 1<<20)
+	_, _, err := ReadBundle(many)
+	require.EqualError(t, err, "the bundle has 1200001 actions; the limit is 10000")
+	_, _, err = ReadBundle(pack(strings.Repeat(" ", maxBundle+1)))
+	require.ErrorContains(t, err, "larger than 64 MiB")
+	_, _, err = ReadBundle(pack(`{"format":1,"actions":[{"action":"wait 1s","author":"\u0000"}]}`))
+	require.ErrorContains(t, err, "NUL")
+}

@@ -6,6 +6,7 @@ import { csv, save } from '../parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../parts/parts';
 import { Sheet, Td } from '../parts/table';
 import { duration, exact } from '../parts/words';
+import { timeOf } from '../timeline/current';
 import { endName } from './ends';
 import { Ladder } from './Ladder';
 import { Reasons } from './Reasons';
@@ -28,7 +29,7 @@ export function NeighboursView() {
   const rows = mine.filter((n) => (!only || !n.up) && (!protocol || n.protocol === protocol));
   const sessions = mine.filter((n) => n.protocol === 'bgp');
   const adjacencies = mine.length - sessions.length;
-  const now = /^[\d.]+$/.test(focus.when) ? Number(focus.when) : momentOf(focus.when, lab.data);
+  const now = timeOf(focus.when, lab.data);
   if (data.data.length === 0) {
     return (
       <Empty title="No neighbours are configured">
@@ -108,17 +109,6 @@ export function NeighboursView() {
       </Sheet>
     </Box>
   );
-}
-
-/** The virtual time of a moment that is named by an action. */
-function momentOf(
-  when: string,
-  lab: { now: number; actions: { seq: number; start: number; end: number }[] } | undefined,
-): number {
-  const m = /^(before|after)-(\d+)$/.exec(when);
-  const a = lab?.actions.find((x) => x.seq === Number(m?.[2]));
-  if (m && a) return m[1] === 'before' ? a.start : a.end;
-  return lab?.now ?? 0;
 }
 
 interface RowProps {

@@ -99,6 +99,11 @@ describe('neighbours', () => {
     await userEvent.click(screen.getByText('halt'));
     expect(screen.getByTestId('address').textContent).toBe('/lab/x1/neighbours?who=halt.e1');
   });
+  test.each(['calm', '50'])('the moment %s counts from its time', async (when) => {
+    const named = { ...lab, moments: [{ name: 'calm', at: 50, step: 1 }] };
+    show(<NeighboursView />, { ...answers, 'GET /api/labs/x1': named }, `/lab/x1/neighbours?when=${when}`);
+    expect(await screen.findByText('10.0 s')).toBeTruthy();
+  });
   test('the moment in focus is asked for, and how long is counted from it', async () => {
     const asked = show(<NeighboursView />, answers, '/lab/x1/neighbours?when=after-1');
     expect(await screen.findByText('20.0 s')).toBeTruthy();

@@ -31,3 +31,17 @@ export function textAt(actions: Action[], when: string, moments: NamedMoment[]):
   const until = stepsAt(actions, when, moments);
   return [...actions].reverse().find((a) => a.seq <= until && a.action === 'apply')?.seq ?? 0;
 }
+
+/** The virtual time of a moment, however it is written: a number, an action's side, a name, or now. */
+export function timeOf(
+  when: string,
+  lab:
+    | { now: number; actions: { seq: number; start: number; end: number }[]; moments?: NamedMoment[] }
+    | undefined,
+): number {
+  if (/^[\d.]+$/.test(when)) return Number(when);
+  const m = /^(before|after)-(\d+)$/.exec(when);
+  const a = lab?.actions.find((x) => x.seq === Number(m?.[2]));
+  if (m && a) return m[1] === 'before' ? a.start : a.end;
+  return lab?.moments?.find((x) => x.name === when)?.at ?? lab?.now ?? 0;
+}
