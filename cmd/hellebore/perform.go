@@ -14,7 +14,7 @@ import (
 	"hellebore/core/network"
 )
 
-// Progress is told when a run takes long.
+// How long a run is silent, and how often it says how far it is after that.
 const (
 	quietFor      = 2 * time.Second
 	progressEvery = 2 * time.Second

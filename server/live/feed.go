@@ -2,7 +2,7 @@ package live
 
 import "sync"
 
-// EventKind is what the watchers of a lab are told.
+// EventKind is what has happened to a lab.
 type EventKind string
 
 // The kinds of events.

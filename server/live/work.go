@@ -13,7 +13,7 @@ type work struct {
 	id     string
 	what   string
 	cancel atomic.Bool
-	told   time.Time
+	told   time.Time // when its progress was published last
 }
 
 // works are what a lab is busy with.
