@@ -362,7 +362,6 @@ type modelEdge struct {
 	to   vertex
 	cost int
 	hops hopSet // if it leaves the root
-	gate map[*modelRouter]string
 }
 
 func edgesOf(v vertex, area uint32) (out []modelEdge) {

@@ -30,7 +30,6 @@ type Lab struct {
 	// What follows belongs to the lab's goroutine.
 	unwritten []history.Record // completed, and the database has yet to take them
 	doubt     bool             // the journal may have more than we know
-	moved     time.Time        // the time at which the database was asked last
 
 	mu       sync.Mutex
 	previews []kept // the latest last

@@ -34,9 +34,9 @@ func TestAPanicEndsItsLabAloneAndThatOpensAgain(t *testing.T) {
 }
 
 func TestALabThatCannotBeReplayedIsReadAsText(t *testing.T) {
-	m, labs, l := open(t)
+	m, _, l := open(t)
 	m.records[l.ID] = append(m.records[l.ID], history.Record{Seq: 2, Action: "burn viaduct"})
-	labs = New(m)
+	labs := New(m)
 	_, err := labs.Open(t.Context(), l.ID)
 	var broken *Broken
 	require.ErrorAs(t, err, &broken)
