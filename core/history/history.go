@@ -90,12 +90,19 @@ type History struct {
 	lab   *config.Lab
 	text  string
 	seen  *seen
+	guard Locker // of seen
 }
 
 // New is the history of a lab to which nothing has been done.
-func New() *History { return &History{head: network.New(), lab: &config.Lab{}, seen: &seen{}} }
+func New() *History {
+	return &History{head: network.New(), lab: &config.Lab{}, seen: &seen{}, guard: Alone{}}
+}
 
-// Reader is the history as it is now. Any number of goroutines may look into it,
+// Share gives the history a lock, so that its readers can be used by several
+// goroutines.
+func (h *History) Share(guard Locker) { h.guard = guard }
+
+// Reader is the history as it is now. After Share, any number of goroutines may look into it,
 // branch off and fork, while the history itself goes on. Nothing may be done to
 // the reader.
 func (h *History) Reader() *History {
@@ -381,7 +388,7 @@ func (h *History) At(m Moment) *network.World {
 	if m == h.Now() {
 		return h.head
 	}
-	return h.seen.at(m, h.seek)
+	return h.sought(m)
 }
 
 // seek runs from the nearest keyframe before the moment.

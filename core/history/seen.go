@@ -1,47 +1,60 @@
 package history
 
-import (
-	"sync"
+import "hellebore/core/network"
 
-	"hellebore/core/network"
-)
+// Locker is a lock that goroutines share. The core has none of its own: whoever
+// lets several goroutines look into a history brings it.
+type Locker interface {
+	Lock()
+	Unlock()
+}
+
+// Alone is the lock of what one goroutine has to itself.
+type Alone struct{}
+
+// Lock and Unlock do nothing.
+func (Alone) Lock()   {}
+func (Alone) Unlock() {}
 
 // keepSeen is how many worlds of past moments are kept.
 const keepSeen = 8
 
 // seen are the worlds of the moments that were asked for last. A history shares
 // them with its readers.
-type seen struct {
-	mu     sync.Mutex
-	worlds []*sought
-}
+type seen struct{ worlds []sought }
 
 type sought struct {
 	moment Moment
-	once   sync.Once
 	world  *network.World
 }
 
-// at is the world at a moment; seek makes it the first time. Whoever asks for a
-// moment that is being sought waits for it.
-func (s *seen) at(m Moment, seek func(Moment) *network.World) *network.World {
-	x := s.find(m)
-	x.once.Do(func() { x.world = seek(m) })
-	return x.world
-}
-
-func (s *seen) find(m Moment) *sought {
-	s.mu.Lock()
-	defer s.mu.Unlock()
+func (s *seen) find(m Moment) *network.World {
 	for _, x := range s.worlds {
 		if x.moment == m {
-			return x
+			return x.world
 		}
 	}
-	x := &sought{moment: m}
-	s.worlds = append(s.worlds, x)
-	if len(s.worlds) > keepSeen {
-		s.worlds = s.worlds[1:]
+	return nil
+}
+
+// sought is the world at a moment of the past. Two goroutines that ask for one at
+// the same time may both make it.
+func (h *History) sought(m Moment) *network.World {
+	h.guard.Lock()
+	w := h.seen.find(m)
+	h.guard.Unlock()
+	if w != nil {
+		return w
 	}
-	return x
+	w = h.seek(m)
+	h.guard.Lock()
+	defer h.guard.Unlock()
+	if other := h.seen.find(m); other != nil {
+		return other
+	}
+	h.seen.worlds = append(h.seen.worlds, sought{m, w})
+	if len(h.seen.worlds) > keepSeen {
+		h.seen.worlds = h.seen.worlds[1:]
+	}
+	return w
 }

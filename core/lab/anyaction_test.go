@@ -178,6 +178,7 @@ func TestAnyActionHasAnAnswer(t *testing.T) {
 // what was there when they were made.
 func TestReadersLookWhileTheLabGoesOn(t *testing.T) {
 	l := open(t, demoText(t, "two-carriers"))
+	l.Share(&sync.Mutex{})
 	var wait sync.WaitGroup
 	for _, typed := range []string{"cut viaduct.up", "wait 40s", "mend viaduct.up", "reset all on viaduct"} {
 		reader := l.Reader()

@@ -13,7 +13,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"hellebore/core/check"
 	"hellebore/core/config"
@@ -40,7 +39,7 @@ type outageKey struct {
 
 // found is what was found out about the lab's past once and for all.
 type found struct {
-	mu        sync.Mutex
+	mu        history.Locker
 	outages   map[outageKey][]observe.FlowOutages
 	actions   map[outageKey]observe.Action
 	pairs     map[outageKey]observe.Pairs
@@ -66,8 +65,15 @@ func once[T any](l *Lab, of map[outageKey]T, key outageKey, find func() T) T {
 	return x
 }
 
-// Reader is the lab as it is now, to be looked into by any goroutine while the
-// lab itself goes on. Nothing may be done to it.
+// Share gives the lab a lock, so that its readers can be used by several
+// goroutines.
+func (l *Lab) Share(guard history.Locker) {
+	l.found.mu = guard
+	l.history.Share(guard)
+}
+
+// Reader is the lab as it is now, to be looked into, after Share, by any goroutine
+// while the lab itself goes on. Nothing may be done to it.
 func (l *Lab) Reader() *Lab {
 	return &Lab{history: l.history.Reader(), found: l.found, names: maps.Clone(l.names)}
 }
@@ -86,7 +92,7 @@ func (l *Lab) Stopped() bool { return l.stop != nil && l.stop() }
 
 // New is an empty lab: its first action is to apply a text.
 func New() *Lab {
-	f := &found{outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}}
+	f := &found{mu: history.Alone{}, outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}}
 	return &Lab{history: history.New(), found: f, names: map[string]history.Moment{}}
 }
 

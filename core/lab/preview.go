@@ -271,6 +271,6 @@ func (l *Lab) Adopt(p *Preview) error {
 	if !l.Holds(p) {
 		return fmt.Errorf("the lab has moved on since the preview was made: %s", strings.Join(l.Since(p), ", "))
 	}
-	l.history = p.branch
+	l.history = p.branch // which has the lab's lock
 	return nil
 }

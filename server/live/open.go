@@ -213,6 +213,7 @@ func (o *Lab) load() (*lab.Lab, error) {
 			slog.Warn("a moment's name cannot be used any more", "lab", o.ID, "name", name)
 		}
 	}
+	x.Share(&sync.Mutex{})
 	o.publish(x)
 	return x, nil
 }
