@@ -24,7 +24,7 @@ test:
 	@test -z "$$(gofmt -l cmd core demo e2e server web/*.go)" || { gofmt -l cmd core demo e2e server; echo "run make fmt"; exit 1; }
 	cd web && npx vitest run
 	go test -timeout 40m ./...
-	go test -timeout 20m -race ./server/live ./server/api
+	go test -timeout 20m -race ./server/...
 
 # Static checks, slower than they are worth before every test run.
 lint:
