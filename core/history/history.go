@@ -211,7 +211,7 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 				s.Outcome = network.Settled
 				return
 			}
-		} else if s.Outcome = w.Settle(frameWork, nil); s.Outcome == network.Settled {
+		} else if s.Outcome = w.Settle(frameWork, stop); s.Outcome == network.Settled || s.Outcome == network.Stopped {
 			return
 		}
 		switch {
