@@ -279,15 +279,6 @@ func (a *area) sorted(pool *Pool) []uint32 {
 	return ids
 }
 
-func sortedKeys(pool *Pool, m map[uint32]stamp) []uint32 {
-	ids := make([]uint32, 0, len(m))
-	for id := range m {
-		ids = append(ids, id)
-	}
-	slices.SortFunc(ids, func(x, y uint32) int { return pool.Key(x).Compare(pool.Key(y)) })
-	return ids
-}
-
 // install puts an instance into the database (RFC 2328 13.2). Other contents
 // than before are a disturbance and call for shortest paths; a refresh is
 // neither.
@@ -296,7 +287,7 @@ func (p *Process) install(h Host, ai int, key uint32, e entry) {
 	old := a.db.Get(key)
 	a.db.Set(key, e)
 	for i := range p.nbrs {
-		if nb := &p.nbrs[i]; nb.retransmits != nil && p.holds(ai, &p.ports[nb.port]) {
+		if nb := &p.nbrs[i]; nb.retransmits.len > 0 && p.holds(ai, &p.ports[nb.port]) {
 			p.acked(h, uint32(i), key)
 		}
 	}
@@ -442,7 +433,7 @@ func (p *Process) sweepScope(h Host, ai int) {
 	again := false
 	a.dying = slices.DeleteFunc(a.dying, func(key uint32) bool {
 		for i := range p.nbrs {
-			if _, waits := p.nbrs[i].retransmits[key]; waits && p.holds(ai, &p.ports[p.nbrs[i].port]) {
+			if p.nbrs[i].retransmits.has(key) && p.holds(ai, &p.ports[p.nbrs[i].port]) {
 				return false
 			}
 		}

@@ -30,7 +30,7 @@ func (p *Process) leaveExchange(h Host, n uint32) {
 	nb.dd.stop(h)
 	nb.request.stop(h)
 	nb.retransmit.stop(h)
-	nb.requests, nb.retransmits, nb.asked = nil, nil, 0
+	nb.requests, nb.retransmits, nb.asked = list{}, list{}, 0
 	nb.summary, nb.lastDD = nil, nil
 }
 
@@ -211,12 +211,9 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 				continue
 			}
 		}
-		if nb.requests == nil {
-			nb.requests = map[uint32]stamp{}
-		}
-		nb.requests[id] = stamp{seq: head.Seq, sum: head.Checksum, aged: head.Age >= wire.MaxAge}
+		nb.requests.put(id, stamp{seq: head.Seq, sum: head.Checksum, aged: head.Age >= wire.MaxAge})
 	}
-	if nb.asked == 0 && len(nb.requests) > 0 {
+	if nb.asked == 0 && nb.requests.len > 0 {
 		p.sendRequest(h, n, false)
 	}
 	return true
@@ -225,7 +222,7 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 func (p *Process) exchangeDone(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	nb.dd.stop(h)
-	if len(nb.requests) > 0 {
+	if nb.requests.len > 0 {
 		p.setState(h, n, Loading, note.None)
 		return
 	}
@@ -238,11 +235,10 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
 	fit := q.room() / wire.RequestLen
-	keys := sortedKeys(h.Pool(), nb.requests)
 	b := wire.Begin(nil, wire.TypeRequest, p.routerID, q.Area)
 	nb.asked = 0
-	for _, id := range keys {
-		s := nb.requests[id]
+	for _, id := range nb.requests.sorted(h.Pool()) {
+		s, _ := nb.requests.get(id)
 		if again && !s.asked {
 			continue
 		}
@@ -250,7 +246,7 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 			break
 		}
 		s.asked = true
-		nb.requests[id] = s
+		nb.requests.put(id, s)
 		nb.asked++
 		b = wire.AppendRequest(b, h.Pool().Key(id))
 	}
@@ -267,13 +263,12 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 func (p *Process) answered(h Host, n, id uint32) {
 	nb := &p.nbrs[n]
 	nb.request.answered()
-	if nb.requests[id].asked {
+	if s, _ := nb.requests.get(id); s.asked {
 		nb.asked--
 	}
-	delete(nb.requests, id)
+	nb.requests.remove(id)
 	switch {
-	case len(nb.requests) == 0:
-		nb.requests = nil
+	case nb.requests.len == 0:
 		nb.request.stop(h)
 		if nb.state == Loading {
 			p.setState(h, n, Full, note.None) // LoadingDone

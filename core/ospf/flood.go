@@ -147,12 +147,12 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 		p.sweepScope(h, ai)
 		return
 	}
-	if _, asked := nb.requests[key]; asked { // step 6
+	if nb.requests.has(key) { // step 6
 		p.startExchange(h, n, note.OlderThanOurs) // BadLSReq
 		return
 	}
 	if order == 0 { // step 7
-		if _, waits := nb.retransmits[key]; waits {
+		if nb.retransmits.has(key) {
 			p.acked(h, n, key) // an implied acknowledgment
 			q := &p.ports[nb.port]
 			switch {
@@ -225,7 +225,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			if nb.state < Exchange {
 				continue
 			}
-			if want, asked := nb.requests[key]; asked && nb.state != Full {
+			if want, asked := nb.requests.get(key); asked && nb.state != Full {
 				wanted := wire.LSAHeader{Seq: want.seq, Checksum: want.sum}
 				if want.aged {
 					wanted.Age = wire.MaxAge
@@ -242,10 +242,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			if n-1 == from {
 				continue
 			}
-			if nb.retransmits == nil {
-				nb.retransmits = map[uint32]stamp{}
-			}
-			nb.retransmits[key] = stamp{seq: e.seq, sum: e.sum, aged: e.dying, at: h.Now()}
+			nb.retransmits.put(key, stamp{seq: e.seq, sum: e.sum, aged: e.dying, at: h.Now()})
 			if !nb.retransmit.timer.Running() {
 				p.armRetransmit(h, n-1, h.Now())
 			}
@@ -302,15 +299,13 @@ func (p *Process) sendFlood(h Host, i uint32) {
 	keys := q.toFlood
 	q.toFlood = q.toFlood[:0]
 	u := p.newUpdate(i, q.toAll())
-	for k, key := range keys {
+	gathered := make(map[uint32]bool, len(keys))
+	for _, key := range keys {
 		needed := false
-		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-			_, waits := p.nbrs[n-1].retransmits[key]
-			needed = needed || waits
+		for n := q.firstNbr; n != 0 && !gathered[key]; n = p.nbrs[n-1].next {
+			needed = needed || p.nbrs[n-1].retransmits.has(key)
 		}
-		for _, earlier := range keys[:k] {
-			needed = needed && earlier != key
-		}
+		gathered[key] = true
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
 		if e := a.db.Get(key); needed && e.body != 0 {
 			u.add(h, a, key, e)
@@ -332,17 +327,17 @@ func (p *Process) retransmit(h Host, n uint32) {
 	interval := event.FromDuration(q.RetransmitInterval)
 	next, any := event.Never, false
 	u := p.newUpdate(nb.port, q.to(nb))
-	for _, key := range sortedKeys(h.Pool(), nb.retransmits) {
-		s := nb.retransmits[key]
+	for _, key := range nb.retransmits.sorted(h.Pool()) {
+		s, _ := nb.retransmits.get(key)
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
 		e := a.db.Get(key)
 		if e.body == 0 {
-			delete(nb.retransmits, key)
+			nb.retransmits.remove(key)
 			continue
 		}
 		if h.Now()-s.at >= interval {
 			s.at = h.Now()
-			nb.retransmits[key] = s
+			nb.retransmits.put(key, s)
 			u.add(h, a, key, e)
 			any = true
 		}
@@ -362,12 +357,11 @@ func (p *Process) retransmit(h Host, n uint32) {
 // acked takes an LSA off a retransmission list.
 func (p *Process) acked(h Host, n, key uint32) {
 	nb := &p.nbrs[n]
-	if _, waits := nb.retransmits[key]; waits {
+	if nb.retransmits.has(key) {
 		nb.retransmit.answered()
-		delete(nb.retransmits, key)
+		nb.retransmits.remove(key)
 	}
-	if len(nb.retransmits) == 0 {
-		nb.retransmits = nil // a copy of the world then costs nothing here
+	if nb.retransmits.len == 0 {
 		nb.retransmit.stop(h)
 	}
 }
@@ -414,7 +408,7 @@ func (p *Process) receiveAck(h Host, n uint32, body []byte) {
 		head, _ := wire.ReadLSAHeader(body)
 		body = body[wire.LSAHeaderLen:]
 		key, known := h.Pool().FindKey(head.Key)
-		s, waits := nb.retransmits[key]
+		s, waits := nb.retransmits.get(key)
 		if known && waits && s.seq == head.Seq && s.sum == head.Checksum && s.aged == (head.Age >= wire.MaxAge) {
 			p.acked(h, n, key)
 		}

@@ -2,7 +2,6 @@ package ospf
 
 import (
 	"encoding/binary"
-	"maps"
 
 	"hellebore/core/event"
 	"hellebore/core/note"
@@ -32,15 +31,6 @@ var StateNames = [...]string{"Down", "Attempt", "Init", "2-Way", "ExStart", "Exc
 
 func (s State) String() string { return StateNames[s] }
 
-// stamp tells one instance of an LSA from another.
-type stamp struct {
-	seq   int32
-	sum   uint16
-	aged  bool // MaxAge
-	asked bool // in a request: it has been sent
-	at    event.Time
-}
-
 type neighbour struct {
 	port    uint32
 	next    uint32 // one more than the index of the next on the port
@@ -68,18 +58,12 @@ type neighbour struct {
 
 	cryptoSeq uint32 // of the last packet that was authentic
 
-	requests map[uint32]stamp // by key
-	asked    int              // of them, in the outstanding request
+	requests list
+	asked    int // of them, in the outstanding request
 	request  retry
 
-	retransmits map[uint32]stamp // by key
+	retransmits list
 	retransmit  retry
-}
-
-// own makes the maps of a copied neighbour its own.
-func (n *neighbour) own() {
-	n.requests = maps.Clone(n.requests)
-	n.retransmits = maps.Clone(n.retransmits)
 }
 
 // NeighbourView is a neighbour as a view sees it.

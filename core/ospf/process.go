@@ -181,7 +181,7 @@ func (p *Process) Clone() Process {
 	}
 	c.nbrs = append([]neighbour(nil), p.nbrs...)
 	for i := range c.nbrs {
-		c.nbrs[i].own()
+		c.nbrs[i].requests, c.nbrs[i].retransmits = p.nbrs[i].requests.clone(), p.nbrs[i].retransmits.clone()
 	}
 	c.areas = append([]area(nil), p.areas...)
 	for i := range c.areas {
@@ -560,7 +560,7 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 			nb := &p.nbrs[n-1]
 			d.Add(uint64(nb.id), uint64(nb.address), uint64(nb.state))
 			if full {
-				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(len(nb.retransmits)), uint64(len(nb.requests)))
+				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.len), uint64(nb.requests.len))
 			}
 		}
 	}
@@ -627,7 +627,7 @@ func (p *Process) Unfinished() string {
 	stuck := false // RFC 2328 14: nothing leaves the database meanwhile
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if len(nb.retransmits) > 0 && !nb.retransmit.futile() || nb.state == Loading && !nb.request.futile() {
+		if nb.retransmits.len > 0 && !nb.retransmit.futile() || nb.state == Loading && !nb.request.futile() {
 			return "neighbour " + nb.id.String() + " has LSAs waiting"
 		}
 		stuck = stuck || nb.state == Exchange || nb.state == Loading || nb.retransmit.futile()
