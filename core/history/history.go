@@ -15,18 +15,18 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "6"
+const Engine = "7"
 
 // Bounds of one action.
 const (
 	// MaxWork is when an action that goes on is left for now (network.World.Work):
 	// after some 20 s of a person's time.
-	MaxWork = 16_000_000
+	MaxWork = 5_000_000
 	// MaxTime is how much virtual time an action has to settle: longer than every
 	// guard and hold time that can be configured, one after the other.
 	MaxTime = 48 * 3600 * event.Second
-	// frameWork is the work between two keyframes: 100 to 400 ms.
-	frameWork = 300_000
+	// frameWork is the work between two keyframes: 300 to 750 ms.
+	frameWork = 150_000
 	// End is when virtual time ends: 100 years after the lab began.
 	End = 100 * 365 * 24 * 3600 * event.Second
 )

@@ -1,6 +1,8 @@
 package network
 
 import (
+	"slices"
+
 	"hellebore/core/bgp"
 	"hellebore/core/event"
 	"hellebore/core/note"
@@ -11,8 +13,9 @@ import (
 // few next hops; an LSA, an adjacency or a session that begins again and again.
 // The zero value has seen nothing.
 type Churn struct {
-	seen     uint32 // notes that were looked at
-	subjects map[subject]*turns
+	seen   uint32    // notes that were looked at
+	routes [][]uint8 // by device and prefix: how often the route changed, up to maxTurns
+	others map[subject]*turns
 }
 
 // subject is what changes at a device: a prefix, an LSA, a neighbour, a peer.
@@ -25,8 +28,6 @@ type subject struct {
 type turns struct {
 	count int
 	since int64 // when the first of them was
-	hops  [maxHops][2]uint64
-	n     int
 }
 
 // What changed so often, a route between so few next hops, is taken to do so for
@@ -40,15 +41,20 @@ const (
 // Recurs looks at the notes of a world since the last time, from the given one on,
 // and says whether something goes round.
 func (c *Churn) Recurs(w *World, from uint32) bool {
-	if c.subjects == nil {
-		c.subjects = map[subject]*turns{}
+	if c.others == nil {
+		c.others = map[subject]*turns{}
 	}
 	found := false
+	suspects := map[subject][][2]uint64{} // and the next hops between which they change
 	for i := max(c.seen, from); i < w.Notes(); i++ {
 		n := w.NoteAt(i)
 		id, counts := n.A, false
 		switch n.Kind {
-		case note.RouteChanged, note.LSAOriginated:
+		case note.RouteChanged:
+			if c.routeChanged(n.Device, uint32(n.A)) == maxTurns {
+				suspects[subject{n.Device, n.Kind, n.A}] = nil
+			}
+		case note.LSAOriginated:
 			counts = true
 		case note.NeighbourState:
 			id, counts = uint64(n.Port)<<32|n.A, ospf.State(n.C) == ospf.Full
@@ -59,35 +65,49 @@ func (c *Churn) Recurs(w *World, from uint32) bool {
 			continue
 		}
 		at := subject{n.Device, n.Kind, id}
-		t := c.subjects[at]
-		if t == nil {
+		t := c.others[at]
+		if t == nil || n.At-t.since > int64(churnTime) {
 			t = &turns{since: n.At}
-			c.subjects[at] = t
+			c.others[at] = t
 		}
 		t.count++
-		if n.Kind == note.RouteChanged {
-			t.add([2]uint64{n.B, n.C})
-			found = found || t.count >= maxTurns && t.n <= maxHops
-			continue
-		}
-		if n.At-t.since > int64(churnTime) {
-			t.count, t.since = 1, n.At
-		}
 		found = found || t.count >= maxTurns
 	}
 	c.seen = w.Notes()
-	return found
+	return found || len(suspects) > 0 && goRound(w, from, suspects)
 }
 
-// add counts the pairs of next hops between which a route changed.
-func (t *turns) add(pair [2]uint64) {
-	for k := range min(t.n, maxHops) {
-		if t.hops[k] == pair {
-			return
+// routeChanged counts a change of a route, and returns how many there were; the
+// count stops after maxTurns.
+func (c *Churn) routeChanged(device, prefix uint32) uint8 {
+	for int(device) >= len(c.routes) {
+		c.routes = append(c.routes, nil)
+	}
+	row := &c.routes[device]
+	for int(prefix) >= len(*row) {
+		*row = append(*row, 0)
+	}
+	n := &(*row)[prefix]
+	*n = min(*n+1, maxTurns+1)
+	return *n
+}
+
+// goRound says whether one of the routes changed between few next hops only.
+func goRound(w *World, from uint32, suspects map[subject][][2]uint64) bool {
+	for i := from; i < w.Notes(); i++ {
+		n := w.NoteAt(i)
+		if n.Kind != note.RouteChanged {
+			continue
+		}
+		at, pair := subject{n.Device, n.Kind, n.A}, [2]uint64{n.B, n.C}
+		if pairs, suspect := suspects[at]; suspect && len(pairs) <= maxHops && !slices.Contains(pairs, pair) {
+			suspects[at] = append(pairs, pair)
 		}
 	}
-	if t.n < maxHops {
-		t.hops[t.n] = pair
+	for _, pairs := range suspects {
+		if len(pairs) <= maxHops {
+			return true
+		}
 	}
-	t.n++
+	return false
 }

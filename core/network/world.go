@@ -129,9 +129,9 @@ func (w *World) Note(n note.Note) {
 }
 
 // Work is how much the world has done so far, in a measure that is the same on
-// every machine: events, and twice the notes that were made of them. A unit takes
-// about a microsecond.
-func (w *World) Work() uint64 { return w.handled + 2*w.noted }
+// every machine: the notes made, and twice the events they were made of. A unit
+// takes 2 to 5 microseconds, keyframes included (docs/performance.md).
+func (w *World) Work() uint64 { return 2*w.handled + w.noted }
 
 // Notes is the number of notes kept; NoteAt is one of them, in order of time.
 // LostNotes is how many were not kept.
