@@ -288,3 +288,14 @@ func addressOwner(w *network.World, a ip.Addr) *device.Device {
 	}
 	return nil
 }
+
+// gatewayOwner is the device that has a gateway's address: one that the port is
+// joined to, or else any.
+func gatewayOwner(w *network.World, d *device.Device, port uint32, gateway ip.Addr) *device.Device {
+	for _, s := range w.Facing(d.ID(), port) {
+		if o := w.Device(s.Device); o.Ports()[s.Port].Address() == gateway {
+			return o
+		}
+	}
+	return addressOwner(w, gateway)
+}

@@ -58,7 +58,7 @@ func hopsOf(w *network.World, d *device.Device, set route.SetID) []NextHop {
 		n := NextHop{Port: d.Ports()[h.Port].Config.Name}
 		if h.Gateway != 0 {
 			n.Via = h.Gateway.String()
-			if o := addressOwner(w, h.Gateway); o != nil {
+			if o := gatewayOwner(w, d, h.Port, h.Gateway); o != nil {
 				n.To = o.Name()
 			}
 		}
@@ -319,7 +319,7 @@ func costSum(w *network.World, d *device.Device, id uint32) []string {
 		if hops[0].Gateway == 0 {
 			break
 		}
-		if d = addressOwner(w, hops[0].Gateway); d == nil {
+		if d = gatewayOwner(w, d, hops[0].Port, hops[0].Gateway); d == nil {
 			return nil
 		}
 	}
@@ -338,7 +338,7 @@ func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best 
 			if n.State != ospf.Full || slices.Contains(used, route.Hop{Port: uint32(i), Gateway: n.Address}) {
 				return
 			}
-			far := addressOwner(w, n.Address)
+			far := gatewayOwner(w, d, uint32(i), n.Address)
 			if far == nil {
 				return
 			}
