@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bufio"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -131,8 +132,9 @@ func actionOf(s string) (history.Action, error) {
 
 // printReport writes the end state as tables.
 func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
-	t := tabwriter.NewWriter(out, 2, 8, 2, ' ', 0)
-	defer func() { _ = t.Flush() }()
+	buffered := bufio.NewWriterSize(out, 1<<16)
+	t := tabwriter.NewWriter(buffered, 2, 8, 2, ' ', 0)
+	defer func() { _, _ = t.Flush(), buffered.Flush() }()
 	state := "settled"
 	if !r.Settled {
 		state = "does not settle so far"
@@ -175,6 +177,7 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 			}
 			fmt.Fprintf(t, "%s\t%s\tcost %d\t%s\n", x.Prefix, x.Source, x.Metric, strings.Join(ways, ", "))
 		}
+		_ = t.Flush()
 	}
 	for i, f := range r.Flows {
 		if i == 0 {
