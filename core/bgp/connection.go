@@ -8,7 +8,7 @@ import (
 	"hellebore/core/wire/ip"
 )
 
-// How TCP connections become those of a session, and are told from strangers'.
+// Which TCP connections belong to a session, and which come from strangers.
 
 // Accepts says whether a connection that somebody opens to us is taken, and on
 // which terms. Who is not taken is remembered.

@@ -35,7 +35,7 @@ func (s *Speaker) Touch(h Host, prefix uint32) {
 	s.mark(prefix)
 }
 
-// queueChosen looks again at what peers are told of a prefix: the table may use
+// queueChosen looks again at what peers receive for a prefix: the table may use
 // another route for it.
 func (s *Speaker) queueChosen(prefix uint32) {
 	if b := s.loc.At(prefix); b == nil || b.attr == 0 {
@@ -267,7 +267,7 @@ func (s *Speaker) join(h Host, a *aggregate) local {
 	return local{attr: h.Attrs().ID(&out), preference: InternalPreference, how: aggregated}
 }
 
-// hiddenBy is the aggregate that stands for a prefix alone, if one does.
+// hiddenBy is the aggregate that is sent instead of a prefix, if one is.
 func (s *Speaker) hiddenBy(x ip.Prefix) (ip.Prefix, bool) {
 	for k := range s.joined {
 		if a := &s.joined[k]; a.active && a.Alone && a.prefix.Covers(x) && a.prefix != x {

@@ -10,7 +10,7 @@ import (
 )
 
 // What is sent (RFC 4271 9.2): a queue holds prefixes, never messages. When there
-// is room to send, each is compared with what the peer has been told, and the
+// is room to send, each is compared with what the peer has received, and the
 // difference goes out: no old news wait anywhere.
 
 // roomFor is how much may wait in TCP before no more UPDATEs are made.
@@ -89,9 +89,9 @@ func (s *Speaker) send(h Host, i int) {
 			return // TCP says when there is room again
 		}
 		n := min(p.round, chunk)
-		told := s.sendChunk(h, i, p.pending[:n])
+		sent := s.sendChunk(h, i, p.pending[:n])
 		p.pending = p.pending[n:]
-		if p.round -= n; p.round == 0 && told && p.config.Interval > 0 {
+		if p.round -= n; p.round == 0 && sent && p.config.Interval > 0 {
 			wait := s.jitter(h, randInterval, p.config.Interval)
 			p.interval.Set(h, h.Now()+wait, intervalTimer, event.Periodic, uint32(i), 0)
 			h.Calm().Hold(h.Now() + wait)
@@ -100,8 +100,8 @@ func (s *Speaker) send(h Host, i int) {
 	p.pending = nil
 }
 
-// sendChunk compares some prefixes with what the peer has been told, and says
-// whether it was told anything.
+// sendChunk compares some prefixes with what the peer has received, and says
+// whether anything was sent.
 func (s *Speaker) sendChunk(h Host, i int, prefixes []uint32) bool {
 	p := &s.peers[i]
 	t := p.established()
@@ -161,7 +161,7 @@ func (s *Speaker) sendChunk(h Host, i int, prefixes []uint32) bool {
 	return true
 }
 
-// exporter finds what a peer is to be told of prefixes.
+// exporter finds what a peer is to receive for prefixes.
 type exporter struct {
 	s     *Speaker
 	h     Host
@@ -171,9 +171,10 @@ type exporter struct {
 	// The last rewriting, which is the same for equal attributes from one peer.
 	from, to attr.ID
 	fromPeer uint16
+	why      note.Code
 }
 
-// wanted is what the peer is to be told of a prefix, 0 for nothing, and why
+// wanted is what the peer is to receive for a prefix, 0 for nothing, and why
 // nothing.
 func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 	s, p := x.s, x.p
@@ -199,13 +200,12 @@ func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 			id = 0
 		}
 	}
-	if id != 0 && id == x.from && b.from == x.fromPeer {
-		return x.to, note.None
+	if id == 0 || id != x.from || b.from != x.fromPeer {
+		out := x.rewrite(&r, b)
+		x.from, x.fromPeer = id, b.from
+		x.to, x.why = x.fitting(&out)
 	}
-	out := x.rewrite(&r, b)
-	to := x.h.Attrs().ID(&out)
-	x.from, x.fromPeer, x.to = id, b.from, to
-	return to, note.None
+	return x.to, x.why
 }
 
 // offer is the route that the export policy is asked about: the best path as it is
@@ -331,7 +331,16 @@ func (x *exporter) defaultRoute() (attr.ID, note.Code) {
 		return 0, note.PolicyRejected
 	}
 	out := x.rewrite(&r, best{from: fromLocal})
-	return x.h.Attrs().ID(&out), note.None
+	return x.fitting(&out)
+}
+
+// fitting is attributes that go to the peer, 0 if no UPDATE has room for them: then
+// the path must not be advertised (RFC 4271 9.2).
+func (x *exporter) fitting(a *attr.Set) (attr.ID, note.Code) {
+	if !wire.Fits(a, x.p.both(x.p.established(), wire.CapFourOctetAS)) {
+		return 0, note.UpdateTooLong
+	}
+	return x.h.Attrs().ID(a), note.None
 }
 
 // ownDefault is the default route that the export policy is asked about.

@@ -313,7 +313,7 @@ func (s *Speaker) Timer(h Host, e *event.Event) {
 	}
 }
 
-// attempt opens a connection, if nothing stands in the way (RFC 4271 8.2.2,
+// attempt opens a connection, if nothing prevents it (RFC 4271 8.2.2,
 // ConnectRetryTimer_Expires).
 func (s *Speaker) attempt(h Host, i int) {
 	p := &s.peers[i]

@@ -84,10 +84,10 @@ func (s *Speaker) In(i int, prefix uint32) (r Row, ok bool) {
 	return Row{e.raw, e.eff, e.why, e.step, int(e.against)}, e.raw != 0
 }
 
-// Sent is what a peer has been told of a prefix, 0 for nothing.
+// Sent is what was sent to a peer for a prefix, 0 for nothing.
 func (s *Speaker) Sent(i int, prefix uint32) attr.ID { return s.peers[i].out.Get(prefix).sent }
 
-// Wanted is what a peer is to be told of a prefix now, and if nothing, why. trace,
+// Wanted is what a peer is to receive for a prefix now, and if nothing, why. trace,
 // if not nil, is filled with what the export policy did.
 func (s *Speaker) Wanted(h Host, i int, prefix uint32, trace *policy.Trace) (attr.ID, note.Code) {
 	if s.peers[i].up == 0 {

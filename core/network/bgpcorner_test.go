@@ -240,3 +240,39 @@ prefix-set of-x
 	settle(t, w)
 	require.Equal(t, uint32(11), attributes(t, w, "z", "172.16.9.1", "198.18.0.0/24").MED, "x is less preferred, whatever it costs")
 }
+
+// A path whose attributes no UPDATE has room for is not advertised, and what the peer
+// had of it before is withdrawn (RFC 4271 9.2).
+func TestAPathTooLongForAnUpdateIsWithdrawn(t *testing.T) {
+	lab := func(ases int) string {
+		return `lab "Long"
+router crane
+  loopback lo 10.255.0.1/32
+  port e1 192.0.2.1/30
+  static 198.51.100.0/24 blackhole
+  bgp as 64500
+    originate 198.51.100.0/24
+    peer 192.0.2.2 as 64501
+      export-policy long
+router winch
+  loopback lo 10.255.0.2/32
+  port e1 192.0.2.2/30
+  bgp as 64501
+    peer 192.0.2.1 as 64500
+link crane.e1 winch.e1
+policy long
+  statement all
+    prepend` + strings.Repeat(" 64510", ases) + `
+    accept
+`
+	}
+	p := netip.MustParsePrefix("198.51.100.0/24")
+	w := buildSettled(t, lab(900))
+	require.True(t, inTable(w, w.Find("winch"), p), "900 AS numbers take some 3,600 octets")
+	configure(t, w, lab(1100))
+	settle(t, w)
+	require.False(t, inTable(w, w.Find("winch"), p))
+	configure(t, w, lab(900))
+	settle(t, w)
+	require.True(t, inTable(w, w.Find("winch"), p))
+}

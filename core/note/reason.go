@@ -134,6 +134,7 @@ const (
 	NoExportPolicy
 	WithinAggregate
 	NotInUse
+	UpdateTooLong
 	PeerCaptured
 	TTLTooShort
 	SharedByOneAS
@@ -280,6 +281,7 @@ var Reasons = [codes]Info{
 	BetweenInternal:      {"between-internal", "internal peers", "what an internal peer sent is not passed on to another", "join the two by a session, or make {a} a reflector for one of them", "", "4271 9.2"},
 	PeerASInPath:         {"peer-as-in-path", "AS path", "the peer's AS stands in the path: it would refuse it", "loop-check off on the peer sends it all the same", "", "4271 9.1.3"},
 	NoExportPolicy:       {"no-export-policy", "policy", "external sessions without an export policy let nothing out", "name an export-policy", "", "8212 3"},
+	UpdateTooLong:        {"update-too-long", "attributes", "an UPDATE of 4096 octets has no room for its attributes", "shorten its AS path, or remove communities in the export policy towards {a}", "", "4271 9.2"},
 	NotInUse:             {"not-in-use", "route in use", "the table uses another source's route for the prefix, and in-use-only is on", "take in-use-only off {a}, or the other route", "", "4271 9.1.3"},
 	SharedByOneAS:        {"shared-by-one-as", "multipath", "it is as good as the best path, but comes from another neighbouring AS: multipath shares with paths from the same one", "multipath N any-as on {a} shares with all", "count", ""},
 	SharingIsFull:        {"sharing-is-full", "multipath", "it is as good as the best path, but multipath uses no more paths: those that the next steps of the decision prefer share the traffic", "raise multipath on {a}", "count", ""},

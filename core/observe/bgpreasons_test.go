@@ -249,6 +249,7 @@ func TestEachBGPReasonIsGiven(t *testing.T) {
 		note.PeerASInPath:         {text: toMill("replace as-path 64497")},
 		note.WithinAggregate:      {text: edit("  bgp as 64500\n    peer 10.255.0.2", "  bgp as 64500\n    aggregate 198.51.0.0/16 alone\n    peer 10.255.0.2")},
 		note.FromThatPeer:         {text: rail},
+		note.UpdateTooLong:        {text: toMill("prepend" + strings.Repeat(" 64510", 1100))},
 		note.NotInUse:             {text: edit("  port x1 192.0.2.5/30\n  bgp as 64500\n", "  port x1 192.0.2.5/30\n  static 198.51.100.0/24 blackhole\n  bgp as 64500\n    in-use-only\n")},
 		note.PeerCaptured:         {text: edit(fordBGP, "  static 10.255.0.2/32 blackhole\n"+strings.Replace(fordBGP, "    originate", "    originate 10.255.0.2/32\n    originate", 1))},
 		note.TTLTooShort:          {text: corner(t, "bgp/ttl1")},

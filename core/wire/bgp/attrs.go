@@ -454,15 +454,34 @@ func appendPath(b []byte, p attr.Path, four bool) (out []byte, wide bool) {
 	return b, wide
 }
 
+// room is what an UPDATE has for attributes beside one prefix.
+const room = MaxLen - HeaderLen - 4 - 5
+
+// Fits says whether an UPDATE has room for these attributes and a prefix.
+func Fits(a *attr.Set, four bool) bool {
+	ases, unknown := 0, 0
+	for _, s := range a.Path {
+		ases += len(s.AS)
+	}
+	for _, u := range a.Unknown {
+		unknown += 4 + len(u.Value)
+	}
+	const others = 256 // more than all attributes of fixed size and all headers take
+	if others+len(a.Path)*4+ases*6+len(a.Communities)*4+len(a.Clusters)*4+len(a.Extended)*8+len(a.Large)*12+unknown <= room {
+		return true
+	}
+	return len(AppendAttributes(nil, a, four)) <= room
+}
+
 // AppendUpdates appends UPDATEs that withdraw some prefixes and announce others
-// with the attributes a, as few as hold them. a may be nil if nothing is
-// announced.
+// with the attributes a, as few as hold them; none announces if the attributes do
+// not fit (Fits). a may be nil if nothing is announced.
 func AppendUpdates(b []byte, withdrawn, announced []ip.Prefix, a *attr.Set, four bool) (out []byte, messages int) {
 	var attributes []byte
 	if len(announced) > 0 {
 		attributes = AppendAttributes(nil, a, four)
 	}
-	if len(attributes)+HeaderLen+4+5 > MaxLen {
+	if len(attributes) > room {
 		announced = nil // no message holds these attributes: they are not advertised (RFC 4271 9.2)
 	}
 	for len(withdrawn) > 0 || len(announced) > 0 {
