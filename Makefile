@@ -49,6 +49,7 @@ docs:
 fuzz:
 	for p in ./core/wire/ip ./core/wire/ospf ./core/wire/tcp ./core/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/labtext
+	go test -run '^$$' -fuzz FuzzReceive -fuzztime 30s -fuzzminimizetime 1s ./core/ospf
 	go test -run '^$$' -fuzz FuzzPattern -fuzztime 30s -fuzzminimizetime 1s ./core/policy
 
 screenshots: build

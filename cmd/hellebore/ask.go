@@ -82,7 +82,7 @@ func compareCommand() *cobra.Command {
 		Short: "Say what is different between two labs, or two moments of one",
 		Long: `Say what is different between two labs, each run to settled.
 
-A and B are lab texts or bundles (.zip). FILE@MOMENT stands for a moment of it:
+A and B are lab texts or bundles (.zip). FILE@MOMENT means a moment of it:
 railway.zip@before-3, railway.zip@now. Actions given with --do are done to B.
 The exit code is 1 if anything is different.`,
 		Example: `  hellebore compare monday.lab tuesday.lab

@@ -66,7 +66,7 @@ func (p Path) First() uint32 {
 	return p[0].AS[0]
 }
 
-// Count is how often an AS stands in the path.
+// Count is how often an AS is in the path.
 func (p Path) Count(as uint32) int {
 	n := 0
 	for _, s := range p {
