@@ -10,8 +10,9 @@ import (
 
 // Route preferences of BGP's routes in the table; lower wins.
 const (
-	ExternalPreference = 20
-	InternalPreference = 200 // of aggregates too
+	AggregatePreference = 5 // before what others announce of the prefix
+	ExternalPreference  = 20
+	InternalPreference  = 200
 )
 
 // Path is one path that takes part in a decision.
@@ -199,7 +200,7 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 	case own.attr != 0 && !ownLost:
 		now = best{attr: own.attr, from: fromLocal, ways: 1}
 		if own.how == aggregated {
-			r = Route{Present: true, Blackhole: true, Preference: InternalPreference}
+			r = Route{Present: true, Blackhole: true, Preference: AggregatePreference}
 		}
 	case learned:
 		now = best{attr: winner.attr, from: winner.Peer, ways: 1}

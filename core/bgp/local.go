@@ -264,7 +264,7 @@ func (s *Speaker) join(h Host, a *aggregate) local {
 	if len(paths) > 0 {
 		out.Path = attr.Aggregate(paths)
 	}
-	return local{attr: h.Attrs().ID(&out), preference: InternalPreference, how: aggregated}
+	return local{attr: h.Attrs().ID(&out), preference: AggregatePreference, how: aggregated}
 }
 
 // hiddenBy is the aggregate that is sent instead of a prefix, if one is.

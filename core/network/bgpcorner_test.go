@@ -1,6 +1,7 @@
 package network_test
 
 import (
+	"fmt"
 	"net/netip"
 	"strings"
 	"testing"
@@ -275,4 +276,32 @@ policy long
 	configure(t, w, lab(900))
 	settle(t, w)
 	require.True(t, inTable(w, w.Find("winch"), p))
+}
+
+// An aggregate of our own is preferred to the same prefix from elsewhere: it is
+// announced while there is a part of it, and ASes that all join the same prefix do
+// not take turns.
+func TestAnAggregateIsPreferredToWhatOthersAnnounce(t *testing.T) {
+	var text strings.Builder
+	names := []string{"crane", "winch", "derrick"}
+	text.WriteString("lab \"Three aggregates\"\n")
+	for i, name := range names {
+		next, last := (i+1)%3, (i+2)%3
+		fmt.Fprintf(&text, "router %s\n  loopback lo 10.255.0.%d/32\n  port e1 192.0.2.%d/30\n  port e2 192.0.2.%d/30\n  static 198.18.%d.0/24 blackhole\n", name, i+1, i*4+1, last*4+2, i)
+		fmt.Fprintf(&text, "  bgp as %d\n    originate 198.18.%d.0/24\n    aggregate 198.18.0.0/22\n", 64500+i, i)
+		fmt.Fprintf(&text, "    peer 192.0.2.%d as %d\n    peer 192.0.2.%d as %d\n", i*4+2, 64500+next, last*4+1, 64500+last)
+	}
+	for i, name := range names {
+		fmt.Fprintf(&text, "link %s.e1 %s.e2\n", name, names[(i+1)%3])
+	}
+	w := buildSettled(t, text.String())
+	id, known := w.Shared().Prefixes.Find(ip.PrefixFrom(netip.MustParsePrefix("198.18.0.0/22")))
+	require.True(t, known)
+	for _, name := range names {
+		d := w.Find(name)
+		_, from, _ := d.BGP().Best(id)
+		require.Equal(t, bgp.Local, from, name)
+		source, _ := d.Table().Best(id)
+		require.Equal(t, uint8(bgp.AggregatePreference), d.Table().Route(source, id).Preference, "the same in the table")
+	}
 }

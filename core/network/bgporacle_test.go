@@ -338,8 +338,8 @@ func TestRandomAutonomousSystems(t *testing.T) {
 		w := build(t, text)
 		for round := range 4 {
 			if w.Settle(500_000, nil) != network.Settled {
-				// A dispute (see TestADisputeDoesNotSettle), or an aggregate that comes
-				// back without our AS, which replace-old-as took out (RFC 7705).
+				// A dispute (see TestADisputeDoesNotSettle), or a path that comes back
+				// without our AS, which replace-old-as took out (RFC 7705).
 				unsettled++
 				break
 			}
