@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { ActionDetail } from '../api/client';
 import { duration } from '../parts/words';
+import { placeLabels } from './labels';
 import { makeScale, ticks } from './scale';
 
 const c = (name: string) => `var(--chakra-colors-${name})`;
@@ -57,6 +58,18 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
     return scale.time(Math.min(1, Math.max(0, (e.clientX - box.left - left) / inner)));
   };
   const y = (i: number) => top + i * rowHeight + rowHeight / 2;
+  const outageBars = (outages: (typeof flows)[number]['outages']) => {
+    const bars = outages.map((o) => {
+      const words = o.to === null ? 'out ever since' : `out for ${duration(o.to - o.from)}`;
+      return {
+        from: x(o.from),
+        to: o.to === null ? width - right : x(o.to),
+        texts: [`${words}: ${o.cause}`, words],
+      };
+    });
+    const labels = placeLabels(bars, left, width - right);
+    return outages.map((outage, k) => ({ outage, bar: bars[k]!, label: labels[k] }));
+  };
   const axis = ticks(scale, d.start, Math.max(3, Math.floor(inner / 110)));
   return (
     <div ref={host}>
@@ -137,39 +150,31 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
             <text x={10} y={y(rows.length + i) + 4} style={{ fontSize: 12 }} fontWeight={650} fill={c('ink')}>
               {f.name}
             </text>
-            {f.outages.map((o) => {
-              const from = x(o.from);
-              const to = o.to === null ? width - right : x(o.to);
-              const words = o.to === null ? 'out ever since' : `out for ${duration(o.to - o.from)}`;
-              const fits = width - right - to > 240;
-              return (
-                <g key={o.from}>
-                  <rect
-                    x={from}
-                    width={Math.max(2, to - from)}
-                    y={y(rows.length + i) - 6}
-                    height={12}
-                    rx={3}
-                    fill={c('brick')}
-                  >
-                    <title>{(o.causes ?? [o.cause]).join('\n')}</title>
-                  </rect>
+            {outageBars(f.outages).map(({ outage: o, bar, label }) => (
+              <g key={o.from}>
+                <rect
+                  x={bar.from}
+                  width={Math.max(2, bar.to - bar.from)}
+                  y={y(rows.length + i) - 6}
+                  height={12}
+                  rx={3}
+                  fill={c('brick')}
+                >
+                  <title>{[bar.texts[1], ...(o.causes ?? [o.cause])].join('\n')}</title>
+                </rect>
+                {label && (
                   <text
-                    x={fits ? to + 6 : Math.max(left, from - 6)}
+                    x={label.x}
                     y={y(rows.length + i) + 4}
                     style={{ fontSize: 11 }}
                     fontWeight={600}
-                    textAnchor={fits ? 'start' : 'end'}
-                    fill={fits || from - left > 240 ? c('brick') : c('panel')}
-                    {...(fits || from - left > 240
-                      ? {}
-                      : { x: Math.min(to - 8, width - right - 8), textAnchor: 'end' as const })}
+                    fill={label.inside ? c('panel') : c('brick')}
                   >
-                    {words}: {o.cause}
+                    {label.text}
                   </text>
-                </g>
-              );
-            })}
+                )}
+              </g>
+            ))}
           </g>
         ))}
         <line x1={x(d.start)} x2={x(d.start)} y1={4} y2={height - 18} stroke={c('brick')} strokeWidth={1.5} />
