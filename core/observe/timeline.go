@@ -124,8 +124,12 @@ func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 
 func actionWords(a *Action) string {
 	s := "no forwarding change"
-	if a.Convergence != nil {
-		s = fmt.Sprintf("converged in %s, %s changed on %s", secondsWords(*a.Convergence), plural(a.Routes, "route"), plural(a.Routers, "device"))
+	switch changed := fmt.Sprintf("%s changed on %s", plural(a.Routes, "route"), plural(a.Routers, "device")); {
+	case a.Convergence == nil:
+	case a.Outcome != network.Settled.String():
+		s = changed + " so far"
+	default:
+		s = fmt.Sprintf("converged in %s, %s", secondsWords(*a.Convergence), changed)
 	}
 	switch {
 	case a.Outcome == network.Settled.String():

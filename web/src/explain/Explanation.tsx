@@ -99,8 +99,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
       ))}
       {!device && !selected && flows.length === 0 && (
         <Quiet>
-          Select a device, a link or a row, and what is to be said of it stands here. <Key>?</Key> lists the
-          keys.
+          Select a device, a link or a row: its details appear here. <Key>?</Key> lists the keys.
         </Quiet>
       )}
       {lab.actions.some((a) => a.diverged) && (

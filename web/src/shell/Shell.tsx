@@ -102,6 +102,9 @@ function Busy({ id, running }: { id: string; running: Running | undefined }) {
 
 type Side = 'explanation' | 'probe' | 'why' | 'brief' | '';
 
+/** A count that fits beside the name of a view. */
+const few = (n: number) => (n > 999 ? '999+' : n);
+
 function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }) {
   const { id, view, focus, set, show } = useFocus();
   const { connected, running } = news;
@@ -316,13 +319,13 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
               >
                 <Box flex={1}>{v.title}</Box>
                 {(problems[v.name] ?? 0) > 0 && (
-                  <Box color="brick" fontWeight="650" fontSize="11px" mr={1} title="problems">
-                    {problems[v.name]}
+                  <Box color="brick" fontWeight="650" fontSize="11px" mx={1} title="problems">
+                    {few(problems[v.name] ?? 0)}
                   </Box>
                 )}
                 {v.name === 'messages' && unread > 0 && (
-                  <Box color="plum" fontWeight="650" fontSize="11px" mr={1} title="not seen yet">
-                    {unread}
+                  <Box color="plum" fontWeight="650" fontSize="11px" mx={1} title="not seen yet">
+                    {few(unread)}
                   </Box>
                 )}
                 <Box color="quiet" fontSize="11px" aria-hidden="true">

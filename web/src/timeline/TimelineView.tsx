@@ -55,7 +55,11 @@ export function TimelineView({ lab }: { lab: LabState }) {
                 </chakra.button>
               </Td>
               <Td whiteSpace="nowrap">
-                {a.convergence === null ? <Quiet>no forwarding change</Quiet> : duration(a.convergence)}
+                {a.convergence === null || a.outcome !== 'settled' ? (
+                  <Quiet>{a.convergence === null ? 'no forwarding change' : 'not yet'}</Quiet>
+                ) : (
+                  duration(a.convergence)
+                )}
               </Td>
               <Td>
                 {a.message && (
