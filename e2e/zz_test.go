@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"os"
+	"os/exec"
 	"testing"
 	"time"
 
@@ -20,6 +21,16 @@ func pic(t *testing.T, name string) step {
 	}
 }
 
+func sh(t *testing.T, line string) {
+	out, err := exec.Command("bash", "-c", line).CombinedOutput()
+	t.Logf("%s: %s %v", line, out, err)
+}
+
+func TestWalk2(t *testing.T) {
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), media("dark"), chromedp.Navigate(walkURL+"/lab/793149eca13a/neighbours"), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(9*time.Second), pic(t, "stopped2"))
+}
+
 func TestWalk(t *testing.T) {
 	tab := page(t)
 	nap := chromedp.Sleep(1200 * time.Millisecond)
@@ -29,9 +40,23 @@ func TestWalk(t *testing.T) {
 		do(t, tab, pic(t, name))
 	}
 	do(t, tab, chromedp.EmulateViewport(1280, 800), media("light"))
-	go1("/", "labs")
-	go1("/lab/8b2b86c126e0/map", "valley")
-	go1("/lab/8b2b86c126e0/checks", "valley-checks")
-	go1("/lab/f8607a34298a/neighbours", "faults-neigh")
 	go1("/lab/63b164c27ed8/timeline", "tarn-timeline")
+	big, err := os.ReadFile("/tmp/w/g900.lab")
+	require.NoError(t, err)
+	s := &server{url: walkURL}
+	id := s.lab(t, "lab \"Big\"\n  seed 1\n")
+	go1("/lab/"+id+"/text", "empty-text")
+	go1("/lab/"+id+"/map", "empty-map")
+	go func() {
+		s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]any{"action": "apply", "text": string(big), "base": 1}, nil)
+	}()
+	time.Sleep(4 * time.Second)
+	do(t, tab, pic(t, "busy"))
+	do(t, tab, button("Stop it"), chromedp.Sleep(3*time.Second), pic(t, "stopped"))
+	do(t, tab, chromedp.Navigate(walkURL+"/lab/8b2b86c126e0/map"), mapReady(), nap)
+	sh(t, "pkill -9 -f 'hellebore serve --demo --port 8600'; pkill -9 -f 'postgres -D /var/lib/hellebore'; sleep 2; ps aux | grep -c '[p]ostgres -D /var/lib'")
+	do(t, tab, chromedp.Sleep(time.Second), pic(t, "gone"))
+	sh(t, "cd /tmp/w/walk; (setsid ./bin/hellebore serve --demo --port 8600 > /tmp/w/walk.log 2>&1 &); sleep 8; tail -3 /tmp/w/walk.log")
+	do(t, tab, chromedp.Sleep(2*time.Second), pic(t, "back"))
+	do(t, tab, media("dark"), nap, pic(t, "back-dark"))
 }

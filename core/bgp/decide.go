@@ -205,11 +205,12 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 	case learned:
 		now = best{attr: winner.attr, from: winner.Peer, ways: 1}
 		r = Route{Present: true, Preference: preference(&winner), External: winner.external, MED: winner.set.MED, PeerAS: winner.set.FirstAS}
-		s.share(&winner, equal, func(p *Path, why note.Code) {
-			if hop := ip.Addr(p.set.NextHop); why == note.None && !contains(r.Vias, hop) {
+		r.Vias = []ip.Addr{ip.Addr(winner.set.NextHop)}
+		for _, x := range s.sharing(winner, equal) {
+			if hop := ip.Addr(x.path.set.NextHop); x.why == note.None && !contains(r.Vias, hop) {
 				r.Vias = append(r.Vias, hop)
 			}
-		})
+		}
 		now.ways = uint8(len(r.Vias))
 	}
 	before := s.loc.Get(prefix)
@@ -235,13 +236,19 @@ func preference(p *Path) uint8 {
 	return InternalPreference
 }
 
-// share says of the winner, and of each path that is as good up to the interior
-// cost, whether it shares the traffic, and if not, why. Of more than multipath
-// allows, those that the next steps of the decision prefer do.
-func (s *Speaker) share(winner *Path, equal []Path, told func(p *Path, why note.Code)) {
-	told(winner, note.None)
+// sharer is a path that is as good as the best one up to the interior cost, and why it
+// does not share the traffic; None if it does.
+type sharer struct {
+	path Path
+	why  note.Code
+}
+
+// sharing are the paths beside the winner that are as good up to the interior cost. Of
+// more than multipath allows, those that the next steps of the decision prefer share
+// the traffic.
+func (s *Speaker) sharing(winner Path, equal []Path) (out []sharer) {
 	if s.config.Multipath < 2 {
-		return
+		return nil
 	}
 	order := slices.Clone(equal)
 	slices.SortStableFunc(order, func(a, b Path) int {
@@ -262,16 +269,17 @@ func (s *Speaker) share(winner *Path, equal []Path, told func(p *Path, why note.
 		switch {
 		case p.Peer == winner.Peer:
 		case !s.config.MultipathAny && p.set.FirstAS != winner.set.FirstAS:
-			told(p, note.SharedByOneAS)
+			out = append(out, sharer{*p, note.SharedByOneAS})
 		case contains(hops, hop):
-			told(p, note.None)
+			out = append(out, sharer{*p, note.None})
 		case len(hops) >= s.config.Multipath:
-			told(p, note.SharingIsFull)
+			out = append(out, sharer{*p, note.SharingIsFull})
 		default:
 			hops = append(hops, hop)
-			told(p, note.None)
+			out = append(out, sharer{*p, note.None})
 		}
 	}
+	return out
 }
 
 // Sharing says of the paths to a prefix that are as good as the best up to the
@@ -287,7 +295,10 @@ func (s *Speaker) Sharing(h Host, prefix uint32) map[int]note.Code {
 	}
 	out := map[int]note.Code{}
 	winner, equal := s.elect(paths, nil)
-	s.share(&winner, equal, func(p *Path, why note.Code) { out[int(p.Peer)] = why })
+	out[int(winner.Peer)] = note.None
+	for _, x := range s.sharing(winner, equal) {
+		out[int(x.path.Peer)] = x.why
+	}
 	return out
 }
 
