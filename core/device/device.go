@@ -591,26 +591,27 @@ type Parts struct {
 }
 
 // DigestParts folds the device's state in, part by part, without what passes:
-// ages, sequence numbers and the phases of timers.
-func (d *Device) DigestParts(parts *Parts) {
+// ages, sequence numbers and the phases of timers. prefixes are those of the table
+// (Prefixes), which the caller sorts once for both digests.
+func (d *Device) DigestParts(parts *Parts, prefixes []uint32) {
 	for _, g := range []*store.Digest{&parts.Ports, &parts.Neighbours, &parts.Database, &parts.Routes, &parts.Paths} {
 		g.Bytes([]byte(d.config.Name))
 	}
 	d.digestPorts(&parts.Ports, false)
 	d.ospf.DigestPorts(&parts.Neighbours, false)
 	d.ospf.DigestDatabases(&parts.Database, d, false)
-	d.digestTable(&parts.Routes)
-	d.bgp.Digest(&parts.Paths, d, d.Prefixes(), false)
+	d.digestTable(&parts.Routes, prefixes)
+	d.bgp.Digest(&parts.Paths, d, prefixes, false)
 }
 
-// Digest folds the device's state in.
-func (d *Device) Digest(g *store.Digest, full bool) {
+// Digest folds the device's state in; prefixes are those of the table.
+func (d *Device) Digest(g *store.Digest, full bool, prefixes []uint32) {
 	g.Bytes([]byte(d.config.Name))
 	g.Flag(d.gone)
 	d.digestPorts(g, full)
-	d.digestTable(g)
+	d.digestTable(g, prefixes)
 	d.ospf.Digest(g, d, full)
-	d.bgp.Digest(g, d, d.Prefixes(), full)
+	d.bgp.Digest(g, d, prefixes, full)
 	if full {
 		// Connections come and go; what they carry is in the tables.
 		d.tcp.Digest(g)
@@ -637,9 +638,9 @@ func (d *Device) digestPorts(g *store.Digest, full bool) {
 
 // digestTable folds the routes in, sorted by prefix: numbers of prefixes differ
 // between worlds.
-func (d *Device) digestTable(g *store.Digest) {
+func (d *Device) digestTable(g *store.Digest, prefixes []uint32) {
 	shared := d.env.Shared()
-	for _, id := range d.Prefixes() {
+	for _, id := range prefixes {
 		p := shared.Prefixes.Prefix(id)
 		g.Add(uint64(p.Addr), uint64(p.Len))
 		for s := range route.Sources {

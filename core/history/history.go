@@ -197,7 +197,7 @@ func (h *History) Run(s *Step, stop func() bool) error {
 	s.Done, s.End, s.Settled = true, w.Now(), max(s.Start, w.Calm().LastChange())
 	s.Events, s.NotesAfter, s.Lost = w.Handled(), w.Notes(), w.LostNotes()-lost
 	s.After = w.Clone()
-	s.Digest, s.State = w.Digest(true), w.State()
+	s.Digest, s.State = w.Digests(true)
 	return nil
 }
 

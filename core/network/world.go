@@ -261,33 +261,31 @@ func ParseState(text string) (s State) {
 	return s
 }
 
-// State digests tables and databases, part by part.
-func (w *World) State() State {
-	var d device.Parts
-	for _, v := range w.devices {
-		if !v.Gone() {
-			v.DigestParts(&d)
-		}
-	}
-	for i := range w.media {
-		w.media[i].digest(&d.Ports)
-	}
-	return State{uint64(d.Ports), uint64(d.Neighbours), uint64(d.Database), uint64(d.Routes), uint64(d.Paths)}
-}
-
 // Digest is equal for worlds in equal states. Full means everything; without
 // it, tables and databases only, without ages, sequence numbers and phases of
 // timers.
 func (w *World) Digest(full bool) uint64 {
+	digest, _ := w.Digests(full)
+	return digest
+}
+
+// Digests are Digest, and the digests of tables and databases part by part.
+func (w *World) Digests(full bool) (uint64, State) {
 	d := store.Digest(1)
+	var parts device.Parts
 	for _, v := range w.devices {
-		v.Digest(&d, full)
+		prefixes := v.Prefixes()
+		v.Digest(&d, full, prefixes)
+		if !v.Gone() {
+			v.DigestParts(&parts, prefixes)
+		}
 	}
 	for i := range w.media {
 		w.media[i].digest(&d)
+		w.media[i].digest(&parts.Ports)
 	}
 	if full {
 		d.Add(uint64(w.now), w.handled, w.changes, uint64(w.notes.Len()), uint64(w.queue.Len()), uint64(w.queue.Next()))
 	}
-	return uint64(d)
+	return uint64(d), State{uint64(parts.Ports), uint64(parts.Neighbours), uint64(parts.Database), uint64(parts.Routes), uint64(parts.Paths)}
 }
