@@ -158,6 +158,9 @@ func requirePlainAggregate(t testing.TB, got *attr.Set, parts []*attr.Set, asSet
 	}
 	list := inSequence(got.Path)
 	require.True(t, slices.Equal(common, list[:min(len(common), len(list))]), "what all begin with stays in sequence: %v, and it is %v", common, list)
+	if len(common) > 0 && len(list) > len(common) {
+		saw["aggregate with a sequence and a set"]++
+	}
 	for _, rest := range list[len(common):] {
 		saw["aggregate with a set"]++
 		require.True(t, strings.HasPrefix(rest, "{"), "all others are a set")

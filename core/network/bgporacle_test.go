@@ -140,7 +140,7 @@ func randomAutonomousSystems(r *rand.Rand) string {
 			text.WriteString(s)
 		}
 		originates := ""
-		for range 1 + r.Intn(2) {
+		for range r.Intn(3) {
 			k := r.Intn(8)
 			p := fmt.Sprintf("198.51.%d.0/24", k)
 			if !strings.Contains(originates, p) {
@@ -156,7 +156,7 @@ func randomAutonomousSystems(r *rand.Rand) string {
 			text.WriteString("    in-use-only\n")
 		}
 		for _, p := range []string{"198.51.0.0/22", "198.51.0.0/21", "198.51.2.0/23", "198.51.4.0/22"} {
-			if r.Intn(10) == 0 {
+			if r.Intn(5) == 0 {
 				text.WriteString("    aggregate " + p + []string{"", " as-set"}[r.Intn(2)] + []string{"", " alone"}[r.Intn(2)] + "\n")
 			}
 		}
@@ -369,7 +369,7 @@ func TestRandomAutonomousSystems(t *testing.T) {
 	}
 	require.Greater(t, decided, 5*runs, "there was something to decide")
 	require.Less(t, unsettled, runs/10+1)
-	for _, what := range []string{"condition that holds", "condition that does not hold", "aggregate", "aggregate of one path", "aggregate with a set", "withheld: within an aggregate",
+	for _, what := range []string{"condition that holds", "condition that does not hold", "aggregate", "aggregate of one path", "aggregate with a set", "aggregate with a sequence and a set", "withheld: within an aggregate",
 		"withheld: not in use", "sent with local-as", "local-as put before what came", "sent"} {
 		require.Greater(t, saw[what], runs/20, what)
 	}
