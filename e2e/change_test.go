@@ -63,7 +63,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 
 	// The draft leaks: the preview says so, and nothing has happened.
 	do(t, tab, key("t"), replaceText(leak), sees("Applying changes"), button("Preview"),
-		within("preview", "gannet is told 3 prefixes more by quarry: 10.96.32.0/20, 198.51.100.0/24 and 10.64.12.0/22"),
+		within("preview", "quarry sends gannet 3 more prefixes: 10.96.32.0/20, 198.51.100.0/24 and 10.64.12.0/22"),
 		within("preview", "1 check would fail"), within("preview", "no carrier hears of the other"), sees("Draft"))
 	var state struct{ Actions []json.RawMessage }
 	s.call(t, "GET", "/api/labs/"+id, nil, &state)
@@ -81,7 +81,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 	// Mended, and previewed again.
 	do(t, tab, replaceText(wider), choose("Preview"), sees("The draft has changed since"),
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
-		within("preview", "All 5 checks hold"), within("preview", "gannet is told 1 prefix more by quarry: 10.64.12.0/22"))
+		within("preview", "All 5 checks hold"), within("preview", "quarry sends gannet 1 more prefix: 10.64.12.0/22"))
 	do(t, tab, script(`document.querySelector('input[placeholder="what this change is for"]').focus()`), paste("the second tram network"),
 		seesNot("The draft has changed since"), button("Apply"), sees("As it runs"))
 
@@ -105,8 +105,8 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 	do(t, tab, choose("Problems"), replaceText(broken), sees("Applying changes"), choose("Preview"),
 		chromedp.Click(chromedp.Search(`//label[contains(., "take it back by itself")]`)),
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
-		within("preview", "It would be taken back by itself: flow kiosk-tickets no longer arrives"),
-		button("Apply"), key("l"), sees("taken back by itself: flow kiosk-tickets"))
+		within("preview", "It would be taken back automatically: flow kiosk-tickets no longer arrives"),
+		button("Apply"), key("l"), sees("Taken back automatically: flow kiosk-tickets"))
 	s.call(t, "GET", "/api/labs/"+id, nil, &now)
 	require.Equal(t, text, now.Text)
 }
@@ -119,7 +119,7 @@ func TestAnOvertakenPreviewIsShownAgain(t *testing.T) {
 	tab := page(t)
 	draft := strings.Replace(text, "      hello-interval 1s\n", "      hello-interval 1s\n      cost 77\n", 1)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), replaceText(draft), sees("Applying changes"),
-		button("Preview"), within("preview", "lead another way"))
+		button("Preview"), within("preview", "moved to another path"))
 	require.Equal(t, http.StatusOK, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut quarry.up"}, nil))
 	do(t, tab, sees("cut quarry.up"), button("Apply"), sees("the lab has moved on since the preview was made (cut quarry.up)"), sees("Draft"),
 		button("Apply"), sees("As it runs"))

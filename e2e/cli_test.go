@@ -191,7 +191,7 @@ func TestPreviewAndChecksOnTheCommandLine(t *testing.T) {
 	require.NoError(t, os.WriteFile(draft, []byte(leak), 0o644))
 	code, out, _ := hellebore(t, "preview", "../demo/tarn-valley.lab", draft)
 	require.Equal(t, 1, code, "a check fails")
-	require.Contains(t, out, "gannet is told 2 prefixes more by quarry")
+	require.Contains(t, out, "quarry sends gannet 2 more prefixes")
 	require.Contains(t, out, "check \"no carrier hears of the other\": fails")
 	code, out, _ = hellebore(t, "preview", "../demo/tarn-valley.lab", draft, "--guard")
 	require.Equal(t, 1, code)

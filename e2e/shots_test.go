@@ -48,7 +48,7 @@ var shots = []shot{
 		chromedp.Click(chromedp.CSS(`button[data-kind="Link State Update"]`)), sees("number of LSAs")}},
 	{name: "messages", lab: "three-areas", acts: []string{"cut upper.e4", "mend upper.e4"}, path: "/messages"},
 	{name: "preview", lab: "tarn-valley", path: "/text", prepare: []step{
-		chromedp.Sleep(300 * time.Millisecond), replaceText(leaking()), sees("Applying changes"), button("Preview"), sees("gannet is told")}},
+		chromedp.Sleep(300 * time.Millisecond), replaceText(leaking()), sees("Applying changes"), button("Preview"), sees("quarry sends gannet")}},
 	{name: "compare", lab: "tarn-valley", acts: []string{"cut viaduct.up"}, path: "/paths?when=before-2..now", prepare: []step{
 		chromedp.Sleep(300 * time.Millisecond), key("f"), sees("moved from Skylark to Gannet")}},
 	{name: "why", lab: "tarn-valley", path: "/paths?who=quarry&to=198.51.100.0/24", prepare: []step{

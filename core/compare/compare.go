@@ -29,10 +29,38 @@ const (
 	Ports      = "ports"
 )
 
+// Kind is what became of a thing.
+type Kind string
+
+// The kinds of differences.
+const (
+	Came    Kind = "came"
+	Went    Kind = "went"
+	Moved   Kind = "moved" // it takes another path than before
+	Changed Kind = "changed"
+)
+
+// Weight says whether a difference is for the better.
+type Weight string
+
+// The weights of differences.
+const (
+	Better    Weight = "better"
+	Worse     Weight = "worse"
+	Different Weight = "different"
+)
+
+// Cause is why a thing differs, where more than its state says.
+type Cause string
+
+// WasReset is the cause of a session that is up in both worlds, and was down between.
+const WasReset Cause = "reset"
+
 // Row is one difference. Before is empty for what came, After for what went.
 type Row struct {
 	Section string `json:"section" enum:"flows,neighbours,sent,routes,paths,received,database,ports"`
-	Kind    string `json:"kind" enum:"came,went,moved,changed" doc:"moved: it leads another way than before"`
+	Kind    Kind   `json:"kind" enum:"came,went,moved,changed" doc:"moved: it takes another path than before"`
+	Cause   Cause  `json:"cause,omitempty" enum:"reset" doc:"reset: the session was reset and is up again"`
 	Device  string `json:"device" doc:"whose it is; of a relation the first end"`
 	Other   string `json:"other,omitempty" doc:"the peer, or the other end"`
 	Peer    string `json:"peer,omitempty" doc:"the peer's address, of sent and received"`
@@ -41,7 +69,7 @@ type Row struct {
 	After   string `json:"after"`
 	// Outside marks what a neighbouring AS sees.
 	Outside bool   `json:"outside,omitempty" doc:"a neighbouring AS sees it"`
-	Weight  string `json:"weight" enum:"better,worse,different"`
+	Weight  Weight `json:"weight" enum:"better,worse,different"`
 }
 
 // Section is one kind of differences.
@@ -175,15 +203,15 @@ func (c *comparer) add(r Row) {
 	if r.Kind == "" {
 		switch {
 		case r.Before == "":
-			r.Kind = "came"
+			r.Kind = Came
 		case r.After == "":
-			r.Kind = "went"
+			r.Kind = Went
 		default:
-			r.Kind = "changed"
+			r.Kind = Changed
 		}
 	}
 	if r.Weight == "" {
-		r.Weight = "different"
+		r.Weight = Different
 	}
 	s := c.sections[r.Section]
 	s.Total++
@@ -261,11 +289,11 @@ func (c *comparer) flows() {
 				ok := func(f *observe.Flow) bool { return f.Arrives && f.Back.Arrives }
 				switch {
 				case ok(a) && !ok(b):
-					r.Weight = "worse"
+					r.Weight = Worse
 				case ok(b) && !ok(a):
-					r.Weight = "better"
+					r.Weight = Better
 				case a.Arrives && b.Arrives:
-					r.Kind = "moved"
+					r.Kind = Moved
 				}
 			}
 			c.add(r)
@@ -352,11 +380,12 @@ func (c *comparer) neighbours() {
 		}
 		switch was, is := a != nil && a.Up, b != nil && b.Up; {
 		case reset:
+			r.Cause = WasReset
 			r.After += ", after it was reset"
 		case was && !is:
-			r.Weight = "worse"
+			r.Weight = Worse
 		case is && !was:
-			r.Weight = "better"
+			r.Weight = Better
 		}
 		c.add(r)
 	})
@@ -398,9 +427,9 @@ func (c *comparer) ports() {
 		}
 		switch was, is := a != nil && a.Up, b != nil && b.Up; {
 		case was && !is:
-			r.Weight = "worse"
+			r.Weight = Worse
 		case is && !was:
-			r.Weight = "better"
+			r.Weight = Better
 		}
 		c.add(r)
 	})

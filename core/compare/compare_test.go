@@ -73,9 +73,9 @@ func rows(c compare.Comparison, section string) (out []string) {
 func TestSectionsShowWhatIsDifferent(t *testing.T) {
 	for _, c := range []struct{ name, from, to, section, row, says, words string }{
 		{"a cost", "mill.e1 halt.e1", "mill.e1 halt.e1", compare.Flows, "", "all 1 flow as before", ""},
-		{"a route moved", "area 0\nrouter halt", "area 0\n      cost 77\nrouter halt", compare.Routes, `changed mill 10.255.0.2/32: "ospf, cost 10, by 10.0.12.2 on e1" to "ospf, cost 77, by 10.0.12.2 on e1" (different)`, "unchanged", "1 route the same way at another cost"},
+		{"a route moved", "area 0\nrouter halt", "area 0\n      cost 77\nrouter halt", compare.Routes, `changed mill 10.255.0.2/32: "ospf, cost 10, by 10.0.12.2 on e1" to "ospf, cost 77, by 10.0.12.2 on e1" (different)`, "unchanged", "1 route changed in cost only"},
 		{"the LSA that says so", "area 0\nrouter halt", "area 0\n      cost 77\nrouter halt", compare.Database, "changed mill area 0, router 10.255.0.1 of 10.255.0.1", "unchanged", ""},
-		{"a prefix less", "    originate 198.51.100.0/24\n", "", compare.Sent, `went lark 198.51.100.0/24: "AS path 64496" to "" (different)`, "unchanged", "halt is told 1 prefix less by lark: 198.51.100.0/24"},
+		{"a prefix less", "    originate 198.51.100.0/24\n", "", compare.Sent, `went lark 198.51.100.0/24: "AS path 64496" to "" (different)`, "unchanged", "lark withdraws 1 prefix from halt: 198.51.100.0/24"},
 		{"the path to it", "    originate 198.51.100.0/24\n", "", compare.Paths, `went halt 198.51.100.0/24: "from lark, AS path 64496`, "unchanged", "1 prefix lost on some router: 198.51.100.0/24"},
 		{"what came in", "    originate 198.51.100.0/24\n", "", compare.Received, `went halt 198.51.100.0/24`, "unchanged", ""},
 		{"a session down", "as 64496\n    originate", "as 64497\n    originate", compare.Neighbours, `"Established" to "Idle: `, "1 of 2 adjacencies and sessions unchanged", "1 neighbour relation goes down: halt - lark"},

@@ -16,7 +16,7 @@ func (c *Comparison) CSV(out io.Writer) error {
 	}
 	for _, s := range c.Sections {
 		for _, r := range s.Rows {
-			if err := w.Write([]string{r.Section, r.Kind, r.Device, r.Other, r.Subject, r.Before, r.After}); err != nil {
+			if err := w.Write([]string{r.Section, string(r.Kind), r.Device, r.Other, r.Subject, r.Before, r.After}); err != nil {
 				return err
 			}
 		}
@@ -45,7 +45,7 @@ func (c *Comparison) Markdown(out io.Writer, title string) error {
 		}
 		fmt.Fprintf(&b, "\n## %s\n\n| what | device | other | subject | before | after |\n|---|---|---|---|---|---|\n", titles[s.Name])
 		for _, r := range s.Rows {
-			fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s |\n", r.Kind, cell(r.Device), cell(r.Other), cell(r.Subject), cell(r.Before), cell(r.After))
+			fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s |\n", string(r.Kind), cell(r.Device), cell(r.Other), cell(r.Subject), cell(r.Before), cell(r.After))
 		}
 		if s.Total > len(s.Rows) {
 			fmt.Fprintf(&b, "\nand %d more\n", s.Total-len(s.Rows))

@@ -115,12 +115,12 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 		}
 		switch {
 		case x == 0:
-			r.Weight = "better"
+			r.Weight = Better
 		case y == 0:
-			r.Weight = "worse"
+			r.Weight = Worse
 		default:
 			if c.now(from) != to {
-				r.Kind = "moved"
+				r.Kind = Moved
 			}
 			was, is := c.before.Attrs().Get(x).Path.First(), c.after.Attrs().Get(y).Path.First()
 			if was != is {

@@ -86,13 +86,13 @@ func (c *comparer) tables() {
 			}
 			switch {
 			case !has:
-				r.Weight = "worse"
+				r.Weight = Worse
 				c.lost[r.Subject] = true
 			case !had:
-				r.Weight = "better"
+				r.Weight = Better
 				c.gained[r.Subject] = true
 			case !led:
-				r.Kind = "moved"
+				r.Kind = Moved
 			}
 			c.add(r)
 		})

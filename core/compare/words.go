@@ -60,10 +60,14 @@ func (c *comparer) summary() []string {
 }
 
 func (c *comparer) flowWords(say func(string, ...any)) {
-	groups := []struct{ kind, weight, words, several string }{
-		{"", "worse", "no longer arrives", "no longer arrive"}, {"", "better", "arrives now", "arrive now"},
-		{"moved", "different", "takes another way", "take another way"},
-		{"came", "different", "is new", "are new"}, {"went", "different", "is gone", "are gone"},
+	groups := []struct {
+		kind           Kind // any if empty
+		weight         Weight
+		words, several string
+	}{
+		{"", Worse, "no longer arrives", "no longer arrive"}, {"", Better, "arrives now", "arrive now"},
+		{Moved, Different, "takes another path", "take another path"},
+		{Came, Different, "is new", "are new"}, {Went, Different, "is gone", "are gone"},
 	}
 	for _, g := range groups {
 		var names []string
@@ -87,13 +91,13 @@ func (c *comparer) relationWords(say func(string, ...any)) {
 	for _, r := range c.sections[Neighbours].Rows {
 		what := "changed"
 		switch {
-		case r.Weight == "worse" && r.After == "":
+		case r.Weight == Worse && r.Kind == Went:
 			what = "gone"
-		case r.Weight == "worse":
+		case r.Weight == Worse:
 			what = "down"
-		case r.Weight == "better":
+		case r.Weight == Better:
 			what = "up"
-		case strings.HasSuffix(r.After, "after it was reset"):
+		case r.Cause == WasReset:
 			what = "reset"
 		}
 		count[what] = append(count[what], strings.TrimSpace(r.Device+" - "+r.Other))
@@ -110,7 +114,7 @@ func (c *comparer) relationWords(say func(string, ...any)) {
 	}
 }
 
-// sentWords says what neighbouring ASes are told that they were not, or no more.
+// sentWords says what neighbouring ASes receive that they did not, or no longer receive.
 func (c *comparer) sentWords(say func(string, ...any)) {
 	type key struct{ device, peer string }
 	more, fewer, other := map[key][]string{}, map[key][]string{}, map[key][]string{}
@@ -137,13 +141,13 @@ func (c *comparer) sentWords(say func(string, ...any)) {
 	slices.SortStableFunc(order, func(a, b key) int { return size[c.asOf(b.device)] - size[c.asOf(a.device)] })
 	for _, k := range order {
 		if l := more[k]; len(l) > 0 {
-			say("%s is told %s more by %s: %s", k.peer, prefixes(len(l)), k.device, list(l))
+			say("%s sends %s %s: %s", k.device, k.peer, morePrefixes(len(l)), list(l))
 		}
 		if l := fewer[k]; len(l) > 0 {
-			say("%s is told %s less by %s: %s", k.peer, prefixes(len(l)), k.device, list(l))
+			say("%s withdraws %s from %s: %s", k.device, prefixes(len(l)), k.peer, list(l))
 		}
 		if l := other[k]; len(l) > 0 {
-			say("%s is told %s otherwise by %s: %s", k.peer, prefixes(len(l)), k.device, list(l))
+			say("%s sends %s %s with other attributes: %s", k.device, k.peer, prefixes(len(l)), list(l))
 		}
 	}
 }
@@ -153,6 +157,13 @@ func prefixes(n int) string {
 		return "1 prefix"
 	}
 	return fmt.Sprintf("%d prefixes", n)
+}
+
+func morePrefixes(n int) string {
+	if n == 1 {
+		return "1 more prefix"
+	}
+	return fmt.Sprintf("%d more prefixes", n)
 }
 
 // exitWords says which prefixes moved from one neighbouring AS to another, and how
@@ -187,10 +198,10 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 	routers := map[string]bool{}
 	for _, r := range c.sections[Routes].Rows {
 		switch r.Kind {
-		case "moved":
+		case Moved:
 			moved++
 			routers[r.Device] = true
-		case "changed":
+		case Changed:
 			other++
 		}
 	}
@@ -205,10 +216,10 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 		more = " and more"
 	}
 	if moved > 0 {
-		say("%s%s lead another way, on %s", plural(moved, "route"), more, plural(len(routers), "router"))
+		say("%s%s moved to another path, on %s", plural(moved, "route"), more, plural(len(routers), "router"))
 	}
 	if other > 0 {
-		say("%s%s the same way at another cost", plural(other, "route"), more)
+		say("%s%s changed in cost only", plural(other, "route"), more)
 	}
 }
 

@@ -35,7 +35,7 @@ func TestAPreviewShowsALeak(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, at, l.position(), "the lab does not notice")
 	require.False(t, p.Same)
-	require.Contains(t, strings.Join(p.Summary, "\n"), "gannet is told 1 prefix more by quarry: 198.51.100.0/25")
+	require.Contains(t, strings.Join(p.Summary, "\n"), "quarry sends gannet 1 more prefix: 198.51.100.0/25")
 	first := p.Section(compare.Sent).Rows[0]
 	require.True(t, first.Outside, "what a neighbouring AS sees comes first")
 	require.Equal(t, "quarry", first.Device)
@@ -245,7 +245,8 @@ func TestAHarmfulChangeIsTakenBack(t *testing.T) {
 	require.Contains(t, p.TakenBack, "flow "+flow.Name+" no longer arrives")
 	require.Len(t, p.Steps(), 2)
 	require.Equal(t, "spare the host", p.Steps()[0].Message)
-	require.Contains(t, p.Steps()[1].Message, "taken back by itself: flow")
+	require.Equal(t, history.Reverted, p.Steps()[1].Origin)
+	require.Contains(t, p.Steps()[1].Message, "flow "+flow.Name+" no longer arrives")
 	require.NoError(t, l.Adopt(p))
 	require.Equal(t, text, l.Text())
 	require.Len(t, l.Timeline(), 3)

@@ -42,7 +42,7 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 		}
 	}
 	for _, r := range c.Section(compare.Neighbours).Rows {
-		if r.Weight == "worse" {
+		if r.Weight == compare.Worse {
 			a.fact(observe.Fact{Text: r.Subject + ": " + r.Before + " to " + orNothing(r.After), View: "neighbours", Who: r.Device})
 		}
 	}
