@@ -2,6 +2,7 @@ package history
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -40,21 +41,40 @@ func TestActionsReadBackAsTyped(t *testing.T) {
 	for in, want := range map[string]string{
 		"":                            "no action; write for example: cut viaduct.e1",
 		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend, settle`,
-		"restart viaduct":             "restart what? write for example: restart ospf on viaduct, or restart bgp on viaduct",
-		"reset viaduct":               "reset which session? write for example: reset 192.0.2.2 on viaduct, or reset all on viaduct",
-		"reset skylark on viaduct":    `"skylark" is not the address of a peer; write for example: reset 192.0.2.2 on viaduct, or reset all on viaduct`,
-		"resend 192.0.2.2 on viaduct": "resend which session? write for example: resend from 192.0.2.2 on viaduct, or resend to 192.0.2.2 on viaduct",
-		"cut 192.0.2.2 on viaduct":    "cut is nothing that is done to a peer",
-		"join viaduct.e1":             "join needs a port and a segment; write for example: join viaduct.e1 yard",
+		"restart viaduct":             `"viaduct" is not a routing process, ospf or bgp; write for example: restart ospf on viaduct`,
+		"reset viaduct":               `"viaduct" is not the address of a peer; write for example: reset 192.0.2.2 on viaduct`,
+		"reset 192.0.2.2 at viaduct":  `"at" does not fit here; it should be "on"; write for example: reset 192.0.2.2 on viaduct`,
+		"resend 192.0.2.2 on viaduct": `"192.0.2.2" is not a direction, from or to; write for example: resend from 192.0.2.2 on viaduct`,
+		"cut 192.0.2.2 on viaduct":    `"on" is one word too many; write for example: cut viaduct.e1`,
+		"join viaduct.e1":             "join viaduct.e1 what? write for example: join viaduct.e1 yard",
 		"cut":                         "cut what? write for example: cut viaduct.e1",
+		"cut viaduct.":                `"viaduct." is not a port; write for example: cut viaduct.e1`,
 		"wait":                        "wait what? write for example: wait 30s",
-		"settle now":                  "settle stands alone: it lets the network run until it is settled",
-		"wait long":                   `"long" is not a time to wait; write a number and a unit, for example wait 30s`,
-		"cut viaduct.e1 out":          `"out" is one word too many; only silence takes a direction, out or in`,
-		"silence viaduct.e1 up":       `"up" is one word too many; only silence takes a direction, out or in`,
+		"disable":                     "disable what? write for example: disable viaduct, or disable viaduct.e1, or disable 192.0.2.2 on viaduct",
+		"settle now":                  `"now" is one word too many; write for example: settle`,
+		"wait long":                   `"long" is not a time to wait, a number and a unit; write for example: wait 30s`,
+		"cut viaduct.e1 out":          `"out" is one word too many; write for example: cut viaduct.e1`,
+		"silence viaduct.e1 up":       `"up" is not a direction, out or in; write for example: silence viaduct.e1, or silence viaduct.e1 out`,
 	} {
 		_, err := ParseAction(in)
 		require.EqualError(t, err, want)
+	}
+}
+
+// TestEachFormOfAnActionHasAnExample: what the page and the documents show can be typed.
+func TestEachFormOfAnActionHasAnExample(t *testing.T) {
+	said := map[string]bool{}
+	for _, f := range Forms {
+		a, err := ParseAction(f.Example)
+		require.NoError(t, err)
+		require.Equal(t, f.Kind, a.Kind)
+		require.Equal(t, f.Example, a.String())
+		require.Equal(t, f.Kind.String(), strings.Fields(f.Form)[0])
+		require.False(t, said[f.Says], f.Says)
+		said[f.Says] = true
+	}
+	for k := Cut; k <= Settle; k++ {
+		require.True(t, slices.ContainsFunc(Forms, func(f Form) bool { return f.Kind == k }), k)
 	}
 }
 

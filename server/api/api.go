@@ -71,6 +71,7 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	api := humagin.New(router, config)
 	h := &handlers{labs}
 	h.registerLabs(api)
+	h.registerActions(api)
 	h.registerText(api)
 	h.registerViews(api)
 	h.registerPaths(api)

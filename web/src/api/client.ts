@@ -61,6 +61,7 @@ export type Revision = Schemas['Revision'];
 export type Brief = Schemas['Brief'];
 export type Pairs = Schemas['Pairs'];
 export type Block = Schemas['Block'];
+export type ActionForm = Schemas['ActionForm'];
 export type NamedMoment = Schemas['NamedMoment'];
 export type KeptDraft = Schemas['Draft'];
 
@@ -132,6 +133,10 @@ const labKey = (id: string) => ['lab', id] as const;
 
 export const useLabs = () =>
   useQuery({ queryKey: ['labs'], queryFn: () => unwrap(http.GET('/api/labs')), staleTime: 0 });
+
+/** All actions that can be typed; they are the same as long as the server runs. */
+export const useActionForms = () =>
+  useQuery({ queryKey: ['actions'], queryFn: () => unwrap(http.GET('/api/actions')), staleTime: Infinity });
 
 const labState = (id: string) => ({
   queryKey: [...labKey(id), 'state'],

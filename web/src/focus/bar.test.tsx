@@ -4,6 +4,7 @@ import { render, screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { createRef } from 'react';
 import { describe, expect, test, vi } from 'vitest';
+import { forms } from '../testing/actions';
 import { system } from '../theme';
 import { FocusBar } from './FocusBar';
 
@@ -16,6 +17,7 @@ const names = {
   sessions: [],
   actions: 2,
   moments: [],
+  forms,
 };
 
 function open() {

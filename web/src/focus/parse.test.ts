@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest';
+import { forms } from '../testing/actions';
 import { readFocus, writeFocus } from './focus';
 import { completeTyped, parseTyped, type Names } from './parse';
 
@@ -11,6 +12,7 @@ const names: Names = {
   sessions: ['viaduct/192.0.2.2', 'summit/10.255.0.1'],
   actions: 2,
   moments: ['calm'],
+  forms,
 };
 
 describe('the focus bar', () => {
@@ -70,6 +72,11 @@ describe('the focus bar', () => {
     expect(completeTyped('via', names)).toEqual(['viaduct', 'viaduct.e1', 'viaduct/192.0.2.2']);
     expect(completeTyped('viaduct bef', names)).toEqual(['before-1', 'before-2']);
     expect(completeTyped('cut s', names)).toEqual(['summit.e1']);
+    expect(completeTyped('silence viaduct.e1 o', names)).toEqual(['out']);
+    expect(completeTyped('cut viaduct.e1 o', names)).toEqual([]);
+    expect(completeTyped('disable v', names)).toEqual(['viaduct', 'viaduct.e1']);
+    expect(completeTyped('sett', names)).toEqual(['settle']);
+    expect(parseTyped('settle', names).kind).toBe('action');
     expect(completeTyped('10.', names)).toEqual(['10.20.2.0/24']);
     expect(completeTyped('viaduct ', names)).toEqual([]);
   });

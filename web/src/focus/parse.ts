@@ -1,3 +1,5 @@
+import type { ActionForm } from '../api/client';
+import { completeAction } from './actions';
 import type { Focus } from './focus';
 
 /** What a lab has that can be named in the focus bar. */
@@ -12,6 +14,8 @@ export interface Names {
   actions: number;
   /** Moments that have a name. */
   moments: string[];
+  /** All that can be done. */
+  forms: ActionForm[];
 }
 
 export type Typed =
@@ -19,19 +23,6 @@ export type Typed =
   | { kind: 'action'; action: string }
   | { kind: 'error'; message: string };
 
-const actionWords = [
-  'cut',
-  'silence',
-  'mend',
-  'disable',
-  'enable',
-  'wait',
-  'restart',
-  'join',
-  'part',
-  'reset',
-  'resend',
-];
 const address = /^\d+\.\d+\.\d+\.\d+$/;
 const prefix = /^\d+\.\d+\.\d+\.\d+\/\d+$/;
 const moment = /^(now|(before|after)-\d+|\d+(\.\d+)?s)$/;
@@ -53,7 +44,7 @@ export function parseTyped(line: string, names: Names): Typed {
   const words = line.trim().split(/\s+/).filter(Boolean);
   const first = words[0];
   if (first === undefined) return { kind: 'focus', change: { who: '', to: '', when: 'now' } };
-  if (actionWords.includes(first)) return { kind: 'action', action: words.join(' ') };
+  if (isAction(first, names)) return { kind: 'action', action: words.join(' ') };
   const change: Partial<Focus> = {};
   for (let i = 0; i < words.length; i++) {
     const w = words[i] ?? '';
@@ -78,33 +69,19 @@ export function completeTyped(line: string, names: Names): string[] {
   if (last === '') return [];
   const first = words[0] ?? '';
   const known =
-    words.length > 1 && first === 'restart'
-      ? ([['ospf', 'bgp'], ['on'], names.devices][words.length - 2] ?? [])
-      : words.length > 1 && (first === 'reset' || first === 'resend' || isAddress(words[1]))
-        ? peerWords(words, names)
-        : words.length > 2 && first === 'join'
-          ? names.segments
-          : words.length > 1 && actionWords.includes(first)
-            ? [
-                ...names.ports,
-                ...(first === 'disable' || first === 'enable' ? names.devices : []),
-                'out',
-                'in',
-              ]
-            : [
-                ...names.devices,
-                ...names.ports,
-                ...names.sessions,
-                ...names.flows,
-                ...names.prefixes,
-                'now',
-                ...names.moments,
-                ...Array.from({ length: names.actions }, (_, i) => [
-                  `before-${i + 1}`,
-                  `after-${i + 1}`,
-                ]).flat(),
-                ...(words.length === 1 ? actionWords : []),
-              ];
+    words.length > 1 && isAction(first, names)
+      ? completeAction(words, names.forms, names)
+      : [
+          ...names.devices,
+          ...names.ports,
+          ...names.sessions,
+          ...names.flows,
+          ...names.prefixes,
+          'now',
+          ...names.moments,
+          ...Array.from({ length: names.actions }, (_, i) => [`before-${i + 1}`, `after-${i + 1}`]).flat(),
+          ...(words.length === 1 ? new Set(names.forms.map((f) => f.word)) : []),
+        ];
   const [left, right] = last.split('..');
   if (right !== undefined && /^[\w.-]*$/.test(left ?? ''))
     return known
@@ -114,23 +91,4 @@ export function completeTyped(line: string, names: Names): string[] {
   return known.filter((k) => k.startsWith(last) && k !== last).slice(0, 8);
 }
 
-const isAddress = (w: string | undefined) => w !== undefined && address.test(w);
-
-/** What goes on in "reset PEER on ROUTER", "resend from PEER on ROUTER" and "disable PEER on ROUTER". */
-function peerWords(words: string[], names: Names): string[] {
-  const rest = words.slice(words[0] === 'resend' ? 2 : 1);
-  const pairs = names.sessions.map((s) => s.split('/'));
-  switch (rest.length) {
-    case 0:
-      return ['from', 'to'];
-    case 1:
-      return [...new Set([...(words[0] === 'reset' ? ['all'] : []), ...pairs.flatMap((p) => p[1] ?? [])])];
-    case 2:
-      return ['on'];
-    case 3:
-      return rest[0] === 'all'
-        ? [...new Set(pairs.flatMap((p) => p[0] ?? []))]
-        : pairs.filter((p) => p[1] === rest[0]).flatMap((p) => p[0] ?? []);
-  }
-  return [];
-}
+const isAction = (word: string, names: Names) => names.forms.some((f) => f.word === word);

@@ -7,6 +7,7 @@ import {
   stopWork,
   unwrap,
   useAct,
+  useActionForms,
   useChecks,
   useLab,
   useMap,
@@ -111,6 +112,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const map = useMap(id, focus.when);
   const neighbours = useNeighbours(id, focus.when);
   const routes = useRoutes(id, focus.when);
+  const forms = useActionForms();
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
   const [side, setSide] = useState<Side>(() =>
@@ -141,8 +143,9 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
         m?.sessions.flatMap((s) => [`${s.a}/${s.peer}`, ...(s.back ? [`${s.b}/${s.back}`] : [])]) ?? [],
       actions: lab.actions.length,
       moments: lab.moments.map((m) => m.name),
+      forms: forms.data ?? [],
     };
-  }, [map.data, routes.data, lab.actions.length, lab.moments]);
+  }, [map.data, routes.data, lab.actions.length, lab.moments, forms.data]);
 
   const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) });
   const step = (by: number) => {
