@@ -59,11 +59,27 @@ type Record struct {
 	// kept; chosen by the caller, of no meaning to the network.
 	ID string
 
-	// Who did it, why, and when by the clock on the wall (unix milliseconds, 0
-	// for unknown): said by the caller, of no meaning to the network.
-	Author, Message string
-	Made            int64
+	Signature
 }
+
+// Signature is who ordered an action, why, and when: said by the caller, of no meaning to
+// the network.
+type Signature struct {
+	Author, Message string
+	Made            int64 // by the clock on the wall, unix milliseconds; 0 for unknown
+	Origin          Origin
+}
+
+// Origin is what an action comes from.
+type Origin string
+
+// The origins of actions.
+const (
+	ByPerson Origin = ""
+	// Reverted is a text that the lab put back in place, since the change before
+	// it did harm: Message says which.
+	Reverted Origin = "reverted"
+)
 
 // Step is an action with what is needed to look into it.
 type Step struct {
@@ -313,7 +329,7 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 			s.compare(&r)
 		}
 		s.ID = r.ID
-		s.Author, s.Message, s.Made = r.Author, r.Message, r.Made
+		s.Signature = r.Signature
 	}
 	return h, nil
 }

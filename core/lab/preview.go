@@ -15,7 +15,7 @@ import (
 )
 
 // Plan is a change that is to be made: a text, the order in which its parts take
-// effect, and whether it is taken back by itself when it does harm.
+// effect, and whether it is taken back automatically when it does harm.
 type Plan struct {
 	Text string `json:"text"`
 	// Order names, stage after stage, the devices that get their new
@@ -54,7 +54,7 @@ type Preview struct {
 	Actions   []observe.Action `json:"actions" doc:"what would be done: a stage each, and the way back if the change is taken back"`
 	Flows     []FlowEffect     `json:"flows" doc:"flows that break, move or are out for a time"`
 	Checks    []CheckEffect    `json:"checks"`
-	TakenBack string           `json:"takenBack,omitempty" doc:"why the change would be taken back by itself"`
+	TakenBack string           `json:"takenBack,omitempty" doc:"why the change would be taken back automatically"`
 	Settles   bool             `json:"settles"`
 
 	plan   Plan
@@ -108,7 +108,7 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 		if i < len(texts)-1 {
 			until = event.Time(p.Pause * 1e9)
 		}
-		if err := out.step(text, "", until, stop); err != nil {
+		if err := out.step(text, history.Signature{}, until, stop); err != nil {
 			return nil, err
 		}
 	}
@@ -119,7 +119,7 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 	}
 	if p.Guard {
 		if out.TakenBack = harm(l.history.Head(), out.branch.Head(), was, is); out.TakenBack != "" {
-			if err := out.step(old, "taken back by itself: "+out.TakenBack, 0, stop); err != nil {
+			if err := out.step(old, history.Signature{Message: out.TakenBack, Origin: history.Reverted}, 0, stop); err != nil {
 				return nil, err
 			}
 		}
@@ -145,12 +145,13 @@ func (p *Preview) Sign(author, message string) {
 }
 
 // step applies a text on the copy.
-func (p *Preview) step(text, message string, until event.Time, stop func() bool) error {
+func (p *Preview) step(text string, signature history.Signature, until event.Time, stop func() bool) error {
 	s, err := p.branch.Begin(history.Action{Kind: history.Apply, Text: text}, until)
 	if err != nil {
 		return err
 	}
-	s.Author, s.Message = p.plan.Author, message
+	s.Signature = signature
+	s.Author = p.plan.Author
 	if err := p.branch.Run(s, stop); err != nil {
 		return err
 	}

@@ -12,6 +12,7 @@ type Revision struct {
 	Seq     int              `json:"seq" doc:"of the action that applied it"`
 	Author  string           `json:"author"`
 	Message string           `json:"message"`
+	Origin  history.Origin   `json:"origin,omitempty" enum:"reverted" doc:"reverted: the lab took the change before it back, since it did harm"`
 	Made    int64            `json:"made" doc:"unix milliseconds by the clock on the wall; 0 if unknown"`
 	At      float64          `json:"at" doc:"virtual time, seconds"`
 	Current bool             `json:"current" doc:"it is the text in force"`
@@ -27,7 +28,7 @@ func (l *Lab) Revisions() []Revision {
 		if s.Parsed.Kind != history.Apply {
 			continue
 		}
-		r := Revision{Seq: s.Seq, Author: s.Author, Message: s.Message, Made: s.Made, At: float64(s.Start) / 1e9, Changes: []labtext.Change{}}
+		r := Revision{Seq: s.Seq, Author: s.Author, Message: s.Message, Origin: s.Origin, Made: s.Made, At: float64(s.Start) / 1e9, Changes: []labtext.Change{}}
 		if before != nil {
 			changes := labtext.Differences(before.Lab, s.Lab)
 			r.Total = len(changes)

@@ -87,6 +87,7 @@ type PolicyStep struct {
 // PolicyHeld is a condition, and whether it held.
 type PolicyHeld struct {
 	Condition string `json:"condition"`
+	Policy    string `json:"policy,omitempty" doc:"the policy that the condition asks"`
 	Holds     bool   `json:"holds"`
 	Value     string `json:"value" doc:"what it looked at"`
 }
@@ -110,7 +111,7 @@ func traceWords(t policy.Trace) *PolicyTrace {
 	for _, s := range t.Steps {
 		x := PolicyStep{Statement: s.Statement, Matched: s.Matched, Conditions: []PolicyHeld{}, Actions: append([]string{}, s.Actions...), Verdict: s.Verdict.String()}
 		for _, c := range s.Conditions {
-			x.Conditions = append(x.Conditions, PolicyHeld{c.Condition, c.Holds, c.Value})
+			x.Conditions = append(x.Conditions, PolicyHeld{c.Condition, c.Policy, c.Holds, c.Value})
 		}
 		if s.Matched {
 			last = s.Statement

@@ -19,28 +19,29 @@ import (
 
 // Action is an action of the journal and what it came to.
 type Action struct {
-	Seq         int      `json:"seq" doc:"from 1"`
-	Action      string   `json:"action" doc:"as it is typed"`
-	Start       float64  `json:"start" doc:"seconds since the lab began"`
-	Settled     float64  `json:"settled" doc:"time of the last change"`
-	End         float64  `json:"end"`
-	Outcome     string   `json:"outcome" enum:"settled,does not settle,stopped,does not settle so far"`
-	Convergence *float64 `json:"convergence" doc:"seconds from the action to the last change of forwarding on any router; null if there was none"`
-	Routes      int      `json:"routes" doc:"routes that changed, counted on each router"`
-	Routers     int      `json:"routers" doc:"routers whose forwarding changed"`
-	Tables      Counts   `json:"tables" doc:"routes in all tables, before and after"`
-	LSAs        Counts   `json:"lsas" doc:"LSAs, each counted once for its area, before and after"`
-	Out         int      `json:"out" doc:"flows that were out for a time"`
-	Summary     string   `json:"summary" doc:"one sentence"`
-	Changes     []string `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
-	Moving      []string `json:"moving" doc:"of an action that does not settle: what keeps changing, the busiest first"`
-	Cycle       []string `json:"cycle" doc:"of an action that does not settle: the round of changes that goes on for ever"`
-	Until       *float64 `json:"until,omitempty" doc:"of an action that was to run for a given time: until when"`
-	Lost        uint64   `json:"lost" doc:"events that were not kept: there were too many to show all"`
-	Author      string   `json:"author,omitempty"`
-	Message     string   `json:"message,omitempty" doc:"why it was done, as its author said; or why the lab took a change back by itself"`
-	Diverged    bool     `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
-	Differs     []string `json:"differs,omitempty" doc:"in what that result differs"`
+	Seq         int            `json:"seq" doc:"from 1"`
+	Action      string         `json:"action" doc:"as it is typed"`
+	Start       float64        `json:"start" doc:"seconds since the lab began"`
+	Settled     float64        `json:"settled" doc:"time of the last change"`
+	End         float64        `json:"end"`
+	Outcome     string         `json:"outcome" enum:"settled,does not settle,stopped,does not settle so far"`
+	Convergence *float64       `json:"convergence" doc:"seconds from the action to the last change of forwarding on any router; null if there was none"`
+	Routes      int            `json:"routes" doc:"routes that changed, counted on each router"`
+	Routers     int            `json:"routers" doc:"routers whose forwarding changed"`
+	Tables      Counts         `json:"tables" doc:"routes in all tables, before and after"`
+	LSAs        Counts         `json:"lsas" doc:"LSAs, each counted once for its area, before and after"`
+	Out         int            `json:"out" doc:"flows that were out for a time"`
+	Summary     string         `json:"summary" doc:"one sentence"`
+	Changes     []string       `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
+	Moving      []string       `json:"moving" doc:"of an action that does not settle: what keeps changing, the busiest first"`
+	Cycle       []string       `json:"cycle" doc:"of an action that does not settle: the round of changes that goes on for ever"`
+	Until       *float64       `json:"until,omitempty" doc:"of an action that was to run for a given time: until when"`
+	Lost        uint64         `json:"lost" doc:"events that were not kept: there were too many to show all"`
+	Author      string         `json:"author,omitempty"`
+	Message     string         `json:"message,omitempty" doc:"why it was done, as its author said; of a reverted change, the harm it did"`
+	Origin      history.Origin `json:"origin,omitempty" enum:"reverted" doc:"reverted: the lab took the change before it back, since it did harm"`
+	Diverged    bool           `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
+	Differs     []string       `json:"differs,omitempty" doc:"in what that result differs"`
 }
 
 // Counts is how many there were before an action and after it.
@@ -81,7 +82,7 @@ func sizes(w *network.World) (routes, lsas int) {
 // configuration in force until it.
 func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) Action {
 	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: seconds(s.Start), Settled: seconds(s.Settled),
-		End: seconds(s.End), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author, Message: s.Message}
+		End: seconds(s.End), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author, Message: s.Message, Origin: s.Origin}
 	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
 		c := seconds(s.After.LastForwarding() - s.Start)
 		a.Convergence = &c

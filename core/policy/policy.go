@@ -60,6 +60,7 @@ type Step struct {
 // Held is a condition and whether it held, with the value that it looked at.
 type Held struct {
 	Condition string
+	Policy    string // of a condition that asks another policy
 	Holds     bool
 	Value     string
 }
@@ -90,9 +91,10 @@ type statement struct {
 }
 
 type condition struct {
-	words string
-	holds func(r *Route) bool
-	value func(r *Route) string
+	words  string
+	policy string // that it asks
+	holds  func(r *Route) bool
+	value  func(r *Route) string
 }
 
 type action struct {
@@ -218,7 +220,7 @@ func (s *statement) matches(r *Route, step *Step) bool {
 			}
 			continue
 		}
-		step.Conditions = append(step.Conditions, Held{c.words, ok, c.value(r)})
+		step.Conditions = append(step.Conditions, Held{c.words, c.policy, ok, c.value(r)})
 		all = all && ok
 	}
 	return all
@@ -316,7 +318,7 @@ func (b *Book) condition(c *config.Condition) condition {
 		in.value = func(r *Route) string { return r.Neighbour.String() }
 	case "policy":
 		other := b.policies[c.Set]
-		in.words = "policy " + c.Set
+		in.words, in.policy = "policy "+c.Set, c.Set
 		in.holds = func(r *Route) bool { copied := *r; copied.owned = false; return other.Run(&copied, nil) }
 		in.value = func(r *Route) string {
 			copied := *r

@@ -112,16 +112,16 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 		if !concerns(n, q, port) {
 			continue
 		}
-		words := n.A.Name() + " and " + n.B.Name() + ": " + map[string]string{"ospf": "OSPF ", "bgp": "BGP "}[n.Protocol] + n.State
-		if len(n.Reasons) > 0 && !n.Up {
-			words += ", since " + n.Reasons[0].Text
-		}
+		state := n.A.Name() + " and " + n.B.Name() + ": " + map[string]string{"ospf": "OSPF ", "bgp": "BGP "}[n.Protocol] + n.State
 		if found {
 			a.Says += "; "
 		}
 		found = true
-		a.Says += words
-		a.fact(observe.Fact{Text: fmt.Sprintf("%s, since %.3f s", strings.Split(words, ", since")[0], n.Since), View: "neighbours", Who: n.A.Device})
+		a.Says += state
+		if len(n.Reasons) > 0 && !n.Up {
+			a.Says += ", since " + n.Reasons[0].Text
+		}
+		a.fact(observe.Fact{Text: fmt.Sprintf("%s, since %.3f s", state, n.Since), View: "neighbours", Who: n.A.Device})
 		for _, r := range n.Reasons {
 			a.reason(n, r)
 		}
@@ -159,7 +159,7 @@ func (a *Answer) reason(n observe.Neighbour, r observe.Reason) {
 	}
 	a.fact(observe.Fact{Text: r.Source + ": " + text, View: "neighbours", Who: n.A.Device})
 	if r.Remedy != "" {
-		a.fact(observe.Fact{Text: "what helps: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B)})
+		a.fact(observe.Fact{Text: "fix: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B)})
 		if p := placeOf(n, n.B, n.A); p != "" {
 			a.fact(observe.Fact{Text: "the other end, " + n.B.Device, View: "text", Place: p})
 		}
@@ -330,8 +330,8 @@ func (a *Answer) policy(t *observe.PolicyTrace, asked func(name string) *observe
 		for _, c := range s.Conditions {
 			if !c.Holds {
 				a.fact(observe.Fact{Text: fmt.Sprintf("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
-				if name, ok := strings.CutPrefix(c.Condition, "policy "); ok && asked != nil {
-					a.policy(asked(name), nil)
+				if c.Policy != "" && asked != nil {
+					a.policy(asked(c.Policy), nil)
 				}
 			}
 		}
@@ -353,7 +353,7 @@ func (a *Answer) sent(w *network.World, q Question) error {
 	})
 	if peer == nil {
 		a.Says = fmt.Sprintf("%s has no peer %s", q.Device, q.Other)
-		a.fact(observe.Fact{Text: "its peers stand here", View: "neighbours", Who: q.Device, Place: q.Device})
+		a.fact(observe.Fact{Text: "the peers of " + q.Device, View: "neighbours", Who: q.Device, Place: q.Device})
 		return nil
 	}
 	stories := observe.PathsTo(w, q.Prefix, q.Device).Routers
@@ -373,11 +373,11 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		}
 		a.Says = fmt.Sprintf("%v %s %s by %s: %s", q.Prefix, verb, s.To, q.Device, s.Why)
 		a.code(s.Code)
-		a.fact(observe.Fact{Text: fmt.Sprintf("what %s tells %s of %v", q.Device, s.To, q.Prefix), View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
+		a.fact(observe.Fact{Text: fmt.Sprintf("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
 		a.policy(s.Export, func(name string) *observe.PolicyTrace { return observe.PolicyTowards(w, d, *peer, q.Prefix, name) })
 		if s.Remedy != "" {
 			p, _ := netip.ParseAddr(s.Peer)
-			a.fact(observe.Fact{Text: "what helps: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})
+			a.fact(observe.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})
 		}
 	}
 	a.fact(observe.Fact{Text: r.Answer, View: "paths", Who: q.Device, To: q.Prefix.String()})

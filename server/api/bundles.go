@@ -22,6 +22,7 @@ type Entry struct {
 	Author  string `json:"author,omitempty"`
 	Message string `json:"message,omitempty"`
 	Made    int64  `json:"made" doc:"when, in milliseconds since 1970 (UTC)"`
+	Origin  string `json:"origin,omitempty" enum:"reverted" doc:"reverted: the lab took the change before it back, since it did harm"`
 }
 
 func (h *handlers) registerBundles(api huma.API) {
@@ -48,7 +49,7 @@ func (h *handlers) registerBundles(api huma.API) {
 			}
 			out := []Entry{}
 			for _, r := range records {
-				out = append(out, Entry{r.Seq, r.Action, r.Text, r.Author, r.Message, r.Made})
+				out = append(out, Entry{r.Seq, r.Action, r.Text, r.Author, r.Message, r.Made, string(r.Origin)})
 			}
 			return &body[[]Entry]{out}, nil
 		})

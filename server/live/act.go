@@ -153,7 +153,7 @@ func (o *Lab) catchUp(x *lab.Lab) error {
 		if err != nil {
 			return err
 		}
-		s.Until, s.ID, s.Author, s.Message, s.Made = r.Until, r.ID, r.Author, r.Message, r.Made
+		s.Until, s.ID, s.Signature = r.Until, r.ID, r.Signature
 		if err := o.run(x, s); err != nil {
 			return err
 		}

@@ -51,6 +51,7 @@ type entry struct {
 	Engine    string
 	Author    string
 	Message   string
+	Origin    string
 	CreatedAt time.Time // when it was done, by the clock on the wall
 }
 
@@ -185,6 +186,16 @@ CREATE TABLE moments (
 				return db.Exec(`ALTER TABLE journal ADD uid text NOT NULL DEFAULT '', ADD state text NOT NULL DEFAULT '';`).Error
 			},
 		},
+		{
+			// Until then only the message said that the lab had taken a change back.
+			ID: "2026-11-28-origins",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+ALTER TABLE journal ADD origin text NOT NULL DEFAULT '';
+UPDATE journal SET origin = 'reverted', message = substr(message, length('taken back by itself: ') + 1)
+  WHERE message LIKE 'taken back by itself: %';`).Error
+			},
+		},
 	}
 }
 
@@ -303,7 +314,7 @@ func (s *Store) Once(ctx context.Context, key string, do func() error) error {
 func toEntry(id string, r history.Record) entry {
 	return entry{LabID: id, Seq: r.Seq, Action: r.Action, Text: r.Text, Start: int64(r.Start), Until: int64(r.Until),
 		Done: r.Done, Outcome: uint8(r.Outcome), End: int64(r.End), Settled: int64(r.Settled),
-		Events: int64(r.Events), Digest: int64(r.Digest), State: stateOf(r), UID: r.ID, Engine: r.Engine, Author: r.Author, Message: r.Message, CreatedAt: wall(r.Made)}
+		Events: int64(r.Events), Digest: int64(r.Digest), State: stateOf(r), UID: r.ID, Engine: r.Engine, Author: r.Author, Message: r.Message, Origin: string(r.Origin), CreatedAt: wall(r.Made)}
 }
 
 // stateOf is a record's state as it is kept, "" if it has none.
@@ -325,5 +336,6 @@ func wall(ms int64) time.Time {
 func (e entry) record() history.Record {
 	return history.Record{Seq: e.Seq, Action: e.Action, Text: e.Text, Start: event.Time(e.Start), Until: event.Time(e.Until),
 		Done: e.Done, Outcome: network.Outcome(e.Outcome), End: event.Time(e.End), Settled: event.Time(e.Settled),
-		Events: uint64(e.Events), Digest: uint64(e.Digest), State: network.ParseState(e.State), ID: e.UID, Engine: e.Engine, Author: e.Author, Message: e.Message, Made: e.CreatedAt.UnixMilli()}
+		Events: uint64(e.Events), Digest: uint64(e.Digest), State: network.ParseState(e.State), ID: e.UID, Engine: e.Engine,
+		Signature: history.Signature{Author: e.Author, Message: e.Message, Made: e.CreatedAt.UnixMilli(), Origin: history.Origin(e.Origin)}}
 }

@@ -36,14 +36,15 @@ func TestStore(t *testing.T) {
 	ctx := t.Context()
 	require.NoError(t, s.migrate(), "migrating twice changes nothing")
 
-	apply := history.Record{Seq: 1, Action: "apply", Text: "lab \"x\"\n", Engine: history.Engine, Author: "Ada", Message: "begin", Made: 1_700_000_000_123}
+	apply := history.Record{Seq: 1, Action: "apply", Text: "lab \"x\"\n", Engine: history.Engine,
+		Signature: history.Signature{Author: "Ada", Message: "begin", Made: 1_700_000_000_123, Origin: history.Reverted}}
 	require.NoError(t, s.Create(ctx, Lab{ID: "a", Title: "x"}, []history.Record{apply}))
 	labs, err := s.Labs(ctx)
 	require.NoError(t, err)
 	require.Len(t, labs, 1)
 	require.Equal(t, 1, labs[0].Actions)
 
-	cut := history.Record{Seq: 2, ID: "0c0c", Action: "cut a.e1", Start: 5, Engine: history.Engine, Made: 1_700_000_000_456}
+	cut := history.Record{Seq: 2, ID: "0c0c", Action: "cut a.e1", Start: 5, Engine: history.Engine, Signature: history.Signature{Made: 1_700_000_000_456}}
 	require.NoError(t, s.Append(ctx, "a", "y", cut))
 	require.NoError(t, s.Append(ctx, "a", "y", cut), "the same entry again is a try whose answer was lost")
 	other := cut
@@ -69,7 +70,7 @@ func TestStore(t *testing.T) {
 	require.Equal(t, 1, times)
 
 	// Several at once are written all or not at all.
-	three, four := history.Record{Seq: 3, Action: "mend a.e1", Made: 1}, history.Record{Seq: 2, Action: "cut a.e9", Made: 1}
+	three, four := history.Record{Seq: 3, Action: "mend a.e1", Signature: history.Signature{Made: 1}}, history.Record{Seq: 2, Action: "cut a.e9", Signature: history.Signature{Made: 1}}
 	require.ErrorIs(t, s.Append(ctx, "a", "y", three, four), ErrMovedOn)
 	journal, err = s.Journal(ctx, "a")
 	require.NoError(t, err)
@@ -125,4 +126,22 @@ func TestStore(t *testing.T) {
 	require.NoError(t, s.db.Exec("INSERT INTO migrations (id) VALUES ('2099-01-01-tomorrow')").Error)
 	_, err = Open(ctx, url)
 	require.ErrorContains(t, err, "a newer version of this program has changed the database (2099-01-01-tomorrow)")
+}
+
+// TestOriginsOfOldJournals: a journal of before origins were kept says in its message
+// that a change was taken back.
+func TestOriginsOfOldJournals(t *testing.T) {
+	s, url := openStore(t)
+	ctx := t.Context()
+	old := "taken back by itself: flow coal no longer arrives"
+	require.NoError(t, s.Create(ctx, Lab{ID: "a", Title: "x"}, []history.Record{{Seq: 1, Action: "apply", Signature: history.Signature{Made: 1, Message: old}},
+		{Seq: 2, Action: "cut a.e1", Signature: history.Signature{Made: 1, Message: "spare the host"}}}))
+	require.NoError(t, s.db.Exec("ALTER TABLE journal DROP origin; DELETE FROM migrations WHERE id = '2026-11-28-origins'").Error)
+	again, err := Open(ctx, url)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, again.Close()) })
+	journal, err := again.Journal(ctx, "a")
+	require.NoError(t, err)
+	require.Equal(t, history.Signature{Made: 1, Message: "flow coal no longer arrives", Origin: history.Reverted}, journal[0].Signature)
+	require.Equal(t, history.Signature{Made: 1, Message: "spare the host"}, journal[1].Signature)
 }

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All actions that can be typed, and what each does */
+        get: operations["action-forms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bundles": {
         parameters: {
             query?: never;
@@ -994,10 +1011,15 @@ export interface components {
             lost: number;
             /** @description LSAs, each counted once for its area, before and after */
             lsas: components["schemas"]["Counts"];
-            /** @description why it was done, as its author said; or why the lab took a change back by itself */
+            /** @description why it was done, as its author said; of a reverted change, the harm it did */
             message?: string;
             /** @description of an action that does not settle: what keeps changing, the busiest first */
             moving: string[];
+            /**
+             * @description reverted: the lab took the change before it back, since it did harm
+             * @enum {string}
+             */
+            origin?: "reverted";
             /**
              * Format: int64
              * @description flows that were out for a time
@@ -1067,7 +1089,7 @@ export interface components {
             lost: number;
             /** @description LSAs, each counted once for its area, before and after */
             lsas: components["schemas"]["Counts"];
-            /** @description why it was done, as its author said; or why the lab took a change back by itself */
+            /** @description why it was done, as its author said; of a reverted change, the harm it did */
             message?: string;
             /** @description of an action that does not settle: what keeps changing, the busiest first */
             moving: string[];
@@ -1076,6 +1098,11 @@ export interface components {
              * @description events beyond the bound of what is shown or kept
              */
             omitted: number;
+            /**
+             * @description reverted: the lab took the change before it back, since it did harm
+             * @enum {string}
+             */
+            origin?: "reverted";
             /**
              * Format: int64
              * @description flows that were out for a time
@@ -1121,6 +1148,18 @@ export interface components {
              * @description of an action that was to run for a given time: until when
              */
             until?: number;
+        };
+        ActionForm: {
+            example: string;
+            /**
+             * @description words, alternatives joined by |, and in capitals what is named: PORT, DEVICE, ROUTER, PEER, SEGMENT, TIME
+             * @example silence PORT out|in
+             */
+            form: string;
+            /** @description what it does */
+            says: string;
+            /** @description the form's first word */
+            word: string;
         };
         Answer: {
             /** @description stable names of the reasons that it rests on */
@@ -1474,6 +1513,11 @@ export interface components {
              */
             made: number;
             message?: string;
+            /**
+             * @description reverted: the lab took the change before it back, since it did harm
+             * @enum {string}
+             */
+            origin?: "reverted";
             /** Format: int64 */
             seq: number;
             /** @description of an apply */
@@ -2167,6 +2211,8 @@ export interface components {
         PolicyHeld: {
             condition: string;
             holds: boolean;
+            /** @description the policy that the condition asks */
+            policy?: string;
             /** @description what it looked at */
             value: string;
         };
@@ -2304,7 +2350,7 @@ export interface components {
             settles: boolean;
             /** @description in words, what matters first; empty if nothing is different */
             summary: string[];
-            /** @description why the change would be taken back by itself */
+            /** @description why the change would be taken back automatically */
             takenBack?: string;
         };
         ProbeEnd: {
@@ -2503,6 +2549,11 @@ export interface components {
             made: number;
             message: string;
             /**
+             * @description reverted: the lab took the change before it back, since it did harm
+             * @enum {string}
+             */
+            origin?: "reverted";
+            /**
              * Format: int64
              * @description of the action that applied it
              */
@@ -2557,10 +2608,15 @@ export interface components {
         Row: {
             after: string;
             before: string;
+            /**
+             * @description reset: the session was reset and is up again
+             * @enum {string}
+             */
+            cause?: "reset";
             /** @description whose it is; of a relation the first end */
             device: string;
             /**
-             * @description moved: it leads another way than before
+             * @description moved: it takes another path than before
              * @enum {string}
              */
             kind: "came" | "went" | "moved" | "changed";
@@ -2921,6 +2977,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "action-forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionForm"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "import-bundle": {
         parameters: {
             query?: never;

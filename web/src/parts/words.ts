@@ -15,6 +15,10 @@ export const exact = (s: number) => `${s.toFixed(6)} s`;
 
 export const plural = (n: number, what: string, many = `${what}s`) => `${n} ${n === 1 ? what : many}`;
 
+/** Why an action was done, as its author said; of a change that the lab took back, the harm it did. */
+export const orderWords = (a: { message?: string; origin?: 'reverted' }) =>
+  a.origin === 'reverted' ? `Taken back automatically: ${a.message ?? ''}` : (a.message ?? '');
+
 /** A moment of the address in words. */
 export function momentWords(when: string, actions: { seq: number; action: string }[]): string {
   const m = /^(before|after)-(\d+)$/.exec(when);

@@ -5,7 +5,7 @@ import { CheckCard } from '../checks/ChecksView';
 import { Summary } from '../compare/ComparisonView';
 import { titles, tone } from '../compare/rows';
 import { Mono, Quiet } from '../parts/parts';
-import { duration, plural } from '../parts/words';
+import { duration, orderWords, plural } from '../parts/words';
 
 /** What a change would do: in words, on the way, and difference by difference. */
 export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale: boolean }) {
@@ -19,7 +19,7 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
       )}
       {p.takenBack && (
         <Box bg="brickSoft" color="brick" px={3} py={2} mb={2} borderRadius="md" role="status">
-          It would be taken back by itself: {p.takenBack}. What follows is the network after that.
+          It would be taken back automatically: {p.takenBack}. What follows is the network after that.
         </Box>
       )}
       {!p.settles && (
@@ -65,7 +65,7 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
         <Part title={`${p.actions.length} steps`} open>
           {p.actions.map((a) => (
             <Box key={a.seq} py="3px">
-              <Quiet>{a.message || a.action}: </Quiet>
+              <Quiet>{orderWords(a) || a.action}: </Quiet>
               {a.summary}
             </Box>
           ))}

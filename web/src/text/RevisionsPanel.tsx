@@ -2,7 +2,7 @@ import { Box, Flex } from '@chakra-ui/react';
 import { useRevisions, type Revision } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { Mono, Plain, Quiet, Trouble, Waiting } from '../parts/parts';
-import { duration } from '../parts/words';
+import { duration, orderWords } from '../parts/words';
 
 interface Props {
   /** Shows two revisions side by side. */
@@ -27,7 +27,7 @@ export function RevisionsPanel({ compare, goBack }: Props) {
             <Box fontWeight="650">{r.current ? 'in force' : `revision ${r.seq}`}</Box>
             <Quiet flex={1}>{madeWords(r)}</Quiet>
           </Flex>
-          {r.message && <Box>{r.message}</Box>}
+          {r.message && <Box>{orderWords(r)}</Box>}
           {r.changes.slice(0, 4).map((c, k) => (
             <Mono key={k} display="block" color="quiet" fontSize="11.5px" overflowWrap="anywhere">
               {c.subject} {c.what}

@@ -11,7 +11,7 @@ import { mended, withBlock } from './edits';
 
 const preview = (more: Partial<Previewed> = {}): Previewed => ({
   id: 'p1',
-  summary: ['gannet is told 1 prefix more by quarry: 198.51.100.0/24'],
+  summary: ['quarry sends gannet 1 more prefix: 198.51.100.0/24'],
   same: false,
   settles: true,
   devices: ['quarry'],
@@ -46,7 +46,7 @@ describe('a preview', () => {
       {},
     );
     const text = screen.getByTestId('preview').textContent ?? '';
-    expect(text).toContain('gannet is told 1 prefix more');
+    expect(text).toContain('quarry sends gannet 1 more prefix');
     expect(text).toContain('flow coal is out for 1.25 s on the way');
     expect(text).toContain('flow ore breaks for good');
     expect(text).toContain('1 change of the text, by meaning');
@@ -72,7 +72,7 @@ describe('a preview', () => {
     const text = screen.getByTestId('preview').textContent ?? '';
     expect(text).toContain('1 check would fail');
     expect(text).toContain('it does not arrive');
-    expect(text).toContain('It would be taken back by itself: check "coal" fails');
+    expect(text).toContain('It would be taken back automatically: check "coal" fails');
     expect(text).toContain('The draft has changed since');
   });
 });

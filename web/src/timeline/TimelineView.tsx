@@ -3,7 +3,7 @@ import { useAction, type ActionDetail, type LabState } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { Mono, Quiet, Trouble, Waiting } from '../parts/parts';
 import { Td, Sheet } from '../parts/table';
-import { duration, exact } from '../parts/words';
+import { duration, exact, orderWords } from '../parts/words';
 import { BeforeAfter } from './BeforeAfter';
 import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
@@ -65,9 +65,9 @@ export function TimelineView({ lab }: { lab: LabState }) {
                 {a.message && (
                   <Box
                     fontWeight="600"
-                    color={a.message.startsWith('taken back by itself') ? 'brick' : undefined}
+                    color={a.origin === 'reverted' ? 'brick' : undefined}
                   >
-                    {a.message}
+                    {orderWords(a)}
                     {a.author && <Quiet fontWeight="400">, {a.author}</Quiet>}
                   </Box>
                 )}
