@@ -103,7 +103,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 	// A change that breaks a flow takes itself back.
 	broken := strings.Replace(text, "link terminus.lan kiosk\n", "", 1)
 	do(t, tab, choose("Problems"), replaceText(broken), sees("Applying changes"), choose("Preview"),
-		chromedp.Click(chromedp.Search(`//label[contains(., "take it back by itself")]`)),
+		chromedp.Click(chromedp.Search(`//label[contains(., "take it back automatically")]`)),
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
 		within("preview", "It would be taken back automatically: flow kiosk-tickets no longer arrives"),
 		button("Apply"), key("l"), sees("Taken back automatically: flow kiosk-tickets"))

@@ -57,7 +57,7 @@ export function StagePlan({ plan, touched, change, author, setAuthor }: Props) {
           checked={plan.guard}
           onChange={(e) => change({ ...plan, guard: e.target.checked })}
         />
-        take it back by itself if a check fails or a flow stays down
+        take it back automatically if a check fails or a flow stays down
       </chakra.label>
       {touched.length > 1 && (
         <chakra.label display="flex" gap={2} mt={1}>

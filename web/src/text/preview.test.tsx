@@ -108,7 +108,7 @@ describe('a staged change', () => {
     );
     await userEvent.click(screen.getByRole('button', { name: 'halt earlier' }));
     expect(change).toHaveBeenLastCalledWith({ ...noPlan, staged: true, order: ['halt', 'mill'] });
-    await userEvent.click(screen.getByLabelText(/take it back by itself/));
+    await userEvent.click(screen.getByLabelText(/take it back automatically/));
     expect(change).toHaveBeenLastCalledWith({ ...noPlan, staged: true, guard: true });
   });
 });
