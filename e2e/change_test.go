@@ -83,7 +83,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
 		within("preview", "All 5 checks hold"), within("preview", "quarry sends gannet 1 more prefix: 10.64.12.0/22"))
 	do(t, tab, script(`document.querySelector('input[placeholder="what this change is for"]').focus()`), paste("the second tram network"),
-		seesNot("The draft has changed since"), button("Apply"), sees("As it runs"))
+		seesNot("The draft has changed since"), button("Apply"), sees("Matches the running network"))
 
 	// Compared: only what is different, in every view.
 	do(t, tab, key("w"), bar("before-2..now"), sees("Only what is different is shown"), sees("another AS"), within("unchanged", "devices unchanged"),
@@ -95,7 +95,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 
 	// Taken back, by the revision before.
 	do(t, tab, key("t"), choose("Revisions"), within("revision", "the second tram network"), chromedp.Click(chromedp.Search(`//button[normalize-space(.)="go back to it" and not(@disabled)]`)), sees("Draft"),
-		button("Apply"), sees("As it runs"), choose("Revisions"), sees("back to revision 1"))
+		button("Apply"), sees("Matches the running network"), choose("Revisions"), sees("back to revision 1"))
 	var now struct{ Text string }
 	s.call(t, "GET", "/api/labs/"+id, nil, &now)
 	require.Equal(t, text, now.Text)
@@ -122,7 +122,7 @@ func TestAnOvertakenPreviewIsShownAgain(t *testing.T) {
 		button("Preview"), within("preview", "moved to another path"))
 	require.Equal(t, http.StatusOK, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut quarry.up"}, nil))
 	do(t, tab, sees("cut quarry.up"), button("Apply"), sees("the lab has moved on since the preview was made (cut quarry.up)"), sees("Draft"),
-		button("Apply"), sees("As it runs"))
+		button("Apply"), sees("Matches the running network"))
 }
 
 // TestEditingForPeopleWhoType writes one statement to many ports, copies a router,
@@ -228,5 +228,5 @@ func TestTheWrongOrderShowsItsDamage(t *testing.T) {
 	both := strings.ReplaceAll(demoText(t, "triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      hello-interval 2s\n")
 	do(t, tab, replaceText(both), sees("one router after the other"), chromedp.Click(chromedp.Search(`//label[contains(., "one router after the other")]`)),
 		sees("pause between them"), preview, within("preview", "3 steps"), within("preview", "stage 2 of 3"), within("preview", "on the way"),
-		button("Apply"), sees("As it runs"), key("l"), sees("(stage 3 of 3: "))
+		button("Apply"), sees("Matches the running network"), key("l"), sees("(stage 3 of 3: "))
 }

@@ -38,7 +38,7 @@ func TestAreasAndSegments(t *testing.T) {
 }
 
 // TestProof walks through what proves that a network does what it should: packets,
-// ladders, messages, shortest paths, one prefix for several.
+// ladders, messages, shortest paths, summaries.
 func TestProof(t *testing.T) {
 	s := start(t)
 	id := s.lab(t, demoText(t, "three-areas"))

@@ -35,15 +35,15 @@ func TestFirstTriangle(t *testing.T) {
 		replaceText(strings.Replace(withOSPF, "ospf area 0", "opsf area 0", 1)),
 		sees("unknown word \"opsf\""), sees("did you mean ospf?"),
 		replaceText(withOSPF), sees("No errors"), sees("Applying changes"),
-		button("Apply"), sees("As it runs"),
+		button("Apply"), sees("Matches the running network"),
 		key("m"), mapReady(), sees("kiosk reaches booth: kiosk, viaduct, quarry, summit, booth"))
 
 	// The path moves when a cost is changed.
 	cheaper := strings.Replace(withOSPF, "bandwidth 100M\n    ospf area 0", "bandwidth 100M\n    ospf area 0\n      cost 5", 2)
 	do(t, tab, key("t"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), replaceText(cheaper),
-		sees("100 -> 5"), button("Apply"), sees("As it runs"),
+		sees("100 -> 5"), button("Apply"), sees("Matches the running network"),
 		key("m"), mapReady(), sees("kiosk, viaduct, summit, booth"))
-	do(t, tab, key("t"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), replaceText(withOSPF), sees("Applying changes"), button("Apply"), sees("As it runs"))
+	do(t, tab, key("t"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), replaceText(withOSPF), sees("Applying changes"), button("Apply"), sees("Matches the running network"))
 
 	do(t, tab, key("n"), sees("OSPF adjacencies Full"), sees("10.255.0.1"),
 		key("o"), sees("router ID 10.255.0.1 (address of lo)"), sees("10G over 100M"),
@@ -61,7 +61,7 @@ func TestFirstTriangle(t *testing.T) {
 
 	// Silence: the dead interval decides. One direction only.
 	do(t, tab, bar("silence viaduct.e2 out"), sees("packets from viaduct vanish"), key("l"), sees("silence viaduct.e2 out"),
-		key("n"), sees("quarry sees Down, viaduct sees Init"), sees("packets from viaduct.e2 vanish on the way"),
+		key("n"), sees("quarry sees Down, viaduct sees Init"), sees("packets from viaduct.e2 are lost on the link"),
 		key("m"), mapReady(), bar("mend viaduct.e2"), seesNot("packets from viaduct vanish"))
 
 	// Probe and trace.
@@ -82,7 +82,7 @@ func TestDraggingShowsThePast(t *testing.T) {
 		chromedp.WaitVisible(chromedp.CSS(`svg[aria-label^="Timeline of silence"]`)),
 		// Between the silence and the dead interval's end: the flow is lost.
 		drag(0.15, 0.3), sees("This is the past"), until(`/[?&]when=\d/.test(location.search)`),
-		sees("packets vanish on the way"),
+		sees("packets are lost on the link"),
 		key("0"), seesNot("This is the past"), sees("kiosk, viaduct, summit, booth"))
 }
 
@@ -107,14 +107,14 @@ func TestTwoBrowsers(t *testing.T) {
 	text := demoText(t, "first-triangle")
 	first, second := page(t), stranger(t)
 	do(t, first, chromedp.Navigate(s.url+"/lab/"+id+"/text"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), replaceText(text+"\nrouter mill\n"), sees("mill"))
-	do(t, second, chromedp.Navigate(s.url+"/lab/"+id+"/text"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), sees("As it runs"))
-	do(t, first, sees("Applying changes"), button("Apply"), sees("As it runs"))
-	do(t, second, sees("mill"), sees("As it runs")) // untouched, so it follows
+	do(t, second, chromedp.Navigate(s.url+"/lab/"+id+"/text"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), sees("Matches the running network"))
+	do(t, first, sees("Applying changes"), button("Apply"), sees("Matches the running network"))
+	do(t, second, sees("mill"), sees("Matches the running network")) // untouched, so it follows
 
 	do(t, second, replaceText(text+"\nrouter weir\n"), sees("Applying changes"))
-	do(t, first, replaceText(text+"\nrouter kiln\n"), sees("Applying changes"), button("Apply"), sees("As it runs"))
+	do(t, first, replaceText(text+"\nrouter kiln\n"), sees("Applying changes"), button("Apply"), sees("Matches the running network"))
 	do(t, second, button("Apply"), sees("somebody has applied another since"), sees("Apply mine over it"), sees("kiln"),
-		button("Apply mine over it"), sees("As it runs"), seesNot("somebody has applied"))
+		button("Apply mine over it"), sees("Matches the running network"), seesNot("somebody has applied"))
 	do(t, first, sees("weir"))
 }
 

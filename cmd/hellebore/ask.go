@@ -225,7 +225,7 @@ func previewCommand() *cobra.Command {
 				return err
 			}
 			for _, f := range p.Flows {
-				fmt.Fprintf(out, "\nflow %s is out for %.3f s on the way\n", f.Name, f.Out)
+				fmt.Fprintf(out, "\nflow %s is out for %.3f s meanwhile\n", f.Name, f.Out)
 			}
 			failed := false
 			for _, c := range p.Checks {

@@ -78,7 +78,7 @@ type Peer struct {
 	AS            uint32
 	Description   string
 	Disabled      bool
-	Shutdown      string    // what the other end is told when the peer is disabled
+	Shutdown      string    // the message the other end receives when the peer is disabled
 	Local         string    // name of the port whose address is used; "": the address of the port it leaves by
 	Multihop      uint8     // TTL; 0: 1 towards an external peer, 64 towards an internal one
 	TTLSecurity   uint8     // hops at most (RFC 5082); 0: off

@@ -135,7 +135,7 @@ type OSPF struct {
 // DefaultMaxECMP is how many equal ways to a prefix are used.
 const DefaultMaxECMP = 16
 
-// Area is what a router is told about an area.
+// Area is the settings of an area at one router.
 type Area struct {
 	ID          uint32
 	Keys        string // name of a key chain; "" for none
@@ -163,7 +163,7 @@ func (a *Area) KindWords() string {
 	return "plain"
 }
 
-// Area is what the router is told about an area; a plain one if nothing.
+// Area is the router's settings of an area; a plain one if it has none.
 func (o *OSPF) Area(id uint32) Area {
 	for _, a := range o.Areas {
 		if a.ID == id {

@@ -285,7 +285,7 @@ func (l *Lab) Packets(port string, from, to history.Moment, kinds []string) (obs
 }
 
 // Tree is the shortest-path tree of a router; Ladder how an adjacency came to
-// its state; Messages what routers would log; Summary one prefix for several.
+// its state; Messages what routers would log; Summary a prefix that summarises several.
 func (l *Lab) Tree(m history.Moment, device string) (observe.Tree, error) {
 	return observe.TreeOf(l.World(m), device)
 }

@@ -289,7 +289,7 @@ func TestProbeAndTrace(t *testing.T) {
 			require.NoError(t, err)
 			p, err := probe(l.History().Now(), observe.ProbeRequest{From: "kiosk", To: "booth", Count: 1})
 			require.NoError(t, err)
-			require.Equal(t, "none of 1 answered: nobody answers for 10.0.13.2 on viaduct.e2: packets vanish on the way", p.Summary)
+			require.Equal(t, "none of 1 answered: nobody answers for 10.0.13.2 on viaduct.e2: packets are lost on the link", p.Summary)
 			continue
 		}
 		p, err := probe(now, observe.ProbeRequest{From: c.from, To: c.to, Count: 2})

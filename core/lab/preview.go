@@ -51,7 +51,7 @@ type CheckEffect struct {
 type Preview struct {
 	compare.Comparison
 	Changes   []labtext.Change `json:"changes" doc:"by meaning"`
-	Actions   []observe.Action `json:"actions" doc:"what would be done: a stage each, and the way back if the change is taken back"`
+	Actions   []observe.Action `json:"actions" doc:"what would be done: a stage each, and the revert if the change is taken back"`
 	Flows     []FlowEffect     `json:"flows" doc:"flows that break, move or are out for a time"`
 	Checks    []CheckEffect    `json:"checks"`
 	TakenBack string           `json:"takenBack,omitempty" doc:"why the change would be taken back automatically"`

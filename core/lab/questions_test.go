@@ -231,7 +231,7 @@ func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
 	require.True(t, ends[1].Up)
 	require.Equal(t, "Point-to-point", ends[1].OSPF.State)
 	require.EqualValues(t, 40, ends[1].OSPF.Cost)
-	require.Equal(t, "of the way through area 1", ends[1].OSPF.CostFrom)
+	require.Equal(t, "of the path through area 1", ends[1].OSPF.CostFrom)
 	require.Empty(t, ends[1].Bandwidth)
 	do(t, pass, "cut west.e2")
 	for _, p := range pass.Ports(pass.History().Now()).Ports {

@@ -93,7 +93,7 @@ func (b *builder) expectPath(n *Node) {
 	b.between(n, config.ExpectPath)
 	b.children(n)
 	if len(b.hope.Through)+len(b.hope.Avoiding) == 0 && !b.troubled(n) {
-		b.errorf(n.Word, "add through DEVICE or avoiding DEVICE, or write reach", "the way is not said")
+		b.errorf(n.Word, "add through DEVICE or avoiding DEVICE, or write reach", "the path is not given")
 	}
 }
 

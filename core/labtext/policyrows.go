@@ -64,7 +64,7 @@ func policyRows() []Row {
 		row("times", PrependOf, []Arg{{Name: "times", Kind: Number, Min: 1, Max: 10}}, "4271 5.1.2", "puts them there so often", (*builder).times),
 		block("set", StatementOf, ActionSet, nil, "9067 4.3", "sets a property of the route", (*builder).act),
 		row("local-preference", ActionSet, []Arg{{Name: "preference", Kind: Adjusted}}, "4271 5.1.5", "how much the path is preferred within the AS; higher wins; +10 and -10 change the one that it has", (*builder).setAdjusted),
-		row("med", ActionSet, []Arg{{Name: "MED", Kind: MEDValue}}, "4271 5.1.4", "a hint to the neighbouring AS which way in to take; lower wins; igp is the interior cost of the path's next hop", (*builder).setAdjusted),
+		row("med", ActionSet, []Arg{{Name: "MED", Kind: MEDValue}}, "4271 5.1.4", "a hint to the neighbouring AS which path in to take; lower wins; igp is the interior cost of the path's next hop", (*builder).setAdjusted),
 		row("metric", ActionSet, value("metric", 16777214), "9067 4.3", "the metric with which it is injected", (*builder).setNumber),
 		row("metric-type", ActionSet, []Arg{{Name: "type", Kind: Number, Min: 1, Max: 2}}, "2328 2.3", "the type of an OSPF external metric", (*builder).setNumber),
 		row("tag", ActionSet, value("tag", top32), "9067 4.3", "a number that goes with the route", (*builder).setNumber),

@@ -164,7 +164,7 @@ func (w *warner) injections(d *config.Device) {
 		w.at(d.Name+" bgp", "add through and a policy or a prefix set to inject bgp", "%s injects all BGP routes into OSPF", d.Name)
 	}
 	if toOSPF >= 0 && toBGP >= 0 && d.OSPF.Injects[toOSPF].Tag == 0 && !w.looksAtTags(d.BGP.Injects[toBGP].Policy) {
-		w.at(d.Name+" bgp", "set a tag where routes go into OSPF, and reject it where they come back", "%s injects both ways between OSPF and BGP without tags: routes may come back to where they came from", d.Name)
+		w.at(d.Name+" bgp", "set a tag where routes go into OSPF, and reject it where they come back", "%s injects in both directions between OSPF and BGP without tags: routes may come back to where they came from", d.Name)
 	}
 }
 
@@ -199,7 +199,7 @@ func (w *warner) meshes() {
 			}
 		}
 		if len(deaf) > 0 {
-			w.at(d.Name+" bgp", "add the missing internal sessions, or a reflector", "a hole in the internal mesh of AS %d: what %s learns outside does not reach %s", d.BGP.AS, d.Name, strings.Join(deaf, ", "))
+			w.at(d.Name+" bgp", "add the missing internal sessions, or a reflector", "an iBGP session is missing in AS %d: what %s learns outside does not reach %s", d.BGP.AS, d.Name, strings.Join(deaf, ", "))
 		}
 	}
 }

@@ -81,7 +81,7 @@ func (w *World) checkLoops() string {
 		p := w.shared.Prefixes.Prefix(id)
 		for _, d := range w.devices {
 			if s := follow(d, p.Addr); s != "" {
-				return fmt.Sprintf("packets for %v go in a circle: %s", p, s)
+				return fmt.Sprintf("packets for %v loop: %s", p, s)
 			}
 		}
 	}

@@ -112,7 +112,7 @@ func (c *collector) observed(m *network.Medium) {
 		from := pair[0]
 		if ok, why := m.Passes(from.at, pair[1].at); !ok && why == note.LinkSilenced {
 			r := c.add(why, "fault", from, "", "")
-			r.Text = "packets from " + from.ref() + " vanish on the way"
+			r.Text = "packets from " + from.ref() + " are lost on the link"
 			r.Code += "-" + from.ref()
 		}
 	}

@@ -49,7 +49,7 @@ type Neighbour struct {
 	Up       bool     `json:"up" doc:"it is as it should be: Full, or 2-Way between two that are neither DR nor BDR"`
 	State    string   `json:"state" doc:"the lower of the two states"`
 	Since    float64  `json:"since"`
-	Reasons  []Reason `json:"reasons" doc:"why it is not up: observed first, then what will be in the way next"`
+	Reasons  []Reason `json:"reasons" doc:"why it is not up: observed first, then what will prevent it next"`
 	Session  *Session `json:"session,omitempty" doc:"of BGP"`
 }
 

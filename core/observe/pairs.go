@@ -20,7 +20,7 @@ type Pairs struct {
 	Of      int       `json:"of" doc:"pairs there are"`
 	Out     []PairOut `json:"out" doc:"pairs that were out for a time, the longest first; at most 2000"`
 	Total   int       `json:"total" doc:"pairs that were out for a time"`
-	Loops   []Loop    `json:"loops" doc:"routers that sent packets in a circle for a time"`
+	Loops   []Loop    `json:"loops" doc:"forwarding loops that were there for a time"`
 	Longest float64   `json:"longest" doc:"seconds of the longest outage of a pair"`
 }
 

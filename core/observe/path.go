@@ -26,7 +26,7 @@ type PathHop struct {
 	Source  string `json:"source,omitempty"`
 	Cost    uint32 `json:"cost,omitempty" doc:"of the route"`
 	OutCost uint16 `json:"outCost,omitempty" doc:"OSPF cost of the port it leaves by"`
-	Ways    int    `json:"ways,omitempty" doc:"equal ways there are"`
+	Ways    int    `json:"ways,omitempty" doc:"equal-cost paths there are"`
 }
 
 // Path is the way of packets from one device to another, at one moment.
@@ -160,7 +160,7 @@ func sourceOf(w *network.World, d *device.Device, dst ip.Addr) ip.Addr {
 type Flow struct {
 	Name string `json:"name"`
 	Path
-	Back Path `json:"back" doc:"the way of the answers"`
+	Back Path `json:"back" doc:"the path of the answers"`
 }
 
 // FlowsOf walks all flows of the lab.

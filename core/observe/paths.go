@@ -514,7 +514,7 @@ func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) str
 	if has {
 		return ""
 	}
-	return fmt.Sprintf("and %s has no session with %s, which sent it: a hole in the mesh", target.Name(), source.Name())
+	return fmt.Sprintf("and %s has no session with %s, which sent it: an iBGP session is missing", target.Name(), source.Name())
 }
 
 // missing says why a peer that has the prefix did not send it, "" if it has not.

@@ -245,7 +245,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	case p.Config.Loopback:
 		out.Type, out.Cost, out.CostFrom = "loopback", 0, "a loopback costs nothing at its router"
 	case p.Config.Virtual != nil:
-		out.Cost, out.CostFrom = v.Cost, "of the way through area "+labtext.FormatArea(p.Config.Virtual.Transit)
+		out.Cost, out.CostFrom = v.Cost, "of the path through area "+labtext.FormatArea(p.Config.Virtual.Transit)
 	case o.Cost != 0:
 		out.CostFrom = "set on the port"
 	default:

@@ -302,7 +302,7 @@ func (p *prober) words(s device.Step, start event.Time) Step {
 			fmt.Fprintf(&b, ", by %v (%v)", p.w.Shared().Prefixes.Prefix(s.Prefix), src)
 		}
 		if s.Ways > 1 {
-			fmt.Fprintf(&b, ", one of %d equal ways", s.Ways)
+			fmt.Fprintf(&b, ", one of %d equal-cost paths", s.Ways)
 		}
 	}
 	out.Did = b.String()

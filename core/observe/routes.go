@@ -90,7 +90,7 @@ type Cell struct {
 	Source     string    `json:"source"`
 	Kind       string    `json:"kind,omitempty"`
 	Metric     uint32    `json:"metric"`
-	Metric2    uint32    `json:"metric2" doc:"the cost of the way to the origin of an external route of type 2"`
+	Metric2    uint32    `json:"metric2" doc:"the cost of the path to the origin of an external route of type 2"`
 	Tag        uint32    `json:"tag"`
 	Preference uint8     `json:"preference"`
 	Blackhole  bool      `json:"blackhole,omitempty"`

@@ -27,7 +27,7 @@ type Covered struct {
 	Where  string `json:"where" doc:"the area, or the router that has it"`
 }
 
-// Summary is one prefix for several.
+// Summary is a prefix that summarises several.
 type Summary struct {
 	Prefix string    `json:"prefix" doc:"the smallest that covers all"`
 	Common uint8     `json:"common" doc:"leading bits that all share"`

@@ -139,7 +139,7 @@ func TestSilenceOneWayIsSaidOfTheRightEnd(t *testing.T) {
 	require.Equal(t, []string{
 		"observed: the other end is heard, but does not list us: it does not hear us",
 		"observed: no hello is heard from the other end",
-		"fault: packets from mill.e1 vanish on the way",
+		"fault: packets from mill.e1 are lost on the link",
 	}, texts)
 	m := observe.MapOf(w)
 	require.True(t, m.Links[0].Ends[0].Silent)
@@ -289,8 +289,8 @@ func TestTimelineOfAnAction(t *testing.T) {
 	require.Len(t, flows[0].Outages, 1)
 	o := flows[0].Outages[0]
 	require.InDelta(t, float64(s.Start)/1e9, o.From, 0.003)
-	require.Contains(t, o.Cause, "packets vanish on the way")
-	require.Equal(t, []string{"packets vanish on the way", "mill has no route to 10.20.2.10"}, o.Causes)
+	require.Contains(t, o.Cause, "packets are lost on the link")
+	require.Equal(t, []string{"packets are lost on the link", "mill has no route to 10.20.2.10"}, o.Causes)
 
 	a := observe.DetailOf(s, flows, nil)
 	require.Equal(t, "settled", a.Outcome)

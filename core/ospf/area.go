@@ -9,7 +9,7 @@ import (
 	wire "hellebore/core/wire/ospf"
 )
 
-// AreaConfig is what a router is told about an area.
+// AreaConfig is the settings of an area.
 type AreaConfig struct {
 	ID          uint32
 	Stub        bool   // takes no external routes (RFC 2328 3.6)

@@ -404,7 +404,7 @@ func (a *Answer) way(w *network.World, q Question) error {
 			words += fmt.Sprintf(", cost %d", h.Cost)
 		}
 		if h.Ways > 1 {
-			words += fmt.Sprintf("; one of %d equal ways, picked by a hash of the flow", h.Ways)
+			words += fmt.Sprintf("; one of %d equal-cost paths, picked by a hash of the flow", h.Ways)
 		}
 		a.fact(observe.Fact{Text: words, View: "routes", Who: h.Device, To: h.Prefix})
 		if d := w.Find(h.Device); d != nil && d.Kind() == config.Router {

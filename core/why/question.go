@@ -21,7 +21,7 @@ const (
 	Neighbour Kind = "neighbour" // why is this relation in its state
 	Route     Kind = "route"     // why is this route here, absent, not best
 	Sent      Kind = "sent"      // why is this prefix sent to that peer, or not
-	Way       Kind = "way"       // why does traffic go this way
+	Way       Kind = "way"       // why does traffic take this path
 	Break     Kind = "break"     // what would break without this
 )
 
@@ -47,7 +47,7 @@ func (q Question) String() string {
 	case Sent:
 		return fmt.Sprintf("Why does %s send %s the prefix %v, or why not?", q.Device, q.Other, q.Prefix)
 	case Way:
-		return fmt.Sprintf("Why does traffic from %s to %s go this way?", q.Device, q.Other)
+		return fmt.Sprintf("Why does traffic from %s to %s take this path?", q.Device, q.Other)
 	}
 	what := q.Port
 	if what == "" {

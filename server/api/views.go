@@ -40,7 +40,7 @@ func ask[In interface{ lab() string }, T any](h *handlers, api huma.API, name, s
 }
 
 func (h *handlers) registerViews(api huma.API) {
-	view(h, api, "map", "Devices, what joins them, and the ways of the flows", (*lab.Lab).Map)
+	view(h, api, "map", "Devices, what joins them, and the paths of the flows", (*lab.Lab).Map)
 	view(h, api, "ports", "All ports and processes", (*lab.Lab).Ports)
 	view(h, api, "neighbours", "All adjacencies, both ends a row", (*lab.Lab).Neighbours)
 	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies", (*lab.Lab).Database)
@@ -117,7 +117,7 @@ func (h *handlers) registerViews(api huma.API) {
 	})
 
 	huma.Register(api, huma.Operation{OperationID: "get-path", Method: http.MethodGet, Path: "/api/labs/{id}/path",
-		Summary: "The way from a device to an address or another device, by the tables"},
+		Summary: "The path from a device to an address or another device, by the tables"},
 		func(ctx context.Context, in *struct {
 			Moment
 			From string `query:"from" required:"true" maxLength:"64"`

@@ -439,7 +439,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Devices, what joins them, and the ways of the flows */
+        /** Devices, what joins them, and the paths of the flows */
         get: operations["get-map"];
         put?: never;
         post?: never;
@@ -542,7 +542,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The way from a device to an address or another device, by the tables */
+        /** The path from a device to an address or another device, by the tables */
         get: operations["get-path"];
         put?: never;
         post?: never;
@@ -1365,7 +1365,7 @@ export interface components {
             metric: number;
             /**
              * Format: int32
-             * @description the cost of the way to the origin of an external route of type 2
+             * @description the cost of the path to the origin of an external route of type 2
              */
             metric2: number;
             nextHops: components["schemas"]["NextHop"][];
@@ -1596,7 +1596,7 @@ export interface components {
         };
         Flow: {
             arrives: boolean;
-            /** @description the way of the answers */
+            /** @description the path of the answers */
             back: components["schemas"]["Path"];
             code?: string;
             dst?: string;
@@ -1942,7 +1942,7 @@ export interface components {
             b: components["schemas"]["End"];
             /** @enum {string} */
             protocol: "ospf" | "bgp";
-            /** @description why it is not up: observed first, then what will be in the way next */
+            /** @description why it is not up: observed first, then what will prevent it next */
             reasons: components["schemas"]["Reason"][];
             /** @description the segment that joins them; absent on a link */
             segment?: string;
@@ -2068,7 +2068,7 @@ export interface components {
              * @description seconds of the longest outage of a pair
              */
             longest: number;
-            /** @description routers that sent packets in a circle for a time */
+            /** @description forwarding loops that were there for a time */
             loops: components["schemas"]["Loop"][];
             /**
              * Format: int64
@@ -2132,7 +2132,7 @@ export interface components {
             via?: string;
             /**
              * Format: int64
-             * @description equal ways there are
+             * @description equal-cost paths there are
              */
             ways?: number;
         };
@@ -2328,7 +2328,7 @@ export interface components {
             text: string;
         };
         Previewed: {
-            /** @description what would be done: a stage each, and the way back if the change is taken back */
+            /** @description what would be done: a stage each, and the revert if the change is taken back */
             actions: components["schemas"]["Action"][];
             /** @description by meaning */
             changes: components["schemas"]["Change"][];

@@ -69,7 +69,7 @@ export function BriefText() {
                     aria-expanded={open === i}
                     onClick={() => setOpen(open === i ? -1 : i)}
                   >
-                    {open === i ? 'fold' : 'what is looked at'}
+                    {open === i ? 'Hide' : 'Details'}
                   </chakra.button>
                 )}
               </Box>

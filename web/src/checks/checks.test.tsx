@@ -83,7 +83,7 @@ describe('the brief', () => {
     expect(screen.queryByText('It burns.')).toBeNull();
     await userEvent.click(screen.getByRole('button', { name: 'show the answer' }));
     expect(screen.getByText('It burns.')).toBeTruthy();
-    await userEvent.click(nth('what is looked at', 1));
+    await userEvent.click(nth('Details', 1));
     expect(screen.getByTestId('check').textContent).toContain('mill has no route');
   });
 });

@@ -150,7 +150,7 @@ function FlowPart({ flow: f }: { flow: Flow }) {
               <Quiet display="block" fontSize="12px">
                 by <Mono fontSize="11.5px">{h.prefix}</Mono>,{' '}
                 {h.source === 'ospf' ? `OSPF, cost ${h.cost}` : h.source === 'bgp' ? 'BGP' : h.source}
-                {h.ways && h.ways > 1 ? `, one of ${h.ways} equal ways` : ''}
+                {h.ways && h.ways > 1 ? `, one of ${h.ways} equal-cost paths` : ''}
               </Quiet>
             )}
           </Box>

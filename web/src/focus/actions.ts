@@ -6,7 +6,9 @@ export function completeAction(words: string[], forms: ActionForm[], names: Name
   const at = words.length - 1;
   const offers = forms.flatMap((f) => {
     const form = f.form.split(' ');
-    const fits = words.slice(0, at).every((w, i) => wordsOf(form[i] ?? '', words, form, names)?.includes(w) ?? true);
+    const fits = words
+      .slice(0, at)
+      .every((w, i) => wordsOf(form[i] ?? '', words, form, names)?.includes(w) ?? true);
     return fits ? (form[at]?.split('|').flatMap((p) => wordsOf(p, words, form, names) ?? []) ?? []) : [];
   });
   return [...new Set(offers)];

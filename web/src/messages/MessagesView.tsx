@@ -24,7 +24,7 @@ export function MessagesView() {
   const known = focus.since === '' ? 0 : Math.max(0, ...(earlier.data?.messages ?? []).map((m) => m.number));
   const all = data.data.messages.filter((m) => m.number > known);
   if (all.length === 0 && focus.since !== '')
-    return <Empty title="Nobody said anything">No router had anything to say between the two moments.</Empty>;
+    return <Empty title="No messages">No router logged anything between the two moments.</Empty>;
   if (all.length === 0)
     return <Empty title="Nobody has said anything yet">No port came up and no neighbour was met.</Empty>;
   const who = deviceOf(focus.who);

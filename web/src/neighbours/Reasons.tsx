@@ -7,7 +7,7 @@ type End = Neighbour['a'];
 
 const marks = {
   observed: 'seen by',
-  foreseen: 'next in the way, from the configurations',
+  foreseen: 'would come next, by the configurations',
   fault: 'a fault on the link',
 };
 

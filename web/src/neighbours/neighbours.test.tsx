@@ -83,7 +83,7 @@ describe('neighbours', () => {
         'seen by mill.e2, 3 packets refused so far. Set area 1 on mill.e2, or area 0 on tunnel.e1.',
       ),
     ).toBeTruthy();
-    expect(screen.getByText('next in the way, from the configurations')).toBeTruthy();
+    expect(screen.getByText('would come next, by the configurations')).toBeTruthy();
     for (const value of ['0', '1', '10s', '5s']) expect(screen.getAllByText(value).length).toBeGreaterThan(0);
   });
   test('only those that are not up', async () => {

@@ -128,7 +128,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
         ))}
         {changed && bench.data?.problems.length === 0 && (
           <Plain size="xs" h="28px" onClick={intoDraft}>
-            Take it over into the text
+            Copy into the text
           </Plain>
         )}
       </Flex>

@@ -109,7 +109,7 @@ describe('the policy bench', () => {
     await userEvent.type(box, 'policy out');
     expect(await screen.findByText('come out otherwise with the draft')).toBeTruthy();
     expect(asked.at(-1)).toContain('policy out');
-    await userEvent.click(screen.getByRole('button', { name: 'Take it over into the text' }));
+    await userEvent.click(screen.getByRole('button', { name: 'Copy into the text' }));
     expect(readDraft('x1')?.text).toBe('lab "T"\npolicy out');
     expect(screen.getByTestId('address').textContent).toBe('/lab/x1/text');
   });

@@ -7,7 +7,7 @@ const keys: [string, string][] = [
   ...views.map((v): [string, string] => [v.key, `show ${v.title}`]),
   ['p', 'probe and trace'],
   ['e', 'the explanation, open or closed'],
-  ['y', 'ask why: about a neighbour, a route, what is sent, the way of traffic, what would break'],
+  ['y', 'ask why: about a neighbour, a route, what is sent, the path of traffic, what would break'],
   ['f', 'the brief of the lab'],
   ['c', 'cut the selected link'],
   ['s', 'silence the selected link'],
@@ -15,7 +15,10 @@ const keys: [string, string][] = [
   ['[ and ]', 'the moment before and after the action before or behind'],
   ['0', 'back to now'],
   ['a', 'names and addresses of all link ends on the map'],
-  ['h', 'on the map: the ways to the prefix in focus from everywhere, else the shortest paths of the router'],
+  [
+    'h',
+    'on the map: the paths to the prefix in focus from everywhere, else the shortest paths of the router',
+  ],
   [
     'Ctrl-E',
     'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with what stands below it',

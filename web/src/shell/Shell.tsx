@@ -339,7 +339,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
           ))}
           <Box flex={1} />
           <chakra.button color="quiet" fontSize="11px" textAlign="left" px={2} onClick={toggleScheme}>
-            light or dark
+            Theme
           </chakra.button>
         </Flex>
         <Flex direction="column" flex={1} minW={0}>

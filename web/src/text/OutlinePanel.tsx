@@ -104,7 +104,7 @@ export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnl
                       setOpen(open.includes(b.name) ? open.filter((o) => o !== b.name) : [...open, b.name])
                     }
                   >
-                    {open.includes(b.name) ? 'fold' : 'ports'}
+                    {open.includes(b.name) ? 'Hide' : 'Ports'}
                   </chakra.button>
                   <chakra.button
                     color="plum"

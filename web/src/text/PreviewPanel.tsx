@@ -103,9 +103,9 @@ function Flows({ flows }: { flows: Previewed['flows'] }) {
           {f.before && !f.after
             ? 'breaks for good'
             : f.out > 0
-              ? `is out for ${duration(f.out)} on the way`
+              ? `is out for ${duration(f.out)} meanwhile`
               : 'is never out'}
-          {f.looped.length > 0 && ', and its packets go in a circle for a while'}
+          {f.looped.length > 0 && ', and its packets loop for a time'}
           {f.outages.slice(0, 2).map((o, i) => (
             <Quiet key={i} display="block" fontSize="11.5px">
               {o.cause}

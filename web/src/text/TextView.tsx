@@ -236,7 +236,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
             Apply
           </Plain>
           <Plain onClick={discard} disabled={!dirty}>
-            Throw the draft away
+            Discard draft
           </Plain>
           <Plain onClick={() => void format()} disabled={errors > 0 || past}>
             Format
@@ -247,7 +247,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
             truncate
             title="A draft is kept by the server. Ctrl+Enter previews it, Ctrl+Shift+Enter applies it, F2 renames."
           >
-            {past ? 'Go back to now to change it.' : dirty ? 'Draft' : 'As it runs'}
+            {past ? 'Go back to now to change it.' : dirty ? 'Draft' : 'Matches the running network'}
           </Quiet>
         </Flex>
         {failure && !moved && (

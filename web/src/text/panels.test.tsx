@@ -78,7 +78,7 @@ describe('the outline', () => {
   test('shows marked routers side by side, ports as their router', async () => {
     const { beside } = outline();
     await userEvent.click(screen.getByLabelText('Mark halt'));
-    await userEvent.click(screen.getAllByRole('button', { name: 'ports' })[0] as HTMLElement);
+    await userEvent.click(screen.getAllByRole('button', { name: 'Ports' })[0] as HTMLElement);
     await userEvent.click(screen.getByLabelText('Mark mill.e2'));
     await userEvent.click(screen.getByRole('button', { name: 'Side by side' }));
     expect(beside).toHaveBeenCalledWith(['halt', 'mill']);

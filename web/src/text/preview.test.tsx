@@ -25,7 +25,7 @@ const preview = (more: Partial<Previewed> = {}): Previewed => ({
 });
 
 describe('a preview', () => {
-  test('says in words what would be different, and who is out on the way', () => {
+  test('says in words what would be different, and who is out meanwhile', () => {
     show(
       <PreviewPanel
         stale={false}
@@ -47,7 +47,7 @@ describe('a preview', () => {
     );
     const text = screen.getByTestId('preview').textContent ?? '';
     expect(text).toContain('quarry sends gannet 1 more prefix');
-    expect(text).toContain('flow coal is out for 1.25 s on the way');
+    expect(text).toContain('flow coal is out for 1.25 s meanwhile');
     expect(text).toContain('flow ore breaks for good');
     expect(text).toContain('1 change of the text, by meaning');
   });

@@ -2,7 +2,7 @@ import { ringPoints } from './circle';
 
 const size = 92;
 
-/** Routers that hand each other packets in a circle, drawn as one. */
+/** The routers of a forwarding loop, drawn as a ring. */
 export function Ring({ devices }: { devices: string[] }) {
   const points = ringPoints(devices.length, size / 2, size * 0.3);
   return (

@@ -31,12 +31,13 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
         <chakra.button
           onClick={() => setOpen(!open)}
           aria-expanded={open}
+          aria-label={open ? 'Hide the timeline' : 'Show the timeline'}
           color="quiet"
           fontSize="12px"
           w="44px"
           textAlign="left"
         >
-          {open ? 'fold' : 'unfold'}
+          {open ? 'Hide' : 'Show'}
         </chakra.button>
         <Box truncate flex={1} data-testid="last-action">
           {action ? (

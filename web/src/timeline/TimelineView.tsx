@@ -63,10 +63,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
               </Td>
               <Td>
                 {a.message && (
-                  <Box
-                    fontWeight="600"
-                    color={a.origin === 'reverted' ? 'brick' : undefined}
-                  >
+                  <Box fontWeight="600" color={a.origin === 'reverted' ? 'brick' : undefined}>
                     {orderWords(a)}
                     {a.author && <Quiet fontWeight="400">, {a.author}</Quiet>}
                   </Box>

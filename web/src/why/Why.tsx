@@ -113,7 +113,7 @@ export function offered(
     }
   }
   if (!who && prefix) out.push(`who has a route to ${prefix}`);
-  if (focus.to.startsWith('flow ')) out.push(`why does ${focus.to} go this way`);
+  if (focus.to.startsWith('flow ')) out.push(`why does ${focus.to} take this path`);
   if (port) out.push(`what breaks without ${port}`);
   for (const n of neighbours ?? []) {
     if (!n.up && who && (n.a.device === who || n.b.device === who) && !n.b.absent)
@@ -125,7 +125,7 @@ export function offered(
       ...(neighbours ?? [])
         .filter((n) => !n.up && !n.b.absent)
         .map((n) => `why is ${n.a.device} - ${n.b.device} not up`),
-      ...(map?.flows ?? []).map((f) => `why does flow ${f.name} go this way`),
+      ...(map?.flows ?? []).map((f) => `why does flow ${f.name} take this path`),
     );
   return [...new Set(out)].slice(0, 7);
 }

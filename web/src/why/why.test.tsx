@@ -26,7 +26,7 @@ describe('the questions that the focus brings to mind', () => {
   test('nothing chosen: what is down, and the flows', () => {
     expect(offered(focus, '', map, down)).toEqual([
       'why is mill - halt not up',
-      'why does flow coal go this way',
+      'why does flow coal take this path',
     ]);
   });
   test('a router and a prefix: its route, and whom it tells, other ASes first', () => {
@@ -43,7 +43,9 @@ describe('the questions that the focus brings to mind', () => {
     expect(offered({ ...focus, who: 'mill/192.0.2.2' }, '', map, [])).toContain(
       'why is the session mill/192.0.2.2 in its state',
     );
-    expect(offered({ ...focus, to: 'flow coal' }, '', map, [])).toContain('why does flow coal go this way');
+    expect(offered({ ...focus, to: 'flow coal' }, '', map, [])).toContain(
+      'why does flow coal take this path',
+    );
     expect(offered({ ...focus, to: '10.0.0.0/8' }, '', map, [])).toContain('who has a route to 10.0.0.0/8');
   });
 });
