@@ -197,7 +197,7 @@ func TestMomentsAreNamedAndBundlesReplayed(t *testing.T) {
 	b, err := io.ReadAll(answer.Body)
 	require.NoError(t, err)
 	require.NoError(t, answer.Body.Close())
-	require.Contains(t, string(b), "# calm to now\n\n- flows timetable and trams take another way\n")
+	require.Contains(t, string(b), "# calm to now\n\n- flows timetable and trams take another path\n")
 
 	answer, err = http.Get(s.url + "/api/labs/" + id + "/bundle")
 	require.NoError(t, err)
@@ -212,7 +212,7 @@ func TestMomentsAreNamedAndBundlesReplayed(t *testing.T) {
 	var failed *exec.ExitError
 	require.ErrorAs(t, err, &failed, "they are different")
 	require.Equal(t, 1, failed.ExitCode())
-	require.Contains(t, string(out), "flows timetable and trams take another way")
+	require.Contains(t, string(out), "flows timetable and trams take another path")
 }
 
 // TestTheWrongOrderShowsItsDamage previews the same change at once and router by

@@ -139,7 +139,7 @@ func TestCompareSaysWhatIsDifferent(t *testing.T) {
 
 	code, out, _ = hellebore(t, "compare", lab, lab, "--do", "cut viaduct.up")
 	require.Equal(t, 1, code)
-	require.Contains(t, out, "flows timetable and trams take another way\n")
+	require.Contains(t, out, "flows timetable and trams take another path\n")
 	require.Contains(t, out, "AS 64500: 1 prefix moved from Skylark to Gannet")
 	require.Contains(t, out, "before: tickets - summit - viaduct - skylark - harbour - crane")
 

@@ -108,7 +108,7 @@ The exit code is 1 if anything is different.`,
 			return nil
 		},
 	}
-	c.Flags().StringArrayVar(&actions, "do", nil, "an action done to B, for example \"cut viaduct.e1\"; may stand several times")
+	c.Flags().StringArrayVar(&actions, "do", nil, "an action done to B, for example \"cut viaduct.e1\"; can be repeated")
 	c.Flags().StringVar(&format, "format", "text", "text, md, csv or json")
 	return c
 }
@@ -183,7 +183,7 @@ func whyCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().StringArrayVar(&actions, "do", nil, "an action that is done first; may stand several times")
+	c.Flags().StringArrayVar(&actions, "do", nil, "an action that is done first; can be repeated")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")
 	return c
 }

@@ -28,7 +28,7 @@ var errFailed = errors.New("failed")
 
 // errUnsettled and errStopped end with exitNoAnswer.
 var (
-	errUnsettled = errors.New("the lab does not settle; what keeps moving stands above")
+	errUnsettled = errors.New("the lab does not settle; see above what keeps moving")
 	errStopped   = errors.New("stopped before the lab settled")
 )
 

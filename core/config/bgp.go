@@ -19,7 +19,7 @@ type BGP struct {
 	MultipathAny bool   // those of other neighbouring ASes too
 	InUseOnly    bool   // learned paths are advertised while the table uses them
 	NeedPolicy   bool   // RFC 8212: external sessions without a policy let nothing through
-	NoLoopCheck  bool   // peers are sent paths in which their AS stands already
+	NoLoopCheck  bool   // peers are sent paths that hold their AS
 	ConnectRetry time.Duration
 }
 
@@ -93,7 +93,7 @@ type Peer struct {
 	Import        string
 	Export        string
 	MaxPrefixes   uint32 // 0: no limit
-	OwnAS         uint8  // how often our AS may stand in a path
+	OwnAS         uint8  // how often our AS may be in a path
 	NoLoopCheck   bool
 	RemovePrivate bool
 	Default       bool // a default route is sent

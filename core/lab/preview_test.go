@@ -213,7 +213,7 @@ flow works mill -> halt
 	_, err = l.Preview(Plan{Text: draft, Order: [][]string{{"mill"}, {"crane"}}}, nil)
 	require.ErrorContains(t, err, "does not touch crane")
 	_, err = l.Preview(Plan{Text: draft, Order: [][]string{{"mill"}, {"mill"}}}, nil)
-	require.ErrorContains(t, err, "stands twice")
+	require.ErrorContains(t, err, "is in the order twice")
 }
 
 func TestAStageThatCannotStandIsRefused(t *testing.T) {

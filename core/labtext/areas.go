@@ -57,7 +57,7 @@ func (b *builder) translate(*Node) { b.told.Translate = true }
 func (b *builder) summary(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
 	if slices.ContainsFunc(*b.sums, func(s config.Summary) bool { return s.Prefix == p }) {
-		b.errorf(n.Args[0], "keep one of them", "the summary %v stands twice", p)
+		b.errorf(n.Args[0], "keep one of them", "the summary %v is given twice", p)
 		return
 	}
 	b.sum = &config.Summary{Prefix: p}
@@ -69,7 +69,7 @@ func (b *builder) summary(n *Node) {
 func (b *builder) virtualLink(n *Node) {
 	peer, _ := netip.ParseAddr(n.Args[0].Text)
 	if slices.ContainsFunc(b.told.Virtual, func(v config.VirtualLink) bool { return v.Peer == peer }) {
-		b.errorf(n.Args[0], "keep one of them", "the virtual link to %v stands twice", peer)
+		b.errorf(n.Args[0], "keep one of them", "the virtual link to %v is given twice", peer)
 		return
 	}
 	p := config.Port{}
@@ -92,7 +92,7 @@ func (b *builder) areaRange(n *Node) {
 	b.joint.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
 	b.place(rangeName(b.device.Name, b.told.ID, b.joint.Prefix), n.Args[0])
 	if slices.ContainsFunc(b.told.Ranges, func(r config.Range) bool { return r.Prefix == b.joint.Prefix }) {
-		b.errorf(n.Args[0], "keep one of them", "the range %v stands twice", b.joint.Prefix)
+		b.errorf(n.Args[0], "keep one of them", "the range %v is given twice", b.joint.Prefix)
 	}
 	b.children(n)
 	b.told.Ranges = append(b.told.Ranges, *b.joint)

@@ -56,7 +56,7 @@ func (b *builder) buildPeer(n *Node) {
 	g := &b.device.BGP
 	a, _ := netip.ParseAddr(n.Args[0].Text)
 	if g.Peer(a) != nil {
-		b.errorf(n.Args[0], "keep one of them", "the peer %v stands twice", a)
+		b.errorf(n.Args[0], "keep one of them", "the peer %v is given twice", a)
 		return
 	}
 	p := config.Peer{Address: a, HoldTime: config.DefaultHoldTime}
@@ -163,7 +163,7 @@ func (b *builder) aggregate(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
 	g := &b.device.BGP
 	if b.taken("aggregate on "+b.device.Name, p.String()) {
-		b.errorf(n.Args[0], "keep one of them", "the aggregate %v stands twice", p)
+		b.errorf(n.Args[0], "keep one of them", "the aggregate %v is given twice", p)
 		return
 	}
 	b.passes = ""

@@ -14,7 +14,7 @@ import (
 
 // Place is where in a text something stands.
 type Place struct {
-	Line   int `json:"line" doc:"from 1; 0 if it does not stand in the text"`
+	Line   int `json:"line" doc:"from 1; 0 if it is not in the text"`
 	Column int `json:"column"`
 }
 
@@ -22,7 +22,7 @@ type Place struct {
 type Result struct {
 	Lab      config.Lab
 	Problems []Problem        // errors and warnings, by line
-	Places   map[string]Place // where devices, ports ("viaduct.e1") and flows stand
+	Places   map[string]Place // where devices, ports ("viaduct.e1") and flows are
 	root     *Node
 }
 

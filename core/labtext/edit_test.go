@@ -93,7 +93,7 @@ func TestNamesAreFoundWhereverTheyStand(t *testing.T) {
 		require.Equal(t, c.defs, defs, c.word)
 	}
 	_, err := NameAt(editable, 1, 3)
-	require.EqualError(t, err, "no name stands in line 1 at column 3")
+	require.EqualError(t, err, "there is no name in line 1 at column 3")
 }
 
 // TestARenamedTextMeansTheSame renames everything in turn: the text stays without
@@ -123,7 +123,7 @@ func TestARenamedTextMeansTheSame(t *testing.T) {
 	require.ErrorContains(t, err, "is not a name")
 	line, column = place(t, editable, "coal arrives", 1)
 	_, _, err = Rename(editable, line, column, `a"b`)
-	require.ErrorContains(t, err, "cannot stand in quotes")
+	require.ErrorContains(t, err, "cannot be written in quotes")
 }
 
 func TestSpread(t *testing.T) {
@@ -155,7 +155,7 @@ func TestSpread(t *testing.T) {
 			require.Equal(t, text, again, "what stands there already is written again in its place")
 		}
 	}
-	for statement, says := range map[string]string{"": "write the statement", "cost 7": "cost may not stand in gate", "colour red": "colour may not stand in gate"} {
+	for statement, says := range map[string]string{"": "write the statement", "cost 7": "cost does not belong in gate", "colour red": "colour does not belong in gate"} {
 		_, err := Spread(editable, []string{"gate"}, statement)
 		require.ErrorContains(t, err, says)
 	}

@@ -96,7 +96,7 @@ type Arg struct {
 	Min, Max uint64   // of a Number, Seconds (s), Duration (ns) or Rate (bit/s); both 0: no bound
 	Words    []string // the values allowed, for a Name; the word, for a Literal
 	Optional bool
-	Repeat   bool // the last argument may stand several times
+	Repeat   bool // the last argument can be repeated
 	Off      bool // of a Number: off may stand for it, which takes away what a group says
 }
 
@@ -140,7 +140,7 @@ type Row struct {
 	Opens   Context // what may stand in it; "" for nothing
 	Args    []Arg
 	Inline  bool // the formatter leaves it on its owner's line
-	Many    bool // may stand several times in one place
+	Many    bool // can be repeated in one place
 	Default string
 	Effect  Effect
 	RFC     string
@@ -219,7 +219,7 @@ func init() {
 		{Word: "priority", In: []Context{PortOSPF}, Args: []Arg{{Name: "priority", Kind: Number, Max: 255}}, Default: "1",
 			Effect: Live, RFC: "2328 9.4", Help: "who becomes designated router of a segment: the highest wins and never pre-empts; 0 never does", build: (*builder).priority},
 		{Word: "keys", In: []Context{PortOSPF, VirtOf, AreaOf}, Args: []Arg{{Name: "key chain", Kind: Name}},
-			Effect: Live, RFC: "2328 D.3", Help: "authenticates packets with this key chain; for an area, on all its ports that name none, and none stands for no authentication", build: (*builder).keys},
+			Effect: Live, RFC: "2328 D.3", Help: "authenticates packets with this key chain; for an area, on all its ports that name none, and none switches authentication off", build: (*builder).keys},
 		{Word: "mtu-ignore", In: []Context{PortOSPF},
 			Effect: Live, RFC: "2328 10.6", Help: "takes neighbours whose MTU is larger", build: (*builder).ignoreMTU},
 		{Word: "passive", In: []Context{PortOSPF}, Inline: true,

@@ -43,9 +43,9 @@ func (b *builder) key(n *Node) {
 	case k.Secret == "" || len(k.Secret) > limit:
 		b.errorf(n.Args[2], fmt.Sprintf("a %s key has 1 to %d characters", k.Algorithm, limit), "the secret has %d characters", len(k.Secret))
 	case slices.ContainsFunc(b.chain.Keys, func(o config.Key) bool { return o.ID == k.ID }):
-		b.errorf(n.Args[0], "choose another ID", "key %d stands twice", k.ID)
+		b.errorf(n.Args[0], "choose another ID", "key %d is given twice", k.ID)
 	case len(b.chain.Keys) > 0 && (b.chain.Keys[0].Algorithm == "simple" || k.Algorithm == "simple"):
-		b.errorf(n.Args[1], "put a simple key into a chain of its own", "a simple key cannot stand beside others")
+		b.errorf(n.Args[1], "put a simple key into a chain of its own", "a simple key must be alone in its chain")
 	}
 	b.chain.Keys = append(b.chain.Keys, k)
 	b.children(n)

@@ -144,7 +144,7 @@ func find(list []occurrence, line, column int) (occurrence, error) {
 			return o, nil
 		}
 	}
-	return occurrence{}, fmt.Errorf("no name stands in line %d at column %d", line, column)
+	return occurrence{}, fmt.Errorf("there is no name in line %d at column %d", line, column)
 }
 
 // NameAt is the name under a place of a text, with all places where it stands.
@@ -181,7 +181,7 @@ func Rename(text string, line, column int, to string) (string, int, error) {
 	case !at.quoted && !validName(to):
 		return "", 0, fmt.Errorf("%q is not a name: a name begins with a letter and goes on with letters, digits, - and _", to)
 	case at.quoted && (to == "" || strings.ContainsAny(to, "\"\n")):
-		return "", 0, fmt.Errorf("%q cannot stand in quotes", to)
+		return "", 0, fmt.Errorf("%q cannot be written in quotes", to)
 	}
 	for _, o := range all {
 		if o.kind == at.kind && o.in == at.in && o.name == to && o.definition {

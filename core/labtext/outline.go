@@ -12,7 +12,7 @@ type Block struct {
 	From  int    `json:"from" doc:"first line, comments above it included"`
 	Line  int    `json:"line" doc:"of the statement itself"`
 	To    int    `json:"to" doc:"last line"`
-	Parts []Part `json:"parts" doc:"what stands in it and has a name"`
+	Parts []Part `json:"parts" doc:"what it holds that has a name"`
 	canon string
 }
 

@@ -183,7 +183,7 @@ func (p *parser) statements(l line, owners []*Node) (nodes []*Node) {
 		if !row.Many {
 			for _, c := range owner.Children {
 				if c.Row == row {
-					p.errorf(word, "keep one of them", "%s stands twice here, first on line %d", row.Word, c.Word.Line)
+					p.errorf(word, "keep one of them", "%s is here twice, first on line %d", row.Word, c.Word.Line)
 				}
 			}
 		}
@@ -239,7 +239,7 @@ func (p *parser) unknown(word Token, owners []*Node) {
 	case len(allowed) > 0:
 		hint = "known there: " + strings.Join(allowed, ", ")
 	default:
-		hint = "nothing more may stand there"
+		hint = "write nothing more there"
 	}
 	p.errorf(word, hint, "unknown word %q %s", word.Text, where)
 }

@@ -78,7 +78,7 @@ func policyRows() []Row {
 		row("private-as", ActionTake, nil, "6996 4", "takes AS numbers for private use out of the path", (*builder).takePrivate),
 		block("replace", StatementOf, ActionSwap, nil, "9067 4.3", "puts something else in place", (*builder).act),
 		row("as-path", ActionSwap, numbers, "4271 5.1.2", "the whole AS path becomes these ASes", (*builder).swapPath),
-		row("as", ActionSwap, []Arg{{Name: "AS number or peer", Kind: Value}}, "4271 5.1.2", "this AS, or peer for the peer's, becomes our own wherever it stands in the path", (*builder).swapAS),
+		row("as", ActionSwap, []Arg{{Name: "AS number or peer", Kind: Value}}, "4271 5.1.2", "this AS, or peer for the peer's, becomes our own wherever it is in the path", (*builder).swapAS),
 		row("community", ActionSwap, communities, "1997", "the communities become these", (*builder).swapCommunities),
 
 		block("as-path-set", Top, PathSetOf, name, "9067 4.1", "patterns over AS paths", (*builder).pathSet),
@@ -87,7 +87,7 @@ func policyRows() []Row {
 			build: (*builder).pathPattern},
 		block("community-set", Top, CommSetOf, name, "9067 4.1", "communities", (*builder).communitySet),
 		{Word: "community", In: []Context{CommSetOf}, Many: true, Args: []Arg{{Name: "communities", Kind: WildCommunity, Repeat: true}}, Effect: Reconsiders, RFC: "1997, 8092",
-			Help: "communities such as 64500:100, 64500:1:2 or no-export; * stands for any number", build: (*builder).communityMembers},
+			Help: "communities such as 64500:100, 64500:1:2 or no-export; * is any number", build: (*builder).communityMembers},
 		block("tag-set", Top, TagSetOf, name, "9067 4.1", "tags", (*builder).tagSet),
 		{Word: "tag", In: []Context{TagSetOf}, Many: true, Args: []Arg{{Name: "tags", Kind: Number, Max: top32, Repeat: true}}, Effect: Reconsiders, RFC: "9067 4.1", Help: "tags of the set", build: (*builder).tagMembers},
 		block("neighbour-set", Top, NbrSetOf, name, "9067 4.1", "addresses of peers", (*builder).neighbourSet),

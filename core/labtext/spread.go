@@ -37,7 +37,7 @@ func spreadTo(text, target, word, statement string) (string, error) {
 	}
 	owner, row := takes(n, word)
 	if row == nil {
-		return "", fmt.Errorf("%s may not stand in %s; known there: %s", word, target, strings.Join(wordsIn(n), ", "))
+		return "", fmt.Errorf("%s does not belong in %s; known there: %s", word, target, strings.Join(wordsIn(n), ", "))
 	}
 	lines := strings.Split(text, "\n")
 	indent := strings.Repeat(" ", indentOf(lines[owner.Word.Line-1])+2)

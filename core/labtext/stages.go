@@ -64,7 +64,7 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 				return nil, fmt.Errorf("the change does not touch %s: take it out of the order", name)
 			}
 			if named[name] {
-				return nil, fmt.Errorf("%s stands twice in the order", name)
+				return nil, fmt.Errorf("%s is in the order twice", name)
 			}
 			named[name] = true
 		}
@@ -82,7 +82,7 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 		if r := Parse(text); !r.OK() {
 			for _, p := range r.Problems {
 				if p.Severity == Error {
-					return nil, fmt.Errorf("stage %d (%s) cannot stand by itself: %s; put it into one stage with what it needs", i+1, strings.Join(g, ", "), p.Message)
+					return nil, fmt.Errorf("stage %d (%s) does not work alone: %s; put it into one stage with what it needs", i+1, strings.Join(g, ", "), p.Message)
 				}
 			}
 		}

@@ -86,7 +86,7 @@ func TestAStageThatLacksWhatItNeedsIsRefused(t *testing.T) {
 	after = strings.Replace(after, "link mill.e1", "link mill.e9", 1)
 	after = strings.Replace(after, "when cut mill.e1", "when cut mill.e9", 1)
 	_, err := Stages(editable, after, [][]string{{"mill"}, {Shared}})
-	require.ErrorContains(t, err, "stage 1 (mill) cannot stand by itself: there is no port named mill.e1")
+	require.ErrorContains(t, err, "stage 1 (mill) does not work alone: there is no port named mill.e1")
 	_, err = Stages(editable, after, [][]string{{"gate"}, {"mill"}})
 	require.EqualError(t, err, "the change does not touch gate: take it out of the order")
 }

@@ -20,7 +20,7 @@ var series = regexp.MustCompile(`\[\d+\.\.\d+`)
 // write instead.
 func judge(a Arg, t Token) (what, hint string) {
 	if series.MatchString(t.Text) && !t.Quoted {
-		return fmt.Sprintf("%s stands for several", t.Text), "press Ctrl-E on its line in the editor: it writes the series out"
+		return fmt.Sprintf("%s is a series", t.Text), "press Ctrl-E on its line in the editor: it writes the series out"
 	}
 	if t.Quoted != (a.Kind == Quoted) {
 		if t.Quoted {
@@ -60,7 +60,7 @@ func judge(a Arg, t Token) (what, hint string) {
 		}
 	case WildCommunity:
 		if !config.WildCommunity(t.Text) {
-			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, A:B:C, or a name; * stands for any number"
+			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, A:B:C, or a name; * is any number"
 		}
 	case CommunityOrIn, PathWord:
 		// Judged as a whole, where they are built.

@@ -11,7 +11,7 @@ func TestEveryKindAndReasonHasItsRow(t *testing.T) {
 	for c := Code(0); c < codes; c++ {
 		info := c.Info()
 		require.NotEmpty(t, info.Slug, "reason %d", c)
-		require.False(t, slugs[info.Slug], "slug %s stands twice", info.Slug)
+		require.False(t, slugs[info.Slug], "slug %s is given twice", info.Slug)
 		slugs[info.Slug] = true
 		if c != None {
 			require.NotEmpty(t, info.Text, info.Slug)

@@ -18,7 +18,7 @@ import (
 // Layer is a part of a packet: a header, a body, an LSA.
 type Layer struct {
 	Name   string  `json:"name"`
-	RFC    string  `json:"rfc,omitempty" doc:"where the format stands"`
+	RFC    string  `json:"rfc,omitempty" doc:"where the format is defined"`
 	Fields []Field `json:"fields"`
 }
 

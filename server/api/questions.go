@@ -51,7 +51,7 @@ func (h *handlers) registerQuestions(api huma.API) {
 	ask(h, api, "why", "A question answered in a chain of facts", func(l *lab.Lab, in *struct {
 		Moment
 		Question string `query:"question" maxLength:"400" doc:"as it is typed"`
-		Who      string `query:"who" maxLength:"130" doc:"the focus: stands in for what the question leaves out"`
+		Who      string `query:"who" maxLength:"130" doc:"the focus: fills in what the question leaves out"`
 		To       string `query:"to" maxLength:"130"`
 	}) (why.Answer, error) {
 		m, err := l.ParseMoment(in.At)

@@ -23,7 +23,7 @@ type Checked struct {
 	OK       bool                     `json:"ok" doc:"it has no errors and can be applied"`
 	Problems []labtext.Problem        `json:"problems"`
 	Changes  []labtext.Change         `json:"changes" doc:"from the text in force, by meaning"`
-	Places   map[string]labtext.Place `json:"places" doc:"where devices, ports and flows stand"`
+	Places   map[string]labtext.Place `json:"places" doc:"where devices, ports and flows are"`
 	Touched  []string                 `json:"touched" doc:"devices that the change touches, and shared: what the order of a staged change can name"`
 }
 
@@ -65,7 +65,7 @@ func (h *handlers) registerText(api huma.API) {
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "complete-text", Method: http.MethodPost, Path: "/api/text/complete",
-		Summary: "What may stand at a place of a text", MaxBodyBytes: maxBody},
+		Summary: "What can be written at a place of a text", MaxBodyBytes: maxBody},
 		func(_ context.Context, in *body[struct {
 			Text   string `json:"text"`
 			Line   int    `json:"line" minimum:"1"`

@@ -816,7 +816,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What may stand at a place of a text */
+        /** What can be written at a place of a text */
         post: operations["complete-text"];
         delete?: never;
         options?: never;
@@ -1258,7 +1258,7 @@ export interface components {
              */
             line: number;
             name: string;
-            /** @description what stands in it and has a name */
+            /** @description what it holds that has a name */
             parts: components["schemas"]["Part"][];
             /**
              * Format: int64
@@ -1397,7 +1397,7 @@ export interface components {
             changes: components["schemas"]["Change"][];
             /** @description it has no errors and can be applied */
             ok: boolean;
-            /** @description where devices, ports and flows stand */
+            /** @description where devices, ports and flows are */
             places: {
                 [key: string]: components["schemas"]["Place"];
             };
@@ -1741,7 +1741,7 @@ export interface components {
         Layer: {
             fields: components["schemas"]["Field"][];
             name: string;
-            /** @description where the format stands */
+            /** @description where the format is defined */
             rfc?: string;
         };
         Loop: {
@@ -2204,7 +2204,7 @@ export interface components {
             column: number;
             /**
              * Format: int64
-             * @description from 1; 0 if it does not stand in the text
+             * @description from 1; 0 if it is not in the text
              */
             line: number;
         };
@@ -4756,7 +4756,7 @@ export interface operations {
                 at?: string;
                 /** @description as it is typed */
                 question?: string;
-                /** @description the focus: stands in for what the question leaves out */
+                /** @description the focus: fills in what the question leaves out */
                 who?: string;
                 to?: string;
             };

@@ -18,7 +18,7 @@ const row = (more: Partial<Difference>): Difference => ({
   ...more,
 });
 const comparison = (rows: Difference[], more: Partial<Comparison> = {}): Comparison => ({
-  summary: rows.length === 0 ? [] : ['1 route leads another way'],
+  summary: rows.length === 0 ? [] : ['1 route moved to another path'],
   same: rows.length === 0,
   devices: rows.map((r) => r.device),
   of: 4,
@@ -40,7 +40,7 @@ beforeEach(() => {
 describe('a comparison of two moments', () => {
   test('asks for both, and shows only what is different, with one line for the rest', async () => {
     const asked = show(<ComparisonView view="routes" />, answer(comparison([row({})])), at);
-    expect(await screen.findByText('1 route leads another way')).toBeTruthy();
+    expect(await screen.findByText('1 route moved to another path')).toBeTruthy();
     expect(asked).toEqual(['GET /api/labs/x1/comparison?before=before-2&after=now']);
     expect(screen.getByTestId('unchanged').textContent).toBe(
       '9 of 10 routes unchanged; 3 of 4 devices unchanged',

@@ -10,7 +10,7 @@ import { matches } from '../routes/match';
 
 const nameOf = (a: AreaDatabase) => (a.area === '' ? 'Outside' : `Area ${a.area}`);
 
-/** Each area's link-state database, once for all routers that hold it; who holds another copy stands with it. */
+/** Each area's link-state database, once for all routers that hold it; who holds another copy is shown with it. */
 export function DatabaseView() {
   const { id, focus, set } = useFocus();
   const data = useDatabase(id, focus.when);

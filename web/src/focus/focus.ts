@@ -36,7 +36,7 @@ export const deviceOf = (who: string) => who.split(/[./]/)[0] ?? '';
 /** The peer's address of a session in focus, '' if none is. */
 export const peerOf = (who: string) => who.split('/')[1] ?? '';
 
-/** A port's name: "viaduct.e1"; a host stands for its only port. */
+/** A port's name: "viaduct.e1"; a host is named for its only port. */
 export const portName = (e: { device: string; port: string }) =>
   e.port === 'nic' ? e.device : `${e.device}.${e.port}`;
 

@@ -10,7 +10,7 @@ import { Flower } from '../shell/Flower';
 import { toggleScheme } from '../shell/scheme';
 
 const blank =
-  'lab "New lab"\n\n# Begin with a router and its ports; the editor completes what may stand where.\n\nrouter depot\n  loopback lo 10.255.0.1/32\n';
+  'lab "New lab"\n\n# Begin with a router and its ports; the editor completes what can be written.\n\nrouter depot\n  loopback lo 10.255.0.1/32\n';
 
 /** All labs, and the ways to make one. */
 export function LabsPage() {

@@ -135,7 +135,7 @@ const table: PathTable = {
       prefix: '203.0.113.0/24',
       stage: 'refused',
       path: attributes({ asPath: '64496 64500' }),
-      why: 'our AS stands in the path: it would loop',
+      why: 'our AS is in the path: it would loop',
       paths: 0,
       sentTo: 0,
       firstAs: 64496,
@@ -216,7 +216,7 @@ describe('the tables of a session', () => {
   const at = '/lab/x1/paths?who=mill/192.0.2.2';
   test('what came in and what became of it', async () => {
     const asked = show(<PathsView />, answers, at);
-    expect(await screen.findByText('our AS stands in the path: it would loop')).toBeTruthy();
+    expect(await screen.findByText('our AS is in the path: it would loop')).toBeTruthy();
     expect(asked).toContain('GET /api/labs/x1/path-table?at=now&device=mill&peer=192.0.2.2');
     expect(screen.getByRole('button', { name: 'Received from ford' })).toBeTruthy();
   });

@@ -9,7 +9,7 @@ import { plural } from '../parts/words';
 
 const name = (p: Port) => (p.port === 'nic' ? p.device : `${p.device}.${p.port}`);
 
-/** One row a port, each router's process above its ports; two marked rows stand side by side. */
+/** One row a port, each router's process above its ports; two marked rows are shown side by side. */
 export function PortsView() {
   const { id, focus, set } = useFocus();
   const data = usePorts(id, focus.when);

@@ -21,10 +21,10 @@ const keys: [string, string][] = [
   ],
   [
     'Ctrl-E',
-    'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with what stands below it',
+    'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with the lines below it',
   ],
   ['Ctrl-Enter', 'in the text: preview the draft; with Shift, apply it'],
-  ['F2', 'in the text: where the name under the cursor stands, and another name for it'],
+  ['F2', 'in the text: the uses of the name under the cursor, and rename'],
   ['Esc', 'clear the focus, or close what is open'],
   ['?', 'this list'],
 ];

@@ -34,7 +34,7 @@ export function NamePanel({ named, text, change, goto, close, readOnly }: Props)
       <Flex gap={2} align="center" mb={1}>
         <Box flex={1}>
           {named.kind} <b>{named.name}</b>
-          {named.in && ` of ${named.in}`} <Quiet>stands in {plural(named.uses.length, 'place')}</Quiet>
+          {named.in && ` of ${named.in}`} <Quiet>is in {plural(named.uses.length, 'place')}</Quiet>
         </Box>
         <Plain size="xs" h="22px" onClick={close}>
           close

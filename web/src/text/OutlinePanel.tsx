@@ -88,7 +88,7 @@ export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnl
                 <chakra.button
                   color="plum"
                   fontSize="11.5px"
-                  title="where it stands, and another name for it (F2 in the text)"
+                  title="Uses, and rename (F2 in the text)"
                   onClick={() => uses(b.line, b.kind.length + 3)}
                 >
                   uses

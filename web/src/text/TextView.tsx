@@ -331,7 +331,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
         {panel === 'preview' && (
           <>
             {!dirty && !shown && (
-              <Quiet>Write a change into the text: here stands what it would do before it does it.</Quiet>
+              <Quiet>Write a change into the text: its effect is shown here before you apply it.</Quiet>
             )}
             {dirty && (
               <StagePlan

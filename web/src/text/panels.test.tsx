@@ -120,9 +120,9 @@ describe('a name', () => {
     );
     return { change, goto, close };
   };
-  test('stands in places, each to go to', async () => {
+  test('shows its uses, each to go to', async () => {
     const { goto } = open({});
-    expect(screen.getByTestId('name').textContent).toContain('policy out stands in 2 places');
+    expect(screen.getByTestId('name').textContent).toContain('policy out is in 2 places');
     await userEvent.click(screen.getByText('export-policy out'));
     expect(goto).toHaveBeenCalledWith(4, 21);
   });
