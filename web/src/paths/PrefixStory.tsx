@@ -14,7 +14,7 @@ interface Props {
   device: string;
 }
 
-/** How each router came to its path to a prefix, and what it told whom. */
+/** How each router came to its path to a prefix, and to which peer it sent it. */
 export function PrefixStory({ id, when, to, device }: Props) {
   const data = usePaths(id, when, to, device);
   const { set } = useFocus();
@@ -69,7 +69,7 @@ function Router({ r }: { r: RouterPaths }) {
           ))}
         </Box>
         <Box>
-          <Heading>told to its peers</Heading>
+          <Heading>sent to its peers</Heading>
           {r.sent.map((s) => (
             <Sent key={s.peer} s={s} />
           ))}
@@ -139,7 +139,7 @@ function Path({ p }: { p: PathRow }) {
   );
 }
 
-/** What one peer was told. */
+/** What one peer was sent. */
 function Sent({ s }: { s: SentRow }) {
   const [open, setOpen] = useState(false);
   const tone = s.sent ? 'leaf' : s.up ? 'quiet' : 'brick';

@@ -119,7 +119,7 @@ export function Tables({ id, when, device, peer }: Props) {
               'prefix',
               'AS path',
               'attributes',
-              ...(peer ? ['what became of it'] : ['best from', 'paths, told to']),
+              ...(peer ? ['what became of it'] : ['best from', 'paths, sent to']),
             ].map((h) => (
               <Box role="columnheader" key={h} px={3} py={2}>
                 {h}

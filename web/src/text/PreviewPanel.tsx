@@ -94,7 +94,7 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
 }
 
 function Flows({ flows }: { flows: Previewed['flows'] }) {
-  if (flows.length === 0) return <Quiet display="block">No flow is out on the way.</Quiet>;
+  if (flows.length === 0) return <Quiet display="block">No flow is out meanwhile.</Quiet>;
   return (
     <Box mt={2}>
       {flows.map((f) => (
