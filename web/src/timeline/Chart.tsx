@@ -59,16 +59,13 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
   };
   const y = (i: number) => top + i * rowHeight + rowHeight / 2;
   const outageBars = (outages: (typeof flows)[number]['outages']) => {
-    const bars = outages.map((o) => {
-      const words = o.to === null ? 'out ever since' : `out for ${duration(o.to - o.from)}`;
-      return {
-        from: x(o.from),
-        to: o.to === null ? width - right : x(o.to),
-        texts: [`${words}: ${o.cause}`, words],
-      };
+    const bars = outages.map((outage) => {
+      const words = outage.to === null ? 'out ever since' : `out for ${duration(outage.to - outage.from)}`;
+      const to = outage.to === null ? width - right : x(outage.to);
+      return { outage, words, from: x(outage.from), to, texts: [`${words}: ${outage.cause}`, words] };
     });
     const labels = placeLabels(bars, left, width - right);
-    return outages.map((outage, k) => ({ outage, bar: bars[k]!, label: labels[k] }));
+    return bars.map((bar) => ({ bar, label: labels.get(bar) }));
   };
   const axis = ticks(scale, d.start, Math.max(3, Math.floor(inner / 110)));
   return (
@@ -150,8 +147,8 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
             <text x={10} y={y(rows.length + i) + 4} style={{ fontSize: 12 }} fontWeight={650} fill={c('ink')}>
               {f.name}
             </text>
-            {outageBars(f.outages).map(({ outage: o, bar, label }) => (
-              <g key={o.from}>
+            {outageBars(f.outages).map(({ bar, label }) => (
+              <g key={bar.outage.from}>
                 <rect
                   x={bar.from}
                   width={Math.max(2, bar.to - bar.from)}
@@ -160,7 +157,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
                   rx={3}
                   fill={c('brick')}
                 >
-                  <title>{[bar.texts[1], ...(o.causes ?? [o.cause])].join('\n')}</title>
+                  <title>{[bar.words, ...(bar.outage.causes ?? [bar.outage.cause])].join('\n')}</title>
                 </rect>
                 {label && (
                   <text
