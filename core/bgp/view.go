@@ -75,7 +75,7 @@ type Row struct {
 	Against       int       // the peer whose path it lost to; Local for one of our own
 }
 
-// Local is the number that stands for the speaker itself where a peer is named.
+// Local is the speaker's own number, where a peer's is asked for.
 const Local = int(fromLocal)
 
 // In is a peer's row for a prefix; ok is false if it sent none.

@@ -25,7 +25,7 @@ func unchanged(s *Section) string {
 	all := s.Same + s.Total
 	switch {
 	case all == 0:
-		return "there is nothing of the kind"
+		return "there are none"
 	case s.Total == 0:
 		return "all " + plural(all, nouns[s.Name]) + " as before"
 	case s.Same == 0:

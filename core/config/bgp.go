@@ -100,7 +100,7 @@ type Peer struct {
 	DefaultWhen   Depends
 	LocalAS       uint32 // the AS that the peer sees us in (RFC 7705); 0: our own
 	NoPrependIn   bool   // LocalAS is not put before the paths that the peer sends
-	ReplaceOldAS  bool   // LocalAS stands for our own AS in the paths that the peer is sent
+	ReplaceOldAS  bool   // paths sent to the peer carry LocalAS instead of our own AS
 	TwoOctetAS    bool   // the four-octet AS capability is not sent
 	NoRefresh     bool   // nor that of route refresh
 }

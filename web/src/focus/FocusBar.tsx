@@ -1,7 +1,8 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useRef, useState } from 'react';
 import { Key } from '../parts/parts';
-import { completeTyped, parseTyped, type Names } from './parse';
+import type { Names } from './names';
+import { completeTyped, parseTyped } from './parse';
 import type { Focus } from './focus';
 
 interface Props {

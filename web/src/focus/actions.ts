@@ -1,5 +1,5 @@
 import type { ActionForm } from '../api/client';
-import type { Names } from './parse';
+import type { Names } from './names';
 
 /** What may come next in an action, by its forms: the words at the place of the last one of `words`. */
 export function completeAction(words: string[], forms: ActionForm[], names: Names): string[] {

@@ -1,7 +1,8 @@
 import { describe, expect, test } from 'vitest';
 import { forms } from '../testing/actions';
 import { readFocus, writeFocus } from './focus';
-import { completeTyped, parseTyped, type Names } from './parse';
+import type { Names } from './names';
+import { completeTyped, parseTyped } from './parse';
 
 const names: Names = {
   devices: ['viaduct', 'summit'],

@@ -23,7 +23,7 @@ import { sectionsOf } from '../compare/rows';
 import { Explanation } from '../explain/Explanation';
 import { FocusBar } from '../focus/FocusBar';
 import { deviceOf, useFocus, views, writeFocus, type View } from '../focus/focus';
-import type { Names } from '../focus/parse';
+import type { Names } from '../focus/names';
 import { MapView } from '../map/MapView';
 import { DatabaseView } from '../database/DatabaseView';
 import { MessagesView, useUnread } from '../messages/MessagesView';
