@@ -227,6 +227,6 @@ func TestTheWrongOrderShowsItsDamage(t *testing.T) {
 		until(`document.querySelector('[data-testid="preview"]') !== null`))
 	both := strings.ReplaceAll(demoText(t, "triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      hello-interval 2s\n")
 	do(t, tab, replaceText(both), sees("one router after the other"), chromedp.Click(chromedp.Search(`//label[contains(., "one router after the other")]`)),
-		sees("pause between them"), preview, within("preview", "3 steps"), within("preview", "stage 2 of 3"), within("preview", "on the way"),
+		sees("pause between them"), preview, within("preview", "3 steps"), within("preview", "stage 2 of 3"), within("preview", "meanwhile"),
 		button("Apply"), sees("Matches the running network"), key("l"), sees("(stage 3 of 3: "))
 }

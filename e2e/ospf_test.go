@@ -65,7 +65,7 @@ func TestPortsJoinAndPart(t *testing.T) {
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("DR, priority 20"),
 		bar("part signal-box.yard"), sees("DR, priority 10"), seesNot("priority 20"),
 		bar("join signal-box.yard yard"), sees("DR Other, priority 20"),
-		key("t"), typeAtEnd("\nrouter hub\n  port e[1..3] 10.9.[1..3].1/30"), sees("stands for several"), chromedp.KeyEvent("e", chromedp.KeyModifiers(chromedp.ModifierCtrl)),
+		key("t"), typeAtEnd("\nrouter hub\n  port e[1..3] 10.9.[1..3].1/30"), sees("is a series"), chromedp.KeyEvent("e", chromedp.KeyModifiers(chromedp.ModifierCtrl)),
 		sees("port e3 10.9.3.1/30"), sees("No errors"))
 }
 
