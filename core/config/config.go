@@ -309,7 +309,7 @@ type PrefixSet struct {
 	Members []Member
 }
 
-// Member stands for the prefixes within Prefix whose lengths are from Min to
+// Member is the prefixes within Prefix whose lengths are from Min to
 // Max.
 type Member struct {
 	Prefix   netip.Prefix
@@ -390,7 +390,7 @@ type Segment struct {
 type Flow struct {
 	Name     string
 	From, To string        // device names
-	Every    time.Duration // interval of the packets it stands for
+	Every    time.Duration // interval of its packets
 }
 
 // DefaultEvery is the interval of a flow's packets.

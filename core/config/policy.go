@@ -70,7 +70,7 @@ type PathSet struct {
 	Patterns []string
 }
 
-// CommunitySet is communities: AS:VALUE, A:B:C or a name; * stands for any
+// CommunitySet is communities: AS:VALUE, A:B:C or a name; * is any
 // number.
 type CommunitySet struct {
 	Name    string
@@ -93,7 +93,7 @@ type NeighbourSet struct {
 // or a well-known name.
 func IsCommunity(s string) bool { _, _, _, ok := attr.ParseCommunity(s); return ok }
 
-// WildCommunity says whether a word is a community in which * may stand for any
+// WildCommunity says whether a word is a community in which * may be any
 // number.
 func WildCommunity(s string) bool {
 	if _, _, _, ok := attr.ParseCommunity(strings.ReplaceAll(s, "*", "0")); !ok {

@@ -87,7 +87,7 @@ func (d *Device) runBGP() {
 	d.bgp.Send(d)
 }
 
-// GatewayChanged and InteriorChanged are told by the table.
+// The table calls GatewayChanged and InteriorChanged.
 func (d *Device) GatewayChanged(gateway uint32) { d.moved = append(d.moved, gateway) }
 func (d *Device) InteriorChanged(prefix uint32) {
 	if d.bgp.Running() {

@@ -36,9 +36,9 @@ type Env interface {
 	// Transmit puts a frame on what the port is joined to. The frame is
 	// immutable from then on.
 	Transmit(device, port uint32, frame []byte, class event.Class)
-	// ForwardingChanged is told of each change of a FIB.
+	// ForwardingChanged is called for each change of a FIB.
 	ForwardingChanged()
-	// Trace is told what becomes of ICMP packets, if Tracing says so.
+	// Trace receives what becomes of ICMP packets, if Tracing says so.
 	Tracing() bool
 	Trace(s Step)
 }

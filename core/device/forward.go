@@ -45,7 +45,7 @@ type Step struct {
 	Connected bool
 }
 
-// NoPort stands for no port in a Step.
+// NoPort is no port, in a Step.
 const NoPort = ^uint32(0)
 
 const defaultTTL = 64

@@ -207,7 +207,10 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 		return nil
 	}
 	i := slices.IndexFunc(Forms, func(f Form) bool { s, ok := f.write(a); return ok && f.Kind == a.Kind && s == a.String() })
-	if i < 0 || Forms[i].do == nil {
+	switch {
+	case i < 0:
+		return fmt.Errorf("%s does not say what it is done to", a.Kind)
+	case Forms[i].do == nil:
 		return nil
 	}
 	d := w.Find(a.Target.Device)
@@ -217,7 +220,7 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 	return Forms[i].do(a, w, d)
 }
 
-// doing is what an action does at a port, a peer.
+// atPort and atPeer are what an action does at a port, and to a session.
 type (
 	atPort func(a Action, w *network.World, d *device.Device, port uint32) error
 	atPeer func(a Action, d *device.Device, s *bgp.Speaker, i int) bool

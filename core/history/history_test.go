@@ -78,6 +78,13 @@ func TestEachFormOfAnActionHasAnExample(t *testing.T) {
 	}
 }
 
+func TestAnActionWithoutATargetIsRefused(t *testing.T) {
+	h := New()
+	act(t, h, triangle())
+	_, err := h.Begin(Action{Kind: Cut}, 0)
+	require.EqualError(t, err, "cut does not say what it is done to")
+}
+
 func TestActionsThatCannotBe(t *testing.T) {
 	h := New()
 	act(t, h, triangle())
