@@ -47,10 +47,10 @@ docs:
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/api/schema.d.ts
 
 fuzz:
-	for p in ./core/wire/ip ./core/wire/ospf ./core/wire/tcp ./core/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
-	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/labtext
-	go test -run '^$$' -fuzz FuzzReceive -fuzztime 30s -fuzzminimizetime 1s ./core/ospf
-	go test -run '^$$' -fuzz FuzzPattern -fuzztime 30s -fuzzminimizetime 1s ./core/policy
+	for p in ./core/protocols/wire/ip ./core/protocols/wire/ospf ./core/protocols/wire/tcp ./core/protocols/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
+	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/language/labtext
+	go test -run '^$$' -fuzz FuzzReceive -fuzztime 30s -fuzzminimizetime 1s ./core/protocols/ospf
+	go test -run '^$$' -fuzz FuzzPattern -fuzztime 30s -fuzzminimizetime 1s ./core/protocols/policy
 
 screenshots: build
 	mkdir -p docs/screenshots

@@ -6,6 +6,7 @@ import (
 	"go/token"
 	"io/fs"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -13,23 +14,28 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// floors are the packages from the ground up; one may import from floors below
-// its own only. docs/architecture.md tells what each is for.
+// wings are the parts of core/ from the ground up: a package imports from lower
+// wings and from lower floors of its own.
+var wings = []string{"core/ground", "core/language", "core/protocols", "core/simulation", "core/questions", "core/lab"}
+
+// floors are the packages from the ground up; a package imports from floors below
+// its own only. docs/architecture.md says what each is for.
 var floors = [][]string{
-	{"core/note", "core/event", "core/store"},
-	{"core/attr"},
-	{"core/wire/ip", "core/config"},
-	{"core/wire/ospf", "core/wire/tcp", "core/wire/bgp"},
-	{"core/route"},
-	{"core/policy", "core/tcp"},
-	{"core/ospf", "core/bgp"},
-	{"core/device"},
-	{"core/network"},
-	{"core/labtext"},
-	{"core/history"},
-	{"core/observe", "core/interchange"},
-	{"core/compare", "core/check"},
-	{"core/why"},
+	{"core/ground/note", "core/ground/event", "core/ground/store"},
+	{"core/ground/attr"},
+	{"core/language/config"},
+	{"core/language/labtext"},
+	{"core/protocols/wire/ip"},
+	{"core/protocols/wire/ospf", "core/protocols/wire/tcp", "core/protocols/wire/bgp"},
+	{"core/protocols/route"},
+	{"core/protocols/policy", "core/protocols/tcp"},
+	{"core/protocols/ospf", "core/protocols/bgp"},
+	{"core/simulation/device"},
+	{"core/simulation/network"},
+	{"core/simulation/history"},
+	{"core/questions/observe", "core/questions/interchange"},
+	{"core/questions/compare", "core/questions/check"},
+	{"core/questions/why"},
 	{"core/lab"},
 	{"server/cluster", "server/store", "demo", "web"},
 	{"server/live"},
@@ -74,11 +80,11 @@ func TestImportsPointDown(t *testing.T) {
 				require.Less(t, floor[inside], own, "%s imports %s, which is not below it", path, inside)
 			}
 		}
-		if strings.HasPrefix(home, "core/labtext") {
+		if strings.HasPrefix(home, "core/language/labtext") {
 			for _, i := range f.Imports {
 				name, _ := strconv.Unquote(i.Path.Value)
 				if strings.HasPrefix(name, "hellebore/") {
-					require.Equal(t, "hellebore/core/config", name, "labtext knows config only")
+					require.Equal(t, "hellebore/core/language/config", name, "labtext knows config only")
 				}
 			}
 		}
@@ -87,5 +93,20 @@ func TestImportsPointDown(t *testing.T) {
 	require.NoError(t, err)
 	for p := range floor {
 		require.True(t, seen[p], "%s is on a floor but not in the house", p)
+	}
+}
+
+func TestWingsStandInTheOrderOfTheFloors(t *testing.T) {
+	last := 0
+	for _, floor := range floors {
+		for _, p := range floor {
+			if !strings.HasPrefix(p, "core/") {
+				continue
+			}
+			wing := slices.IndexFunc(wings, func(w string) bool { return p == w || strings.HasPrefix(p, w+"/") })
+			require.GreaterOrEqual(t, wing, 0, "%s is in no wing", p)
+			require.GreaterOrEqual(t, wing, last, "%s is above a package of a higher wing", p)
+			last = wing
+		}
 	}
 }

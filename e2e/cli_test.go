@@ -207,7 +207,7 @@ func TestPreviewAndChecksOnTheCommandLine(t *testing.T) {
 }
 
 func TestRunOfALabThatDoesNotSettle(t *testing.T) {
-	code, out, errs := hellebore(t, "run", "../core/network/testdata/ospf/dup.lab")
+	code, out, errs := hellebore(t, "run", "../core/simulation/network/testdata/ospf/dup.lab")
 	require.Equal(t, 3, code)
 	require.Contains(t, out, "they have the same router ID")
 	require.Contains(t, errs, "the lab does not settle")

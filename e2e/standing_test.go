@@ -13,7 +13,7 @@ import (
 
 func TestALabThatDoesNotSettleSaysWhatKeepsMovingAndGoesOn(t *testing.T) {
 	s := start(t)
-	text, err := os.ReadFile("../core/network/testdata/ospf/dup.lab")
+	text, err := os.ReadFile("../core/simulation/network/testdata/ospf/dup.lab")
 	require.NoError(t, err)
 	id := s.lab(t, string(text))
 	tab := page(t)

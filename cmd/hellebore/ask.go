@@ -10,10 +10,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"hellebore/core/compare"
-	"hellebore/core/history"
 	"hellebore/core/lab"
-	"hellebore/core/why"
+	"hellebore/core/questions/compare"
+	"hellebore/core/questions/why"
+	"hellebore/core/simulation/history"
 )
 
 // openLab is a lab of a text file or a bundle (.zip), at rest after the actions.

@@ -10,8 +10,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"hellebore/core/history"
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/history"
 	"hellebore/server/api"
 )
 

@@ -8,10 +8,10 @@ import (
 	"syscall"
 	"time"
 
-	"hellebore/core/event"
-	"hellebore/core/history"
+	"hellebore/core/ground/event"
 	"hellebore/core/lab"
-	"hellebore/core/network"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // How long a run is silent, and how often it says how far it is after that.

@@ -13,11 +13,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"hellebore/core/check"
-	"hellebore/core/event"
-	"hellebore/core/history"
+	"hellebore/core/ground/event"
 	"hellebore/core/lab"
-	"hellebore/core/observe"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
 )
 
 func runCommand() *cobra.Command {

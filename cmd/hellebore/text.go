@@ -8,7 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
 )
 
 // readLab reads a file, or standard input for "-".

@@ -10,10 +10,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/config"
-	"hellebore/core/history"
-	"hellebore/core/observe"
-	"hellebore/core/why"
+	"hellebore/core/language/config"
+	"hellebore/core/questions/observe"
+	"hellebore/core/questions/why"
+	"hellebore/core/simulation/history"
 	"hellebore/demo"
 )
 

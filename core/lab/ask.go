@@ -1,12 +1,12 @@
 package lab
 
 import (
-	"hellebore/core/check"
-	"hellebore/core/compare"
-	"hellebore/core/history"
-	"hellebore/core/labtext"
-	"hellebore/core/observe"
-	"hellebore/core/why"
+	"hellebore/core/language/labtext"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/compare"
+	"hellebore/core/questions/observe"
+	"hellebore/core/questions/why"
+	"hellebore/core/simulation/history"
 )
 
 // Why answers a question as it is typed; focus stands in for what it leaves out.

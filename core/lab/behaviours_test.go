@@ -9,9 +9,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/history"
-	"hellebore/core/network"
-	"hellebore/core/observe"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // Behaviours of BGP that engineers know, each as a lab text in testdata.

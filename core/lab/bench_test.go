@@ -7,9 +7,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/event"
-	"hellebore/core/history"
-	"hellebore/core/why"
+	"hellebore/core/ground/event"
+	"hellebore/core/questions/why"
+	"hellebore/core/simulation/history"
 )
 
 // BenchmarkPreviewRailway previews a change of a policy on the railway with its two

@@ -10,15 +10,15 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/history"
-	"hellebore/core/network"
-	"hellebore/core/note"
+	"hellebore/core/ground/note"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // corner is one of the labs that show a rule in a corner.
 func corner(t testing.TB, name string) string {
 	t.Helper()
-	text, err := os.ReadFile(filepath.Join("..", "network", "testdata", filepath.FromSlash(name)+".lab"))
+	text, err := os.ReadFile(filepath.Join("..", "simulation", "network", "testdata", filepath.FromSlash(name)+".lab"))
 	require.NoError(t, err)
 	return string(text)
 }

@@ -1,6 +1,6 @@
 package lab
 
-import "hellebore/core/check"
+import "hellebore/core/questions/check"
 
 // Brief is the text for whoever opens the lab.
 type Brief struct {

@@ -8,10 +8,10 @@ import (
 	"io"
 	"strings"
 
-	"hellebore/core/event"
-	"hellebore/core/history"
-	"hellebore/core/labtext"
-	"hellebore/core/network"
+	"hellebore/core/ground/event"
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // A bundle is a zip archive of a lab with its journal, so that somebody else can

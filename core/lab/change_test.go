@@ -10,9 +10,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/history"
-	"hellebore/core/observe"
-	"hellebore/core/why"
+	"hellebore/core/questions/observe"
+	"hellebore/core/questions/why"
+	"hellebore/core/simulation/history"
 )
 
 // apply applies a text, signed.

@@ -6,7 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/observe"
+	"hellebore/core/questions/observe"
 )
 
 // TestConnectionsToServices opens TCP connections through the network: to a

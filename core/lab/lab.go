@@ -14,14 +14,14 @@ import (
 	"strconv"
 	"strings"
 
-	"hellebore/core/check"
-	"hellebore/core/config"
-	"hellebore/core/event"
-	"hellebore/core/history"
-	"hellebore/core/interchange"
-	"hellebore/core/labtext"
-	"hellebore/core/network"
-	"hellebore/core/observe"
+	"hellebore/core/ground/event"
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/interchange"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // Lab is an open lab.

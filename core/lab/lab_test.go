@@ -12,12 +12,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/device"
-	"hellebore/core/event"
-	"hellebore/core/history"
-	"hellebore/core/network"
-	"hellebore/core/observe"
-	"hellebore/core/wire/ip"
+	"hellebore/core/ground/event"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 	"hellebore/demo"
 )
 

@@ -4,12 +4,12 @@ import (
 	"fmt"
 	"net/netip"
 
-	"hellebore/core/device"
-	"hellebore/core/history"
-	"hellebore/core/labtext"
-	"hellebore/core/network"
-	"hellebore/core/observe"
-	"hellebore/core/wire/ip"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // Paths tells the story of a prefix or of the prefixes around an address, at one

@@ -5,13 +5,13 @@ import (
 	"slices"
 	"strings"
 
-	"hellebore/core/check"
-	"hellebore/core/compare"
-	"hellebore/core/event"
-	"hellebore/core/history"
-	"hellebore/core/labtext"
-	"hellebore/core/network"
-	"hellebore/core/observe"
+	"hellebore/core/ground/event"
+	"hellebore/core/language/labtext"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/compare"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // Plan is a change that is to be made: a text, the order in which its parts take

@@ -11,10 +11,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/compare"
-	"hellebore/core/history"
-	"hellebore/core/labtext"
-	"hellebore/core/network"
+	"hellebore/core/language/labtext"
+	"hellebore/core/questions/compare"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 	"hellebore/demo"
 )
 

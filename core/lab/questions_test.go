@@ -6,7 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/observe"
+	"hellebore/core/questions/observe"
 )
 
 // What an engineer asks of a lab beside its tables: packets, ladders, messages,

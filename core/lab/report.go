@@ -1,10 +1,10 @@
 package lab
 
 import (
-	"hellebore/core/check"
-	"hellebore/core/config"
-	"hellebore/core/network"
-	"hellebore/core/observe"
+	"hellebore/core/language/config"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/network"
 )
 
 // Report is the end state of a run, as "hellebore run --json" prints it. Its

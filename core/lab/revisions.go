@@ -3,8 +3,8 @@ package lab
 import (
 	"fmt"
 
-	"hellebore/core/history"
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/history"
 )
 
 // Revision is a text that was applied.

@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"hellebore/core/history"
+	"hellebore/core/simulation/history"
 )
 
 // ActionForm is one way to write an action.

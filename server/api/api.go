@@ -15,8 +15,8 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
-	"hellebore/core/history"
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/history"
 	"hellebore/server/live"
 	"hellebore/server/store"
 )

@@ -7,10 +7,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"hellebore/core/check"
-	"hellebore/core/history"
 	"hellebore/core/lab"
-	"hellebore/core/observe"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
 )
 
 // Previewed is what a change would do, and by what name it can be applied.

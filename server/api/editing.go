@@ -6,7 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
 )
 
 type spot struct {

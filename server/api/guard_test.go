@@ -12,7 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/history"
+	"hellebore/core/simulation/history"
 	"hellebore/server/live"
 	"hellebore/server/store"
 )

@@ -7,10 +7,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"hellebore/core/event"
-	"hellebore/core/history"
+	"hellebore/core/ground/event"
 	"hellebore/core/lab"
-	"hellebore/core/observe"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
 	"hellebore/server/live"
 	"hellebore/server/store"
 )

@@ -7,7 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"hellebore/core/lab"
-	"hellebore/core/observe"
+	"hellebore/core/questions/observe"
 )
 
 // registerPaths is what BGP has to show: the story of a prefix, the tables of

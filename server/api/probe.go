@@ -7,7 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
-	"hellebore/core/observe"
+	"hellebore/core/questions/observe"
 )
 
 // ProbeQuery is what to send, from where, and at which moment.

@@ -9,10 +9,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"hellebore/core/compare"
 	"hellebore/core/lab"
-	"hellebore/core/observe"
-	"hellebore/core/why"
+	"hellebore/core/questions/compare"
+	"hellebore/core/questions/observe"
+	"hellebore/core/questions/why"
 )
 
 // File is a file to save.

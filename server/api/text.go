@@ -7,7 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"hellebore/core/lab"
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
 )
 
 // maxBody leaves room for the largest text as JSON, so that one that is a

@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"hellebore/core/history"
 	"hellebore/core/lab"
-	"hellebore/core/observe"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
 )
 
 // Moment is the lab and the moment that a view is asked for.

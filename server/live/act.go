@@ -8,10 +8,10 @@ import (
 	"strings"
 	"time"
 
-	"hellebore/core/event"
-	"hellebore/core/history"
+	"hellebore/core/ground/event"
 	"hellebore/core/lab"
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
 

@@ -4,8 +4,8 @@ import (
 	"context"
 	"fmt"
 
-	"hellebore/core/history"
 	"hellebore/core/lab"
+	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
 

@@ -12,8 +12,8 @@ import (
 	"sync"
 	"time"
 
-	"hellebore/core/history"
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
 

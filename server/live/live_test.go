@@ -12,8 +12,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/history"
 	"hellebore/core/lab"
+	"hellebore/core/simulation/history"
 	"hellebore/demo"
 	"hellebore/server/store"
 )

@@ -9,8 +9,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"hellebore/core/history"
 	"hellebore/core/lab"
+	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
 

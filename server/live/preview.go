@@ -7,9 +7,9 @@ import (
 	"strings"
 	"time"
 
-	"hellebore/core/history"
 	"hellebore/core/lab"
-	"hellebore/core/labtext"
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
 

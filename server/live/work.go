@@ -5,7 +5,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"hellebore/core/history"
+	"hellebore/core/simulation/history"
 )
 
 // work is something that takes time and can be stopped.

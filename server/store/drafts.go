@@ -8,8 +8,8 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"hellebore/core/event"
-	"hellebore/core/history"
+	"hellebore/core/ground/event"
+	"hellebore/core/simulation/history"
 )
 
 // Draft is a text that somebody is writing for a lab; everybody has one at most.

@@ -16,9 +16,9 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 
-	"hellebore/core/event"
-	"hellebore/core/history"
-	"hellebore/core/network"
+	"hellebore/core/ground/event"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // Lab is a lab's row.

@@ -9,8 +9,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/history"
-	"hellebore/core/network"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 	"hellebore/server/cluster"
 )
 

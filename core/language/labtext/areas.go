@@ -1,0 +1,277 @@
+package labtext
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+
+	"hellebore/core/language/config"
+)
+
+// Build functions of what a router's ospf says of areas and of routes from
+// outside, and of prefix sets.
+
+func (b *builder) ospfType(n *Node) {
+	b.at.OSPF.Type = config.PointToPoint
+	if n.Args[0].Text == "broadcast" {
+		b.at.OSPF.Type = config.Broadcast
+	}
+}
+
+func (b *builder) areaBlock(n *Node) {
+	id, _ := parseArea(n.Args[0].Text)
+	o := &b.device.OSPF
+	if slices.ContainsFunc(o.Areas, func(a config.Area) bool { return a.ID == id }) {
+		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", b.device.Name, FormatArea(id))
+		return
+	}
+	b.told = &config.Area{ID: id, DefaultCost: config.DefaultStubCost}
+	b.children(n)
+	switch {
+	case b.told.Stub && b.told.NSSA:
+		b.errorf(n.Args[0], "keep one of them", "an area is a stub or an NSSA, not both")
+	case id == 0 && b.told.Closed():
+		b.errorf(n.Args[0], "choose another area", "the backbone cannot be a stub area or an NSSA")
+	case len(b.told.Virtual) > 0 && (id == 0 || b.told.Closed()):
+		b.errorf(n.Args[0], "let it cross an area that is neither", "a virtual link cannot cross the backbone, a stub area or an NSSA")
+	}
+	o.Areas = append(o.Areas, *b.told)
+	b.told = nil
+}
+
+func (b *builder) stub(n *Node) { b.told.Stub = true; b.children(n) }
+
+func (b *builder) nssa(n *Node) {
+	b.told.NSSA = true
+	outer := b.sums
+	b.sums = &b.told.Summaries
+	b.children(n)
+	b.sums = outer
+}
+
+func (b *builder) translate(*Node) { b.told.Translate = true }
+
+// summary joins external routes: those that are injected, or an NSSA's.
+func (b *builder) summary(n *Node) {
+	p, _ := netip.ParsePrefix(n.Args[0].Text)
+	if slices.ContainsFunc(*b.sums, func(s config.Summary) bool { return s.Prefix == p }) {
+		b.errorf(n.Args[0], "keep one of them", "the summary %v is given twice", p)
+		return
+	}
+	b.sum = &config.Summary{Prefix: p}
+	b.children(n)
+	*b.sums = append(*b.sums, *b.sum)
+	b.sum = nil
+}
+
+func (b *builder) virtualLink(n *Node) {
+	peer, _ := netip.ParseAddr(n.Args[0].Text)
+	if slices.ContainsFunc(b.told.Virtual, func(v config.VirtualLink) bool { return v.Peer == peer }) {
+		b.errorf(n.Args[0], "keep one of them", "the virtual link to %v is given twice", peer)
+		return
+	}
+	p := config.Port{}
+	b.at = &p
+	b.defaultOSPF(n)
+	b.at = nil
+	b.told.Virtual = append(b.told.Virtual, config.VirtualLink{Peer: peer, OSPF: p.OSPF})
+}
+
+func (b *builder) noSummary(*Node)     { b.told.NoSummary = true }
+func (b *builder) defaultCost(n *Node) { b.told.DefaultCost = uint32(number(n.Args[0])) }
+
+// rangeName is what a range's place is filed under.
+func rangeName(device string, area uint32, p netip.Prefix) string {
+	return fmt.Sprintf("%s area %s range %v", device, FormatArea(area), p)
+}
+
+func (b *builder) areaRange(n *Node) {
+	b.joint = &config.Range{}
+	b.joint.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
+	b.place(rangeName(b.device.Name, b.told.ID, b.joint.Prefix), n.Args[0])
+	if slices.ContainsFunc(b.told.Ranges, func(r config.Range) bool { return r.Prefix == b.joint.Prefix }) {
+		b.errorf(n.Args[0], "keep one of them", "the range %v is given twice", b.joint.Prefix)
+	}
+	b.children(n)
+	b.told.Ranges = append(b.told.Ranges, *b.joint)
+	b.joint = nil
+}
+
+func (b *builder) rangeCost(n *Node) { b.joint.Cost = uint32(number(n.Args[0])) }
+
+func (b *builder) hidden(*Node) {
+	if b.in == JoinOf {
+		b.sum.Hidden = true
+		return
+	}
+	b.joint.Hidden = true
+}
+
+func (b *builder) inject(n *Node) {
+	b.inj = &config.Inject{Source: n.Args[0].Text, External: config.External{Metric: config.DefaultExternalMetric}}
+	b.out = &b.inj.External
+	b.children(n)
+	b.device.OSPF.Injects = append(b.device.OSPF.Injects, *b.inj)
+	b.inj, b.out = nil, nil
+}
+
+func (b *builder) through(n *Node) {
+	b.inj.Through = n.Args[0].Text
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
+}
+
+func (b *builder) originateDefault(n *Node) {
+	d := &b.device.OSPF.Default
+	*d = config.OriginateDefault{On: true, External: config.External{Metric: config.DefaultExternalMetric}}
+	b.out = &d.External
+	b.children(n)
+	b.out = nil
+}
+
+func (b *builder) always(*Node)         { b.device.OSPF.Default.Always = true }
+func (b *builder) metric(n *Node)       { b.out.Metric = uint32(number(n.Args[0])) }
+func (b *builder) externalType(n *Node) { b.out.Type1 = number(n.Args[0]) == 1 }
+
+func (b *builder) tag(n *Node) {
+	v := uint32(number(n.Args[0]))
+	if b.in == JoinOf {
+		b.sum.Tag = v
+		return
+	}
+	b.out.Tag = v
+}
+
+func (b *builder) prefixSet(n *Node) {
+	name := n.Args[0]
+	if b.taken("prefix set", name.Text) {
+		b.errorf(name, "choose another name", "there is another prefix set named %s", name.Text)
+		return
+	}
+	b.place("set "+name.Text, name)
+	b.set = &config.PrefixSet{Name: name.Text}
+	b.children(n)
+	b.result.Sets = append(b.result.Sets, *b.set)
+	b.set = nil
+}
+
+// member is a line of a prefix set: its word is the prefix.
+func (b *builder) member(n *Node) {
+	if what, hint := judge(Arg{Name: "prefix", Kind: Prefix}, n.Word); what != "" {
+		b.errorf(n.Word, hint, "%s", what)
+		return
+	}
+	p, _ := netip.ParsePrefix(n.Word.Text)
+	b.set.Members = append(b.set.Members, config.Member{Prefix: p, Min: uint8(p.Bits()), Max: uint8(p.Bits())})
+	b.children(n)
+}
+
+func (b *builder) length(n *Node) {
+	m := &b.set.Members[len(b.set.Members)-1]
+	low, high, _ := parseLengths(n.Args[0].Text)
+	if int(low) < m.Prefix.Bits() {
+		b.errorf(n.Args[0], fmt.Sprintf("write for example %d..32", m.Prefix.Bits()), "no prefix of length %d is within %v", low, m.Prefix)
+		return
+	}
+	m.Min, m.Max = low, high
+}
+
+// parseLengths reads "24..32", or "24" for just that length.
+func parseLengths(s string) (low, high uint8, ok bool) {
+	from, to, both := strings.Cut(s, "..")
+	if !both {
+		to = from
+	}
+	l, err1 := strconv.ParseUint(from, 10, 8)
+	h, err2 := strconv.ParseUint(to, 10, 8)
+	return uint8(l), uint8(h), err1 == nil && err2 == nil && l <= h && h <= 32
+}
+
+// areaFacts and the like write what this file builds as facts, for differences.
+func areaFacts(d *config.Device, add func(what, value string, in Context, word string)) {
+	for _, a := range d.OSPF.Areas {
+		name := "area " + FormatArea(a.ID)
+		if a.Stub {
+			add(name, "stub", AreaOf, "stub")
+			add(name+" default-cost", strconv.Itoa(int(a.DefaultCost)), StubOf, "default-cost")
+		}
+		if a.NSSA {
+			add(name, "nssa", AreaOf, "nssa")
+			add(name+" default-cost", strconv.Itoa(int(a.DefaultCost)), NSSAOf, "default-cost")
+		}
+		if a.Translate {
+			add(name+" translate", "always", NSSAOf, "translate")
+		}
+		if a.NoSummary {
+			add(name+" summaries", "no-summary", StubOf, "no-summary")
+		}
+		summaryFacts(name+" ", a.Summaries, NSSAOf, add)
+		for _, v := range a.Virtual {
+			to := fmt.Sprintf("%s virtual-link %v", name, v.Peer)
+			words := fmt.Sprintf("hello-interval %s, dead-interval %s, retransmit-interval %s, transmit-delay %s", FormatDuration(v.OSPF.HelloInterval),
+				FormatDuration(v.OSPF.DeadInterval), FormatDuration(v.OSPF.RetransmitInterval), FormatDuration(v.OSPF.TransmitDelay))
+			if v.OSPF.Disabled {
+				words += ", disabled"
+			}
+			add(to, words, AreaOf, "virtual-link")
+			if v.OSPF.Keys != nil {
+				add(to+" keys", v.OSPF.Keys.Name+", set on "+v.OSPF.KeysFrom, VirtOf, "keys")
+			}
+		}
+		for _, r := range a.Ranges {
+			value := "announced"
+			switch {
+			case r.Hidden:
+				value = "hidden"
+			case r.Cost != 0:
+				value = fmt.Sprintf("cost %d", r.Cost)
+			}
+			add(fmt.Sprintf("%s range %v", name, r.Prefix), value, AreaOf, "range")
+		}
+	}
+	summaryFacts("", d.OSPF.Summaries, OSPFOf, add)
+	for _, i := range d.OSPF.Injects {
+		name := "inject " + i.Source
+		if i.Through != "" {
+			name += " through " + i.Through
+		}
+		add(name, externalWords(i.External), OSPFOf, "inject")
+	}
+	if o := d.OSPF.Default; o.On {
+		value := externalWords(o.External)
+		if o.Always {
+			value = "always, " + value
+		}
+		add("originate default", value, OSPFOf, "originate")
+	}
+}
+
+func summaryFacts(of string, list []config.Summary, in Context, add func(what, value string, in Context, word string)) {
+	for _, s := range list {
+		value := "announced"
+		if s.Hidden {
+			value = "hidden"
+		}
+		if s.Tag != 0 {
+			value += fmt.Sprintf(" tag %d", s.Tag)
+		}
+		add(fmt.Sprintf("%ssummary %v", of, s.Prefix), value, in, "summary")
+	}
+}
+
+func externalWords(e config.External) string {
+	kind := 2
+	if e.Type1 {
+		kind = 1
+	}
+	s := fmt.Sprintf("metric %d type %d", e.Metric, kind)
+	if e.Tag != 0 {
+		s += fmt.Sprintf(" tag %d", e.Tag)
+	}
+	return s
+}
+
+func (m typed) String() string { return [...]string{"automatic", "point-to-point", "broadcast"}[m] }
+
+type typed config.PortType

@@ -1,0 +1,218 @@
+package labtext
+
+import (
+	"net/netip"
+	"slices"
+	"strings"
+
+	"hellebore/core/language/config"
+)
+
+// Build functions of checks and briefs.
+
+func (b *builder) check(n *Node) {
+	name := n.Args[0]
+	if b.taken("check", name.Text) {
+		b.errorf(name, "choose another name", "there is another check named %q", name.Text)
+		return
+	}
+	b.place("check "+name.Text, name)
+	b.test = &config.Check{Name: name.Text}
+	b.children(n)
+	if !slices.ContainsFunc(n.Children, func(c *Node) bool { return c.Word.Text == "expect" }) && !b.troubled(n) {
+		b.errorf(n.Word, "write for example expect reach A -> B", "the check expects nothing")
+	}
+	b.result.Checks = append(b.result.Checks, *b.test)
+	b.test = nil
+}
+
+func (b *builder) when(n *Node) {
+	words := []string{}
+	for _, a := range n.Args {
+		words = append(words, a.Text)
+	}
+	verb, target := n.Args[0].Text, n.Args[1]
+	if len(n.Args) > 2 && verb != "silence" {
+		b.errorf(n.Args[2], "leave it out", "only silence takes a direction")
+	}
+	if able := verb == "disable" || verb == "enable"; able && !strings.Contains(target.Text, ".") {
+		b.deviceRefs = append(b.deviceRefs, pending{token: target})
+	} else {
+		b.faultRefs = append(b.faultRefs, pending{target, ParseRef(target.Text)})
+	}
+	b.test.When = append(b.test.When, strings.Join(words, " "))
+}
+
+func (b *builder) expect(n *Node) {
+	if len(n.Children) != 1 && !b.troubled(n) {
+		b.errorf(n.Word, "write for example expect reach A -> B", "expect names one thing: flow, reach, no-reach, path, route, no-route, neighbour, sent or not-sent")
+		return
+	}
+	b.hope = &config.Expect{Words: wordsOf(n.Children)}
+	b.children(n)
+	b.test.Expect = append(b.test.Expect, *b.hope)
+	b.hope = nil
+}
+
+// wordsOf writes statements as they stand on their line.
+func wordsOf(list []*Node) string {
+	var words []string
+	for _, n := range list {
+		words = append(words, n.Word.Text)
+		for _, a := range n.Args {
+			words = append(words, a.Text)
+		}
+		if s := wordsOf(n.Children); s != "" {
+			words = append(words, s)
+		}
+	}
+	return strings.Join(words, " ")
+}
+
+func (b *builder) expectFlow(n *Node) {
+	b.hope.Kind, b.hope.Name = config.ExpectFlow, n.Args[0].Text
+	b.flowRefs = append(b.flowRefs, n.Args[0])
+	b.children(n)
+}
+
+func (b *builder) expectOutage(n *Node) {
+	b.hope.Bound, b.hope.OrEqual, b.hope.Outage = true, n.Args[0].Text == "<=", duration(n.Args[1])
+}
+
+func (b *builder) between(n *Node, kind config.Expectation) {
+	b.hope.Kind, b.hope.From, b.hope.To = kind, n.Args[0].Text, n.Args[2].Text
+	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]}, pending{token: n.Args[2]})
+}
+
+func (b *builder) expectReach(n *Node) {
+	b.between(n, config.ExpectReach)
+	b.hope.Not = n.Word.Text == "no-reach"
+}
+
+func (b *builder) expectPath(n *Node) {
+	b.between(n, config.ExpectPath)
+	b.children(n)
+	if len(b.hope.Through)+len(b.hope.Avoiding) == 0 && !b.troubled(n) {
+		b.errorf(n.Word, "add through DEVICE or avoiding DEVICE, or write reach", "the path is not given")
+	}
+}
+
+func (b *builder) expectThrough(n *Node) {
+	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
+	list := &b.hope.Through
+	if n.Word.Text == "avoiding" {
+		list = &b.hope.Avoiding
+	}
+	*list = append(*list, n.Args[0].Text)
+}
+
+func (b *builder) expectRoute(n *Node) {
+	b.hope.Kind, b.hope.From, b.hope.Not = config.ExpectRoute, n.Args[0].Text, n.Word.Text == "no-route"
+	b.hope.Prefix, _ = netip.ParsePrefix(n.Args[1].Text)
+	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
+	b.children(n)
+}
+
+func (b *builder) expectSource(n *Node) { b.hope.Source = n.Args[0].Text }
+
+func (b *builder) expectVia(n *Node) {
+	b.hope.Via = n.Args[0].Text
+	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
+}
+
+func (b *builder) expectLimit(n *Node) {
+	b.hope.Limits = append(b.hope.Limits, config.Limit{What: n.Word.Text, Compare: n.Args[0].Text, Value: number(n.Args[1])})
+}
+
+func (b *builder) expectCommunity(n *Node) {
+	b.hope.Communities = append(b.hope.Communities, n.Args[0].Text)
+}
+
+func (b *builder) expectNeighbour(n *Node) {
+	b.hope.Kind, b.hope.From, b.hope.To, b.hope.State = config.ExpectNeighbour, n.Args[0].Text, n.Args[1].Text, n.Args[2].Text
+	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]}, pending{token: n.Args[1]})
+}
+
+func (b *builder) expectSent(n *Node) {
+	b.hope.Kind, b.hope.From, b.hope.To, b.hope.Not = config.ExpectSent, n.Args[0].Text, n.Args[1].Text, n.Word.Text == "not-sent"
+	b.hope.Prefix, _ = netip.ParsePrefix(n.Args[2].Text)
+	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
+	if _, err := netip.ParseAddr(n.Args[1].Text); err != nil {
+		b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[1]})
+	}
+}
+
+func (b *builder) brief(n *Node)     { b.place("brief", n.Word); b.children(n) }
+func (b *builder) briefText(n *Node) { t := &b.result.Brief; t.Text = append(t.Text, n.Args[0].Text) }
+
+func (b *builder) task(n *Node) {
+	t := config.Task{Text: n.Args[0].Text}
+	for _, c := range n.Children {
+		t.Checks = append(t.Checks, c.Args[0].Text)
+	}
+	b.children(n)
+	b.result.Brief.Tasks = append(b.result.Brief.Tasks, t)
+}
+
+func (b *builder) taskCheck(n *Node) { b.checkRefs = append(b.checkRefs, n.Args[0]) }
+
+func (b *builder) question(n *Node) {
+	b.result.Brief.Questions = append(b.result.Brief.Questions, config.Question{Text: n.Args[0].Text})
+	b.children(n)
+}
+
+func (b *builder) answer(n *Node) {
+	q := b.result.Brief.Questions
+	q[len(q)-1].Answer = n.Args[0].Text
+}
+
+// checkReferences checks what checks and briefs refer to.
+func (b *builder) checkReferences() {
+	var flows, checks []string
+	for _, f := range b.result.Flows {
+		flows = append(flows, f.Name)
+	}
+	for _, c := range b.result.Checks {
+		checks = append(checks, c.Name)
+	}
+	for _, t := range b.flowRefs {
+		if !slices.Contains(flows, t.Text) {
+			b.errorf(t, b.meant(t.Text, flows), "there is no flow named %s", t.Text)
+		}
+	}
+	for _, t := range b.checkRefs {
+		if !slices.Contains(checks, t.Text) {
+			b.errorf(t, b.meant(t.Text, checks), "there is no check named %q", t.Text)
+		}
+	}
+	for _, r := range b.faultRefs {
+		if d := b.find(r.ref.Device); d == nil || d.Port(r.ref.Port) == nil {
+			b.errorf(r.token, "write DEVICE.PORT, or the name of a host", "there is no port named %s", r.token.Text)
+		}
+	}
+}
+
+// checkFacts are what the comparison by meaning sees of checks and briefs.
+func checkFacts(l *config.Lab, add func(subject, what, value string, in Context, word string)) {
+	for _, c := range l.Checks {
+		n := "check \"" + c.Name + "\""
+		add(n, "", "", Top, "check")
+		add(n, "when", strings.Join(c.When, ", then "), CheckOf, "when")
+		var words []string
+		for _, e := range c.Expect {
+			words = append(words, e.Words)
+		}
+		add(n, "expect", strings.Join(words, "; "), CheckOf, "expect")
+	}
+	b := &l.Brief
+	add("brief", "text", strings.Join(b.Text, " "), BriefOf, "text")
+	for _, t := range b.Tasks {
+		add("brief", "task \""+t.Text+"\"", "checked by "+strings.Join(t.Checks, ", "), BriefOf, "task")
+	}
+	for _, q := range b.Questions {
+		add("brief", "question \""+q.Text+"\"", q.Answer, BriefOf, "question")
+	}
+	if len(b.Text)+len(b.Tasks)+len(b.Questions) > 0 {
+		add("brief", "", "", Top, "brief")
+	}
+}

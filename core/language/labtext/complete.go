@@ -1,0 +1,240 @@
+package labtext
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"hellebore/core/language/config"
+)
+
+// Suggestion is one way to go on.
+type Suggestion struct {
+	Label  string `json:"label" doc:"what to insert"`
+	Kind   string `json:"kind" enum:"word,name,value"`
+	Detail string `json:"detail,omitempty" doc:"the statement's form"`
+	Help   string `json:"help,omitempty"`
+}
+
+// Completion is what may stand at a place of a text: From is the column where
+// the word under the cursor begins.
+type Completion struct {
+	From        int          `json:"from"`
+	Suggestions []Suggestion `json:"suggestions"`
+	Expects     string       `json:"expects,omitempty" doc:"the argument that comes next"`
+}
+
+// Complete says how a text may go on at a line and column, both from 1. The
+// rest of the text may have errors.
+func Complete(text string, lineNumber, column int) Completion {
+	rows := strings.Split(text, "\n")
+	if lineNumber < 1 || lineNumber > len(rows) {
+		return Completion{From: column}
+	}
+	p := newParser()
+	for _, l := range p.lines(strings.Join(rows[:lineNumber-1], "\n")) {
+		p.line(l)
+	}
+	left := rows[lineNumber-1]
+	if n := utf8.RuneCountInString(left); column-1 < n {
+		left = string([]rune(left)[:max(0, column-1)])
+	}
+	current := (&parser{}).lines(left)[0]
+	partial := ""
+	from := column
+	if n := len(current.tokens); n > 0 && !strings.HasSuffix(left, " ") {
+		partial, from = current.tokens[n-1].Text, current.tokens[n-1].Column
+		current.tokens = current.tokens[:n-1]
+	}
+	c := Completion{From: from, Suggestions: []Suggestion{}}
+	if current.comment != "" {
+		return c
+	}
+	owners := p.owners(current.indent)
+	if owners == nil {
+		return c
+	}
+	arg, candidates := expected(current.tokens, owners)
+	lab := Parse(text).Lab
+	add := func(s Suggestion) {
+		if strings.HasPrefix(s.Label, partial) {
+			c.Suggestions = append(c.Suggestions, s)
+		}
+	}
+	if arg != nil {
+		c.Expects = arg.Name + ": " + arg.form()
+		for _, s := range values(*arg, &lab) {
+			add(s)
+		}
+		if !arg.Optional && !arg.Repeat {
+			return c
+		}
+	}
+	for i := len(candidates) - 1; i >= 0; i-- {
+		for _, r := range rowsIn(candidates[i].Row.Opens) {
+			if !r.Many && has(candidates[i], r) {
+				continue
+			}
+			add(Suggestion{r.Word, "word", r.Usage(), r.Help})
+		}
+	}
+	return c
+}
+
+func has(n *Node, r *Row) bool {
+	for _, c := range n.Children {
+		if c.Row == r {
+			return true
+		}
+	}
+	return false
+}
+
+// expected walks the words left of the cursor: the argument that comes next, if
+// one does, and the statements in which the next word may stand.
+func expected(tokens []Token, owners []*Node) (*Arg, []*Node) {
+	var nodes []*Node
+	for len(tokens) > 0 {
+		candidates := nodes
+		if len(nodes) == 0 {
+			candidates = owners
+		}
+		owner, row := takerOf(tokens[0].Text, candidates)
+		if row == nil {
+			return nil, nil
+		}
+		n := &Node{Row: row}
+		owner.Children = append(owner.Children, n)
+		nodes = append(nodes, n)
+		tokens = tokens[1:]
+		for i := range row.Args {
+			a := &row.Args[i]
+			for taken := 0; ; taken++ {
+				if len(tokens) == 0 {
+					return a, nodes
+				}
+				if (a.Optional || a.Repeat && taken > 0) && !looksLike(*a, tokens[0], row) {
+					break
+				}
+				tokens = tokens[1:]
+				if !a.Repeat {
+					break
+				}
+			}
+		}
+	}
+	if nodes == nil {
+		nodes = owners
+	}
+	return nil, nodes
+}
+
+// values are the names and values that an argument can be.
+func values(a Arg, lab *config.Lab) []Suggestion {
+	var out []Suggestion
+	for _, w := range a.Words {
+		out = append(out, Suggestion{Label: w, Kind: "value"})
+	}
+	if a.Off {
+		out = append(out, Suggestion{Label: "off", Kind: "value"})
+	}
+	for _, name := range namesFor(a.Name, lab) {
+		out = append(out, Suggestion{Label: name, Kind: "name", Detail: a.Name})
+	}
+	switch a.Kind {
+	case DeviceRef, PeerName:
+		for _, d := range lab.Devices {
+			out = append(out, Suggestion{Label: d.Name, Kind: "name", Detail: d.Kind.String()})
+		}
+	case PortRef:
+		free := map[config.PortRef]bool{}
+		for _, d := range lab.Devices {
+			for _, p := range d.Ports {
+				free[config.PortRef{Device: d.Name, Port: p.Name}] = !p.Loopback
+			}
+		}
+		for _, l := range lab.Links {
+			free[l.A], free[l.B] = false, false
+		}
+		for _, s := range lab.Segments {
+			for _, r := range s.Ports {
+				free[r] = false
+			}
+		}
+		for _, d := range lab.Devices {
+			for _, p := range d.Ports {
+				r := config.PortRef{Device: d.Name, Port: p.Name}
+				if free[r] {
+					out = append(out, Suggestion{Label: r.String(), Kind: "name", Detail: addressOf(p)})
+				}
+			}
+		}
+	case Area:
+		seen := map[uint32]bool{}
+		for _, d := range lab.Devices {
+			for _, p := range d.Ports {
+				if p.OSPF.On && !seen[p.OSPF.Area] {
+					seen[p.OSPF.Area] = true
+					out = append(out, Suggestion{Label: FormatArea(p.OSPF.Area), Kind: "value", Detail: "used in this lab"})
+				}
+			}
+		}
+		if !seen[0] {
+			out = append(out, Suggestion{Label: "0", Kind: "value", Detail: "the backbone"})
+		}
+	}
+	return out
+}
+
+// namesFor are the names of the lab that an argument refers to.
+func namesFor(argument string, lab *config.Lab) []string {
+	var out []string
+	p := &lab.Policies
+	if strings.Contains(argument, "policy") {
+		for _, x := range p.List {
+			out = append(out, x.Name)
+		}
+	}
+	if strings.Contains(argument, "prefix set") {
+		for _, x := range lab.Sets {
+			out = append(out, x.Name)
+		}
+	}
+	switch argument {
+	case "flow":
+		for _, x := range lab.Flows {
+			out = append(out, x.Name)
+		}
+	case "check":
+		for _, x := range lab.Checks {
+			out = append(out, x.Name)
+		}
+	case "AS path set":
+		for _, x := range p.PathSets {
+			out = append(out, x.Name)
+		}
+	case "community set":
+		for _, x := range p.Communities {
+			out = append(out, x.Name)
+		}
+	case "tag or tag set":
+		for _, x := range p.Tags {
+			out = append(out, x.Name)
+		}
+	case "neighbour set":
+		for _, x := range p.Neighbours {
+			out = append(out, x.Name)
+		}
+	case "key chain":
+		for _, x := range lab.Chains {
+			out = append(out, x.Name)
+		}
+	}
+	return out
+}
+
+func addressOf(p config.Port) string {
+	if p.Address.IsValid() {
+		return p.Address.String()
+	}
+	return "no address"
+}

@@ -1,0 +1,204 @@
+package labtext
+
+import (
+	"fmt"
+	"hash/fnv"
+	"slices"
+	"strings"
+
+	"hellebore/core/language/config"
+)
+
+// Build functions of key chains.
+
+// noKeys stands for no authentication, where an area has one.
+const noKeys = "none"
+
+func (b *builder) keyChain(n *Node) {
+	name := n.Args[0]
+	if name.Text == noKeys || b.taken("key chain", name.Text) {
+		b.errorf(name, "choose another name", "the name %s is taken", name.Text)
+		return
+	}
+	b.place("key-chain "+name.Text, name)
+	b.chain = &config.KeyChain{Name: name.Text}
+	b.children(n)
+	if len(b.chain.Keys) == 0 {
+		b.errorf(n.Word, `write for example key 1 hmac-sha-256 "a secret"`, "the key chain %s has no key", name.Text)
+	}
+	b.result.Chains = append(b.result.Chains, *b.chain)
+	b.chain = nil
+}
+
+func (b *builder) key(n *Node) {
+	k := config.Key{ID: uint8(number(n.Args[0])), Algorithm: n.Args[1].Text, Secret: n.Args[2].Text}
+	limit := 64
+	switch k.Algorithm {
+	case "simple":
+		limit = 8
+	case "md5":
+		limit = 16
+	}
+	switch {
+	case k.Secret == "" || len(k.Secret) > limit:
+		b.errorf(n.Args[2], fmt.Sprintf("a %s key has 1 to %d characters", k.Algorithm, limit), "the secret has %d characters", len(k.Secret))
+	case slices.ContainsFunc(b.chain.Keys, func(o config.Key) bool { return o.ID == k.ID }):
+		b.errorf(n.Args[0], "choose another ID", "key %d is given twice", k.ID)
+	case len(b.chain.Keys) > 0 && (b.chain.Keys[0].Algorithm == "simple" || k.Algorithm == "simple"):
+		b.errorf(n.Args[1], "put a simple key into a chain of its own", "a simple key must be alone in its chain")
+	}
+	b.chain.Keys = append(b.chain.Keys, k)
+	b.children(n)
+}
+
+func (b *builder) sendTime(n *Node) {
+	b.chain.Keys[len(b.chain.Keys)-1].Send, _ = parseSpan(n.Args[0].Text)
+}
+
+func (b *builder) acceptTime(n *Node) {
+	b.chain.Keys[len(b.chain.Keys)-1].Accept, _ = parseSpan(n.Args[0].Text)
+}
+
+// keys stands on a port and in an area; names are resolved when all is read.
+func (b *builder) keys(n *Node) {
+	name := n.Args[0].Text
+	if name != noKeys {
+		b.chainRefs = append(b.chainRefs, n.Args[0])
+	}
+	if b.in == AreaOf {
+		b.told.Keys = name
+		return
+	}
+	b.at.OSPF.Keys = &config.KeyChain{Name: name}
+}
+
+// peerKeys stands at a peer or a group.
+func (b *builder) peerKeys(n *Node) {
+	b.session.Keys = nil
+	if n.Args[0].Text != noKeys {
+		b.signRefs = append(b.signRefs, n.Args[0])
+		b.session.Keys = &config.KeyChain{Name: n.Args[0].Text}
+	}
+}
+
+// resolveSessionKeys gives every peer its key chain. RFC 2385 knows only MD5.
+func (b *builder) resolveSessionKeys() {
+	for _, r := range b.signRefs {
+		c := b.chainNamed(r.Text)
+		if c == nil {
+			b.noChain(r)
+			continue
+		}
+		for _, k := range c.Keys {
+			if k.Algorithm != "md5" {
+				b.errorf(r, "name a key chain of md5 keys", "key %d of %s is %s, and sessions are signed with md5 (RFC 2385)", k.ID, c.Name, k.Algorithm)
+				break
+			}
+		}
+	}
+	for i := range b.result.Devices {
+		for k := range b.result.Devices[i].BGP.Peers {
+			if p := &b.result.Devices[i].BGP.Peers[k]; p.Keys != nil {
+				p.Keys = b.chainNamed(p.Keys.Name)
+			}
+		}
+	}
+}
+
+// noChain says that a key chain is not there.
+func (b *builder) noChain(r Token) {
+	var names []string
+	for _, c := range b.result.Chains {
+		names = append(names, c.Name)
+	}
+	b.errorf(r, b.meant(r.Text, names), "there is no key chain named %s", r.Text)
+}
+
+// resolveKeys gives every port the key chain that is in force on it: its own, or
+// its area's.
+func (b *builder) resolveKeys() {
+	for _, r := range b.chainRefs {
+		if b.chainNamed(r.Text) == nil {
+			b.noChain(r)
+		}
+	}
+	for i := range b.result.Devices {
+		d := &b.result.Devices[i]
+		for k := range d.Ports {
+			o := &d.Ports[k].OSPF
+			if !o.On {
+				continue
+			}
+			if o.Keys != nil {
+				o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), "the port"
+				continue
+			}
+			b.keysOfArea(d, o)
+		}
+		// A virtual link belongs to the backbone (RFC 2328 15).
+		for k := range d.OSPF.Areas {
+			for v := range d.OSPF.Areas[k].Virtual {
+				o := &d.OSPF.Areas[k].Virtual[v].OSPF
+				if o.Keys != nil {
+					o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), "the virtual link"
+					continue
+				}
+				b.keysOfArea(d, o)
+			}
+		}
+	}
+}
+
+// keysOfArea gives a port the keys of its area, if that has any.
+func (b *builder) keysOfArea(d *config.Device, o *config.PortOSPF) {
+	for _, a := range d.OSPF.Areas {
+		if a.ID == o.Area && a.Keys != "" && a.Keys != noKeys {
+			o.Keys, o.KeysFrom = b.chainNamed(a.Keys), "area "+FormatArea(a.ID)
+		}
+	}
+}
+
+func (b *builder) chainNamed(name string) *config.KeyChain {
+	for i := range b.result.Chains {
+		if b.result.Chains[i].Name == name {
+			return &b.result.Chains[i]
+		}
+	}
+	return nil
+}
+
+// keyWords describes a key without giving its secret away: other secrets have
+// other marks.
+func keyWords(k config.Key) string {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(k.Secret)) // never fails
+	words := fmt.Sprintf("%s, secret with mark %04x", k.Algorithm, h.Sum32()&0xffff)
+	if s := spanWords(k.Send); s != "" {
+		words += ", sent with" + s
+	}
+	if s := spanWords(k.Accept); s != "" {
+		words += ", taken" + s
+	}
+	return words
+}
+
+// ChainWords describes a key chain in force: "larch (key 3 md5)".
+func ChainWords(c *config.KeyChain) string {
+	if c == nil {
+		return "none"
+	}
+	var keys []string
+	for _, k := range c.Keys {
+		keys = append(keys, fmt.Sprintf("key %d %s%s", k.ID, k.Algorithm, spanWords(k.Send)))
+	}
+	return c.Name + " (" + strings.Join(keys, ", ") + ")"
+}
+
+// authWords is what must be the same on both ends of an adjacency.
+func authWords(c *config.KeyChain) string {
+	if c == nil {
+		return ""
+	}
+	k := c.Sending(0)
+	return fmt.Sprintf("%d %s %s", k.ID, k.Algorithm, k.Secret)
+}

@@ -1,0 +1,338 @@
+package labtext
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"hellebore/core/language/config"
+)
+
+// warnings is what a careful colleague would say of a text that can be built.
+func (b *builder) warnings() []Problem {
+	w := &warner{builder: b}
+	w.addresses()
+	w.routerIDs()
+	for i := range b.result.Links {
+		w.link(&b.result.Links[i])
+	}
+	for i := range b.result.Segments {
+		w.segment(&b.result.Segments[i])
+	}
+	for i := range b.result.Devices {
+		w.device(&b.result.Devices[i])
+	}
+	w.compatibility()
+	w.bgp()
+	return w.found
+}
+
+type warner struct {
+	*builder
+	found []Problem
+}
+
+// at warns about something that has a place in the text.
+func (w *warner) at(name, hint, format string, args ...any) {
+	p := w.places[name]
+	length := len(name)
+	if i := strings.LastIndexByte(name, ' '); i >= 0 {
+		length = len(name) - i - 1
+	} else if _, port, ok := strings.Cut(name, "."); ok {
+		length = len(port)
+	}
+	w.found = append(w.found, Problem{Severity: Warning, Line: max(1, p.Line), Column: max(1, p.Column), End: max(1, p.Column) + length, Message: fmt.Sprintf(format, args...), Hint: hint})
+}
+
+func (w *warner) addresses() {
+	first := map[netip.Addr]string{}
+	for i := range w.result.Devices {
+		d := &w.result.Devices[i]
+		for j := range d.Ports {
+			p := &d.Ports[j]
+			if !p.Address.IsValid() {
+				continue
+			}
+			name := config.PortRef{Device: d.Name, Port: p.Name}.String()
+			a := p.Address.Addr()
+			if other, twice := first[a]; twice {
+				w.at(name, "give one of them another address", "%v is also the address of %s", a, other)
+				continue
+			}
+			first[a] = name
+			if n := p.Address.Bits(); n < 31 {
+				switch a {
+				case p.Address.Masked().Addr():
+					w.at(name, "choose another address in it", "%v is the address of the network itself", a)
+				case lastOf(p.Address):
+					w.at(name, "choose another address in it", "%v is the broadcast address of %v", a, p.Address.Masked())
+				}
+			}
+		}
+	}
+}
+
+func lastOf(p netip.Prefix) netip.Addr {
+	b := p.Masked().Addr().As4()
+	for i := p.Bits(); i < 32; i++ {
+		b[i/8] |= 0x80 >> (i % 8)
+	}
+	return netip.AddrFrom4(b)
+}
+
+func (w *warner) routerIDs() {
+	first := map[netip.Addr]string{}
+	for _, d := range w.result.Devices {
+		if !d.RouterID.IsValid() {
+			continue
+		}
+		if other, twice := first[d.RouterID]; twice {
+			w.at(d.Name, "give one of them another router-id", "router ID %v is also that of %s", d.RouterID, other)
+			continue
+		}
+		first[d.RouterID] = d.Name
+	}
+}
+
+// link compares the two ends of a link.
+func (w *warner) link(l *config.Link) {
+	da, db := w.find(l.A.Device), w.find(l.B.Device)
+	a, b := da.Port(l.A.Port), db.Port(l.B.Port)
+	name := l.A.String()
+	w.tags(l)
+	if da.Kind == config.Host {
+		name = da.Name
+	}
+	differ := func(what string, x, y any, hint string) {
+		w.at(name, hint, "%s differs: %v on %v, %v on %v", what, x, l.A, y, l.B)
+	}
+	if a.Address.IsValid() && b.Address.IsValid() && a.Address.Masked() != b.Address.Masked() {
+		differ("the subnet", a.Address, b.Address, "put both ends in one subnet")
+	}
+	if a.MTU != b.MTU {
+		differ("the MTU", a.MTU, b.MTU, "use the same mtu on both ends")
+	}
+	x, y := a.OSPF, b.OSPF
+	if da.Kind == config.Host || db.Kind == config.Host {
+		for _, e := range []struct {
+			o   config.PortOSPF
+			ref config.PortRef
+		}{{x, l.A}, {y, l.B}} {
+			if e.o.On && !e.o.Passive {
+				w.at(e.ref.String(), "make the port passive", "%v sends hellos to a host", e.ref)
+			}
+		}
+		return
+	}
+	if x.On != y.On {
+		on, off := l.A, l.B
+		if y.On {
+			on, off = off, on
+		}
+		o := da.Port(l.A.Port).OSPF
+		if y.On {
+			o = y
+		}
+		if !o.Passive {
+			w.at(on.String(), fmt.Sprintf("add ospf area %s to %v, or make %v passive", FormatArea(o.Area), off, on), "OSPF runs on %v but not on %v, the other end of its link", on, off)
+		}
+		return
+	}
+	if !x.On {
+		return
+	}
+	w.ospfDiffers(l.A, l.B)
+	if x.Passive != y.Passive {
+		passive, other := l.A, l.B
+		if y.Passive {
+			passive, other = other, passive
+		}
+		w.at(passive.String(), "take passive off it", "%v is passive but faces a router: %v waits for its hellos", passive, other)
+	}
+}
+
+// tags compares the sub-ports at the two ends of a link.
+func (w *warner) tags(l *config.Link) {
+	for _, way := range [][2]config.PortRef{{l.A, l.B}, {l.B, l.A}} {
+		here, there := w.find(way[0].Device), w.find(way[1].Device)
+		for i := range here.Ports {
+			p := &here.Ports[i]
+			if p.VLAN == 0 || p.Parent != way[0].Port {
+				continue
+			}
+			own := config.PortRef{Device: here.Name, Port: p.Name}
+			k := slices.IndexFunc(there.Ports, func(q config.Port) bool { return q.Parent == way[1].Port && q.VLAN == p.VLAN })
+			switch {
+			case k < 0:
+				w.at(own.String(), fmt.Sprintf("add vlan %d to %v", p.VLAN, way[1]), "%v, the other end of the link, has no vlan %d", way[1], p.VLAN)
+			case way[0] == l.A && p.OSPF.On && there.Ports[k].OSPF.On:
+				w.ospfDiffers(own, config.PortRef{Device: there.Name, Port: there.Ports[k].Name})
+			}
+		}
+	}
+}
+
+// ospfDiffers compares what OSPF on two ports must agree on.
+func (w *warner) ospfDiffers(one, other config.PortRef) {
+	da, db := w.find(one.Device), w.find(other.Device)
+	x, y := da.Port(one.Port).OSPF, db.Port(other.Port).OSPF
+	differ := func(what string, a, b any, hint string) {
+		if a != b {
+			w.at(one.String(), hint, "%s differs: %v on %v, %v on %v", what, a, one, b, other)
+		}
+	}
+	differ("the area", FormatArea(x.Area), FormatArea(y.Area), "put both ends in one area")
+	differ("the hello interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval), "use the same hello-interval on both ends")
+	differ("the dead interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval), "use the same dead-interval on both ends")
+	if authWords(x.Keys) != authWords(y.Keys) {
+		differ("authentication", ChainWords(x.Keys), ChainWords(y.Keys), "use the same key chain on both ends")
+	}
+	differ("the type", typed(x.Type), typed(y.Type), "use the same type on both ends")
+	if x.Area == y.Area {
+		one, two := da.OSPF.Area(x.Area), db.OSPF.Area(x.Area)
+		differ("area "+FormatArea(x.Area), one.KindWords(), two.KindWords(), "say the same of the area on both routers")
+	}
+}
+
+// segment compares the ports on a segment with the first of them that speaks
+// OSPF, or has an address.
+func (w *warner) segment(s *config.Segment) {
+	var first, speaks *config.PortRef
+	for i := range s.Ports {
+		r := &s.Ports[i]
+		p := w.find(r.Device).Port(r.Port)
+		if p.Address.IsValid() {
+			if first == nil {
+				first = r
+			} else if q := w.find(first.Device).Port(first.Port); q.Address.Masked() != p.Address.Masked() {
+				w.at(r.String(), "put all ports of the segment in one subnet", "the subnet differs on segment %s: %v on %v, %v on %v", s.Name, p.Address, r, q.Address, first)
+			}
+		}
+		if !p.OSPF.On || p.OSPF.Passive {
+			continue
+		}
+		if speaks == nil {
+			speaks = r
+			continue
+		}
+		w.ospfDiffers(*speaks, *r)
+	}
+}
+
+func (w *warner) device(d *config.Device) {
+	areas := map[uint32]bool{}
+	runs, addressed := false, d.RouterID.IsValid()
+	for i := range d.Ports {
+		p := &d.Ports[i]
+		name := config.PortRef{Device: d.Name, Port: p.Name}.String()
+		addressed = addressed || p.Address.IsValid()
+		if !p.OSPF.On {
+			continue
+		}
+		runs = true
+		areas[p.OSPF.Area] = true
+		if p.Loopback && !p.OSPF.OwnMask && p.OSPF.Cost != 0 {
+			w.at(name, "take the cost out, or add own-mask", "the cost of %s has no effect: a host route of a loopback costs 0 (RFC 2328 12.4.1)", name)
+		}
+		if !p.Address.IsValid() {
+			w.at(name, "give it an address", "OSPF on %s does nothing: the port has no address", name)
+		}
+		if p.OSPF.DeadInterval <= p.OSPF.HelloInterval {
+			w.at(name, "make it several hello intervals", "the dead interval is not longer than the hello interval: the neighbour will be given up between two hellos")
+		}
+	}
+	if runs && !addressed {
+		w.at(d.Name, "set router-id", "%s has no address to take a router ID from: OSPF will not start", d.Name)
+	}
+	w.areas(d, areas)
+}
+
+// areaList writes areas in words: "1 and 2".
+func areaList(running map[uint32]bool) string {
+	var ids []uint32
+	for id := range running {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	var words []string
+	for _, id := range ids {
+		words = append(words, FormatArea(id))
+	}
+	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+}
+
+// compatibility warns of routers of one network that prefer external paths by
+// different rules: their packets may loop (RFC 2328 C.1).
+func (w *warner) compatibility() {
+	var on, off *config.Device
+	for i := range w.result.Devices {
+		d := &w.result.Devices[i]
+		switch runs := slices.ContainsFunc(d.Ports, func(p config.Port) bool { return p.OSPF.On }); {
+		case !runs:
+		case d.OSPF.Strict && off == nil:
+			off = d
+		case !d.OSPF.Strict && on == nil:
+			on = d
+		}
+	}
+	if on != nil && off != nil {
+		w.at(off.Name, "set the same on all routers", "rfc1583-compatibility is off on %s and on on %s: they may prefer different paths to AS boundary routers, and packets may loop", off.Name, on.Name)
+	}
+}
+
+// areas warns about what a router is told of areas.
+func (w *warner) areas(d *config.Device, running map[uint32]bool) {
+	virtual := slices.ContainsFunc(d.OSPF.Areas, func(a config.Area) bool { return len(a.Virtual) > 0 })
+	if len(running) > 1 && !running[0] && !virtual {
+		w.at(d.Name, "give it a port in area 0, or a virtual link", "%s joins areas %s but not the backbone: it is no area border router, and passes no routes between them", d.Name, areaList(running))
+	}
+	for _, a := range d.OSPF.Areas {
+		w.virtual(d, &a)
+		if !running[a.ID] {
+			w.at(d.Name, "put a port in it, or take the block out", "%s speaks of area %s and has no port in it", d.Name, FormatArea(a.ID))
+		}
+		for _, r := range a.Ranges {
+			if where, ok := w.covered(r.Prefix, a.ID); !ok {
+				hint := "take it out"
+				if where != "" {
+					hint = "probably area " + where + " was meant, whose networks it covers"
+				}
+				w.at(rangeName(d.Name, a.ID, r.Prefix), hint, "the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
+			}
+		}
+	}
+}
+
+// virtual warns about virtual links that the other end does not know.
+func (w *warner) virtual(d *config.Device, a *config.Area) {
+	for _, v := range a.Virtual {
+		i := slices.IndexFunc(w.result.Devices, func(o config.Device) bool { return o.IdentifiedBy(v.Peer) })
+		if i < 0 {
+			w.at(d.Name, "write the router ID of the other end", "%s has a virtual link to %v, which is no router's ID", d.Name, v.Peer)
+			continue
+		}
+		far := &w.result.Devices[i]
+		back := far.OSPF.Area(a.ID)
+		if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return d.IdentifiedBy(o.Peer) }) {
+			w.at(d.Name, fmt.Sprintf("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name), "%s has a virtual link to %s, which has none back", d.Name, far.Name)
+		}
+	}
+}
+
+// covered says whether a prefix covers a network of an area, and if not, of
+// which other area it covers one.
+func (w *warner) covered(x netip.Prefix, area uint32) (other string, ok bool) {
+	for i := range w.result.Devices {
+		for _, p := range w.result.Devices[i].Ports {
+			if !p.OSPF.On || !p.Address.IsValid() || !x.Contains(p.Address.Addr()) || p.Address.Bits() < x.Bits() {
+				continue
+			}
+			if p.OSPF.Area == area {
+				return "", true
+			}
+			other = FormatArea(p.OSPF.Area)
+		}
+	}
+	return other, false
+}

@@ -1,0 +1,417 @@
+package ospf
+
+import (
+	"encoding/binary"
+	"slices"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/protocols/wire/ip"
+	wire "hellebore/core/protocols/wire/ospf"
+)
+
+// Architectural constants of flooding (RFC 2328 appendix B).
+const (
+	minLSArrival  = event.Second
+	minLSInterval = 5 * event.Second
+)
+
+const noNeighbour = ^uint32(0)
+
+// update gathers LSAs into Link State Updates that fit the port's MTU.
+type update struct {
+	p    *Process
+	port uint32
+	dst  ip.Addr
+	b    []byte
+	n    uint32
+}
+
+func (p *Process) newUpdate(port uint32, dst ip.Addr) update {
+	return update{p: p, port: port, dst: dst}
+}
+
+// add appends an LSA, aged by the port's transmit delay (RFC 2328 13.3).
+func (u *update) add(h Host, a *area, key uint32, e entry) {
+	head := a.header(h, key, e)
+	q := &u.p.ports[u.port]
+	if len(u.b)+int(head.Length) > q.room()+wire.HeaderLen {
+		u.send(h)
+	}
+	if u.b == nil {
+		u.b = wire.Begin(make([]byte, 0, 512), wire.TypeUpdate, u.p.routerID, q.Area)
+		u.b = append(u.b, 0, 0, 0, 0)
+	}
+	head.Age = min(wire.MaxAge, head.Age+uint16(q.TransmitDelay.Seconds()))
+	u.b = head.Append(u.b)
+	u.b = append(u.b, h.Pool().Body(e.body).Raw...)
+	u.n++
+}
+
+// send sends what has been gathered, if anything.
+func (u *update) send(h Host) {
+	if u.n == 0 {
+		return
+	}
+	binary.BigEndian.PutUint32(u.b[wire.HeaderLen:], u.n)
+	u.p.send(h, u.port, u.dst, u.b, event.Pending)
+	u.b, u.n = nil, 0
+}
+
+// receiveUpdate is RFC 2328 13: the steps' numbers are the RFC's.
+func (p *Process) receiveUpdate(h Host, n uint32, body []byte) {
+	if p.nbrs[n].state < Exchange {
+		return
+	}
+	port := p.nbrs[n].port
+	count, list, ok := wire.UpdateCount(body)
+	if !ok {
+		p.refuse(h, port, p.nbrs[n].address, note.Malformed, 0, 0)
+		return
+	}
+	for range count {
+		head, raw, ok := wire.NextLSA(&list)
+		if !ok {
+			p.refuse(h, port, p.nbrs[n].address, note.Malformed, 0, 0)
+			return
+		}
+		if p.nbrs[n].state < Exchange {
+			return // an LSA before made the exchange begin anew
+		}
+		p.receiveLSA(h, n, &head, raw)
+	}
+}
+
+func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte) {
+	nb := &p.nbrs[n]
+	areaID := p.ports[nb.port].Area
+	ai := p.scopeOf(areaID, head.Key)
+	a := p.scope(ai)
+	pool, now := h.Pool(), h.Now()
+	key := pool.KeyID(head.Key)
+	e := a.db.Get(key)
+	var ours wire.LSAHeader
+	order := 1 // of the received instance against the database copy
+	if e.body != 0 {
+		ours = a.header(h, key, e)
+		order = head.Compare(&ours)
+	}
+	discard := func(why note.Code) {
+		h.Note(note.Note{Kind: note.LSADiscarded, Port: uint16(nb.port), A: uint64(key), Reason: why})
+	}
+	// The same instance again is most of what flooding brings: it is known by
+	// its header, before anything is verified or decoded (steps 7 and 8 first
+	// do no harm: a copy with a wrong checksum is not the same instance).
+	if order > 0 {
+		if head.Checksum != wire.Fletcher(raw) { // step 1
+			discard(note.BadChecksum)
+			return
+		}
+		if !wire.KnownType(head.Key.Type) { // step 2
+			discard(note.UnknownLSA)
+			return
+		}
+		if !p.takes(ai, &p.ports[nb.port], head.Key.Type) { // step 3
+			discard(note.StubTakesNoExternal)
+			return
+		}
+		if head.Age >= wire.MaxAge && e.body == 0 && !p.exchanging(ai) { // step 4
+			p.ackNow(h, n, head)
+			return
+		}
+		// Step 5, more recent.
+		if e.body != 0 && e.flooded && now-e.arrived < minLSArrival {
+			discard(note.TooSoon)
+			return
+		}
+		id, ok := pool.intern(h.Shared(), key, head.Options, raw[wire.LSAHeaderLen:])
+		if !ok {
+			discard(note.Malformed)
+			return
+		}
+		h.Note(note.Note{Kind: note.LSAReceived, Port: uint16(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
+		p.install(h, ai, key, entry{
+			birth: now - event.Time(head.Age)*event.Second, arrived: now,
+			body: id, seq: head.Seq, sum: head.Checksum,
+			flooded: true, dying: head.Age >= wire.MaxAge,
+		})
+		// RFC 2328 13.5, table 19: what is flooded back needs no acknowledgment,
+		// and a BDR leaves all but the DR's to the DR.
+		q := &p.ports[nb.port]
+		if back := p.flood(h, ai, key, n); !back && (q.state != PortBackup || nb.address == q.dr) {
+			p.ackLater(h, nb.port, head)
+		}
+		if p.own(head.Key) {
+			p.ownCameBack(h, ai, key)
+		}
+		p.sweepScope(h, ai)
+		return
+	}
+	if nb.requests.has(key) { // step 6
+		p.startExchange(h, n, note.OlderThanOurs) // BadLSReq
+		return
+	}
+	if order == 0 { // step 7
+		if nb.retransmits.has(key) {
+			p.acked(h, n, key) // an implied acknowledgment
+			q := &p.ports[nb.port]
+			switch {
+			case q.Broadcast:
+				if q.state == PortBackup && nb.address == q.dr {
+					p.ackLater(h, nb.port, head)
+				}
+			case slices.Contains(q.toFlood, key):
+				// Our copy, which would have been theirs, has not left yet
+				// and need not leave any more.
+				p.ackLater(h, nb.port, head)
+			}
+			p.sweepScope(h, ai)
+			return
+		}
+		p.ackNow(h, n, head)
+		return
+	}
+	// Step 8: the database copy is more recent.
+	if e.dying && e.seq == wire.MaxSeq {
+		return
+	}
+	discard(note.OlderThanOurs)
+	if now-max(e.arrived, e.answered) < minLSArrival {
+		return // it is on its way already: by flooding, or as an answer
+	}
+	a.db.Edit(key).answered = now
+	u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))
+	u.add(h, a, key, e)
+	u.send(h)
+}
+
+// exchanging says whether any neighbour that the database is flooded to is in Exchange or Loading.
+func (p *Process) exchanging(ai int) bool {
+	for i := range p.nbrs {
+		nb := &p.nbrs[i]
+		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, &p.ports[nb.port]) {
+			return true
+		}
+	}
+	return false
+}
+
+// flood hands the database copy of an LSA to all neighbours that may need it,
+// but the one it came from (RFC 2328 13.3). It says whether that goes out of the
+// port that the LSA came in by.
+func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
+	// What is flooded may end an exchange, after which LSAs at MaxAge leave the
+	// database: not this one, before it is on all lists.
+	p.flooding = true
+	defer func() {
+		if p.flooding = false; p.sweepDue {
+			p.sweepDue = false
+			for ai := asScope; ai < len(p.areas); ai++ {
+				p.sweepScope(h, ai)
+			}
+		}
+	}()
+	a := p.scope(ai)
+	e := a.db.Get(key)
+	head := a.header(h, key, e)
+	for i := range p.ports {
+		q := &p.ports[i]
+		if !q.talks() || !p.holds(ai, q) {
+			continue
+		}
+		added := false
+		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+			nb := &p.nbrs[n-1]
+			if nb.state < Exchange {
+				continue
+			}
+			if want, asked := nb.requests.get(key); asked && nb.state != Full {
+				wanted := wire.LSAHeader{Seq: want.seq, Checksum: want.sum}
+				if want.aged {
+					wanted.Age = wire.MaxAge
+				}
+				order := head.Compare(&wanted)
+				if order < 0 {
+					continue
+				}
+				p.answered(h, n-1, key)
+				if order == 0 {
+					continue
+				}
+			}
+			if n-1 == from {
+				continue
+			}
+			nb.retransmits.put(key, stamp{seq: e.seq, sum: e.sum, aged: e.dying, at: h.Now()})
+			if !nb.retransmit.timer.Running() {
+				p.armRetransmit(h, n-1, h.Now())
+			}
+			added = true
+		}
+		if added && from != noNeighbour && p.nbrs[from].port == uint32(i) {
+			if q.Broadcast && p.passedOn(q, &p.nbrs[from]) {
+				continue
+			}
+			back = true
+		}
+		if added {
+			q.toFlood = append(q.toFlood, key)
+			if !q.flood.Running() {
+				q.flood.Set(h, h.Now()+floodPacing, floodTimer, event.Pending, uint32(i), 0)
+			}
+		}
+	}
+	return back
+}
+
+// passedOn says whether an LSA that came from a neighbour on a segment reaches the
+// others without us: DR and BDR have flooded it themselves, and a BDR leaves it to
+// the DR (RFC 2328 13.3 (3) and (4)). "Chances are", says the RFC. Here they must
+// say in their hellos that they have the role: right after an election we may know
+// of it before they do, and the others would wait for a retransmission.
+func (p *Process) passedOn(q *port, from *neighbour) bool {
+	if from.address == q.dr && from.dr == from.address || from.address == q.bdr && from.bdr == from.address {
+		return true
+	}
+	if q.state != PortBackup {
+		return false
+	}
+	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
+		if nb := &p.nbrs[n-1]; nb.address == q.dr {
+			return nb.dr == nb.address
+		}
+	}
+	return false
+}
+
+// toAll is where what concerns all adjacent routers of a port goes: on a segment,
+// DR and BDR pass it on (RFC 2328 13.3).
+func (q *port) toAll() ip.Addr {
+	if q.Broadcast && q.state < PortBackup {
+		return wire.AllDRouters
+	}
+	return wire.AllSPFRouters
+}
+
+// sendFlood sends what the pacing has gathered, if a neighbour still needs it.
+func (p *Process) sendFlood(h Host, i uint32) {
+	q := &p.ports[i]
+	keys := q.toFlood
+	q.toFlood = q.toFlood[:0]
+	u := p.newUpdate(i, q.toAll())
+	gathered := make(map[uint32]bool, len(keys))
+	for _, key := range keys {
+		needed := false
+		for n := q.firstNbr; n != 0 && !gathered[key]; n = p.nbrs[n-1].next {
+			needed = needed || p.nbrs[n-1].retransmits.has(key)
+		}
+		gathered[key] = true
+		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
+		if e := a.db.Get(key); needed && e.body != 0 {
+			u.add(h, a, key, e)
+		}
+	}
+	u.send(h)
+}
+
+func (p *Process) armRetransmit(h Host, n uint32, since event.Time) {
+	nb := &p.nbrs[n]
+	nb.retransmit.arm(h, since+event.FromDuration(p.ports[nb.port].RetransmitInterval), retransmitTimer, nb.port, n)
+}
+
+// retransmit sends again what has waited a retransmit interval for its
+// acknowledgment (RFC 2328 13.6).
+func (p *Process) retransmit(h Host, n uint32) {
+	nb := &p.nbrs[n]
+	q := &p.ports[nb.port]
+	interval := event.FromDuration(q.RetransmitInterval)
+	next, any := event.Never, false
+	u := p.newUpdate(nb.port, q.to(nb))
+	for _, key := range nb.retransmits.sorted(h.Pool()) {
+		s, _ := nb.retransmits.get(key)
+		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
+		e := a.db.Get(key)
+		if e.body == 0 {
+			nb.retransmits.remove(key)
+			continue
+		}
+		if h.Now()-s.at >= interval {
+			s.at = h.Now()
+			nb.retransmits.put(key, s)
+			u.add(h, a, key, e)
+			any = true
+		}
+		next = min(next, s.at)
+	}
+	if any {
+		nb.retransmit.again(h)
+	}
+	u.send(h)
+	if next != event.Never {
+		p.armRetransmit(h, n, next)
+	} else {
+		nb.retransmit.stop(h)
+	}
+}
+
+// acked takes an LSA off a retransmission list.
+func (p *Process) acked(h Host, n, key uint32) {
+	nb := &p.nbrs[n]
+	if nb.retransmits.has(key) {
+		nb.retransmit.answered()
+		nb.retransmits.remove(key)
+	}
+	if nb.retransmits.len == 0 {
+		nb.retransmit.stop(h)
+	}
+}
+
+// ackLater acknowledges an LSA with others (RFC 2328 13.5).
+func (p *Process) ackLater(h Host, i uint32, head *wire.LSAHeader) {
+	q := &p.ports[i]
+	q.toAck = head.Append(q.toAck)
+	if !q.ack.Running() {
+		q.ack.Set(h, h.Now()+ackDelay, ackTimer, event.Pending, i, 0)
+	}
+}
+
+func (p *Process) sendAcks(h Host, i uint32) {
+	q := &p.ports[i]
+	fit := q.room() / wire.LSAHeaderLen * wire.LSAHeaderLen
+	for rest := q.toAck; len(rest) > 0; {
+		n := min(fit, len(rest))
+		p.sendAck(h, i, q.toAll(), rest[:n])
+		rest = rest[n:]
+	}
+	q.toAck = q.toAck[:0]
+}
+
+// ackNow acknowledges an LSA at once.
+func (p *Process) ackNow(h Host, n uint32, head *wire.LSAHeader) {
+	nb := &p.nbrs[n]
+	p.sendAck(h, nb.port, p.ports[nb.port].to(nb), head.Append(nil))
+}
+
+func (p *Process) sendAck(h Host, i uint32, dst ip.Addr, headers []byte) {
+	b := wire.Begin(make([]byte, 0, wire.HeaderLen+len(headers)), wire.TypeAck, p.routerID, p.ports[i].Area)
+	b = append(b, headers...)
+	p.send(h, i, dst, b, event.Pending)
+}
+
+// receiveAck is RFC 2328 13.7.
+func (p *Process) receiveAck(h Host, n uint32, body []byte) {
+	nb := &p.nbrs[n]
+	if nb.state < Exchange {
+		return
+	}
+	for len(body) >= wire.LSAHeaderLen {
+		head, _ := wire.ReadLSAHeader(body)
+		body = body[wire.LSAHeaderLen:]
+		key, known := h.Pool().FindKey(head.Key)
+		s, waits := nb.retransmits.get(key)
+		if known && waits && s.seq == head.Seq && s.sum == head.Checksum && s.aged == (head.Age >= wire.MaxAge) {
+			p.acked(h, n, key)
+		}
+	}
+	p.sweep(h, p.ports[nb.port].Area)
+}

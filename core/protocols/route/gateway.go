@@ -1,0 +1,197 @@
+package route
+
+import (
+	"slices"
+
+	"hellebore/core/ground/store"
+	"hellebore/core/protocols/wire/ip"
+)
+
+// gateway is an address that BGP's routes go through, resolved by the table
+// itself (RFC 4271 9.1.2.1). Many routes share one: what changes on the way to it
+// is found out once.
+type gateway struct {
+	addr ip.Addr
+	set  SetID
+	cost uint32
+	// by are the prefixes of BGP's routes that lead to it, each with a gateway of
+	// its own; replaced, never written.
+	by []uint32
+}
+
+// Gateway is the number of an address, which is watched from then on.
+func (t *Table) Gateway(shared *Shared, a ip.Addr) uint32 {
+	h := store.Mix(11, uint64(a))
+	if id, ok := t.byAddress.Find(h, func(id uint32) bool { return t.gateways[id].addr == a }); ok {
+		return id
+	}
+	id := uint32(len(t.gateways))
+	g := gateway{addr: a}
+	g.set, g.cost, g.by = t.resolveGateway(shared, a, noPrefix)
+	t.gateways = append(t.gateways, g)
+	t.byAddress.Add(h, id, func(id uint32) uint64 { return store.Mix(11, uint64(t.gateways[id].addr)) })
+	return id
+}
+
+// Way is how a gateway is reached: by which hops, NoSet if not at all, and at
+// what cost by the interior protocol.
+func (t *Table) Way(id uint32) (set SetID, cost uint32) {
+	return t.gateways[id].set, t.gateways[id].cost
+}
+
+// WayFor is Way for a route of BGP to a prefix: what BGP has for that prefix now
+// does not count, since a route may not resolve its own next hop (RFC 4271
+// 9.1.2.1).
+func (t *Table) WayFor(shared *Shared, id, prefix uint32) (set SetID, cost uint32) {
+	g := &t.gateways[id]
+	if !slices.Contains(g.by, prefix) {
+		return g.set, g.cost
+	}
+	set, cost, _ = t.resolveGateway(shared, g.addr, prefix)
+	return set, cost
+}
+
+// Gateways is how many gateways are watched; GatewayAddress is one's address.
+func (t *Table) Gateways() uint32                 { return uint32(len(t.gateways)) }
+func (t *Table) GatewayAddress(id uint32) ip.Addr { return t.gateways[id].addr }
+
+// noPrefix is a number that no prefix has.
+const noPrefix = ^uint32(0)
+
+// resolveGateway follows the longest match for an address, but never BGP's route
+// for the prefix without. by are the prefixes of BGP's routes on the way.
+func (t *Table) resolveGateway(shared *Shared, a ip.Addr, without uint32) (set SetID, cost uint32, by []uint32) {
+	f := following{t: t, shared: shared, without: without}
+	hops, cost := f.follow(a, nil)
+	return shared.Sets.ID(hops), cost, f.by
+}
+
+// following is one resolution of a gateway.
+type following struct {
+	t       *Table
+	shared  *Shared
+	without uint32
+	by      []uint32
+}
+
+// follow is the next hops to an address. A route of BGP leads on to its own
+// gateways, but never back to one that is being resolved: such a route is passed
+// over for the next shorter one.
+func (f *following) follow(a ip.Addr, on []ip.Addr) (hops []Hop, cost uint32) {
+	t := f.t
+	f.shared.Prefixes.Covering(a, func(id uint32) bool {
+		best, ok := t.bestFor(id, f.without)
+		if !ok {
+			return true
+		}
+		r := t.sources[best].Get(id)
+		if vias := t.Vias(r.Hop); best == BGP && vias != nil {
+			for _, via := range vias {
+				if via == a || slices.Contains(on, via) {
+					return true
+				}
+			}
+			for _, via := range vias {
+				more, c := f.follow(via, append(slices.Clip(on), a))
+				hops = append(hops, more...)
+				cost = c
+			}
+			if len(hops) > 0 && !slices.Contains(f.by, id) {
+				f.by = append(f.by, id)
+			}
+			return len(hops) == 0
+		}
+		for _, x := range f.shared.Sets.Hops(t.Set(r.Hop)) {
+			if x.Gateway == 0 {
+				x.Gateway = a
+			}
+			hops = append(hops, x)
+		}
+		cost = r.Metric + r.Metric2
+		return false
+	})
+	return hops, cost
+}
+
+// bestFor is Best, without BGP's route for one prefix.
+func (t *Table) bestFor(prefix, without uint32) (Source, bool) {
+	if prefix == without {
+		return t.Interior(prefix)
+	}
+	return t.Best(prefix)
+}
+
+// Recursive is the next hop that goes through gateways, which are watched from
+// then on.
+func (t *Table) Recursive(w Watcher, shared *Shared, vias []ip.Addr) HopID {
+	known := t.hops.Len()
+	h := t.recursive(vias, noPrefix)
+	if t.hops.Len() != known {
+		t.through = append(slices.Clip(t.through), h)
+		t.resolve(w, h, t.setThrough(shared, vias))
+	}
+	return h
+}
+
+func (t *Table) setThrough(shared *Shared, vias []ip.Addr) SetID {
+	var hops []Hop
+	for _, v := range vias {
+		hops = append(hops, shared.Sets.Hops(t.gateways[t.Gateway(shared, v)].set)...)
+	}
+	return shared.Sets.ID(hops)
+}
+
+// settleGateways resolves again what a change of forwarding may have moved.
+func (t *Table) settleGateways(w Watcher, shared *Shared) {
+	if len(t.moved) == 0 {
+		return
+	}
+	stale := make([]bool, len(t.gateways))
+	any := false
+	for _, id := range t.moved {
+		p := shared.Prefixes.Prefix(id)
+		for g := range t.gateways {
+			if !stale[g] && p.Contains(t.gateways[g].addr) {
+				stale[g], any = true, true
+			}
+		}
+	}
+	t.moved = t.moved[:0:0]
+	// One that is reached through another follows it, at most as often as there
+	// are gateways.
+	for round := 0; any && round <= len(t.gateways); round++ {
+		any = false
+		for g := range t.gateways {
+			if stale[g] && t.moveGateway(w, shared, uint32(g)) {
+				any = true
+			}
+		}
+		for g := range t.gateways {
+			stale[g] = any && len(t.gateways[g].by) > 0
+		}
+	}
+}
+
+func (t *Table) moveGateway(w Watcher, shared *Shared, id uint32) bool {
+	g := &t.gateways[id]
+	set, cost, by := t.resolveGateway(shared, g.addr, noPrefix)
+	same := set == g.set && cost == g.cost
+	if same && slices.Equal(by, g.by) {
+		return false
+	}
+	g.set, g.cost, g.by = set, cost, by
+	if !same {
+		for _, h := range t.through {
+			if vias := t.Vias(h); slices.Contains(vias, g.addr) && t.resolve(w, h, t.setThrough(shared, vias)) {
+				t.stale = true // statics may go through BGP's routes
+			}
+		}
+	}
+	w.GatewayChanged(id)
+	return !same
+}
+
+// FindGateway is the number of an address that is watched already.
+func (t *Table) FindGateway(a ip.Addr) (id uint32, ok bool) {
+	return t.byAddress.Find(store.Mix(11, uint64(a)), func(id uint32) bool { return t.gateways[id].addr == a })
+}

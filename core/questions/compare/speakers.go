@@ -1,0 +1,238 @@
+package compare
+
+import (
+	"cmp"
+	"fmt"
+	"strings"
+
+	"hellebore/core/ground/attr"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// exit is a change of the neighbouring AS by which an AS reaches a prefix.
+type exit struct {
+	as, from, to uint32
+}
+
+// speakers compares BGP's tables: what came in, what was chosen, what was sent.
+func (c *comparer) speakers() {
+	n := numbers(c.before, c.after)
+	same := sameSets(c.before.Attrs(), c.after.Attrs())
+	for _, p := range c.pairs {
+		a, b := speakerOf(p.before), speakerOf(p.after)
+		if a == nil && b == nil {
+			continue
+		}
+		c.chosen(p, &n, a, b, same)
+		was, is := peers(a), peers(b)
+		for _, address := range is.order {
+			c.session(p, &n, a, b, was.by[address], is.by[address], same)
+		}
+		for _, address := range was.order {
+			if is.by[address] == nil {
+				c.session(p, &n, a, b, was.by[address], nil, same)
+			}
+		}
+	}
+}
+
+func speakerOf(d *device.Device) *bgp.Speaker {
+	if d == nil || !d.BGP().Running() {
+		return nil
+	}
+	return d.BGP()
+}
+
+type peerList struct {
+	order []ip.Addr
+	by    map[ip.Addr]*bgp.PeerView
+}
+
+func peers(s *bgp.Speaker) peerList {
+	out := peerList{by: map[ip.Addr]*bgp.PeerView{}}
+	if s != nil {
+		s.Peers(func(v bgp.PeerView) {
+			out.order = append(out.order, v.Address)
+			out.by[v.Address] = &v
+		})
+	}
+	return out
+}
+
+// sameSets says of two attribute sets whether they say the same; what was found
+// out once is remembered.
+func sameSets(before, after *attr.Pool) func(a, b attr.ID) bool {
+	known := map[[2]attr.ID]bool{}
+	return func(a, b attr.ID) bool {
+		if a == 0 || b == 0 {
+			return a == b
+		}
+		key := [2]attr.ID{a, b}
+		if is, ok := known[key]; ok {
+			return is
+		}
+		is := before.Get(a).Equal(after.Get(b))
+		known[key] = is
+		return is
+	}
+}
+
+// chosen compares Loc-RIB.
+func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, b attr.ID) bool) {
+	best := func(w *network.World, s *bgp.Speaker, id uint32) (set attr.ID, from string) {
+		if s == nil || id == none {
+			return 0, ""
+		}
+		set, peer, _ := s.Best(id)
+		if set == 0 {
+			return 0, ""
+		}
+		if from = "itself"; peer != bgp.Local {
+			from = observe.PeerName(w, s.Peer(peer))
+		}
+		return set, from
+	}
+	n.each(func(old, now uint32) {
+		x, from := best(c.before, a, old)
+		y, to := best(c.after, b, now)
+		if x == 0 && y == 0 {
+			return
+		}
+		if same(x, y) && c.now(from) == to {
+			c.sections[Paths].Same++
+			return
+		}
+		r := Row{Section: Paths, Device: p.name, Other: cmp.Or(to, from)}
+		if x != 0 {
+			r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), "from "+from+", "+observe.SetWords(c.before, x)
+		}
+		if y != 0 {
+			r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), "from "+to+", "+observe.SetWords(c.after, y)
+		}
+		switch {
+		case x == 0:
+			r.Weight = Better
+		case y == 0:
+			r.Weight = Worse
+		default:
+			if c.now(from) != to {
+				r.Kind = Moved
+			}
+			was, is := c.before.Attrs().Get(x).Path.First(), c.after.Attrs().Get(y).Path.First()
+			if was != is {
+				e := exit{b.AS(), was, is}
+				if c.exits[e] == nil {
+					c.exits[e] = map[string]bool{}
+				}
+				c.exits[e][r.Subject] = true
+			}
+		}
+		c.add(r)
+	})
+}
+
+// session compares what came in from a peer, and what it was sent.
+func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp.PeerView, same func(a, b attr.ID) bool) {
+	v, w := is, c.after
+	if v == nil {
+		v, w = was, c.before
+	}
+	name, address, outside := observe.PeerName(w, *v), v.Address.String(), v.External
+	n.each(func(old, now uint32) {
+		var x, y bgp.Row
+		var out, sent attr.ID
+		subject := ""
+		if was != nil && a != nil && old != none {
+			x, _ = a.In(was.Number, old)
+			out = a.Sent(was.Number, old)
+			subject = c.before.Shared().Prefixes.Prefix(old).String()
+		}
+		if is != nil && b != nil && now != none {
+			y, _ = b.In(is.Number, now)
+			sent = b.Sent(is.Number, now)
+			subject = c.after.Shared().Prefixes.Prefix(now).String()
+		}
+		if x.Raw != 0 || y.Raw != 0 {
+			if same(x.Raw, y.Raw) && same(x.Accepted, y.Accepted) && x.Why == y.Why {
+				c.sections[Received].Same++
+			} else {
+				c.add(Row{Section: Received, Device: p.name, Other: name, Peer: address, Subject: subject, Before: inWords(c.before, x), After: inWords(c.after, y)})
+			}
+		}
+		if out != 0 || sent != 0 {
+			if same(out, sent) {
+				c.sections[Sent].Same++
+			} else {
+				c.add(Row{Section: Sent, Device: p.name, Other: name, Peer: address, Subject: subject, Outside: outside,
+					Before: outWords(c.before, out), After: outWords(c.after, sent)})
+			}
+		}
+	})
+}
+
+func inWords(w *network.World, r bgp.Row) string {
+	switch {
+	case r.Raw == 0:
+		return ""
+	case r.Accepted == 0:
+		return "not accepted: " + r.Why.Info().Text + "; " + observe.SetWords(w, r.Raw)
+	}
+	return observe.SetWords(w, r.Accepted)
+}
+
+func outWords(w *network.World, id attr.ID) string {
+	if id == 0 {
+		return ""
+	}
+	return observe.SetWords(w, id)
+}
+
+// asNames are names for the ASes of a world: how a router describes its peer
+// there, else the only router in it.
+func asNames(w *network.World) map[uint32]string {
+	out := map[uint32]string{}
+	routers := map[uint32]int{}
+	for _, d := range there(w) {
+		if as := d.Config().BGP.AS; as != 0 {
+			routers[as]++
+			out[as] = d.Name()
+		}
+	}
+	for as, n := range routers {
+		if n > 1 {
+			delete(out, as)
+		}
+	}
+	for _, d := range there(w) {
+		g := &d.Config().BGP
+		for i := range g.Peers {
+			if p := &g.Peers[i]; p.Description != "" && g.External(p) {
+				out[p.AS] = p.Description
+			}
+		}
+	}
+	return out
+}
+
+func asName(names map[uint32]string, as uint32) string {
+	if as == 0 {
+		return "its own"
+	}
+	return cmp.Or(names[as], fmt.Sprintf("AS %d", as))
+}
+
+// list writes names: "a, b and c", "a, b, c and 4 more".
+func list(names []string) string {
+	const most = 4
+	if len(names) > most {
+		return strings.Join(names[:most-1], ", ") + fmt.Sprintf(" and %d more", len(names)-most+1)
+	}
+	if len(names) > 1 {
+		return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+	}
+	return strings.Join(names, "")
+}

@@ -1,0 +1,240 @@
+package compare
+
+import (
+	"fmt"
+	"strings"
+
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/route"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// numbering translates the prefixes of the later world into the earlier one's.
+type numbering struct {
+	old   []uint32 // by number in the later world; none if the earlier has it not
+	extra []uint32 // numbers of the earlier world that the later has not
+}
+
+const none = ^uint32(0)
+
+func numbers(before, after *network.World) numbering {
+	was, is := &before.Shared().Prefixes, &after.Shared().Prefixes
+	n := numbering{old: make([]uint32, is.Len())}
+	for id := range n.old {
+		n.old[id] = none
+		if old, ok := was.Find(is.Prefix(uint32(id))); ok {
+			n.old[id] = old
+		}
+	}
+	for id := range was.Len() {
+		if _, ok := is.Find(was.Prefix(id)); !ok {
+			n.extra = append(n.extra, id)
+		}
+	}
+	return n
+}
+
+// each visits all prefixes of both worlds: their numbers, none where a world has
+// it not.
+func (n *numbering) each(visit func(old, now uint32)) {
+	for id, old := range n.old {
+		visit(old, uint32(id))
+	}
+	for _, old := range n.extra {
+		visit(old, none)
+	}
+}
+
+// tables compares the routes in use.
+func (c *comparer) tables() {
+	n := numbers(c.before, c.after)
+	for _, p := range c.pairs {
+		if d := one(p); d.Kind() != config.Router {
+			continue
+		}
+		same := sameHops(c, p)
+		n.each(func(old, now uint32) {
+			var a, b route.Route
+			var from, to route.Source
+			had, has := false, false
+			if p.before != nil && old != none {
+				if from, had = p.before.Table().Best(old); had {
+					a = p.before.Table().Route(from, old)
+				}
+			}
+			if p.after != nil && now != none {
+				if to, has = p.after.Table().Best(now); has {
+					b = p.after.Table().Route(to, now)
+				}
+			}
+			if !had && !has {
+				return
+			}
+			led := had && has && same(a.Hop, b.Hop)
+			if led && from == to && a.Metric == b.Metric && a.Metric2 == b.Metric2 && a.Tag == b.Tag && a.Kind == b.Kind && a.Preference == b.Preference {
+				c.sections[Routes].Same++
+				return
+			}
+			r := Row{Section: Routes, Device: p.name}
+			if had {
+				r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), observe.RouteWords(c.before, p.before, old)
+			}
+			if has {
+				r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), observe.RouteWords(c.after, p.after, now)
+			}
+			switch {
+			case !has:
+				r.Weight = Worse
+				c.lost[r.Subject] = true
+			case !had:
+				r.Weight = Better
+				c.gained[r.Subject] = true
+			case !led:
+				r.Kind = Moved
+			}
+			c.add(r)
+		})
+	}
+}
+
+// one is the device of a pair, the later if there are two.
+func one(p pair) *device.Device {
+	if p.after != nil {
+		return p.after
+	}
+	return p.before
+}
+
+// sameHops says of two next hops of a device whether they lead the same way;
+// what was found out once is remembered.
+func sameHops(c *comparer, p pair) func(a, b route.HopID) bool {
+	known := map[[2]route.HopID]bool{}
+	return func(a, b route.HopID) bool {
+		key := [2]route.HopID{a, b}
+		if is, ok := known[key]; ok {
+			return is
+		}
+		x, y := p.before.Table().Set(a), p.after.Table().Set(b)
+		hole := (x == route.Blackhole) == (y == route.Blackhole)
+		is := hole && hopSet(c.before, p.before, x) == hopSet(c.after, p.after, y)
+		known[key] = is
+		return is
+	}
+}
+
+func hopSet(w *network.World, d *device.Device, set route.SetID) string {
+	var s strings.Builder
+	for _, h := range w.Shared().Sets.Hops(set) {
+		fmt.Fprintf(&s, "%s %d,", d.Ports()[h.Port].Config.Name, h.Gateway)
+	}
+	return s.String()
+}
+
+// database compares the link-state databases, each LSA once an area.
+func (c *comparer) database() {
+	type item struct {
+		area string
+		lsa  observe.LSA
+	}
+	list := func(w *network.World) (out []item) {
+		for _, a := range observe.DatabaseOf(w).Areas {
+			for _, l := range a.LSAs {
+				out = append(out, item{a.Area, l})
+			}
+		}
+		return out
+	}
+	place := func(i item) string {
+		if i.area == "" {
+			return "AS"
+		}
+		return "area " + i.area
+	}
+	key := func(i item, _ bool) string {
+		return place(i) + ", " + i.lsa.Type + " " + i.lsa.ID + " of " + i.lsa.Router
+	}
+	words := func(i *item) string {
+		s := i.lsa.Says
+		if len(i.lsa.Missing) > 0 {
+			s += "; missing on " + strings.Join(i.lsa.Missing, ", ")
+		}
+		return s
+	}
+	full := func(i *item) string { return fmt.Sprint(i.lsa.Fields, i.lsa.Missing, i.lsa.Options) }
+	old := func(i *item) string { return c.names(full(i)) }
+	keyed(list(c.before), list(c.after), key, func(name string, a, b *item) {
+		if a != nil && b != nil && old(a) == full(b) {
+			c.sections[Database].Same++
+			return
+		}
+		r := Row{Section: Database, Subject: name}
+		if a != nil {
+			r.Device, r.Before = c.now(a.lsa.Device), words(a)
+		}
+		if b != nil {
+			r.Device, r.After = b.lsa.Device, words(b)
+		}
+		if a != nil && b != nil && r.Before == r.After {
+			r.Before, r.After = otherFields(a.lsa.Fields, b.lsa.Fields)
+		}
+		c.add(r)
+	})
+}
+
+// otherFields are the fields of two instances of an LSA that are not the same.
+func otherFields(a, b []observe.Field) (before, after string) {
+	minus := func(x, y []observe.Field) string {
+		has := map[observe.Field]bool{}
+		for _, f := range y {
+			has[f] = true
+		}
+		var out []string
+		for _, f := range x {
+			if !has[f] {
+				out = append(out, f.Name+" "+f.Value)
+			}
+		}
+		return strings.Join(out, ", ")
+	}
+	if before, after = minus(a, b), minus(b, a); before == "" {
+		before = "without that"
+	}
+	if after == "" {
+		after = "without that"
+	}
+	return before, after
+}
+
+func portWords(p *observe.Port) string {
+	s := "up"
+	if !p.Up {
+		s = "down"
+		if p.Why != nil {
+			s += ": " + p.Why.Text
+		}
+	}
+	add := func(words ...string) { s += ", " + strings.Join(words, " ") }
+	if p.Address != "" {
+		add(p.Address)
+	}
+	if p.Kind == "port" {
+		add("MTU", fmt.Sprint(p.MTU))
+	}
+	if o := p.OSPF; o != nil {
+		add("OSPF area", o.Area)
+		add(o.State)
+		add("cost", fmt.Sprint(o.Cost))
+		if o.HelloInterval != "" {
+			add("hello", o.HelloInterval, "dead", o.DeadInterval)
+		}
+		if o.Authentication != "none" && o.Authentication != "" {
+			add("keys", o.Authentication)
+		}
+		if o.Disabled {
+			add("OSPF disabled")
+		}
+	}
+	return s
+}

@@ -1,0 +1,466 @@
+package why
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+)
+
+// Answer is a question answered.
+type Answer struct {
+	Question string         `json:"question" doc:"as it was understood"`
+	Kind     Kind           `json:"kind" enum:"neighbour,route,sent,way,break"`
+	Says     string         `json:"says" doc:"the answer in one sentence"`
+	Codes    []string       `json:"codes" doc:"stable names of the reasons that it rests on"`
+	Facts    []observe.Fact `json:"facts"`
+}
+
+func (a *Answer) fact(f observe.Fact) {
+	if f.Text != "" {
+		a.Facts = append(a.Facts, f)
+	}
+}
+
+func (a *Answer) code(c string) {
+	if c != "" {
+		a.Codes = append(a.Codes, c)
+	}
+}
+
+// Ask answers a question about a moment of a history. stop, if not nil, is asked
+// now and then whether to give up, with history.ErrStopped.
+func Ask(h *history.History, m history.Moment, q Question, stop func() bool) (Answer, error) {
+	if q.Kind == Break {
+		return breaks(h, m, q, stop)
+	}
+	return About(h.At(m), q)
+}
+
+// About answers a question about a world; what would break needs a history.
+func About(w *network.World, q Question) (Answer, error) {
+	a := Answer{Question: q.String(), Kind: q.Kind, Facts: []observe.Fact{}, Codes: []string{}}
+	var err error
+	switch q.Kind {
+	case Neighbour:
+		a.neighbour(w, q)
+	case Route:
+		a.route(w, q)
+	case Sent:
+		err = a.sent(w, q)
+	case Way:
+		err = a.way(w, q)
+	default:
+		err = fmt.Errorf("that is no question about one moment")
+	}
+	return a, err
+}
+
+func seconds(t event.Time) string { return fmt.Sprintf("%.3f s", float64(t)/1e9) }
+
+// last is the latest note of a device that fits.
+func last(w *network.World, dev uint32, fits func(note.Note) bool) (note.Note, bool) {
+	for i := w.Notes(); i > 0; i-- {
+		if n := w.NoteAt(i - 1); n.Device == dev && fits(n) {
+			return n, true
+		}
+	}
+	return note.Note{}, false
+}
+
+// lasts are the latest notes of a device that fit, one for each reason that they
+// give, the latest first; at most five.
+func lasts(w *network.World, dev uint32, fits func(note.Note) bool) (out []note.Note) {
+	seen := map[note.Code]bool{}
+	for i := w.Notes(); i > 0 && len(out) < 5; i-- {
+		if n := w.NoteAt(i - 1); n.Device == dev && !seen[n.Reason] && fits(n) {
+			seen[n.Reason] = true
+			out = append(out, n)
+		}
+	}
+	return out
+}
+
+// event is a note as a fact: what happened, at the moment when it did.
+func (a *Answer) event(w *network.World, n note.Note, view, who, to string) {
+	at := event.Time(n.At)
+	if n.Reason != note.None {
+		a.code(n.Reason.String())
+	}
+	// What came over a port is proven by the packets there.
+	if d := w.Device(n.Device); (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) && int(n.Port) < len(d.Ports()) {
+		view, who, to = "packets", config.PortRef{Device: d.Name(), Port: d.Ports()[n.Port].Config.Name}.String(), ""
+	}
+	a.fact(observe.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), seconds(at), observe.Words(w, n)), View: view, Who: who, To: to}.At(at))
+}
+
+func (a *Answer) neighbour(w *network.World, q Question) {
+	port := labtext.ParseRef(q.Port)
+	found := false
+	for _, n := range observe.NeighboursOf(w) {
+		if !concerns(n, q, port) {
+			continue
+		}
+		state := n.A.Name() + " and " + n.B.Name() + ": " + map[string]string{"ospf": "OSPF ", "bgp": "BGP "}[n.Protocol] + n.State
+		if found {
+			a.Says += "; "
+		}
+		found = true
+		a.Says += state
+		if len(n.Reasons) > 0 && !n.Up {
+			a.Says += ", since " + n.Reasons[0].Text
+		}
+		a.fact(observe.Fact{Text: fmt.Sprintf("%s, since %.3f s", state, n.Since), View: "neighbours", Who: n.A.Device})
+		for _, r := range n.Reasons {
+			a.reason(n, r)
+		}
+		a.ports(w, n)
+		a.lastState(w, n)
+	}
+	if !found {
+		a.Says = fmt.Sprintf("%s and %s have nothing to do with each other: no link or segment joins them with OSPF on both, and neither has the other as a BGP peer", q.Device, q.Other)
+		if q.Other == "" {
+			a.Says = q.Device + " has no neighbours and is meant to have none"
+		}
+		for _, name := range []string{q.Device, q.Other} {
+			a.fact(observe.Fact{Text: "the configuration of " + name, View: "text", Place: name})
+		}
+	}
+}
+
+func concerns(n observe.Neighbour, q Question, port config.PortRef) bool {
+	end := func(e observe.End, name string) bool { return e.Device == name || e.Address == name }
+	if q.Port != "" && q.Other == "" {
+		return n.A.Device == port.Device && n.A.Port == port.Port || n.B.Device == port.Device && n.B.Port == port.Port
+	}
+	if q.Other == "" {
+		return (n.A.Device == q.Device || n.B.Device == q.Device) && !n.Up
+	}
+	return end(n.A, q.Device) && end(n.B, q.Other) || end(n.B, q.Device) && end(n.A, q.Other)
+}
+
+// reason is one reason of a relation, with the lines that it rests on.
+func (a *Answer) reason(n observe.Neighbour, r observe.Reason) {
+	a.code(r.Code)
+	text := r.Text
+	if r.Mine != "" || r.Theirs != "" {
+		text += fmt.Sprintf(" (%s: %s, %s: %s)", n.A.Name(), orNothing(r.Mine), n.B.Name(), orNothing(r.Theirs))
+	}
+	a.fact(observe.Fact{Text: r.Source + ": " + text, View: "neighbours", Who: n.A.Device})
+	if r.Remedy != "" {
+		a.fact(observe.Fact{Text: "fix: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B)})
+		if p := placeOf(n, n.B, n.A); p != "" {
+			a.fact(observe.Fact{Text: "the other end, " + n.B.Device, View: "text", Place: p})
+		}
+	}
+}
+
+func orNothing(s string) string {
+	if s == "" {
+		return "none"
+	}
+	return s
+}
+
+// valuesOf are the values that a path lost with and against, of which there may be
+// one only.
+func valuesOf(mine, theirs string) string {
+	if mine == "" || theirs == "" {
+		return " (" + mine + theirs + ")"
+	}
+	return fmt.Sprintf(" (%s against %s)", mine, theirs)
+}
+
+// placeOf is where an end of a relation stands in the text.
+func placeOf(n observe.Neighbour, own, far observe.End) string {
+	if own.Absent {
+		return ""
+	}
+	if n.Protocol == "bgp" {
+		if p, err := netip.ParseAddr(far.Address); err == nil {
+			return labtext.PeerPlace(own.Device, p)
+		}
+		return own.Device
+	}
+	return config.PortRef{Device: own.Device, Port: own.Port}.String()
+}
+
+// lastState is the event by which the relation came to its state.
+func (a *Answer) lastState(w *network.World, n observe.Neighbour) {
+	for _, e := range []observe.End{n.A, n.B} {
+		d := w.Find(e.Device)
+		if d == nil {
+			continue
+		}
+		kinds := []note.Kind{note.NeighbourState, note.HelloRefused, note.LSADiscarded, note.PacketDropped, note.PortDown}
+		port, hasPort := d.Port(e.Port)
+		if n.Protocol == "bgp" {
+			kinds, hasPort = []note.Kind{note.SessionState, note.NotificationSent, note.NotificationReceivedFrom, note.ConnectionTurnedAway}, false
+		}
+		far := n.B
+		if e.Device == n.B.Device {
+			far = n.A
+		}
+		address, _ := netip.ParseAddr(far.Address)
+		for _, kind := range kinds {
+			for _, x := range lasts(w, d.ID(), func(x note.Note) bool {
+				if x.Kind != kind {
+					return false
+				}
+				if n.Protocol == "bgp" {
+					return address.IsValid() && ip.Addr(x.A) == ip.AddrFrom(address)
+				}
+				return hasPort && uint32(x.Port) == port
+			}) {
+				a.event(w, x, "timeline", e.Device, "")
+			}
+		}
+	}
+}
+
+func (a *Answer) route(w *network.World, q Question) {
+	if q.Device != "" {
+		a.routeAt(w, w.Find(q.Device), q.Prefix)
+		return
+	}
+	var has, lacks []string
+	for _, d := range w.Devices() {
+		if d.Gone() || d.Kind() != config.Router {
+			continue
+		}
+		if _, _, ok := d.Table().Lookup(w.Shared(), ip.AddrFrom(q.Prefix.Addr())); ok {
+			has = append(has, d.Name())
+		} else {
+			lacks = append(lacks, d.Name())
+		}
+	}
+	a.Says = fmt.Sprintf("%d routers have a route to %v, %d have none", len(has), q.Prefix, len(lacks))
+	for _, name := range append(lacks[:min(len(lacks), 6)], has[:min(len(has), 6)]...) {
+		story := observe.Explain(w, w.Find(name), q.Prefix)
+		a.fact(observe.Fact{Text: story.Answer, View: "routes", Who: name, To: q.Prefix.String()})
+	}
+}
+
+func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
+	story := observe.Explain(w, d, p)
+	a.Says = story.Answer
+	for _, c := range story.Candidates {
+		words := fmt.Sprintf("%s from %s", c.Prefix, c.Source)
+		if c.Kind != "" {
+			words += ", " + c.Kind
+		}
+		verdict := "lost: "
+		if c.Won {
+			verdict = "won: "
+		}
+		a.code(c.Code)
+		f := observe.Fact{Text: words + ", " + verdict + c.Why, View: "routes", Who: d.Name(), To: c.Prefix}
+		if c.Source == route.Static.String() {
+			f.Place = d.Name()
+		}
+		a.fact(f)
+		for _, s := range c.CostSum {
+			a.fact(observe.Fact{Text: "cost: " + s, View: "database", Who: d.Name()})
+		}
+	}
+	for _, s := range story.Also {
+		a.fact(observe.Fact{Text: s, View: "routes", Who: d.Name(), To: p.String()})
+	}
+	for _, r := range observe.PathsTo(w, p, d.Name()).Routers {
+		a.paths(r, p)
+	}
+	if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p)); ok {
+		if n, ok := last(w, d.ID(), func(n note.Note) bool { return n.Kind == note.RouteChanged && uint32(n.A) == id }); ok {
+			a.event(w, n, "timeline", d.Name(), p.String())
+			at := n.At
+			if n, ok := last(w, d.ID(), func(n note.Note) bool {
+				return n.At <= at && (n.Kind == note.SPFRun || n.Kind == note.UpdateReceived || n.Kind == note.PortUp || n.Kind == note.PortDown)
+			}); ok {
+				a.event(w, n, "timeline", d.Name(), "")
+			}
+		}
+	}
+}
+
+// paths are the BGP paths to a prefix at a router, as facts.
+func (a *Answer) paths(r observe.RouterPaths, p netip.Prefix) {
+	for _, x := range r.Paths {
+		words := "the path from " + x.From
+		if x.After != nil && x.After.ASPath != "" {
+			words += ", AS path " + x.After.ASPath
+		}
+		values := ""
+		if x.Mine != "" || x.Theirs != "" {
+			values = valuesOf(x.Mine, x.Theirs)
+		}
+		a.code(x.Code)
+		a.fact(observe.Fact{Text: "BGP: " + words + ": " + x.Why + values, View: "paths", Who: r.Device, To: p.String()})
+		a.policy(x.Import, nil)
+	}
+	for _, m := range r.Missing {
+		a.fact(observe.Fact{Text: "BGP: " + m, View: "paths", Who: r.Device, To: p.String()})
+	}
+}
+
+// policy is what a policy did, with the line of the statement that decided. asked,
+// if not nil, tells what a policy that a condition names did.
+func (a *Answer) policy(t *observe.PolicyTrace, asked func(name string) *observe.PolicyTrace) {
+	if t == nil {
+		return
+	}
+	place := "policy " + t.Policy
+	for _, s := range t.Steps {
+		if s.Matched {
+			place = "policy " + t.Policy + " statement " + s.Statement
+		}
+	}
+	a.fact(observe.Fact{Text: t.Says, View: "policies", Place: place})
+	for _, s := range t.Steps {
+		for _, c := range s.Conditions {
+			if !c.Holds {
+				a.fact(observe.Fact{Text: fmt.Sprintf("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
+				if c.Policy != "" && asked != nil {
+					a.policy(asked(c.Policy), nil)
+				}
+			}
+		}
+	}
+}
+
+func (a *Answer) sent(w *network.World, q Question) error {
+	d := w.Find(q.Device)
+	if !d.BGP().Running() {
+		a.Says = "BGP does not run on " + q.Device
+		a.fact(observe.Fact{Text: a.Says, View: "text", Place: q.Device})
+		return nil
+	}
+	var peer *bgp.PeerView
+	d.BGP().Peers(func(v bgp.PeerView) {
+		if v.Address.String() == q.Other || observe.PeerName(w, v) == q.Other {
+			peer = &v
+		}
+	})
+	if peer == nil {
+		a.Says = fmt.Sprintf("%s has no peer %s", q.Device, q.Other)
+		a.fact(observe.Fact{Text: "the peers of " + q.Device, View: "neighbours", Who: q.Device, Place: q.Device})
+		return nil
+	}
+	stories := observe.PathsTo(w, q.Prefix, q.Device).Routers
+	if len(stories) == 0 {
+		a.Says = fmt.Sprintf("%s has no path to %v, so there is nothing to send", q.Device, q.Prefix)
+		a.routeAt(w, d, q.Prefix)
+		return nil
+	}
+	r := stories[0]
+	for _, s := range r.Sent {
+		if s.Peer != peer.Address.String() {
+			continue
+		}
+		verb := "is not sent to"
+		if s.Sent != nil {
+			verb = "is sent to"
+		}
+		a.Says = fmt.Sprintf("%v %s %s by %s: %s", q.Prefix, verb, s.To, q.Device, s.Why)
+		a.code(s.Code)
+		a.fact(observe.Fact{Text: fmt.Sprintf("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
+		a.policy(s.Export, func(name string) *observe.PolicyTrace { return observe.PolicyTowards(w, d, *peer, q.Prefix, name) })
+		if s.Remedy != "" {
+			p, _ := netip.ParseAddr(s.Peer)
+			a.fact(observe.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})
+		}
+	}
+	a.fact(observe.Fact{Text: r.Answer, View: "paths", Who: q.Device, To: q.Prefix.String()})
+	return nil
+}
+
+func (a *Answer) way(w *network.World, q Question) error {
+	p, err := observe.FlowBetween(w, q.Device, q.Other)
+	if err != nil {
+		return err
+	}
+	var names []string
+	for i, h := range p.Hops {
+		names = append(names, h.Device)
+		if h.Out == "" {
+			continue
+		}
+		words := fmt.Sprintf("%s sends it out of %s", h.Device, h.Out)
+		if i+1 < len(p.Hops) {
+			words += " to " + p.Hops[i+1].Device
+		}
+		words += fmt.Sprintf(": %s is the longest match, from %s", h.Prefix, h.Source)
+		if h.Cost > 0 {
+			words += fmt.Sprintf(", cost %d", h.Cost)
+		}
+		if h.Ways > 1 {
+			words += fmt.Sprintf("; one of %d equal-cost paths, picked by a hash of the flow", h.Ways)
+		}
+		a.fact(observe.Fact{Text: words, View: "routes", Who: h.Device, To: h.Prefix})
+		if d := w.Find(h.Device); d != nil && d.Kind() == config.Router {
+			prefix, _ := netip.ParsePrefix(h.Prefix)
+			for _, c := range observe.Explain(w, d, prefix).Candidates {
+				if !c.Won && c.Prefix == h.Prefix {
+					a.code(c.Code)
+					a.fact(observe.Fact{Text: fmt.Sprintf("%s does not use its route from %s: %s", h.Device, c.Source, c.Why), View: "routes", Who: h.Device, To: h.Prefix})
+				}
+			}
+		}
+	}
+	a.Says = strings.Join(names, " - ")
+	a.dropped(w, p)
+	if !p.Arrives {
+		a.Says += ": it does not arrive: " + p.Reason
+		a.code(p.Code)
+		a.fact(observe.Fact{Text: p.Reason, View: "routes", Who: p.StopsAt, To: p.Dst})
+		if d := w.Find(p.StopsAt); d != nil {
+			if dst, err := netip.ParseAddr(p.Dst); err == nil {
+				for _, s := range observe.Explain(w, d, netip.PrefixFrom(dst, 32)).Also {
+					a.fact(observe.Fact{Text: s, View: "routes", Who: p.StopsAt, To: p.Dst})
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// dropped are the last packets for the destination that devices dropped.
+func (a *Answer) dropped(w *network.World, p observe.Path) {
+	dst, err := netip.ParseAddr(p.Dst)
+	if err != nil {
+		return
+	}
+	for _, h := range p.Hops {
+		d := w.Find(h.Device)
+		for _, n := range lasts(w, d.ID(), func(n note.Note) bool { return n.Kind == note.PacketDropped && ip.Addr(n.A) == ip.AddrFrom(dst) }) {
+			a.event(w, n, "timeline", h.Device, p.Dst)
+		}
+	}
+}
+
+// ports are the ends of a relation that are down, with why.
+func (a *Answer) ports(w *network.World, n observe.Neighbour) {
+	for _, e := range []observe.End{n.A, n.B} {
+		d := w.Find(e.Device)
+		if d == nil {
+			continue
+		}
+		if i, ok := d.Port(e.Port); ok {
+			if up, why := d.Up(i); !up {
+				name := config.PortRef{Device: e.Device, Port: e.Port}.String()
+				a.code(why.String())
+				a.fact(observe.Fact{Text: name + " is down: " + why.Info().Text, View: "ports", Who: name, Place: name})
+			}
+		}
+	}
+}

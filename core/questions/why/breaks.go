@@ -1,0 +1,72 @@
+package why
+
+import (
+	"fmt"
+	"strings"
+
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/questions/compare"
+	"hellebore/core/questions/observe"
+	"hellebore/core/simulation/history"
+)
+
+// breaks takes a link or a device away on a copy, and says what that does.
+func breaks(h *history.History, m history.Moment, q Question, stop func() bool) (Answer, error) {
+	a := Answer{Question: q.String(), Kind: q.Kind, Facts: []observe.Fact{}, Codes: []string{}}
+	action := history.Action{Kind: history.Disable, Target: config.PortRef{Device: q.Device}}
+	if q.Port != "" {
+		action = history.Action{Kind: history.Cut, Target: labtext.ParseRef(q.Port)}
+	}
+	b := h.BranchAt(m)
+	s, err := b.Begin(action, 0)
+	if err != nil {
+		return a, err
+	}
+	if err := b.Run(s, stop); err != nil {
+		return a, err
+	}
+	pairs := observe.PairsOf(s, true, stop)
+	c := compare.Worlds(s.Before, s.After, stop)
+	outages := observe.OutagesOf(s, true, stop)
+	if stop != nil && stop() {
+		return a, history.ErrStopped
+	}
+	for _, f := range outages {
+		for _, o := range f.Outages {
+			words := "for good"
+			if o.To != nil {
+				words = fmt.Sprintf("for %.3f s", *o.To-o.From)
+			}
+			a.fact(observe.Fact{Text: fmt.Sprintf("flow %s is out %s: %s", f.Name, words, o.Cause), View: "map", To: "flow " + f.Name})
+		}
+	}
+	for _, r := range c.Section(compare.Neighbours).Rows {
+		if r.Weight == compare.Worse {
+			a.fact(observe.Fact{Text: r.Subject + ": " + r.Before + " to " + orNothing(r.After), View: "neighbours", Who: r.Device})
+		}
+	}
+	for _, line := range c.Summary {
+		a.fact(observe.Fact{Text: line, View: "map"})
+	}
+	gone, healed := 0, 0.0
+	for _, p := range pairs.Out {
+		if p.Outages[len(p.Outages)-1].To == nil {
+			gone++
+		} else {
+			healed = max(healed, p.Seconds)
+		}
+	}
+	what := []string{}
+	if gone > 0 {
+		what = append(what, fmt.Sprintf("%d of %d pairs of hosts and loopbacks could not reach each other any more", gone, pairs.Of))
+	}
+	if n := pairs.Total - gone; n > 0 {
+		what = append(what, fmt.Sprintf("%d pairs would be out for at most %.3f s", n, healed))
+	}
+	if len(what) == 0 {
+		what = append(what, "nothing would be lost between hosts and loopbacks")
+	}
+	a.Says = fmt.Sprintf("after %s %s", action, strings.Join(what, ", "))
+	return a, nil
+}

@@ -1,0 +1,271 @@
+// Package why answers questions about a network in a short chain of facts, each
+// with the place where it is proven: a row of a view, a line of the text, an
+// event. Answers are made from the state and the typed notes.
+package why
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"hellebore/core/language/labtext"
+	"hellebore/core/simulation/network"
+)
+
+// Kind is what a question is about.
+type Kind string
+
+// The kinds of questions.
+const (
+	Neighbour Kind = "neighbour" // why is this relation in its state
+	Route     Kind = "route"     // why is this route here, absent, not best
+	Sent      Kind = "sent"      // why is this prefix sent to that peer, or not
+	Way       Kind = "way"       // why does traffic take this path
+	Break     Kind = "break"     // what would break without this
+)
+
+// Question is a question as it was understood.
+type Question struct {
+	Kind   Kind
+	Device string // whom it is about: the router, the sender
+	Other  string // the neighbour, peer or destination: a device's name, or an address
+	Port   string // "viaduct.e1"
+	Prefix netip.Prefix
+}
+
+// String is the question in full.
+func (q Question) String() string {
+	switch q.Kind {
+	case Neighbour:
+		return fmt.Sprintf("Why are %s and %s neighbours, or why not?", q.Device, q.Other)
+	case Route:
+		if q.Device == "" {
+			return fmt.Sprintf("Who has a route to %v, and why?", q.Prefix)
+		}
+		return fmt.Sprintf("Why does %s have this route to %v, or none?", q.Device, q.Prefix)
+	case Sent:
+		return fmt.Sprintf("Why does %s send %s the prefix %v, or why not?", q.Device, q.Other, q.Prefix)
+	case Way:
+		return fmt.Sprintf("Why does traffic from %s to %s take this path?", q.Device, q.Other)
+	}
+	what := q.Port
+	if what == "" {
+		what = q.Device
+	}
+	return fmt.Sprintf("What would break without %s?", what)
+}
+
+const examples = "ask for example: why is viaduct - summit not up; why 10.20.0.0/16 on viaduct; why is 203.0.113.0/24 not sent to skylark by viaduct; why from kiosk to booth; what breaks without viaduct.e1"
+
+// Focus fills in what a question leaves out.
+type Focus struct {
+	Who string // a device, a port or a session ("viaduct/192.0.2.2")
+	To  string // a prefix, an address, or "flow tickets"
+}
+
+// words that tell what a question is about.
+var telling = []struct {
+	kind  Kind
+	words []string
+}{
+	{Break, []string{"break", "breaks", "fail", "fails", "failed", "cut", "without", "lost", "lose", "loses", "what"}},
+	{Sent, []string{"sent", "send", "sends", "advertise", "advertised", "advertises", "announced", "announce", "told", "tell", "export", "exported"}},
+	{Way, []string{"traffic", "packets", "packet", "way", "flow", "goes", "go", "->", "reach", "reaches"}},
+	{Neighbour, []string{"neighbour", "neighbours", "neighbor", "session", "adjacency", "up", "down", "established", "full", "active", "idle"}},
+	{Route, []string{"route", "best", "path", "chosen", "absent", "prefix"}},
+}
+
+// heard is what was recognised in a question.
+type heard struct {
+	kinds    map[Kind]bool
+	devices  []string
+	ports    []string
+	peer     string
+	flow     string
+	prefixes []netip.Prefix
+	after    map[string]string // "to", "by", "from", "on": the name behind it
+}
+
+// Parse reads a question as it is typed; focus stands in for what it leaves out.
+func Parse(w *network.World, text string, focus Focus) (Question, error) {
+	h := heard{kinds: map[Kind]bool{}, after: map[string]string{}}
+	h.listen(w, text)
+	spoken := len(h.devices)+len(h.ports)+len(h.prefixes) > 0 || h.flow != "" || h.peer != ""
+	h.fill(w, focus)
+	q, ok := h.question(w)
+	switch {
+	case ok:
+		return q, nil
+	case strings.TrimSpace(text) == "" || !spoken && len(h.kinds) == 0:
+		return q, fmt.Errorf("that is no question about this lab; %s", examples)
+	}
+	return q, fmt.Errorf("it is not clear what is asked about; %s", examples)
+}
+
+func (h *heard) listen(w *network.World, text string) {
+	words := strings.Fields(strings.NewReplacer("?", " ", ",", " ", "–", "-", "→", "->", ";", " ").Replace(text))
+	before := ""
+	for i, word := range words {
+		low := strings.ToLower(word)
+		for _, t := range telling {
+			if slices.Contains(t.words, low) && !(low == "what" && i > 0) {
+				h.kinds[t.kind] = true
+			}
+		}
+		if name := h.name(w, word); name != "" {
+			if _, taken := h.after[before]; !taken {
+				h.after[before] = name
+			}
+		}
+		if low != "the" && low != "router" && low != "host" {
+			before = low
+		}
+	}
+}
+
+// name recognises a name or an address, and returns what stands for it.
+func (h *heard) name(w *network.World, word string) string {
+	if p, err := netip.ParsePrefix(word); err == nil && p.Addr().Is4() {
+		h.prefixes = append(h.prefixes, p.Masked())
+		return ""
+	}
+	if a, err := netip.ParseAddr(word); err == nil && a.Is4() {
+		h.prefixes = append(h.prefixes, netip.PrefixFrom(a, 32))
+		return word
+	}
+	if device, peer, ok := strings.Cut(word, "/"); ok && w.Find(device) != nil {
+		h.devices, h.peer = append(h.devices, device), peer
+		return device
+	}
+	if w.Find(word) != nil {
+		h.devices = append(h.devices, word)
+		return word
+	}
+	if device, port, ok := strings.Cut(word, "."); ok {
+		if d := w.Find(device); d != nil {
+			if _, is := d.Port(port); is {
+				h.ports = append(h.ports, word)
+				return word
+			}
+		}
+	}
+	for _, f := range w.Flows() {
+		if f.Name == word && h.flow == "" {
+			h.flow = word
+		}
+	}
+	return ""
+}
+
+// fill takes from the focus what the question does not say.
+func (h *heard) fill(w *network.World, focus Focus) {
+	if alone := h.kinds[Sent] && len(h.devices) == 1; (len(h.devices) == 0 || alone) && len(h.ports) == 0 && focus.Who != "" {
+		h.name(w, focus.Who)
+	}
+	if len(h.prefixes) > 0 || h.flow != "" || len(h.devices) > 1 && !h.kinds[Sent] {
+		return
+	}
+	if name, ok := strings.CutPrefix(focus.To, "flow "); ok {
+		h.flow = name
+	} else if focus.To != "" {
+		h.name(w, focus.To)
+	}
+}
+
+// question makes of what was heard the question that fits best.
+func (h *heard) question(w *network.World) (Question, bool) {
+	var q Question
+	if len(h.devices) > 0 {
+		q.Device = h.devices[0]
+	}
+	if len(h.devices) > 1 {
+		q.Other = h.devices[1]
+	}
+	if len(h.ports) > 0 {
+		q.Port = h.ports[0]
+		if q.Device == "" {
+			q.Device = labtext.ParseRef(q.Port).Device
+		}
+	}
+	if len(h.prefixes) > 0 {
+		q.Prefix = h.prefixes[0]
+	}
+	switch {
+	case h.kinds[Break] && (q.Port != "" || q.Device != ""):
+		q.Kind = Break
+		return q, true
+	case h.kinds[Sent] && q.Prefix.IsValid():
+		return h.sent(q)
+	case h.flow != "":
+		for _, f := range w.Flows() {
+			if f.Name == h.flow {
+				q.Kind, q.Device, q.Other = Way, f.From, f.To
+				return q, true
+			}
+		}
+		return q, false
+	case h.kinds[Way] && q.Device != "" && (q.Other != "" || q.Prefix.IsValid()):
+		q.Kind = Way
+		if from := h.after["from"]; from != "" && from == q.Other {
+			q.Device, q.Other = q.Other, q.Device
+		}
+		if q.Other == "" {
+			q.Other = q.Prefix.String()
+			if q.Prefix.IsSingleIP() {
+				q.Other = q.Prefix.Addr().String()
+			}
+		}
+		return q, true
+	case h.peer != "" && !q.Prefix.IsValid():
+		q.Kind, q.Other = Neighbour, h.peer
+		return q, true
+	case q.Device != "" && q.Prefix.IsValid() && h.kinds[Neighbour] && q.Prefix.IsSingleIP():
+		q.Kind, q.Other = Neighbour, q.Prefix.Addr().String()
+		return q, true
+	case q.Prefix.IsValid():
+		q.Kind = Route
+		return q, true
+	case q.Device != "" && q.Other != "":
+		q.Kind = Neighbour
+		if h.after["from"] == q.Device && h.after["to"] == q.Other {
+			q.Kind = Way
+		}
+		return q, true
+	case q.Port != "" || q.Device != "" && h.kinds[Neighbour]:
+		q.Kind = Neighbour
+		return q, true
+	}
+	return q, false
+}
+
+// sent tells sender and peer apart.
+func (h *heard) sent(q Question) (Question, bool) {
+	q.Kind = Sent
+	if peer := h.peer; peer != "" {
+		q.Other = peer
+		return q, true
+	}
+	// The peer's address stands among the prefixes.
+	for i, p := range h.prefixes {
+		if p.IsSingleIP() && len(h.prefixes) > 1 {
+			q.Other = p.Addr().String()
+			q.Prefix = h.prefixes[1-min(i, 1)]
+		}
+	}
+	to := h.after["to"]
+	for _, word := range []string{"by", "from", "on"} {
+		if from := h.after[word]; from != "" && from != to {
+			q.Device = from
+		}
+	}
+	if to != "" && slices.Contains(h.devices, to) {
+		q.Other = to
+		for _, d := range h.devices {
+			if q.Device == to && d != to {
+				q.Device = d
+			}
+		}
+	}
+	return q, q.Device != "" && q.Other != "" && q.Device != q.Other
+}

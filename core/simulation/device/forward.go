@@ -1,0 +1,298 @@
+package device
+
+import (
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
+	wire "hellebore/core/protocols/wire/tcp"
+)
+
+// Action is what a device did with a packet.
+type Action uint8
+
+// The actions of a trace.
+const (
+	Sent      Action = iota // made it
+	Forwarded               // passed it on
+	Delivered               // took it: it was for one of its addresses
+	Dropped
+)
+
+var actionNames = [...]string{"sent", "forwarded", "delivered", "dropped"}
+
+func (a Action) String() string { return actionNames[a] }
+
+// Step is what became of one ICMP or TCP packet at one device.
+type Step struct {
+	At        event.Time
+	Device    uint32
+	Action    Action
+	Reason    note.Code // why it was dropped
+	Src, Dst  ip.Addr
+	TTL       uint8
+	Type      uint8 // of ICMP
+	Code      uint8
+	ID, Seq   uint16 // of the echo, or of the echo that an error quotes
+	Protocol  uint8  // of the packet: ICMP, or TCP, of which Type are the flags, ID and Seq the ports
+	In        uint32 // port it came in on; NoPort if made here
+	Out       uint32 // port it left by; NoPort if it did not
+	Gateway   ip.Addr
+	Prefix    uint32 // number of the route's prefix, when Routed
+	Routed    bool
+	Ways      int // equal paths there were
+	Connected bool
+}
+
+// NoPort is no port, in a Step.
+const NoPort = ^uint32(0)
+
+const defaultTTL = 64
+
+// Send makes Device an ospf.Host: routing packets go out of their port with TTL
+// 1, whatever the table says (RFC 2328 A.1).
+func (d *Device) Send(port uint32, dst ip.Addr, packet []byte, class event.Class) {
+	p := &d.ports[port]
+	if !dst.Multicast() {
+		head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst, Payload: packet}
+		d.output(port, dst, head.Append(nil), class)
+		return
+	}
+	head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst}
+	b := make([]byte, 0, ip.FrameHeader+ip.TagLen+ip.HeaderLen+len(packet))
+	b = d.header(b, port, ip.GroupMAC(dst), ip.TypeIPv4)
+	b = head.AppendHeader(b, len(packet))
+	d.env.Transmit(d.id, d.Carries(port), append(b, packet...), class)
+}
+
+// SendFar sends a routing packet the way the table says, over several hops if
+// need be (RFC 2328 15).
+func (d *Device) SendFar(src, dst ip.Addr, packet []byte, class event.Class) {
+	p := ip.Packet{TOS: ip.TOSInternetControl, TTL: defaultTTL, Protocol: ip.ProtoOSPF, Src: src, Dst: dst, Payload: packet}
+	d.forward(NoPort, &p, class)
+}
+
+// Receive takes a frame that arrived at a port. Frames for somebody else, and
+// frames at a port that is down, are not the device's.
+func (d *Device) Receive(port uint32, b []byte) {
+	f, ok := ip.ReadFrame(b)
+	if !ok || !f.Dst.Group() && f.Dst != d.mac(port) {
+		return
+	}
+	if port, ok = d.Tagged(port, f.VLAN); !ok || !d.ports[port].up {
+		return
+	}
+	switch f.Type {
+	case ip.TypeARP:
+		d.receiveARP(port, f.Payload)
+	case ip.TypeIPv4:
+		d.receiveIP(port, f.Payload)
+	}
+	d.settle()
+}
+
+func (d *Device) receiveIP(port uint32, b []byte) {
+	p, ok := ip.ReadPacket(b)
+	switch {
+	case !ok:
+		d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(port), Reason: note.Malformed})
+	case p.Dst.Multicast():
+		if p.Protocol == ip.ProtoOSPF {
+			d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
+		}
+	case d.Local(p.Dst):
+		d.deliver(port, &p)
+	case d.config.Kind == config.Host:
+		d.drop(b, note.NotForThisHost, port)
+	case p.TTL <= 1:
+		d.unreachable(b, note.TTLExpired, ip.CodeNet, port)
+	default:
+		p.TTL--
+		d.forward(port, &p, event.Pending)
+	}
+}
+
+// deliver takes a packet for one of this device's addresses.
+func (d *Device) deliver(port uint32, p *ip.Packet) {
+	d.trace(p, Step{Action: Delivered, In: port, Out: NoPort})
+	switch p.Protocol {
+	case ip.ProtoOSPF:
+		d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
+	case ip.ProtoTCP:
+		if why := d.tcp.Receive(d, p.Src, p.Dst, p.TTL, p.Payload, d.segmentSize(p.Src)); why != note.None {
+			d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst), B: uint64(p.Src), Reason: why})
+		}
+	case ip.ProtoICMP:
+		m, ok := ip.ReadICMP(p.Payload)
+		if !ok || m.Type != ip.EchoRequest {
+			return // replies and errors are for whoever traces
+		}
+		m.Type = ip.EchoReply
+		reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, ID: p.ID, Src: p.Dst, Dst: p.Src, Payload: m.Append(nil)}
+		d.forward(NoPort, &reply, event.Pending)
+	}
+}
+
+// Salt is what this device's flow hashes begin with.
+func (d *Device) Salt() uint64 { return d.Rand(saltPurpose, 0) }
+
+const saltPurpose = 1 << 20
+
+// FlowPorts is what of a packet, beside addresses and protocol, tells flows
+// apart: an echo's identifier, the ports of TCP.
+func flowPorts(p *ip.Packet) uint32 {
+	if p.Protocol == ip.ProtoICMP && len(p.Payload) >= 8 && (p.Payload[0] == ip.EchoRequest || p.Payload[0] == ip.EchoReply) {
+		return uint32(p.Payload[4])<<8 | uint32(p.Payload[5])
+	}
+	if p.Protocol == ip.ProtoTCP && len(p.Payload) >= 4 { // the ports, in one order for both ways
+		a, b := uint32(p.Payload[0])<<8|uint32(p.Payload[1]), uint32(p.Payload[2])<<8|uint32(p.Payload[3])
+		return min(a, b)<<16 | max(a, b)
+	}
+	return 0
+}
+
+// forward sends a packet the way the table says. In is NoPort for a packet made
+// here.
+func (d *Device) forward(in uint32, p *ip.Packet, class event.Class) {
+	step := Step{Action: Forwarded, In: in, Out: NoPort}
+	if in == NoPort {
+		step.Action = Sent
+	}
+	if d.Local(p.Dst) {
+		d.trace(p, step)
+		d.deliver(NoPort, p)
+		return
+	}
+	shared := d.env.Shared()
+	prefix, hop, ok := d.table.Lookup(shared, p.Dst)
+	if !ok {
+		d.unreachable(p.Append(nil), note.NoRoute, ip.CodeNet, in)
+		return
+	}
+	step.Prefix, step.Routed = prefix, true
+	set := d.table.Set(hop)
+	hops := shared.Sets.Hops(set)
+	if set == route.Blackhole || len(hops) == 0 {
+		d.drop(p.Append(nil), note.Blackholed, in)
+		return
+	}
+	way := route.Pick(hops, route.FlowHash(d.Salt(), p.Src, p.Dst, p.Protocol, flowPorts(p)))
+	step.Out, step.Gateway, step.Ways = way.Port, way.Gateway, len(hops)
+	to := way.Gateway
+	if to == 0 {
+		to, step.Connected = p.Dst, true
+	}
+	d.trace(p, step)
+	d.output(way.Port, to, p.Append(nil), class)
+}
+
+// drop notes that a packet ends here.
+func (d *Device) drop(b []byte, why note.Code, in uint32) { d.dropAt(b, why, in, NoPort, 0) }
+
+// dropAt is drop behind a port, for want of an answer from a gateway there.
+func (d *Device) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr) {
+	p, ok := ip.ReadPacket(b)
+	if !ok {
+		return
+	}
+	d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst), B: uint64(p.Src), Reason: why})
+	d.trace(&p, Step{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
+}
+
+// unreachable drops a packet and tells its source why, unless it was itself an
+// ICMP error or the source is this device (RFC 1122 3.2.2).
+func (d *Device) unreachable(b []byte, why note.Code, code uint8, in uint32) {
+	d.drop(b, why, in)
+	d.tellSource(b, why, code, in)
+}
+
+// tellSource sends the ICMP error about a dropped packet.
+func (d *Device) tellSource(b []byte, why note.Code, code uint8, in uint32) {
+	p, ok := ip.ReadPacket(b)
+	if !ok || p.Src == 0 || d.Local(p.Src) {
+		return
+	}
+	if p.Protocol == ip.ProtoICMP && len(p.Payload) > 0 && p.Payload[0] != ip.EchoRequest && p.Payload[0] != ip.EchoReply {
+		return
+	}
+	m := ip.ICMP{Type: ip.Unreachable, Code: code, Data: p.Quote()}
+	if why == note.TTLExpired {
+		m.Type, m.Code = ip.TimeExceeded, 0
+	}
+	// The error comes from the port by which the packet came, so that its
+	// receiver learns the way it took.
+	var src ip.Addr
+	if in != NoPort && int(in) < len(d.ports) {
+		src = d.ports[in].addr
+	}
+	if src == 0 {
+		src = d.sourceFor(p.Src)
+	}
+	if src == 0 {
+		return
+	}
+	reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, Src: src, Dst: p.Src, Payload: m.Append(nil)}
+	d.forward(NoPort, &reply, event.Pending)
+}
+
+// sourceFor is the address of the port by which packets to a leave, or of the
+// first loopback for one of our own addresses.
+func (d *Device) sourceFor(a ip.Addr) ip.Addr {
+	if d.Local(a) {
+		return a
+	}
+	shared := d.env.Shared()
+	_, hop, ok := d.table.Lookup(shared, a)
+	if ok {
+		if hops := shared.Sets.Hops(d.table.Set(hop)); len(hops) > 0 {
+			return d.ports[hops[0].Port].addr
+		}
+	}
+	return ip.AddrFrom(d.config.Address())
+}
+
+// Echo sends an ICMP echo request. A src of 0 lets the device choose: the
+// address of the port by which it leaves.
+func (d *Device) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
+	if src == 0 {
+		src = d.sourceFor(dst)
+	}
+	m := ip.ICMP{Type: ip.EchoRequest, ID: id, Seq: seq, Data: make([]byte, 32)}
+	p := ip.Packet{TTL: ttl, Protocol: ip.ProtoICMP, ID: seq, Src: src, Dst: dst, Payload: m.Append(nil)}
+	d.forward(NoPort, &p, event.Pending)
+	d.settle()
+}
+
+// trace tells whoever traces what became of an ICMP or TCP packet.
+func (d *Device) trace(p *ip.Packet, s Step) {
+	if !d.env.Tracing() {
+		return
+	}
+	s.Protocol = p.Protocol
+	if p.Protocol == ip.ProtoTCP {
+		if g, ok := wire.Read(p.Payload, p.Src, p.Dst); ok {
+			s.At, s.Device = d.env.Now(), d.id
+			s.Src, s.Dst, s.TTL, s.Type, s.ID, s.Seq = p.Src, p.Dst, p.TTL, g.Flags, g.SrcPort, g.DstPort
+			d.env.Trace(s)
+		}
+		return
+	}
+	if p.Protocol != ip.ProtoICMP {
+		return
+	}
+	m, ok := ip.ReadICMP(p.Payload)
+	if !ok {
+		return
+	}
+	s.At, s.Device = d.env.Now(), d.id
+	s.Src, s.Dst, s.TTL, s.Type, s.Code, s.ID, s.Seq = p.Src, p.Dst, p.TTL, m.Type, m.Code, m.ID, m.Seq
+	if m.Type == ip.Unreachable || m.Type == ip.TimeExceeded {
+		// Identifier and sequence stand in what the error quotes.
+		if q, ok := ip.ReadQuote(m.Data); ok && len(q.Payload) >= 8 {
+			s.ID = uint16(q.Payload[4])<<8 | uint16(q.Payload[5])
+			s.Seq = uint16(q.Payload[6])<<8 | uint16(q.Payload[7])
+		}
+	}
+	d.env.Trace(s)
+}

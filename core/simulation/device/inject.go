@@ -1,0 +1,148 @@
+package device
+
+import (
+	"slices"
+
+	"hellebore/core/ground/attr"
+	"hellebore/core/ground/event"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/policy"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
+	wire "hellebore/core/protocols/wire/ospf"
+)
+
+// syncAreas tells OSPF about its areas and what to announce from outside.
+func (d *Device) syncAreas() {
+	var areas []ospf.AreaConfig
+	for _, a := range d.config.OSPF.Areas {
+		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NSSA: a.NSSA, NoSummary: a.NoSummary, Translate: a.Translate, DefaultCost: a.DefaultCost,
+			Joins: joinsOf(a.Summaries)}
+		for _, r := range a.Ranges {
+			c.Ranges = append(c.Ranges, ospf.Range{Prefix: ip.PrefixFrom(r.Prefix), Cost: r.Cost, Hidden: r.Hidden})
+		}
+		areas = append(areas, c)
+	}
+	d.ospf.SetAreas(d, areas)
+	d.changed = true // the externals may be others now
+}
+
+// syncExternals makes of the table what OSPF announces from outside. A route is
+// announced while it is the one in use; OSPF's own never are.
+func (d *Device) syncExternals() {
+	o := &d.config.OSPF
+	if len(o.Injects) == 0 && !o.Default.On {
+		d.ospf.SetExternals(d, nil, nil)
+		return
+	}
+	var list []ospf.External
+	shared := d.env.Shared()
+	haveDefault := false
+	for _, id := range d.Prefixes() {
+		source, ok := d.table.Best(id)
+		if !ok || source == route.OSPF {
+			continue
+		}
+		p := shared.Prefixes.Prefix(id)
+		if p.Len == 0 {
+			haveDefault = true
+			continue // announced by originate default alone
+		}
+		for i := range o.Injects {
+			if e, ok := d.injects(&o.Injects[i], source, id, p); ok {
+				list = append(list, e)
+				break
+			}
+		}
+	}
+	if o.Default.On && (o.Default.Always || haveDefault) {
+		list = append(list, external(ip.Prefix{}, o.Default.External))
+	}
+	slices.SortFunc(list, func(a, b ospf.External) int { return a.Prefix.Compare(b.Prefix) })
+	d.ospf.SetExternals(d, list, joinsOf(o.Summaries))
+}
+
+// joinsOf are summaries of external routes as OSPF takes them.
+func joinsOf(list []config.Summary) []ospf.Join {
+	var out []ospf.Join
+	for _, s := range list {
+		out = append(out, ospf.Join{Prefix: ip.PrefixFrom(s.Prefix), Hidden: s.Hidden, Tag: s.Tag})
+	}
+	return out
+}
+
+func external(p ip.Prefix, e config.External) ospf.External {
+	return ospf.External{Prefix: p, Metric: e.Metric, Type1: e.Type1, Tag: e.Tag}
+}
+
+// injects is how an inject statement announces a route, if it takes it. Networks
+// on which OSPF runs are announced by it as they are.
+func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.Prefix) (e ospf.External, ok bool) {
+	if i.Source != source.String() || i.Through != "" && !i.Policy && !config.Matches(i.Set, p.Netip()) {
+		return e, false
+	}
+	if source == route.Connected {
+		for k := range d.ports {
+			if q := &d.ports[k]; q.up && q.prefix == id && q.addr != 0 && q.Config.OSPF.On {
+				return e, false
+			}
+		}
+	}
+	e = external(p, i.External)
+	e.Forward = d.forwardingAddress(id)
+	if through := d.env.Book().Policy(i.Through); i.Policy && through != nil {
+		r := d.policyRoute(source, id, p)
+		r.Metric, r.Type1 = e.Metric, e.Type1
+		tag := r.Tag
+		if !through.Run(&r, nil) {
+			return e, false
+		}
+		e.Metric, e.Type1 = r.Metric, r.Type1
+		if r.Tag != tag { // an action set it
+			e.Tag = r.Tag
+		}
+	}
+	return e, true
+}
+
+// forwardingAddress is where packets for a prefix go instead of to this router: its
+// next hop, if that is on a segment on which OSPF has neighbours to be found (RFC
+// 2328 12.4.4.1); 0 if it is not.
+func (d *Device) forwardingAddress(id uint32) ip.Addr {
+	hops := d.env.Shared().Sets.Hops(d.table.Set(d.table.Next(id)))
+	if len(hops) != 1 || hops[0].Gateway == 0 {
+		return 0
+	}
+	v := d.ospf.Port(hops[0].Port)
+	if !v.Broadcast || v.Passive || !ip.MakePrefix(v.Address, v.PrefixLen).Contains(hops[0].Gateway) {
+		return 0
+	}
+	return hops[0].Gateway
+}
+
+// policyRoute is a route of the table as a policy is asked about it.
+func (d *Device) policyRoute(source route.Source, id uint32, p ip.Prefix) policy.Route {
+	r := d.table.Route(source, id)
+	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: d.SourceRouteType(source, r), Tag: r.Tag, Metric: r.Metric, LocalAS: d.config.BGP.AS}
+	if a, neighbour := d.bgp.BestAttributes(id); a != 0 && source == route.BGP {
+		out.Attrs, out.Neighbour = d.Attrs().Get(a), neighbour
+	}
+	return out
+}
+
+// chainOf is a key chain as OSPF takes it; nil for none.
+func chainOf(c *config.KeyChain) *ospf.Chain {
+	if c == nil {
+		return nil
+	}
+	out := &ospf.Chain{}
+	for _, k := range c.Keys {
+		out.Keys = append(out.Keys, ospf.Key{ID: k.ID, Algorithm: wire.Algorithm(slices.Index(wire.AlgorithmNames[:], k.Algorithm)), Secret: k.Secret, Send: spanOf(k.Send), Accept: spanOf(k.Accept)})
+	}
+	return out
+}
+
+func spanOf(s config.Span) ospf.Span {
+	return ospf.Span{From: event.FromDuration(s.From), Until: event.FromDuration(s.Until)}
+}

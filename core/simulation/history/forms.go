@@ -1,0 +1,378 @@
+package history
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
+
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// Form is one way to write an action. Its words are literals, with "|" between those
+// that may stand in one place, and what is named, in capitals: a word of the table
+// of fields below.
+type Form struct {
+	Kind    Kind
+	Form    string
+	Says    string // what it does
+	Example string
+	do      func(a Action, w *network.World, d *device.Device) error // nil: nothing at once
+}
+
+// Forms are all actions that can be typed, a row each: reading and writing, doing,
+// completion and documents follow from it. An apply cannot be typed, since it needs
+// a text.
+var Forms = []Form{
+	{Cut, "cut PORT", "cuts the link of a port: both ends lose carrier", "cut viaduct.e1", onPort(cut)},
+	{Silence, "silence PORT", "has the link of a port lose every packet; both ends keep carrier", "silence viaduct.e1", onPort(silence)},
+	{Silence, "silence PORT out|in", "the same in one direction", "silence viaduct.e1 out", onPort(silence)},
+	{Mend, "mend PORT", "ends a cut or a silence", "mend viaduct.e1", onPort(mend)},
+	{Disable, "disable DEVICE", "switches a device off", "disable viaduct", forceDevice(device.ForceDisabled)},
+	{Disable, "disable PORT", "disables a port", "disable viaduct.e1", forcePort(device.ForceDisabled)},
+	{Disable, "disable PEER on ROUTER", "ends a BGP session and keeps it down", "disable 192.0.2.2 on viaduct", onPeer(forcePeer(bgp.ForceDisabled))},
+	{Enable, "enable DEVICE", "switches a device on", "enable viaduct", forceDevice(device.ForceEnabled)},
+	{Enable, "enable PORT", "enables a port", "enable viaduct.e1", forcePort(device.ForceEnabled)},
+	{Enable, "enable PEER on ROUTER", "lets a BGP session come up", "enable 192.0.2.2 on viaduct", onPeer(forcePeer(bgp.ForceEnabled))},
+	{Wait, "wait TIME", "lets virtual time pass", "wait 30s", nil},
+	{Restart, "restart ospf|bgp on ROUTER", "restarts a routing process without a word to its neighbours", "restart ospf on viaduct", restart},
+	{Join, "join PORT SEGMENT", "plugs a port into a segment", "join viaduct.e1 yard", join},
+	{Part, "part PORT", "unplugs a port from its segment", "part viaduct.e1", onPort(part)},
+	{Reset, "reset PEER|all on ROUTER", "ends a BGP session, or all of a router; they come up again", "reset 192.0.2.2 on viaduct", onPeer(reset)},
+	{Resend, "resend from|to PEER on ROUTER", "asks a peer for its routes again (from), or sends it ours again (to)", "resend from 192.0.2.2 on viaduct", onPeer(resend)},
+	{Settle, "settle", "lets the network go on until it is settled", "settle", nil},
+}
+
+// field is what a form names, or chooses: how it is read into an action, and read out
+// of it, "" if the action does not have it.
+type field struct {
+	what string // in errors
+	set  func(a *Action, word string) bool
+	get  func(a *Action) string
+}
+
+var fields = map[string]field{
+	"PORT": {"a port", func(a *Action, word string) bool {
+		device, port, dotted := strings.Cut(word, ".")
+		if !dotted {
+			port = config.HostPort
+		}
+		a.Target = config.PortRef{Device: device, Port: port}
+		return device != "" && port != ""
+	}, func(a *Action) string {
+		switch {
+		case a.Target.Port == "":
+			return ""
+		case a.Kind == Disable || a.Kind == Enable: // without the port it is the whole host
+			return a.Target.Device + "." + a.Target.Port
+		}
+		return a.Target.String()
+	}},
+	"DEVICE": {"a device", func(a *Action, word string) bool {
+		a.Target = config.PortRef{Device: word}
+		return !strings.Contains(word, ".")
+	}, func(a *Action) string {
+		if a.Target.Port != "" || a.Peer != "" {
+			return ""
+		}
+		return a.Target.Device
+	}},
+	"ROUTER": {"a router", func(a *Action, word string) bool { a.Target.Device = word; return !strings.Contains(word, ".") },
+		func(a *Action) string { return a.Target.Device }},
+	"PEER":     {"the address of a peer", setPeer, func(a *Action) string { return a.Peer }},
+	"PEER|all": {"the address of a peer", func(a *Action, word string) bool { return setPeer(a, word) || word == "all" }, func(a *Action) string { return a.Peer }},
+	"SEGMENT":  {"a segment", func(a *Action, word string) bool { a.Segment = word; return true }, func(a *Action) string { return a.Segment }},
+	"TIME": {"a time to wait, a number and a unit", func(a *Action, word string) bool {
+		d, err := time.ParseDuration(word)
+		a.For = d
+		return err == nil && d > 0
+	}, func(a *Action) string { return labtext.FormatDuration(a.For) }},
+	"out|in": {"a direction, out or in", func(a *Action, word string) bool {
+		a.Direction = map[string]network.Direction{"out": network.Out, "in": network.In}[word]
+		return a.Direction != network.Both
+	}, func(a *Action) string {
+		if a.Direction == network.Both {
+			return ""
+		}
+		return a.Direction.String()
+	}},
+	"ospf|bgp": {"a routing process, ospf or bgp", func(a *Action, word string) bool { a.Protocol = word; return word == "ospf" || word == "bgp" },
+		func(a *Action) string { return a.Protocol }},
+	"from|to": {"a direction, from or to", func(a *Action, word string) bool { a.Way = word; return word == "from" || word == "to" },
+		func(a *Action) string { return a.Way }},
+}
+
+func setPeer(a *Action, word string) bool {
+	a.Peer = word
+	_, err := netip.ParseAddr(word)
+	return err == nil
+}
+
+// String is the action as it is typed; an apply's text is left out.
+func (a Action) String() string {
+	best := ""
+	for i := range Forms {
+		if f := &Forms[i]; f.Kind == a.Kind {
+			if s, ok := f.write(a); ok && len(s) > len(best) {
+				best = s
+			}
+		}
+	}
+	if best == "" {
+		return a.Kind.String()
+	}
+	return best
+}
+
+// write is the action in this form; ok is false if it lacks something.
+func (f *Form) write(a Action) (s string, ok bool) {
+	words := strings.Fields(f.Form)
+	for i, w := range words {
+		if x, named := fields[w]; named {
+			if words[i] = x.get(&a); words[i] == "" {
+				return "", false
+			}
+		}
+	}
+	return strings.Join(words, " "), true
+}
+
+// read is the action that words say in this form; at is the place of the first word
+// that does not fit, len(words) if words are missing.
+func (f *Form) read(words []string) (a Action, at int, ok bool) {
+	a.Kind = f.Kind
+	form := strings.Fields(f.Form)
+	for i, w := range form {
+		switch x, named := fields[w]; {
+		case i == len(words), named && !x.set(&a, words[i]), !named && w != words[i]:
+			return a, i, false
+		}
+	}
+	return a, len(form), len(words) == len(form)
+}
+
+// ParseAction reads an action as it is typed: "cut viaduct.e1", "silence viaduct.e1
+// out", "wait 30s".
+func ParseAction(s string) (Action, error) {
+	words := strings.Fields(s)
+	if len(words) == 0 {
+		return Action{}, fmt.Errorf("no action; write for example: cut viaduct.e1")
+	}
+	var near *Form // the one that fits farthest
+	farthest := 0
+	var examples []string
+	for i := range Forms {
+		f := &Forms[i]
+		if !strings.HasPrefix(f.Form+" ", words[0]+" ") {
+			continue
+		}
+		a, at, ok := f.read(words)
+		if ok {
+			return a, nil
+		}
+		if examples = append(examples, f.Example); at >= farthest && at > 0 {
+			near, farthest = f, at
+		}
+	}
+	if near == nil {
+		return Action{}, fmt.Errorf("%q is not an action; known: %s", words[0], strings.Join(kindNames[1:], ", "))
+	}
+	write := "; write for example: " + strings.Join(examples, ", or ")
+	form := strings.Fields(near.Form)
+	switch {
+	case len(words) == 1:
+		return Action{Kind: near.Kind}, fmt.Errorf("%s what?%s", words[0], write[1:])
+	case farthest == len(form):
+		return Action{Kind: near.Kind}, fmt.Errorf("%q is one word too many%s", words[farthest], write)
+	case farthest == len(words):
+		return Action{Kind: near.Kind}, fmt.Errorf("%s what?%s", s, write[1:])
+	}
+	if x, named := fields[form[farthest]]; named {
+		return Action{Kind: near.Kind}, fmt.Errorf("%q is not %s%s", words[farthest], x.what, write)
+	}
+	return Action{Kind: near.Kind}, fmt.Errorf("%q does not fit here; it should be %q%s", words[farthest], form[farthest], write)
+}
+
+// perform does the action to a world. The error says what it refers to that is
+// not there; the world is untouched then.
+func (a Action) perform(w *network.World, lab *config.Lab) error {
+	if a.Kind == Apply {
+		w.Configure(lab)
+		return nil
+	}
+	i := slices.IndexFunc(Forms, func(f Form) bool { s, ok := f.write(a); return ok && f.Kind == a.Kind && s == a.String() })
+	switch {
+	case i < 0:
+		return fmt.Errorf("%s does not say what it is done to", a.Kind)
+	case Forms[i].do == nil:
+		return nil
+	}
+	d := w.Find(a.Target.Device)
+	if d == nil {
+		return fmt.Errorf("there is no device named %s", a.Target.Device)
+	}
+	return Forms[i].do(a, w, d)
+}
+
+// atPort and atPeer are what an action does at a port, and to a session.
+type (
+	atPort func(a Action, w *network.World, d *device.Device, port uint32) error
+	atPeer func(a Action, d *device.Device, s *bgp.Speaker, i int) bool
+)
+
+// port is the port that an action names.
+func (a Action) port(d *device.Device) (uint32, error) {
+	p, ok := d.Port(a.Target.Port)
+	switch {
+	case ok:
+		return p, nil
+	case a.Target.Port != config.HostPort:
+		return 0, fmt.Errorf("%s has no port named %s", d.Name(), a.Target.Port)
+	case len(d.Ports()) == 0:
+		return 0, fmt.Errorf("%s has no port", d.Name())
+	}
+	return 0, fmt.Errorf("%s is a router: say which port, for example %s.%s", d.Name(), d.Name(), d.Ports()[0].Config.Name)
+}
+
+// onPort does something to what a port is joined to.
+func onPort(do atPort) func(Action, *network.World, *device.Device) error {
+	return func(a Action, w *network.World, d *device.Device) error {
+		p, err := a.port(d)
+		if err != nil {
+			return err
+		}
+		if _, _, joined := w.MediumOf(d.ID(), p); !joined {
+			return fmt.Errorf("%v is not joined to anything", a.Target)
+		}
+		return do(a, w, d, p)
+	}
+}
+
+func cut(a Action, w *network.World, d *device.Device, port uint32) error {
+	if !w.Cut(d.ID(), port) {
+		return fmt.Errorf("the link of %v is cut already", a.Target)
+	}
+	return nil
+}
+
+func silence(a Action, w *network.World, d *device.Device, port uint32) error {
+	if !w.Silence(d.ID(), port, a.Direction) {
+		return fmt.Errorf("the link of %v is silent already", a.Target)
+	}
+	return nil
+}
+
+func mend(a Action, w *network.World, d *device.Device, port uint32) error {
+	if !w.Mend(d.ID(), port) {
+		return fmt.Errorf("the link of %v has no fault", a.Target)
+	}
+	return nil
+}
+
+func part(a Action, w *network.World, d *device.Device, port uint32) error {
+	if !w.Part(d.ID(), port) {
+		m, _, _ := w.MediumOf(d.ID(), port)
+		return fmt.Errorf("%v is on the link %s, not on a segment; cut it instead", a.Target, linkWords(w, m))
+	}
+	return nil
+}
+
+func join(a Action, w *network.World, d *device.Device) error {
+	p, err := a.port(d)
+	if err != nil {
+		return err
+	}
+	s := w.Segment(a.Segment)
+	if s == nil {
+		return fmt.Errorf("there is no segment named %s", a.Segment)
+	}
+	if d.Ports()[p].Config.Loopback || !w.JoinSegment(d.ID(), p, s) {
+		return fmt.Errorf("%v is joined already; part it first", a.Target)
+	}
+	return nil
+}
+
+func forceDevice(o device.Override) func(Action, *network.World, *device.Device) error {
+	return func(_ Action, w *network.World, d *device.Device) error {
+		w.ForceDevice(d.ID(), o)
+		return nil
+	}
+}
+
+func forcePort(o device.Override) func(Action, *network.World, *device.Device) error {
+	return func(a Action, w *network.World, d *device.Device) error {
+		p, err := a.port(d)
+		if err == nil {
+			w.ForcePort(d.ID(), p, o)
+		}
+		return err
+	}
+}
+
+func restart(a Action, _ *network.World, d *device.Device) error {
+	switch {
+	case a.Protocol == "bgp" && !d.RestartBGP():
+		return fmt.Errorf("BGP does not run on %s", d.Name())
+	case a.Protocol == "ospf" && !d.RestartOSPF():
+		return fmt.Errorf("OSPF does not run on %s", d.Name())
+	}
+	return nil
+}
+
+// onPeer does something to a session, or to all of a router.
+func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
+	return func(a Action, _ *network.World, d *device.Device) error {
+		if !d.BGP().Running() {
+			return fmt.Errorf("BGP does not run on %s", d.Name())
+		}
+		var peers []ip.Addr
+		d.BGP().Peers(func(v bgp.PeerView) {
+			if a.Peer == "all" || v.Address.String() == a.Peer {
+				peers = append(peers, v.Address)
+			}
+		})
+		if len(peers) == 0 {
+			return fmt.Errorf("%s has no peer %s", d.Name(), a.Peer)
+		}
+		for _, p := range peers {
+			if !d.Peer(p, func(s *bgp.Speaker, i int) bool { return do(a, d, s, i) }) {
+				return fmt.Errorf("the session of %s with %s is not up", d.Name(), a.Peer)
+			}
+		}
+		return nil
+	}
+}
+
+func reset(_ Action, d *device.Device, s *bgp.Speaker, i int) bool {
+	s.Reset(d, i, "")
+	return true
+}
+
+func resend(a Action, d *device.Device, s *bgp.Speaker, i int) bool {
+	if a.Way == "from" {
+		return s.AskAgain(d, i)
+	}
+	return s.SendAgain(d, i)
+}
+
+func forcePeer(o bgp.Override) atPeer {
+	return func(_ Action, d *device.Device, s *bgp.Speaker, i int) bool {
+		s.Force(d, i, o)
+		return true
+	}
+}
+
+// linkWords names a link by its ends.
+func linkWords(w *network.World, m *network.Medium) string {
+	name := func(e network.End) string {
+		d := w.Device(e.Device)
+		return config.PortRef{Device: d.Name(), Port: d.Ports()[e.Port].Config.Name}.String()
+	}
+	return name(m.Ends[0]) + " " + name(m.Ends[1])
+}

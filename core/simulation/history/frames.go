@@ -1,0 +1,47 @@
+package history
+
+import (
+	"hellebore/core/ground/event"
+)
+
+// Frame is an Ethernet frame as a port put it on what it is joined to.
+type Frame struct {
+	At           event.Time
+	Device, Port uint32
+	Bytes        []byte // immutable
+}
+
+// Frames runs the lab's past again, from one virtual time to another, both
+// included, and shows every frame that was sent. What runs is a copy: history
+// itself does not notice. stop, if not nil, is asked now and then whether to give
+// up, with ErrStopped.
+func (h *History) Frames(from, to event.Time, see func(Frame), stop func() bool) error {
+	for _, s := range h.steps {
+		if s.After == nil || s.End < from || s.Start > to {
+			continue
+		}
+		if stop != nil && stop() {
+			return ErrStopped
+		}
+		w := s.Before.Clone()
+		if from > s.Start {
+			w = h.seek(Moment{s.Seq, from - 1}).Clone()
+		}
+		w.OnFrame = func(at event.Time, device, port uint32, frame []byte) {
+			if at >= from && at <= to {
+				see(Frame{at, device, port, frame})
+			}
+		}
+		if from <= s.Start {
+			if err := s.Parsed.perform(w, s.Lab); err != nil {
+				return err
+			}
+		}
+		for !w.RunUntil(min(to, s.End), frameWork) {
+			if stop != nil && stop() {
+				return ErrStopped
+			}
+		}
+	}
+	return nil
+}

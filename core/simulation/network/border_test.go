@@ -1,0 +1,172 @@
+package network_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/protocols/ospf"
+	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/core/simulation/network"
+)
+
+// Border routers: who translates an NSSA, what virtual links join, and sub-ports.
+
+// routeTo is a device's way to a prefix as table writes it, "" for none.
+func routeTo(w *network.World, name, prefix string) string {
+	for _, line := range strings.Split(table(w, name), "\n") {
+		if strings.HasPrefix(line, prefix+" ") {
+			return line
+		}
+	}
+	return ""
+}
+
+// externals are the routers that announce a prefix to the whole autonomous
+// system, as a device knows.
+func externals(w *network.World, name, id string) (list []string) {
+	d := w.Find(name)
+	d.OSPF().Database(d, func(v ospf.LSAView) {
+		if v.Header.Key.Type == wire.ExternalLSA && v.Header.Key.ID.String() == id && v.Header.Age < wire.MaxAge {
+			list = append(list, v.Header.Key.Router.String())
+		}
+	})
+	return list
+}
+
+func TestTheHighestBorderRouterTranslates(t *testing.T) { // RFC 3101 3.1
+	w := build(t, demoLab(t, "three-areas"))
+	settle(t, w)
+	const upper, lower = "10.255.3.2", "10.255.3.3"
+	require.Equal(t, []string{lower}, externals(w, "mill", "172.20.0.0"))
+	dev, p := port(t, w, "lower.e5")
+	w.Cut(dev, p)
+	settle(t, w)
+	require.Equal(t, []string{upper}, externals(w, "mill", "172.20.0.0"), "the other one takes over")
+
+	// The old translator is back: the new one goes on for a while.
+	w.Mend(dev, p)
+	start := w.Now()
+	w.RunUntil(start+35*event.Second, 1e6)
+	require.Equal(t, []string{upper, lower}, externals(w, "mill", "172.20.0.0"))
+	settle(t, w)
+	require.Equal(t, []string{lower}, externals(w, "mill", "172.20.0.0"))
+}
+
+func TestABorderRoutersOwnExternalsAreNotTranslated(t *testing.T) { // RFC 3101 2.4
+	const block = "  ospf\n    area 1\n      range 10.1.0.0/16\n    area 3\n      nssa\n        summary 172.20.0.0/16\n\nrouter lower"
+	text := strings.Replace(demoLab(t, "three-areas"), block,
+		"  static 172.21.9.0/24 blackhole\n"+strings.Replace(block, "  ospf\n", "  ospf\n    inject static\n", 1), 1)
+	w := build(t, text)
+	settle(t, w)
+	require.Equal(t, []string{"10.255.3.2"}, externals(w, "mill", "172.21.9.0"), "upper says it itself, lower does not translate it")
+	require.Contains(t, routeTo(w, "boathouse", "172.21.9.0/24"), "10.3.1.1", "the NSSA has it from upper")
+}
+
+func TestAVirtualLinkJoinsAnAreaToTheBackbone(t *testing.T) { // RFC 2328 15
+	text := demoLab(t, "beyond-the-pass")
+	w := build(t, text)
+	settle(t, w)
+	// 16.3: the way is that of the transit area, not along the virtual link.
+	require.Contains(t, routeTo(w, "west", "10.2.9.0/24"), "10.0.2.1", "by depot and east, which costs less than the pass")
+	require.Contains(t, routeTo(w, "saddle", "10.20.4.0/24"), "10.1.1.1")
+
+	dev, p := port(t, w, "east.e2")
+	w.Cut(dev, p)
+	settle(t, w)
+	saddle := w.Find("saddle")
+	for name, up := range map[string]bool{"virtual-link 10.255.4.2": false, "virtual-link 10.255.4.3": true} {
+		i, ok := saddle.Port(name)
+		require.True(t, ok)
+		got, why := saddle.Up(i)
+		require.Equal(t, up, got, name)
+		if !up {
+			require.Equal(t, note.NoTransitWay, why)
+		}
+	}
+	require.Contains(t, routeTo(w, "saddle", "10.20.4.0/24"), "10.1.2.1")
+	require.Contains(t, routeTo(w, "depot", "10.2.9.0/24"), "10.0.2.2")
+	w.Mend(dev, p)
+	settle(t, w)
+
+	none := build(t, strings.ReplaceAll(strings.ReplaceAll(strings.ReplaceAll(text, "virtual-link 10.255.4.2", "range 10.77.0.0/16"),
+		"virtual-link 10.255.4.3", "range 10.78.0.0/16"), "virtual-link 10.255.4.4", "range 10.79.0.0/16"))
+	settle(t, none)
+	require.Empty(t, routeTo(none, "depot", "10.2.9.0/24"), "without it the area is cut off")
+}
+
+func TestVirtualLinksCarryNoExternals(t *testing.T) { // RFC 2328 13.3
+	text := strings.Replace(demoLab(t, "beyond-the-pass"), "router depot\n", "router depot\n  static 198.51.100.0/24 blackhole\n  ospf\n    inject static\n", 1)
+	w := build(t, text)
+	settle(t, w)
+	require.NotEmpty(t, routeTo(w, "alp", "198.51.100.0/24"))
+	for i := range w.Notes() {
+		if n := w.NoteAt(i); n.Kind == note.LSAReceived && w.Pool().Key(uint32(n.A)).Type == wire.ExternalLSA {
+			require.Nil(t, w.Device(n.Device).Ports()[n.Port].Config.Virtual)
+		}
+	}
+}
+
+func TestASubPortHearsItsTagOnly(t *testing.T) {
+	w := build(t, demoLab(t, "shared-cable"))
+	settle(t, w)
+	require.Contains(t, routeTo(w, "halt", "10.30.0.0/24"), "10.0.10.1", "the loopback with its own mask")
+	frames := map[bool]int{} // tagged
+	w.OnFrame = func(_ event.Time, _, _ uint32, f []byte) { frames[f[12] == 0x81 && f[13] == 0x00]++ }
+	dev, p := port(t, w, "cabin.e1")
+	w.Cut(dev, p)
+	settle(t, w)
+	require.Empty(t, states(w, "cabin")["e1.20"], "a cut takes both sub-ports down")
+	w.Mend(dev, p)
+	settle(t, w)
+	require.Positive(t, frames[true])
+	require.Contains(t, routeTo(w, "halt", "10.20.8.0/24"), "10.0.10.1", "by the cabin, since the yard costs the halt 100")
+}
+
+func TestEqualWaysAreBounded(t *testing.T) {
+	text := demoLab(t, "three-areas")
+	w := build(t, text)
+	settle(t, w)
+	require.Equal(t, 2, strings.Count(routeTo(w, "boathouse", "10.1.0.0/16"), " via "))
+	reconfigured(t, w, strings.Replace(text, "    inject static type 1 metric 15", "    max-ecmp 1\n    inject static type 1 metric 15", 1))
+	require.Equal(t, 1, strings.Count(routeTo(w, "boathouse", "10.1.0.0/16"), " via "))
+}
+
+// TestOnlyWhatChangedIsComputed counts the vertices of the shortest-path trees
+// that are looked at: none for a route from outside, few for a link far away.
+func TestOnlyWhatChangedIsComputed(t *testing.T) {
+	visited := func(w *network.World, mark uint32) map[string]uint64 {
+		out := map[string]uint64{}
+		for i := mark; i < w.Notes(); i++ {
+			if n := w.NoteAt(i); n.Kind == note.SPFRun {
+				out[w.Device(n.Device).Name()] += n.A
+			}
+		}
+		return out
+	}
+	text := demoLab(t, "three-areas")
+	w := build(t, text)
+	settle(t, w)
+	mark := w.Notes()
+	reconfigured(t, w, strings.Replace(text, "metric 50", "metric 60", 1))
+	runs := visited(w, mark)
+	require.Len(t, runs, 4, "junction, upper, lower and mill: %v", runs)
+	for name, n := range runs {
+		require.Zero(t, n, "%s needs no shortest paths for it", name)
+	}
+
+	big := build(t, grid(10))
+	settle(t, big)
+	mark = big.Notes()
+	dev, p := port(t, big, "r0.e1")
+	big.Cut(dev, p)
+	settle(t, big)
+	for name, n := range visited(big, mark) {
+		if strings.HasPrefix(name, "r9") {
+			require.Less(t, n, uint64(20), "%s is far away, of 100 routers", name)
+		}
+	}
+}

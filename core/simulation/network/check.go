@@ -1,0 +1,198 @@
+package network
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
+	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/core/simulation/device"
+)
+
+// Check walks the whole world for broken invariants and describes the first one
+// it finds; "" means that all hold. Tests call it after every settled state.
+func (w *World) Check() string {
+	if s := w.checkAccount(); s != "" {
+		return s
+	}
+	for _, d := range w.devices {
+		if s := w.checkTable(d); s != "" {
+			return d.Name() + ": " + s
+		}
+	}
+	if !w.calm.Settled() {
+		return ""
+	}
+	for _, d := range w.devices {
+		if s := cmp.Or(d.OSPF().Unfinished(), d.OSPF().Outdated(d)); s != "" {
+			return d.Name() + ": " + s
+		}
+	}
+	if s := cmp.Or(w.checkAdjacencies(), w.checkSessions()); s != "" {
+		return s
+	}
+	return w.checkLoops()
+}
+
+// checkLoops follows the routes that OSPF gave to every network, by all their
+// ways: none may come back to where it was.
+func (w *World) checkLoops() string {
+	const (
+		open = 1 + iota
+		done
+	)
+	var state []uint8
+	var follow func(d *device.Device, to ip.Addr) string
+	follow = func(d *device.Device, to ip.Addr) string {
+		switch state[d.ID()] {
+		case done:
+			return ""
+		case open:
+			return d.Name()
+		}
+		state[d.ID()] = open
+		if id, hop, ok := d.Table().Lookup(w.shared, to); ok && !d.Local(to) {
+			if source, _ := d.Table().Best(id); source == route.OSPF {
+				for _, h := range w.shared.Sets.Hops(d.Table().Set(hop)) {
+					for _, e := range w.Facing(d.ID(), h.Port) {
+						if next := w.devices[e.Device]; next.Ports()[e.Port].Address() == h.Gateway {
+							if s := follow(next, to); s != "" {
+								return d.Name() + ", " + s
+							}
+						}
+					}
+				}
+			}
+		}
+		state[d.ID()] = done
+		return ""
+	}
+	for id := range w.shared.Prefixes.Len() {
+		// A range's own number need not be a network: what a range covers and is
+		// not there may go round between border routers, some of which have it.
+		if slices.ContainsFunc(w.devices, func(d *device.Device) bool { return d.OSPF().Route(id).Kind == ospf.Discard }) {
+			continue
+		}
+		state = make([]uint8, len(w.devices))
+		p := w.shared.Prefixes.Prefix(id)
+		for _, d := range w.devices {
+			if s := follow(d, p.Addr); s != "" {
+				return fmt.Sprintf("packets for %v loop: %s", p, s)
+			}
+		}
+	}
+	return ""
+}
+
+// checkAccount recounts what Calm counts.
+func (w *World) checkAccount() string {
+	pending, watched := 0, 0
+	early := false
+	w.queue.Each(func(e *event.Event) {
+		if e.Kind == device.FrameArrives && e.Class == event.Pending {
+			pending++
+		}
+		early = early || e.At < w.now
+	})
+	for _, d := range w.devices {
+		p, n := d.Account()
+		pending += p
+		watched += n
+	}
+	switch {
+	case early:
+		return "an event waits in the past"
+	case pending != w.calm.Pending():
+		return fmt.Sprintf("%d things are pending, the account says %d", pending, w.calm.Pending())
+	case watched != w.calm.Watched():
+		return fmt.Sprintf("%d guards and retries are in force, the account says %d", watched, w.calm.Watched())
+	}
+	return ""
+}
+
+// checkTable holds the FIB against the sources' routes, and next hops against
+// ports.
+func (w *World) checkTable(d *device.Device) string {
+	t := d.Table()
+	for id := range t.Len() {
+		best, ok := t.Best(id)
+		want := route.HopID(0)
+		if ok {
+			want = t.Route(best, id).Hop
+		}
+		p := w.shared.Prefixes.Prefix(id)
+		if t.Next(id) != want {
+			return fmt.Sprintf("%v: the FIB does not have the best route", p)
+		}
+		for _, h := range w.shared.Sets.Hops(t.Set(want)) {
+			if up, _ := d.Up(h.Port); !up && best == route.Connected {
+				return fmt.Sprintf("%v leaves by a port that is down", p)
+			}
+		}
+	}
+	return ""
+}
+
+// checkAdjacencies holds the two ends of each adjacency, and the databases of
+// the routers it joins, against each other.
+func (w *World) checkAdjacencies() string {
+	for _, d := range w.devices {
+		var bad string
+		for i := range d.Ports() {
+			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+				if n.State != ospf.Full || bad != "" {
+					return
+				}
+				far := w.farEnd(d.ID(), uint32(i), n.Address)
+				if far == nil || far.OSPF().RouterID() != n.RouterID {
+					bad = fmt.Sprintf("Full with %v, which is not at the other end", n.RouterID)
+					return
+				}
+				v := d.OSPF().Port(uint32(i))
+				if a, b := databaseOf(d, &v), databaseOf(far, &v); a != b {
+					bad = fmt.Sprintf("its database differs from that of %s:\n%s\n%s", far.Name(), a, b)
+				}
+			})
+		}
+		if bad != "" {
+			return d.Name() + ": " + bad
+		}
+	}
+	return ""
+}
+
+// farEnd is the device that has an address on what a port is joined to.
+func (w *World) farEnd(dev, port uint32, address ip.Addr) *device.Device {
+	if v := w.devices[dev].OSPF().Port(port); v.Virtual {
+		for _, d := range w.devices {
+			if d.OSPF().RouterID() == v.Peer {
+				return d
+			}
+		}
+		return nil
+	}
+	for _, e := range w.Facing(dev, port) {
+		if d := w.devices[e.Device]; d.Ports()[e.Port].Address() == address {
+			return d
+		}
+	}
+	return nil
+}
+
+// databaseOf writes a device's database of a port's area out, without ages, and
+// what belongs to no area if that is flooded by the port.
+func databaseOf(d *device.Device, port *ospf.PortView) string {
+	out := ""
+	area := d.Config().OSPF.Area(port.Area)
+	as := !area.Closed() && !port.Virtual
+	d.OSPF().Database(d, func(l ospf.LSAView) {
+		if (l.AS && as || !l.AS && l.Area == port.Area) && l.Header.Age < wire.MaxAge {
+			out += fmt.Sprintf("%v %x %x\n", l.Header.Key, l.Header.Seq, l.Header.Checksum)
+		}
+	})
+	return out
+}

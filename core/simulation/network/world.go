@@ -1,0 +1,291 @@
+// Package network is the world: devices, what joins them, the faults on it, and
+// the loop that carries events to their destinations in order. A world is owned
+// by one goroutine; Clone makes an independent one in next to no time.
+package network
+
+import (
+	"fmt"
+	"hellebore/core/ground/attr"
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/ground/store"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/policy"
+	"hellebore/core/protocols/route"
+	"hellebore/core/simulation/device"
+)
+
+// World is one simulated network at one moment.
+type World struct {
+	now     event.Time
+	queue   event.Queue
+	calm    event.Calm
+	seed    uint64
+	exact   bool // hellos come at their interval exactly
+	devices []*device.Device
+	byName  map[string]uint32 // replaced, never written, so clones share it
+	media   []Medium
+	moved   map[[2]uint32]move   // ports that actions moved; replaced, never written
+	says    map[[2]uint32]string // what the text joins ports to; replaced, never written
+	flows   []config.Flow
+	pool    *ospf.Pool
+	shared  *route.Shared
+	attrs   *attr.Pool
+	book    *policy.Book
+	written config.Policies    // what book was made of
+	sets    []config.PrefixSet // with these
+	notes   store.Paged[note.Note]
+	noted   uint64 // notes made, kept or not
+	room    int    // bounded notes that the action may still make
+	lost    uint64 // those beyond that
+	handled uint64 // events
+	forward event.Time
+	changes uint64 // of forwarding
+
+	// OnFrame, if set, sees every frame as it is put on its medium. Tracer, if
+	// set, sees what becomes of ICMP packets. Neither goes into clones.
+	OnFrame func(at event.Time, device, port uint32, frame []byte)
+	Tracer  func(device.Step)
+}
+
+// MaxNotes bounds the notes of the work of protocols (note.Kind.Bounded) that a
+// world keeps of one action; later ones are only counted.
+const MaxNotes = 1 << 20
+
+// New is an empty world at time 0.
+func New() *World {
+	return &World{room: MaxNotes, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{}, book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
+}
+
+// Clone is an independent copy. A world that was not changed since it was cloned
+// may be read and cloned by many goroutines at the same time.
+func (w *World) Clone() *World {
+	c := *w
+	c.OnFrame, c.Tracer = nil, nil
+	c.queue = w.queue.Clone()
+	c.pool = w.pool.Clone()
+	c.shared = w.shared.Clone()
+	c.attrs = w.attrs.Clone()
+	c.notes = w.notes.Clone()
+	c.media = append([]Medium(nil), w.media...)
+	ends := 0
+	for i := range w.media {
+		ends += len(w.media[i].Ends)
+	}
+	slab := make([]End, 0, ends)
+	for i := range c.media {
+		from := len(slab)
+		slab = append(slab, w.media[i].Ends...)
+		c.media[i].Ends = slab[from:len(slab):len(slab)]
+	}
+	c.devices = make([]*device.Device, len(w.devices))
+	devices := make([]device.Device, len(w.devices))
+	for i, d := range w.devices {
+		d.CloneTo(&devices[i], &c)
+		c.devices[i] = &devices[i]
+	}
+	return &c
+}
+
+// Now is the world's time.
+func (w *World) Now() event.Time { return w.now }
+
+// Calm is the account of what is going on.
+func (w *World) Calm() *event.Calm { return &w.calm }
+
+// Seed is the lab's seed; ExactHellos says that hellos have no jitter.
+func (w *World) Seed() uint64      { return w.seed }
+func (w *World) ExactHellos() bool { return w.exact }
+
+// Pool holds the world's LSAs, Shared its prefixes and sets of next hops.
+func (w *World) Pool() *ospf.Pool      { return w.pool }
+func (w *World) Shared() *route.Shared { return w.shared }
+
+// Attrs holds the world's sets of path attributes, Book its policies.
+func (w *World) Attrs() *attr.Pool  { return w.attrs }
+func (w *World) Book() *policy.Book { return w.book }
+
+// Policies are the policies as they are configured; for reading.
+func (w *World) Policies() *config.Policies { return &w.written }
+
+// Push queues an event.
+func (w *World) Push(e event.Event) { w.queue.Push(e) }
+
+// BeginAction makes room for the notes of another action.
+func (w *World) BeginAction() { w.room = MaxNotes }
+
+// Note keeps a note.
+func (w *World) Note(n note.Note) {
+	w.noted++
+	if n.Kind.Bounded() {
+		if w.room == 0 {
+			w.lost++
+			return
+		}
+		w.room--
+	}
+	w.notes.Append(n)
+}
+
+// Work is how much the world has done so far, in a measure that is the same on
+// every machine: the notes made, and twice the events they were made of. A unit
+// takes 2 to 5 microseconds, keyframes included (docs/performance.md).
+func (w *World) Work() uint64 { return 2*w.handled + w.noted }
+
+// Notes is the number of notes kept; NoteAt is one of them, in order of time.
+// LostNotes is how many were not kept.
+func (w *World) Notes() uint32                  { return w.notes.Len() }
+func (w *World) NoteAt(i uint32) note.Note      { return w.notes.Get(i) }
+func (w *World) LostNotes() uint64              { return w.lost }
+func (w *World) LastForwarding() event.Time     { return w.forward }
+func (w *World) ForwardingChanges() uint64      { return w.changes }
+func (w *World) Handled() uint64                { return w.handled }
+func (w *World) Flows() []config.Flow           { return w.flows }
+func (w *World) Devices() []*device.Device      { return w.devices }
+func (w *World) Device(i uint32) *device.Device { return w.devices[i] }
+
+// ForwardingChanged notes the time of a change of some FIB.
+func (w *World) ForwardingChanged() { w.forward = w.now; w.changes++ }
+
+// Tracing says whether anybody traces; Trace tells them.
+func (w *World) Tracing() bool       { return w.Tracer != nil }
+func (w *World) Trace(s device.Step) { w.Tracer(s) }
+
+// Find is a device by name, nil if there is none.
+func (w *World) Find(name string) *device.Device {
+	if i, ok := w.byName[name]; ok && !w.devices[i].Gone() {
+		return w.devices[i]
+	}
+	return nil
+}
+
+// step carries the earliest event to its destination.
+func (w *World) step() {
+	e := w.queue.Pop()
+	w.now = e.At
+	w.handled++
+	if e.Kind == device.FrameArrives {
+		if e.Class == event.Pending {
+			w.calm.End()
+		}
+		w.arrive(&e)
+		return
+	}
+	w.devices[e.Dest].Handle(&e)
+}
+
+// RunUntil handles all events up to and including time t, which becomes now.
+// At most limit units of work are done; done says whether that was enough.
+func (w *World) RunUntil(t event.Time, limit uint64) (done bool) {
+	from := w.Work()
+	for w.queue.Len() > 0 && w.queue.Next() <= t {
+		if w.Work()-from >= limit {
+			return false
+		}
+		w.step()
+	}
+	w.now = max(w.now, t)
+	return true
+}
+
+// RunNext handles the next event, if it comes no later than t; else t becomes
+// now and it says false.
+func (w *World) RunNext(t event.Time) bool {
+	if w.queue.Len() == 0 || w.queue.Next() > t {
+		w.now = max(w.now, t)
+		return false
+	}
+	w.step()
+	return true
+}
+
+// Outcome is how a run ended.
+type Outcome uint8
+
+// The outcomes of Settle.
+const (
+	Settled    Outcome = iota
+	Unsettled          // something changes in a round, for ever
+	Stopped            // stop said so
+	Unfinished         // the bound was reached
+)
+
+func (o Outcome) String() string {
+	return [...]string{"settled", "does not settle", "stopped", "does not settle so far"}[o]
+}
+
+// Settle runs the world until it is settled and then to rest. At most limit units
+// of work are done; stop, if not nil, is asked every few thousand events.
+// The moment of settling is that of the last change: Calm().LastChange().
+func (w *World) Settle(limit uint64, stop func() bool) Outcome {
+	from := w.Work()
+	for n := 1; ; n++ {
+		if w.calm.Settled() {
+			rest := w.calm.RestAfter()
+			if w.queue.Next() > rest {
+				w.now = max(w.now, rest)
+				return Settled
+			}
+		}
+		if w.queue.Len() == 0 {
+			return Settled
+		}
+		if w.Work()-from >= limit {
+			return Unfinished
+		}
+		if n%4096 == 0 && stop != nil && stop() {
+			return Stopped
+		}
+		w.step()
+	}
+}
+
+// State is the digests of what a settled network comes to, part by part: equal for
+// worlds in which only ages, sequence numbers and the phases of timers differ.
+type State struct {
+	Ports, Neighbours, Database, Routes, Paths uint64
+}
+
+// String is the digests as they are recorded; ParseState reads them, and anything
+// else as no state.
+func (s State) String() string {
+	return fmt.Sprintf("%016x %016x %016x %016x %016x", s.Ports, s.Neighbours, s.Database, s.Routes, s.Paths)
+}
+
+// ParseState reads what String writes.
+func ParseState(text string) (s State) {
+	if n, err := fmt.Sscanf(text, "%x %x %x %x %x", &s.Ports, &s.Neighbours, &s.Database, &s.Routes, &s.Paths); n != 5 || err != nil {
+		return State{}
+	}
+	return s
+}
+
+// Digest is equal for worlds in equal states. Full means everything; without
+// it, tables and databases only, without ages, sequence numbers and phases of
+// timers.
+func (w *World) Digest(full bool) uint64 {
+	digest, _ := w.Digests(full)
+	return digest
+}
+
+// Digests are Digest, and the digests of tables and databases part by part.
+func (w *World) Digests(full bool) (uint64, State) {
+	d := store.Digest(1)
+	var parts device.Parts
+	for _, v := range w.devices {
+		prefixes := v.Prefixes()
+		v.Digest(&d, full, prefixes)
+		if !v.Gone() {
+			v.DigestParts(&parts, prefixes)
+		}
+	}
+	for i := range w.media {
+		w.media[i].digest(&d)
+		w.media[i].digest(&parts.Ports)
+	}
+	if full {
+		d.Add(uint64(w.now), w.handled, w.changes, uint64(w.notes.Len()), uint64(w.queue.Len()), uint64(w.queue.Next()))
+	}
+	return uint64(d), State{uint64(parts.Ports), uint64(parts.Neighbours), uint64(parts.Database), uint64(parts.Routes), uint64(parts.Paths)}
+}
