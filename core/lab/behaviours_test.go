@@ -93,12 +93,12 @@ func TestAHiddenBackupCostsTime(t *testing.T) {
 	hidden := behaviour(t, "hidden-backup")
 	l := open(t, hidden)
 	require.Equal(t, "mill", bestFrom(t, l, "inn", "198.51.100.0/24"))
-	paths := observe.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
-	require.Len(t, paths, 1, "the backup is not known inside")
+	held := observe.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
+	require.Len(t, held, 1, "the backup is not known inside")
 	known := strings.Replace(hidden, "set local-preference 200", "set local-preference 100", 1)
 	l = open(t, known)
-	paths = observe.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
-	require.Len(t, paths, 2, "as good a path is known")
+	held = observe.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
+	require.Len(t, held, 2, "as good a path is known")
 	require.Greater(t, fails(hidden), fails(known), "the hidden one takes longer")
 }
 

@@ -73,7 +73,7 @@ func TestCases(t *testing.T) {
 					actions = append(actions, a)
 				}
 			}
-			got := tables(open(t, string(b), actions...))
+			got := printed(open(t, string(b), actions...))
 			expected := filepath.Join("testdata", strings.TrimSuffix(filepath.Base(file), ".lab")+".expected")
 			if os.Getenv("UPDATE") != "" {
 				require.NoError(t, os.WriteFile(expected, []byte(got), 0o644))
@@ -85,8 +85,8 @@ func TestCases(t *testing.T) {
 	}
 }
 
-// tables writes what a user would check: routes, neighbours, flows.
-func tables(l *Lab) string {
+// printed is what a user would check: routes, neighbours, flows.
+func printed(l *Lab) string {
 	r := l.Report()
 	var b strings.Builder
 	var names []string

@@ -29,6 +29,9 @@ const (
 // FromDuration converts a configured duration.
 func FromDuration(d time.Duration) Time { return Time(d) }
 
+// FromSeconds converts a number of seconds, as views and actions give it.
+func FromSeconds(s float64) Time { return Time(math.Round(s * float64(Second))) }
+
 // Seconds is t as a floating point number of seconds.
 func (t Time) Seconds() float64 { return float64(t) / float64(Second) }
 

@@ -81,9 +81,9 @@ func (r *reader) bgpMessage(t bgpwire.Type, body []byte) string {
 }
 
 func capabilityWords(c bgpwire.Capability) string {
-	for _, k := range capabilityRows {
-		if k.code == c.Code {
-			return fmt.Sprintf("%s (%d)", k.name, c.Code)
+	for _, k := range bgpwire.CapabilityNames {
+		if k.Code == c.Code {
+			return fmt.Sprintf("%s (%d)", k.Name, c.Code)
 		}
 	}
 	return fmt.Sprintf("code %d", c.Code)

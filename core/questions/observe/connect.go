@@ -15,7 +15,7 @@ import (
 func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 	w := p.w
 	start := w.Now()
-	r := Reply{Seq: seq, TTL: maxTTL, SentAt: seconds(start), Steps: []Step{}}
+	r := Reply{Seq: seq, TTL: maxTTL, SentAt: start.Seconds(), Steps: []Step{}}
 	var last device.Step
 	var local uint16
 	w.Tracer = func(s device.Step) {
@@ -45,10 +45,10 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 	w.Tracer = nil
 	v := p.d.TCP().View(id)
 	name := p.dst.String()
-	if o := addressOwner(w, p.dst); o != nil {
+	if o := w.Owner(p.dst); o != nil {
 		name = o.Name()
 	}
-	rtt := seconds(w.Now() - start)
+	rtt := (w.Now() - start).Seconds()
 	switch {
 	case v.State == tcp.Established:
 		r.OK, r.RTT, r.By, r.Device, r.Reason = true, &rtt, p.dst.String(), name, ""
@@ -69,7 +69,7 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 
 // serviceWords is the name of the service on a port, in brackets, if it has one.
 func serviceWords(p *prober, port uint16) string {
-	if o := addressOwner(p.w, p.dst); o != nil {
+	if o := p.w.Owner(p.dst); o != nil {
 		for _, s := range o.Config().Services {
 			if s.Port == port && s.Name != "" {
 				return " (" + s.Name + ")"

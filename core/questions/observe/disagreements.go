@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
@@ -212,11 +213,11 @@ func (c *collector) keys(x, y *config.KeyChain) {
 		by       side
 		from, to *config.KeyChain
 	}{{c.b, x, y}, {c.a, y, x}} {
-		sent := way.from.Sending(asDuration(c.a.w.Now()))
+		sent := way.from.Sending(time.Duration(c.a.w.Now()))
 		i := slices.IndexFunc(way.to.Keys, func(k config.Key) bool { return k.ID == sent.ID || sent.Algorithm == wire.Simple.String() })
 		switch {
 		case i < 0:
-			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Sending(asDuration(c.a.w.Now())).ID)), strconv.Itoa(int(y.Sending(asDuration(c.a.w.Now())).ID)))
+			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Sending(time.Duration(c.a.w.Now())).ID)), strconv.Itoa(int(y.Sending(time.Duration(c.a.w.Now())).ID)))
 		case way.to.Keys[i].Secret != sent.Secret || way.to.Keys[i].Algorithm != sent.Algorithm:
 			words := func(k config.Key) string { return fmt.Sprintf("key %d", k.ID) }
 			c.add(note.KeyDiffers, "foreseen", c.a, words(sent), words(sent))

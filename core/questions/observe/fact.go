@@ -19,7 +19,7 @@ type Fact struct {
 
 // At is a fact at another moment.
 func (f Fact) At(t event.Time) Fact {
-	s := seconds(t)
+	s := t.Seconds()
 	f.When = &s
 	return f
 }

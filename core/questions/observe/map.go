@@ -1,6 +1,8 @@
 package observe
 
 import (
+	"time"
+
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
@@ -119,7 +121,7 @@ func MapOf(w *network.World) Map {
 			continue
 		}
 		l := MapLink{Kind: "link", Name: m.Name, Cut: m.Cut, Ends: []MapEnd{},
-			Delay: labtext.FormatDuration(asDuration(m.Delay)), Loss: float64(m.Loss) / 10_000}
+			Delay: labtext.FormatDuration(time.Duration(m.Delay)), Loss: float64(m.Loss) / 10_000}
 		if m.Kind == network.Segment {
 			l.Kind, l.ID = "segment", "segment "+m.Name
 		}

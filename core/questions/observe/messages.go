@@ -72,7 +72,7 @@ func MessagesOf(w *network.World) Messages {
 			continue
 		}
 		d := w.Device(n.Device)
-		m := Message{Number: i, At: seconds(event.Time(n.At)), Device: d.Name(), Weight: weight, Text: Words(w, n)}
+		m := Message{Number: i, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight, Text: Words(w, n)}
 		if int(n.Port) < len(d.Ports()) {
 			m.Port = d.Ports()[n.Port].Config.Name
 		}

@@ -5,13 +5,11 @@ package observe
 
 import (
 	"fmt"
-	"math"
 	"strconv"
 	"strings"
 	"time"
 
 	"hellebore/core/ground/attr"
-	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
@@ -24,12 +22,6 @@ import (
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
-
-// seconds is a time as views give it: seconds since the lab began.
-func seconds(t event.Time) float64 { return float64(t) / 1e9 }
-
-// nanoTime is the reverse of seconds.
-func nanoTime(s float64) event.Time { return event.Time(math.Round(s * 1e9)) }
 
 // ref is a port's name: "viaduct.e1", or a host's.
 func ref(d *device.Device, port uint32) string {
@@ -133,7 +125,7 @@ func Words(w *network.World, n note.Note) string {
 		v := args[name]
 		switch kind {
 		case "peer":
-			if far := addressOwner(w, ip.Addr(v)); far != nil {
+			if far := w.Owner(ip.Addr(v)); far != nil {
 				return fmt.Sprintf("%s (%v)", far.Name(), ip.Addr(v))
 			}
 		case "lsa":
@@ -170,5 +162,3 @@ func reasonWords(n note.Note) string {
 func Sentence(text, a, b string) string {
 	return strings.NewReplacer("{a}", a, "{b}", b).Replace(text)
 }
-
-func asDuration(t event.Time) time.Duration { return time.Duration(t) }

@@ -176,7 +176,7 @@ func unplugged(w *network.World) []Neighbour {
 			}
 			c := &collector{a: s, b: s}
 			c.add(note.NotJoined, "observed", s, "nothing plugged in", "")
-			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: ospf.StateNames[ospf.Down], Since: seconds(p.Since), Reasons: c.reasons,
+			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: ospf.StateNames[ospf.Down], Since: p.Since.Seconds(), Reasons: c.reasons,
 				B: End{Absent: true, State: ospf.StateNames[ospf.Down]}})
 		}
 	}
@@ -218,7 +218,7 @@ func virtualLinks(w *network.World) []Neighbour {
 
 // oneSided is a virtual link that the other end does not have.
 func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
-	n := Neighbour{Protocol: "ospf", A: a.end(), State: ospf.StateNames[ospf.Down], Since: seconds(a.d.Ports()[a.port].Since), Reasons: []Reason{},
+	n := Neighbour{Protocol: "ospf", A: a.end(), State: ospf.StateNames[ospf.Down], Since: a.d.Ports()[a.port].Since.Seconds(), Reasons: []Reason{},
 		B: End{Device: v.Peer.String(), Port: "none", RouterID: v.Peer.String(), State: ospf.StateNames[ospf.Down]}}
 	c := &collector{a: a, b: a}
 	if up, why := a.d.Up(a.port); !up {
@@ -282,7 +282,7 @@ func (s side) sees() (n ospf.NeighbourView, ok bool) {
 
 func (s side) end() End {
 	c := s.config()
-	e := End{Device: s.d.Name(), Port: c.Name, State: ospf.StateNames[ospf.Down], Since: seconds(s.d.Ports()[s.port].Since)}
+	e := End{Device: s.d.Name(), Port: c.Name, State: ospf.StateNames[ospf.Down], Since: s.d.Ports()[s.port].Since.Seconds()}
 	if c.Address.IsValid() {
 		e.Address = c.Address.String()
 	}
@@ -304,9 +304,9 @@ func (s side) end() End {
 		e.Role, e.Priority = v.State.String(), &v.Priority
 	}
 	if n, ok := s.sees(); ok {
-		e.State, e.Since = n.State.String(), seconds(n.Since)
+		e.State, e.Since = n.State.String(), n.Since.Seconds()
 		if n.DeadAt != 0 {
-			in := seconds(n.DeadAt - s.w.Now())
+			in := (n.DeadAt - s.w.Now()).Seconds()
 			e.DeadIn = &in
 		}
 	}

@@ -83,10 +83,10 @@ type part struct {
 }
 
 func addOutage(list *[]Outage, p part, open bool) {
-	to := seconds(p.hi)
+	to := p.hi.Seconds()
 	if n := len(*list); n > 0 {
 		o := &(*list)[n-1]
-		if o.To != nil && nanoTime(*o.To) == p.lo {
+		if o.To != nil && event.FromSeconds(*o.To) == p.lo {
 			if len(o.Causes) == 0 {
 				o.Causes = []string{o.Cause}
 			}
@@ -103,7 +103,7 @@ func addOutage(list *[]Outage, p part, open bool) {
 			return
 		}
 	}
-	o := Outage{From: seconds(p.lo), To: &to, Cause: p.cause}
+	o := Outage{From: p.lo.Seconds(), To: &to, Cause: p.cause}
 	if open {
 		o.To = nil
 	}

@@ -57,7 +57,7 @@ const maxPackets = 400
 // PacketsOf are the frames on what a port is joined to, between two moments. If
 // kinds are given, only packets of these are shown.
 func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to event.Time, kinds []string, stop func() bool) (Packets, error) {
-	out := Packets{Ports: []string{}, Kinds: []KindCount{}, Packets: []Packet{}, From: seconds(from), To: seconds(to)}
+	out := Packets{Ports: []string{}, Kinds: []KindCount{}, Packets: []Packet{}, From: from.Seconds(), To: to.Seconds()}
 	m, _, ok := w.MediumOf(dev, port)
 	if !ok {
 		return out, fmt.Errorf("%s is not joined to anything", ref(w.Device(dev), port))
@@ -87,7 +87,7 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 			out.Omitted++
 		default:
 			p := r.read(f.Bytes)
-			p.At, p.From, p.Kind, p.To = seconds(f.At), out.Ports[at], kind, []string{}
+			p.At, p.From, p.Kind, p.To = f.At.Seconds(), out.Ports[at], kind, []string{}
 			dst := ip.MAC(f.Bytes[:6])
 			for i, e := range m.Ends {
 				if i != at && (dst.Group() || dst == ip.PortMAC(e.Device, uint16(e.Port))) {
@@ -167,7 +167,7 @@ func (r *reader) holder(a ip.Addr) string {
 	if a == 0 {
 		return "none"
 	}
-	if d := addressOwner(r.w, a); d != nil {
+	if d := r.w.Owner(a); d != nil {
 		return fmt.Sprintf("%v (%s)", a, d.Name())
 	}
 	return a.String()

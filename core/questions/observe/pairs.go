@@ -112,7 +112,7 @@ func (f *follower) pair(from, to *device.Device, last bool) (PairOut, bool) {
 			continue
 		}
 		addOutage(&x.Outages, p, last && p.hi >= end)
-		x.Seconds += seconds(p.hi - p.lo)
+		x.Seconds += (p.hi - p.lo).Seconds()
 		if p.at != "" && !slices.Contains(x.Where, p.at) {
 			x.Where = append(x.Where, p.at)
 		}
@@ -176,7 +176,7 @@ func (f *follower) open(ring []uint32, at event.Time, open map[string]*Loop) {
 	if open[key] != nil {
 		return
 	}
-	l := &Loop{From: seconds(at)}
+	l := &Loop{From: at.Seconds()}
 	for _, d := range ring {
 		l.Devices = append(l.Devices, f.step.Applied.Device(d).Name())
 	}
@@ -189,7 +189,7 @@ func (f *follower) close(key string, at event.Time, toward string, open, found m
 	l := open[key]
 	delete(open, key)
 	if at != event.Never {
-		until := seconds(at)
+		until := at.Seconds()
 		if l.Until = &until; until == l.From {
 			return
 		}
@@ -253,7 +253,7 @@ func (f *follower) decisionAt(dev uint32, at event.Time) *decision {
 func computedWords(s *history.Step, l *Loop) string {
 	until := s.End
 	if l.Until != nil {
-		until = nanoTime(*l.Until)
+		until = event.FromSeconds(*l.Until)
 	}
 	ran := map[string]event.Time{}
 	for i := s.NotesApplied; i < s.NotesAfter; i++ {
@@ -264,7 +264,7 @@ func computedWords(s *history.Step, l *Loop) string {
 	var words []string
 	for _, d := range l.Devices {
 		if at, ok := ran[d]; ok {
-			words = append(words, fmt.Sprintf("%s computed its routes %.3f s after the action", d, seconds(at-s.Start)))
+			words = append(words, fmt.Sprintf("%s computed its routes %.3f s after the action", d, (at-s.Start).Seconds()))
 		} else {
 			words = append(words, d+" had not computed its routes anew")
 		}

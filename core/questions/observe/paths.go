@@ -48,7 +48,7 @@ func setWords(w *network.World, a *attr.Set) *Attributes {
 		Clusters: []string{}, Unknown: []string{}}
 	if a.NextHop != 0 {
 		out.NextHop = ip.Addr(a.NextHop).String()
-		if d := addressHolder(w, ip.Addr(a.NextHop)); d != nil {
+		if d := w.Owner(ip.Addr(a.NextHop)); d != nil {
 			out.NextHopOf = d.Name()
 		}
 	}
@@ -243,8 +243,10 @@ func bgpSays(w *network.World, d *device.Device, p ip.Prefix) []string {
 	return append([]string{"BGP: " + r.Answer}, r.Missing...)
 }
 
-func peerName(w *network.World, v bgp.PeerView) string {
-	if d := addressHolder(w, v.Address); d != nil {
+// PeerName is what a peer is called: the device that has its address, else its
+// description, else the address.
+func PeerName(w *network.World, v bgp.PeerView) string {
+	if d := w.Owner(v.Address); d != nil {
 		return d.Name()
 	}
 	return cmp.Or(v.Config.Description, v.Address.String())
@@ -365,7 +367,7 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 // pathRow is the story of what one peer sent.
 func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row bgp.Row, chosen bool) PathRow {
 	s := d.BGP()
-	x := PathRow{From: peerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Received: attributesOf(w, row.Raw),
+	x := PathRow{From: PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Received: attributesOf(w, row.Raw),
 		After: attributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
 	var t policy.Trace
 	s.Imported(d, v.Number, id, &t)
@@ -409,7 +411,7 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 		if row.Against != bgp.Local {
 			winner := s.Peer(row.Against)
 			other, _ := s.In(row.Against, id)
-			x.Against = peerName(w, winner)
+			x.Against = PeerName(w, winner)
 			x.Mine, x.Theirs = stepValues(w, d, code, v, row.Accepted), stepValues(w, d, code, winner, other.Accepted)
 		}
 	}
@@ -461,7 +463,7 @@ func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerVi
 
 // sentRow is what a peer was told of a prefix, and if nothing, why.
 func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) SentRow {
-	x := SentRow{To: peerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Up: v.State == bgp.Established}
+	x := SentRow{To: PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Up: v.State == bgp.Established}
 	if !x.Up {
 		x.Code, x.Why = "session-down", "the session is not up: "+v.State.String()
 		return x
@@ -505,12 +507,12 @@ func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) str
 	if from == bgp.Local {
 		return ""
 	}
-	source, target := addressHolder(w, d.BGP().Peer(from).Address), addressHolder(w, v.Address)
+	source, target := w.Owner(d.BGP().Peer(from).Address), w.Owner(v.Address)
 	if source == nil || target == nil {
 		return ""
 	}
 	has := false
-	target.BGP().Peers(func(x bgp.PeerView) { has = has || owns(source, x.Address) })
+	target.BGP().Peers(func(x bgp.PeerView) { has = has || source.Owns(x.Address) })
 	if has {
 		return ""
 	}
@@ -519,14 +521,14 @@ func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) str
 
 // missing says why a peer that has the prefix did not send it, "" if it has not.
 func missing(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
-	far := addressHolder(w, v.Address)
+	far := w.Owner(v.Address)
 	if far == nil || far == d || !far.BGP().Running() {
 		return ""
 	}
 	if a, _, _ := far.BGP().Best(id); a == 0 {
 		why := ""
 		far.BGP().Peers(func(x bgp.PeerView) {
-			if row, ok := far.BGP().In(x.Number, id); ok && !owns(d, x.Address) {
+			if row, ok := far.BGP().In(x.Number, id); ok && !d.Owns(x.Address) {
 				p := pathRow(w, far, id, x, row, false)
 				why = fmt.Sprintf("%s has a path from %s and does not use it: %s %s", far.Name(), p.From, p.Why, p.Mine)
 			}

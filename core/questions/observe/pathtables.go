@@ -48,7 +48,7 @@ func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, 
 		return out, fmt.Errorf("%s has no peer %v", d.Name(), peer)
 	}
 	v := s.Peer(i)
-	out.With = peerName(w, v)
+	out.With = PeerName(w, v)
 	for _, id := range inPrefixOrder(w, s.Prefixes()) {
 		p := w.Shared().Prefixes.Prefix(id)
 		if len(out.In) >= maxTableRows || len(out.Out) >= maxTableRows {
@@ -122,7 +122,7 @@ func RouterTable(w *network.World, d *device.Device) PathTable {
 			r.From, r.Path = how, attributesOf(w, best)
 			r = r.of(w, best)
 		default:
-			r.From, r.Path = peerName(w, s.Peer(from)), attributesOf(w, best)
+			r.From, r.Path = PeerName(w, s.Peer(from)), attributesOf(w, best)
 			r = r.of(w, best)
 		}
 		out.In = append(out.In, r)

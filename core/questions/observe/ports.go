@@ -180,7 +180,7 @@ func processOf(w *network.World, d *device.Device) Process {
 func portOf(w *network.World, d *device.Device, i uint32) Port {
 	p := &d.Ports()[i]
 	up, why := d.Up(i)
-	out := Port{Device: d.Name(), Port: p.Config.Name, Kind: "port", Up: up, Since: seconds(p.Since),
+	out := Port{Device: d.Name(), Port: p.Config.Name, Kind: "port", Up: up, Since: p.Since.Seconds(),
 		MTU: p.Config.MTU, JoinedTo: []string{}}
 	switch {
 	case d.Kind() == config.Host:
@@ -252,7 +252,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		out.CostFrom = labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth) + " over " + labtext.FormatRate(p.Config.Bandwidth)
 	}
 	if v.NextHello != 0 {
-		in := seconds(v.NextHello - w.Now())
+		in := (v.NextHello - w.Now()).Seconds()
 		out.NextHello = &in
 	}
 	owners := routerIDs(w)
@@ -267,26 +267,10 @@ func holder(w *network.World, a ip.Addr) string {
 	if a == 0 {
 		return ""
 	}
-	if d := addressOwner(w, a); d != nil {
+	if d := w.Owner(a); d != nil {
 		return d.Name() + " " + a.String()
 	}
 	return a.String()
-}
-
-// addressOwner is the device that has an address on one of its ports, nil if
-// none has.
-func addressOwner(w *network.World, a ip.Addr) *device.Device {
-	for _, d := range w.Devices() {
-		if d.Gone() {
-			continue
-		}
-		for i := range d.Ports() {
-			if !d.Ports()[i].Gone && d.Ports()[i].Address() == a {
-				return d
-			}
-		}
-	}
-	return nil
 }
 
 // gatewayOwner is the device that has a gateway's address: one that the port is
@@ -297,5 +281,5 @@ func gatewayOwner(w *network.World, d *device.Device, port uint32, gateway ip.Ad
 			return o
 		}
 	}
-	return addressOwner(w, gateway)
+	return w.Owner(gateway)
 }

@@ -99,7 +99,7 @@ func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult
 	if r.Source != "" {
 		a, err := netip.ParseAddr(r.Source)
 		src = ip.AddrFrom(a)
-		if err != nil || addressOwner(w, src) != d {
+		if err != nil || w.Owner(src) != d {
 			return ProbeResult{}, fmt.Errorf("%s is not an address of %s", r.Source, r.From)
 		}
 	}
@@ -215,7 +215,7 @@ type prober struct {
 func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 	w := p.w
 	start := w.Now()
-	r := Reply{Seq: seq, TTL: ttl, SentAt: seconds(start), Steps: []Step{}}
+	r := Reply{Seq: seq, TTL: ttl, SentAt: start.Seconds(), Steps: []Step{}}
 	var last device.Step
 	finished := false
 	w.Tracer = func(s device.Step) {
@@ -233,9 +233,9 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 			r.Reason = p.dropWords(s)
 		}
 		if s.Action == device.Delivered && s.Device == p.d.ID() && back && s.Type != ip.EchoRequest {
-			rtt := seconds(s.At - start)
+			rtt := (s.At - start).Seconds()
 			r.RTT, r.By, r.OK = &rtt, s.Src.String(), s.Type == ip.EchoReply
-			if o := addressOwner(w, s.Src); o != nil {
+			if o := w.Owner(s.Src); o != nil {
 				r.Device, r.AS = o.Name(), p.ases[o]
 			}
 			r.Answer = typeWords(s.Type, s.Code)
@@ -277,7 +277,7 @@ func typeWords(t, code uint8) string {
 
 func (p *prober) words(s device.Step, start event.Time) Step {
 	d := p.w.Device(s.Device)
-	out := Step{At: seconds(s.At - start), Device: d.Name(), AS: p.ases[d], Packet: packetWords(s)}
+	out := Step{At: (s.At - start).Seconds(), Device: d.Name(), AS: p.ases[d], Packet: packetWords(s)}
 	var b strings.Builder
 	switch s.Action {
 	case device.Delivered:

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
@@ -93,7 +94,7 @@ func sessionsOf(w *network.World) []Neighbour {
 				continue
 			}
 			a := talker{w: w, d: d, v: v, has: true}
-			b := talker{w: w, d: addressHolder(w, v.Address), addr: v.Address}
+			b := talker{w: w, d: w.Owner(v.Address), addr: v.Address}
 			if b.d != nil && b.d != d {
 				if back, ok := backOf(w, d, v, b.d); ok {
 					b.v, b.has = back, true
@@ -125,27 +126,6 @@ func peersOf(d *device.Device) []bgp.PeerView {
 	return out
 }
 
-// addressHolder is the router or host that has an address, up or not.
-func addressHolder(w *network.World, a ip.Addr) *device.Device {
-	for _, d := range w.Devices() {
-		if d.Gone() {
-			continue
-		}
-		for i := range d.Ports() {
-			if p := &d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() && ip.AddrFrom(p.Config.Address.Addr()) == a {
-				return d
-			}
-		}
-	}
-	return nil
-}
-
-func owns(d *device.Device, a ip.Addr) bool {
-	return slices.ContainsFunc(d.Ports(), func(p device.Port) bool {
-		return !p.Gone && p.Config.Address.IsValid() && ip.AddrFrom(p.Config.Address.Addr()) == a
-	})
-}
-
 // backOf is the peer at far that stands for d: the one of the session that is up,
 // else the one whose address is that which d uses, else any of d's addresses that
 // no other peer of d answers to.
@@ -160,7 +140,7 @@ func backOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Devi
 			rank = 3
 		case o.Address == localOf(d, v):
 			rank = 2
-		case owns(d, o.Address) && !spokenFor(d, far, v, o.Address):
+		case d.Owns(o.Address) && !spokenFor(d, far, v, o.Address):
 			rank = 1
 		}
 		if rank > best {
@@ -173,7 +153,7 @@ func backOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Devi
 // spokenFor says whether another session of d with far has an address of d's.
 func spokenFor(d, far *device.Device, v bgp.PeerView, a ip.Addr) bool {
 	return slices.ContainsFunc(peersOf(d), func(x bgp.PeerView) bool {
-		return x.Address != v.Address && owns(far, x.Address) && localOf(d, x) == a
+		return x.Address != v.Address && far.Owns(x.Address) && localOf(d, x) == a
 	})
 }
 
@@ -217,9 +197,9 @@ func (t talker) end() End {
 	if !t.has {
 		return e
 	}
-	e.State, e.Since = t.v.State.String(), seconds(t.v.Since)
+	e.State, e.Since = t.v.State.String(), t.v.Since.Seconds()
 	if t.v.HoldAt != 0 && t.v.State == bgp.Established {
-		in := seconds(t.v.HoldAt - t.w.Now())
+		in := (t.v.HoldAt - t.w.Now()).Seconds()
 		e.DeadIn = &in
 	}
 	return e
@@ -235,17 +215,17 @@ func (t talker) side() *SessionSide {
 		Waiting: v.Waiting, HoldTime: labtext.FormatDuration(v.Config.HoldTime), Ups: v.Ups, Opened: v.Opened, Faults: v.Faults,
 		Capabilities: capabilities(v), Messages: []MessageCount{}}
 	if v.State == bgp.Established {
-		s.HoldTime = labtext.FormatDuration(asDuration(v.HoldTime))
+		s.HoldTime = labtext.FormatDuration(time.Duration(v.HoldTime))
 		c := t.d.TCP().View(v.Conn)
 		s.TCP = fmt.Sprintf("%v port %d to %v port %d, %v", c.Local, c.LocalPort, c.Remote, c.RemotePort, c.State)
 	}
 	if v.NextTry != 0 && v.State < bgp.OpenSent {
-		in := seconds(v.NextTry - t.w.Now())
+		in := (v.NextTry - t.w.Now()).Seconds()
 		s.NextTry = &in
 	}
 	if v.Last.Reason != note.None {
 		s.Ended = endingWords(v.Last)
-		at := seconds(v.Last.At)
+		at := v.Last.At.Seconds()
 		s.EndedAt = &at
 	}
 	for k := wire.TypeOpen; k <= wire.TypeRouteRefresh; k++ {
@@ -268,12 +248,6 @@ func endingWords(e bgp.Ending) string {
 	return words
 }
 
-// capabilityRows are the capabilities that a view tells of.
-var capabilityRows = []struct {
-	code      uint8
-	name, rfc string
-}{{wire.CapMultiprotocol, "multiprotocol", "4760"}, {wire.CapRouteRefresh, "route refresh", "2918"}, {wire.CapFourOctetAS, "four-octet AS", "6793"}}
-
 func capabilities(v bgp.PeerView) []Capability {
 	out := []Capability{}
 	words := func(list []wire.Capability, code uint8) string {
@@ -291,8 +265,8 @@ func capabilities(v bgp.PeerView) []Capability {
 		}
 		return ""
 	}
-	for _, r := range capabilityRows {
-		c := Capability{Name: r.name, RFC: r.rfc, Sent: words(v.SentCaps, r.code), Received: words(v.TheirCaps, r.code)}
+	for _, r := range wire.CapabilityNames {
+		c := Capability{Name: r.Name, RFC: r.RFC, Sent: words(v.SentCaps, r.Code), Received: words(v.TheirCaps, r.Code)}
 		if c.Sent != "" || c.Received != "" {
 			out = append(out, c)
 		}
@@ -407,7 +381,7 @@ func (c *sessionReasons) observed() {
 			return
 		}
 		for _, x := range t.d.BGP().Strangers() {
-			if !owns(other.d, x.From) || t.has && x.To != t.addr && x.Reason != note.WrongLocalAddress {
+			if !other.d.Owns(x.From) || t.has && x.To != t.addr && x.Reason != note.WrongLocalAddress {
 				continue
 			}
 			if t.has && x.From == t.v.Address && t.v.State >= bgp.OpenSent {
@@ -538,7 +512,7 @@ func (c *sessionReasons) travel(t, other talker, ttl func(talker) string) {
 
 // keys says whether each end takes what the other signs now (RFC 2385 2.0).
 func (c *sessionReasons) keys() {
-	now := asDuration(c.a.w.Now())
+	now := time.Duration(c.a.w.Now())
 	words := func(k *config.KeyChain) string {
 		if k == nil {
 			return "no keys"

@@ -52,11 +52,7 @@ func SetWords(w *network.World, id attr.ID) string {
 	return strings.Join(parts, ", ")
 }
 
-// PeerName is what a peer is called: the device that has its address, else what
-// the text says of it.
-func PeerName(w *network.World, v bgp.PeerView) string { return peerName(w, v) }
-
-// NextHops are the ways on of the route in use for a prefix.
+// NextHops are the next hops of the route in use for a prefix.
 func NextHops(w *network.World, d *device.Device, id uint32) []NextHop {
 	s, ok := d.Table().Best(id)
 	if !ok {

@@ -158,7 +158,7 @@ func joinedOutside(w *network.World, own, a, b uint32) bool {
 				if next == b {
 					return true
 				}
-				if !seen[next] && addressHolder(w, ip.AddrFrom(g.Peers[i].Address)) != nil {
+				if !seen[next] && w.Owner(ip.AddrFrom(g.Peers[i].Address)) != nil {
 					seen[next] = true
 					queue = append(queue, next)
 				}

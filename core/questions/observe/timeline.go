@@ -81,10 +81,10 @@ func sizes(w *network.World) (routes, lsas int) {
 // ActionOf is a step as a view shows it; outages are its flows', before the
 // configuration in force until it.
 func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) Action {
-	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: seconds(s.Start), Settled: seconds(s.Settled),
-		End: seconds(s.End), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author, Message: s.Message, Origin: s.Origin}
+	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: s.Start.Seconds(), Settled: s.Settled.Seconds(),
+		End: s.End.Seconds(), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author, Message: s.Message, Origin: s.Origin}
 	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
-		c := seconds(s.After.LastForwarding() - s.Start)
+		c := (s.After.LastForwarding() - s.Start).Seconds()
 		a.Convergence = &c
 	}
 	type key struct {
@@ -116,7 +116,7 @@ func ActionOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 	a.Moving, a.Cycle = movingOf(s)
 	a.Lost = s.Lost
 	if s.Until != 0 {
-		until := seconds(s.Until)
+		until := s.Until.Seconds()
 		a.Until = &until
 	}
 	a.Summary = actionWords(&a)
@@ -130,12 +130,12 @@ func actionWords(a *Action) string {
 	case a.Outcome != network.Settled.String():
 		s = changed + " so far"
 	default:
-		s = fmt.Sprintf("converged in %s, %s", secondsWords(*a.Convergence), changed)
+		s = fmt.Sprintf("converged in %s, %s", toMillisecond(event.FromSeconds(*a.Convergence)), changed)
 	}
 	switch {
 	case a.Outcome == network.Settled.String():
 	case a.Until != nil:
-		s = fmt.Sprintf("left at %s, before its time was up; %s", secondsWords(a.End), s)
+		s = fmt.Sprintf("left at %s, before its time was up; %s", toMillisecond(event.FromSeconds(a.End)), s)
 	case len(a.Moving) > 0:
 		s = fmt.Sprintf("%s; what keeps moving: %s; %s", a.Outcome, strings.Join(a.Moving, "; "), s)
 	default:
@@ -146,19 +146,6 @@ func actionWords(a *Action) string {
 	}
 	return s
 }
-
-func plural(n int, what string) string {
-	switch {
-	case n == 1:
-		return "1 " + what
-	case strings.HasSuffix(what, "x"):
-		return fmt.Sprintf("%d %ses", n, what)
-	}
-	return fmt.Sprintf("%d %ss", n, what)
-}
-
-// secondsWords writes a duration with three significant decimals.
-func secondsWords(s float64) string { return fmt.Sprintf("%.3f s", s) }
 
 // TimelineEvent is a mark or a bar on a device's row.
 type TimelineEvent struct {
@@ -204,7 +191,7 @@ func DetailOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 	for i := s.NotesBefore; i < s.NotesAfter; i++ {
 		n := s.After.NoteAt(i)
 		lane := note.Kinds[n.Kind].Lane
-		e := TimelineEvent{At: seconds(event.Time(n.At)), Lane: string(lane), Count: 1}
+		e := TimelineEvent{At: event.Time(n.At).Seconds(), Lane: string(lane), Count: 1}
 		switch n.Kind {
 		case note.SPFScheduled:
 			scheduled[n.Device] = event.Time(n.At)
@@ -212,7 +199,7 @@ func DetailOf(s *history.Step, outages []FlowOutages, changes []labtext.Change) 
 		case note.SPFRun:
 			if at, ok := scheduled[n.Device]; ok {
 				until := e.At
-				e.At, e.Until = seconds(at), &until
+				e.At, e.Until = at.Seconds(), &until
 			}
 		}
 		row := rows[n.Device]
@@ -301,7 +288,7 @@ func phasesOf(s *history.Step) []Phase {
 		return out
 	}
 	add := func(name string, from, to event.Time, device string) {
-		out = append(out, Phase{name, seconds(from - s.Start), seconds(to - from), device})
+		out = append(out, Phase{name, (from - s.Start).Seconds(), (to - from).Seconds(), device})
 	}
 	add("detection", s.Start, detected, "")
 	add("flooding", detected, heard, name)

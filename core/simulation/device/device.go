@@ -220,6 +220,11 @@ func (d *Device) Local(a ip.Addr) bool {
 	return false
 }
 
+// Owns says whether a is an address of one of the ports, up or not.
+func (d *Device) Owns(a ip.Addr) bool {
+	return a != 0 && slices.ContainsFunc(d.ports, func(p Port) bool { return !p.Gone && p.addr == a })
+}
+
 // Configure takes the difference between the configuration in force and this
 // one; what did not change is not disturbed.
 func (d *Device) Configure(c config.Device) {

@@ -5,6 +5,7 @@ package network
 
 import (
 	"fmt"
+
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
@@ -13,6 +14,7 @@ import (
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 )
 
@@ -151,6 +153,16 @@ func (w *World) ForwardingChanged() { w.forward = w.now; w.changes++ }
 // Tracing says whether anybody traces; Trace tells them.
 func (w *World) Tracing() bool       { return w.Tracer != nil }
 func (w *World) Trace(s device.Step) { w.Tracer(s) }
+
+// Owner is the router or host that has an address, up or not; nil if none has.
+func (w *World) Owner(a ip.Addr) *device.Device {
+	for _, d := range w.devices {
+		if !d.Gone() && d.Owns(a) {
+			return d
+		}
+	}
+	return nil
+}
 
 // Find is a device by name, nil if there is none.
 func (w *World) Find(name string) *device.Device {

@@ -104,6 +104,16 @@ const (
 	CapFourOctetAS   = 65 // RFC 6793
 )
 
+// CapabilityNames are the capabilities that a speaker knows, with the RFC of each.
+var CapabilityNames = []struct {
+	Code      uint8
+	Name, RFC string
+}{
+	{CapMultiprotocol, "multiprotocol", "4760"},
+	{CapRouteRefresh, "route refresh", "2918"},
+	{CapFourOctetAS, "four-octet AS", "6793"},
+}
+
 // ASTrans stands where a four-octet AS number has no place (RFC 6793 9).
 const ASTrans = 23456
 
