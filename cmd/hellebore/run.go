@@ -16,7 +16,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/lab"
 	"hellebore/core/questions/check"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/history"
 )
 
@@ -209,7 +209,7 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 	}
 }
 
-func endWords(e observe.End) string {
+func endWords(e facts.End) string {
 	if e.Absent {
 		return e.Name()
 	}

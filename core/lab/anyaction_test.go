@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/language/config"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
@@ -117,7 +117,7 @@ func everyView(l *Lab, m history.Moment) {
 		_, _ = l.Action(seq)
 		_, _ = l.Pairs(seq)
 	}
-	_, _ = observe.Probe(l.Fork(m), observe.ProbeRequest{From: names[len(names)-1], To: names[1%len(names)], Count: 1}, func(observe.Reply) bool { return true })
+	_, _ = traffic.Probe(l.Fork(m), traffic.ProbeRequest{From: names[len(names)-1], To: names[1%len(names)], Count: 1}, func(traffic.Reply) bool { return true })
 	_ = l.Bundle(io.Discard)
 }
 

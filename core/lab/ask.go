@@ -4,7 +4,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/compare"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
 )
@@ -61,13 +61,13 @@ func (l *Lab) Checks(m history.Moment) (results []check.Result, ok bool) {
 }
 
 // Pairs is what an action did between all hosts and loopbacks.
-func (l *Lab) Pairs(seq int) (observe.Pairs, error) {
+func (l *Lab) Pairs(seq int) (traffic.Pairs, error) {
 	s, err := l.step(seq)
 	if err != nil {
-		return observe.Pairs{}, err
+		return traffic.Pairs{}, err
 	}
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	p := once(l, l.found.pairs, key, func() observe.Pairs { return observe.PairsOf(s, key.last, l.stop) })
+	p := once(l, l.found.pairs, key, func() traffic.Pairs { return traffic.PairsOf(s, key.last, l.stop) })
 	if l.Stopped() {
 		return p, history.ErrStopped
 	}

@@ -9,7 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/paths"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -26,7 +26,7 @@ func behaviour(t *testing.T, name string, pairs ...string) string {
 // bestFrom is whose path a router uses for a prefix.
 func bestFrom(t *testing.T, l *Lab, router, prefix string) string {
 	t.Helper()
-	p := observe.PathsTo(l.History().Head(), netip.MustParsePrefix(prefix), router)
+	p := paths.PathsTo(l.History().Head(), netip.MustParsePrefix(prefix), router)
 	require.Len(t, p.Routers, 1)
 	for _, x := range p.Routers[0].Paths {
 		if x.Chosen {
@@ -93,11 +93,11 @@ func TestAHiddenBackupCostsTime(t *testing.T) {
 	hidden := behaviour(t, "hidden-backup")
 	l := open(t, hidden)
 	require.Equal(t, "mill", bestFrom(t, l, "inn", "198.51.100.0/24"))
-	held := observe.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
+	held := paths.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
 	require.Len(t, held, 1, "the backup is not known inside")
 	known := strings.Replace(hidden, "set local-preference 200", "set local-preference 100", 1)
 	l = open(t, known)
-	held = observe.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
+	held = paths.PathsTo(l.History().Head(), netip.MustParsePrefix("198.51.100.0/24"), "inn").Routers[0].Paths
 	require.Len(t, held, 2, "as good a path is known")
 	require.Greater(t, fails(hidden), fails(known), "the hidden one takes longer")
 }
@@ -107,7 +107,7 @@ func TestAHiddenBackupCostsTime(t *testing.T) {
 func TestReflectorsDoNotLoop(t *testing.T) {
 	l := open(t, behaviour(t, "reflector-ring"))
 	w := l.History().Head()
-	p := observe.PathsTo(w, netip.MustParsePrefix("198.51.100.0/24"), "")
+	p := paths.PathsTo(w, netip.MustParsePrefix("198.51.100.0/24"), "")
 	var reasons []string
 	for _, r := range p.Routers {
 		for _, x := range r.Paths {

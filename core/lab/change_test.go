@@ -10,7 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
 )
@@ -193,7 +193,7 @@ func TestTheReportOfAConvergence(t *testing.T) {
 	require.NoError(t, err)
 	pairs, err := l.Pairs(3)
 	require.NoError(t, err)
-	c := observe.Convergence{Action: detail, Pairs: pairs}
+	c := timeline.Convergence{Action: detail, Pairs: pairs}
 	text := c.Markdown()
 	for _, part := range []string{"# cut viaduct.e2\n", "## How the time came about", "| detection |", "| flooding |", "| shortest paths |", "| installation |",
 		"## Flows", "tickets", "## All hosts and loopbacks", "pairs were out for a time"} {

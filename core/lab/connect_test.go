@@ -6,16 +6,16 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/traffic"
 )
 
 // TestConnectionsToServices opens TCP connections through the network: to a
 // service, to a port on which nobody listens, and where nobody can answer.
 func TestConnectionsToServices(t *testing.T) {
 	l := open(t, demoText(t, "three-areas"))
-	connect := func(from, to string, port uint16) observe.ProbeResult {
+	connect := func(from, to string, port uint16) traffic.ProbeResult {
 		t.Helper()
-		r, err := observe.Probe(l.Fork(l.History().Now()), observe.ProbeRequest{From: from, To: to, Port: port, Count: 2}, nil)
+		r, err := traffic.Probe(l.Fork(l.History().Now()), traffic.ProbeRequest{From: from, To: to, Port: port, Count: 2}, nil)
 		require.NoError(t, err)
 		return r
 	}
@@ -44,6 +44,6 @@ func TestConnectionsToServices(t *testing.T) {
 
 	do(t, l, "mend junction.up", "disable web")
 	require.False(t, connect("miner", "web", 443).Replies[0].OK)
-	_, err := observe.Probe(l.Fork(l.History().Now()), observe.ProbeRequest{From: "weaver", To: "weaver", Port: 443}, nil)
+	_, err := traffic.Probe(l.Fork(l.History().Now()), traffic.ProbeRequest{From: "weaver", To: "weaver", Port: 443}, nil)
 	require.ErrorContains(t, err, "it needs no network for that")
 }

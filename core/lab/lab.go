@@ -17,9 +17,14 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/questions/capture"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/interchange"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
+	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/topology"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -40,9 +45,9 @@ type outageKey struct {
 // found is what was found out about the lab's past once and for all.
 type found struct {
 	mu        history.Locker
-	outages   map[outageKey][]observe.FlowOutages
-	actions   map[outageKey]observe.Action
-	pairs     map[outageKey]observe.Pairs
+	outages   map[outageKey][]traffic.FlowOutages
+	actions   map[outageKey]timeline.Action
+	pairs     map[outageKey]traffic.Pairs
 	checked   []check.Result // the checks' results, found at checkedAt
 	checkedAt position
 }
@@ -92,7 +97,7 @@ func (l *Lab) Stopped() bool { return l.stop != nil && l.stop() }
 
 // New is an empty lab: its first action is to apply a text.
 func New() *Lab {
-	f := &found{mu: history.Alone{}, outages: map[outageKey][]observe.FlowOutages{}, actions: map[outageKey]observe.Action{}, pairs: map[outageKey]observe.Pairs{}}
+	f := &found{mu: history.Alone{}, outages: map[outageKey][]traffic.FlowOutages{}, actions: map[outageKey]timeline.Action{}, pairs: map[outageKey]traffic.Pairs{}}
 	return &Lab{history: history.New(), found: f, names: map[string]history.Moment{}}
 }
 
@@ -217,35 +222,35 @@ func (l *Lab) Moments() []NamedMoment {
 func (l *Lab) World(m history.Moment) *network.World { return l.history.At(m) }
 
 // Map, Ports, Neighbours, Routes and Flows are the views of a moment.
-func (l *Lab) Map(m history.Moment) observe.Map     { return observe.MapOf(l.World(m)) }
-func (l *Lab) Ports(m history.Moment) observe.Ports { return observe.PortsOf(l.World(m)) }
-func (l *Lab) Neighbours(m history.Moment) []observe.Neighbour {
-	return observe.NeighboursOf(l.World(m))
+func (l *Lab) Map(m history.Moment) topology.Map   { return topology.MapOf(l.World(m)) }
+func (l *Lab) Ports(m history.Moment) tables.Ports { return tables.PortsOf(l.World(m)) }
+func (l *Lab) Neighbours(m history.Moment) []relations.Neighbour {
+	return relations.NeighboursOf(l.World(m))
 }
-func (l *Lab) Database(m history.Moment) observe.Database { return observe.DatabaseOf(l.World(m)) }
-func (l *Lab) Routes(m history.Moment) observe.Routes     { return observe.RouteTable(l.World(m)) }
+func (l *Lab) Database(m history.Moment) tables.Database { return tables.DatabaseOf(l.World(m)) }
+func (l *Lab) Routes(m history.Moment) tables.Routes     { return tables.RouteTable(l.World(m)) }
 
 // Explain tells how a device came to its route for a prefix or an address.
-func (l *Lab) Explain(m history.Moment, device, to string) (observe.RouteStory, error) {
+func (l *Lab) Explain(m history.Moment, device, to string) (tables.RouteStory, error) {
 	w := l.World(m)
 	d := w.Find(device)
 	if d == nil {
-		return observe.RouteStory{}, fmt.Errorf("there is no device named %s at that moment", device)
+		return tables.RouteStory{}, fmt.Errorf("there is no device named %s at that moment", device)
 	}
 	p, err := netip.ParsePrefix(to)
 	if err != nil {
 		a, err := netip.ParseAddr(to)
 		if err != nil || !a.Is4() {
-			return observe.RouteStory{}, fmt.Errorf("%q is neither a prefix nor an address", to)
+			return tables.RouteStory{}, fmt.Errorf("%q is neither a prefix nor an address", to)
 		}
 		p = netip.PrefixFrom(a, 32)
 	}
-	return observe.Explain(w, d, p.Masked()), nil
+	return tables.Explain(w, d, p.Masked()), nil
 }
 
 // Path is the way from a device to an address or another device.
-func (l *Lab) Path(m history.Moment, from, to string) (observe.Path, error) {
-	return observe.FlowBetween(l.World(m), from, to)
+func (l *Lab) Path(m history.Moment, from, to string) (traffic.Path, error) {
+	return traffic.FlowBetween(l.World(m), from, to)
 }
 
 // portAt finds a port by its name ("viaduct.e1") in a world.
@@ -275,41 +280,41 @@ func (l *Lab) Capture(out io.Writer, port string, from, to history.Moment) (fram
 
 // Packets are the frames of the link or segment that a port is on, between two
 // moments, decoded; if kinds are given, only packets of these.
-func (l *Lab) Packets(port string, from, to history.Moment, kinds []string) (observe.Packets, error) {
+func (l *Lab) Packets(port string, from, to history.Moment, kinds []string) (capture.Packets, error) {
 	w := l.World(to)
 	dev, i, err := portAt(w, port)
 	if err != nil {
-		return observe.Packets{}, err
+		return capture.Packets{}, err
 	}
-	return observe.PacketsOf(l.history, w, dev, i, from.At, to.At, kinds, l.stop)
+	return capture.PacketsOf(l.history, w, dev, i, from.At, to.At, kinds, l.stop)
 }
 
 // Tree is the shortest-path tree of a router; Ladder how an adjacency came to
 // its state; Messages what routers would log; Summary a prefix that summarises several.
-func (l *Lab) Tree(m history.Moment, device string) (observe.Tree, error) {
-	return observe.TreeOf(l.World(m), device)
+func (l *Lab) Tree(m history.Moment, device string) (tables.Tree, error) {
+	return tables.TreeOf(l.World(m), device)
 }
-func (l *Lab) Ladder(m history.Moment, a, b string) (observe.Ladder, error) {
-	return observe.LadderOf(l.World(m), a, b)
+func (l *Lab) Ladder(m history.Moment, a, b string) (relations.Ladder, error) {
+	return relations.LadderOf(l.World(m), a, b)
 }
-func (l *Lab) Messages(m history.Moment) observe.Messages { return observe.MessagesOf(l.World(m)) }
-func (l *Lab) Summary(m history.Moment, prefixes []string, area string) (observe.Summary, error) {
-	return observe.SummaryOf(l.World(m), prefixes, area)
+func (l *Lab) Messages(m history.Moment) timeline.Messages { return timeline.MessagesOf(l.World(m)) }
+func (l *Lab) Summary(m history.Moment, prefixes []string, area string) (tables.Summary, error) {
+	return tables.SummaryOf(l.World(m), prefixes, area)
 }
 
 // Fork is a copy of the world at a moment, to try things on: the lab itself does
 // not notice.
 func (l *Lab) Fork(m history.Moment) *network.World { return l.history.Fork(m) }
 
-func (l *Lab) outagesOf(s *history.Step) []observe.FlowOutages {
+func (l *Lab) outagesOf(s *history.Step) []traffic.FlowOutages {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	return once(l, l.found.outages, key, func() []observe.FlowOutages { return observe.OutagesOf(s, key.last, l.stop) })
+	return once(l, l.found.outages, key, func() []traffic.FlowOutages { return traffic.OutagesOf(s, key.last, l.stop) })
 }
 
 // actionOf is a step as views show it, made once.
-func (l *Lab) actionOf(s *history.Step) observe.Action {
+func (l *Lab) actionOf(s *history.Step) timeline.Action {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	return once(l, l.found.actions, key, func() observe.Action { return observe.ActionOf(s, l.outagesOf(s), l.changesOf(s)) })
+	return once(l, l.found.actions, key, func() timeline.Action { return timeline.ActionOf(s, l.outagesOf(s), l.changesOf(s)) })
 }
 
 // changesOf is what an apply changed, by meaning.
@@ -321,8 +326,8 @@ func (l *Lab) changesOf(s *history.Step) []labtext.Change {
 }
 
 // Timeline is all actions so far.
-func (l *Lab) Timeline() []observe.Action {
-	out := []observe.Action{}
+func (l *Lab) Timeline() []timeline.Action {
+	out := []timeline.Action{}
 	for _, s := range l.history.Steps() {
 		if l.Stopped() {
 			break
@@ -340,12 +345,12 @@ func (l *Lab) step(seq int) (*history.Step, error) {
 }
 
 // Action is one action in full.
-func (l *Lab) Action(seq int) (observe.ActionDetail, error) {
+func (l *Lab) Action(seq int) (timeline.ActionDetail, error) {
 	s, err := l.step(seq)
 	if err != nil {
-		return observe.ActionDetail{}, err
+		return timeline.ActionDetail{}, err
 	}
-	return observe.DetailOf(s, l.outagesOf(s), l.changesOf(s)), nil
+	return timeline.DetailOf(s, l.outagesOf(s), l.changesOf(s)), nil
 }
 
 // Differences compares a text with the one in force, by meaning.

@@ -14,7 +14,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/protocols/wire/ip"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
@@ -184,7 +184,7 @@ func agrees(t *testing.T, l *Lab, a history.Action) {
 	t.Helper()
 	step, err := l.Do(a, 0)
 	require.NoError(t, err)
-	flow := observe.OutagesOf(step, true, nil)[0]
+	flow := traffic.OutagesOf(step, true, nil)[0]
 
 	// The packets go through a world of their own, from shortly before.
 	const lead = 10*event.Second + 15*event.Millisecond
@@ -229,7 +229,7 @@ func agrees(t *testing.T, l *Lab, a history.Action) {
 		if at < step.Start-15*event.Millisecond {
 			continue
 		}
-		lost := slices.ContainsFunc(flow.Outages, func(o observe.Outage) bool {
+		lost := slices.ContainsFunc(flow.Outages, func(o traffic.Outage) bool {
 			return at >= Nanoseconds(o.From) && (o.To == nil || at < Nanoseconds(*o.To))
 		})
 		require.Equal(t, !lost, arrived[i], "the packet sent at %v, %v after the action: %+v", at, at-step.Start, flow.Outages)
@@ -260,16 +260,16 @@ func perform(t *testing.T, w *network.World, action string) {
 func TestProbeAndTrace(t *testing.T) {
 	l := open(t, demoText(t, "triangle-with-ospf"))
 	now := l.History().Now()
-	probe := func(m history.Moment, r observe.ProbeRequest) (observe.ProbeResult, error) {
-		return observe.Probe(l.Fork(m), r, nil)
+	probe := func(m history.Moment, r traffic.ProbeRequest) (traffic.ProbeResult, error) {
+		return traffic.Probe(l.Fork(m), r, nil)
 	}
-	p, err := probe(now, observe.ProbeRequest{From: "kiosk", To: "booth", Count: 3})
+	p, err := probe(now, traffic.ProbeRequest{From: "kiosk", To: "booth", Count: 3})
 	require.NoError(t, err)
 	require.Equal(t, "all 3 answered", p.Summary)
 	require.Equal(t, "booth", p.Replies[0].Device)
 	require.InDelta(t, 0.008, *p.Replies[1].RTT, 1e-9, "four links of 1 ms, there and back")
 
-	tr, err := probe(now, observe.ProbeRequest{From: "kiosk", To: "10.20.2.10", Trace: true})
+	tr, err := probe(now, traffic.ProbeRequest{From: "kiosk", To: "10.20.2.10", Trace: true})
 	require.NoError(t, err)
 	var by []string
 	for _, r := range tr.Replies {
@@ -287,18 +287,18 @@ func TestProbeAndTrace(t *testing.T) {
 			a, _ := history.ParseAction(c.action)
 			_, err := l.Do(a, event.Second)
 			require.NoError(t, err)
-			p, err := probe(l.History().Now(), observe.ProbeRequest{From: "kiosk", To: "booth", Count: 1})
+			p, err := probe(l.History().Now(), traffic.ProbeRequest{From: "kiosk", To: "booth", Count: 1})
 			require.NoError(t, err)
 			require.Equal(t, "none of 1 answered: nobody answers for 10.0.13.2 on viaduct.e2: packets are lost on the link", p.Summary)
 			continue
 		}
-		p, err := probe(now, observe.ProbeRequest{From: c.from, To: c.to, Count: 2})
+		p, err := probe(now, traffic.ProbeRequest{From: c.from, To: c.to, Count: 2})
 		require.NoError(t, err)
 		require.Equal(t, c.want, p.Summary)
 	}
-	_, err = probe(now, observe.ProbeRequest{From: "kiosk", Source: "10.1.1.1", To: "booth"})
+	_, err = probe(now, traffic.ProbeRequest{From: "kiosk", Source: "10.1.1.1", To: "booth"})
 	require.EqualError(t, err, "10.1.1.1 is not an address of kiosk")
-	p, err = probe(now, observe.ProbeRequest{From: "viaduct", Source: "10.255.0.1", To: "10.255.0.2", Count: 1})
+	p, err = probe(now, traffic.ProbeRequest{From: "viaduct", Source: "10.255.0.1", To: "10.255.0.2", Count: 1})
 	require.NoError(t, err)
 	require.Equal(t, 1, p.Answered)
 }

@@ -6,7 +6,8 @@ import (
 
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/wire/ip"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/paths"
+	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
@@ -14,21 +15,21 @@ import (
 
 // Paths tells the story of a prefix or of the prefixes around an address, at one
 // router or, with an empty name, at all.
-func (l *Lab) Paths(m history.Moment, to, device string) (observe.PrefixPaths, error) {
+func (l *Lab) Paths(m history.Moment, to, device string) (paths.PrefixPaths, error) {
 	p, err := netip.ParsePrefix(to)
 	if a, bad := netip.ParseAddr(to); bad == nil && a.Is4() {
 		p, err = netip.PrefixFrom(a, 32), nil
 	}
 	if err != nil || !p.Addr().Is4() {
-		return observe.PrefixPaths{}, fmt.Errorf("%q is neither a prefix nor an address", to)
+		return paths.PrefixPaths{}, fmt.Errorf("%q is neither a prefix nor an address", to)
 	}
 	w := l.World(m)
 	if device != "" {
 		if _, err := speakerAt(w, device); err != nil {
-			return observe.PrefixPaths{}, err
+			return paths.PrefixPaths{}, err
 		}
 	}
-	return observe.PathsTo(w, p.Masked(), device), nil
+	return paths.PathsTo(w, p.Masked(), device), nil
 }
 
 func speakerAt(w *network.World, name string) (*device.Device, error) {
@@ -44,34 +45,34 @@ func speakerAt(w *network.World, name string) (*device.Device, error) {
 
 // PathTable is what came in by a session and went out, or with an empty peer the
 // Loc-RIB of a router.
-func (l *Lab) PathTable(m history.Moment, device, peer string) (observe.PathTable, error) {
+func (l *Lab) PathTable(m history.Moment, device, peer string) (paths.PathTable, error) {
 	w := l.World(m)
 	d, err := speakerAt(w, device)
 	if err != nil {
-		return observe.PathTable{}, err
+		return paths.PathTable{}, err
 	}
 	if peer == "" {
-		return observe.RouterTable(w, d), nil
+		return paths.RouterTable(w, d), nil
 	}
 	a, err := netip.ParseAddr(peer)
 	if err != nil || !a.Is4() {
-		return observe.PathTable{}, fmt.Errorf("%q is not an address", peer)
+		return paths.PathTable{}, fmt.Errorf("%q is not an address", peer)
 	}
-	return observe.SessionTable(w, d, ip.AddrFrom(a))
+	return paths.SessionTable(w, d, ip.AddrFrom(a))
 }
 
 // TryPolicy runs routes through a policy, and through that of a draft.
-func (l *Lab) TryPolicy(m history.Moment, t observe.Trial) (observe.Bench, error) {
-	return observe.TryPolicy(l.World(m), t)
+func (l *Lab) TryPolicy(m history.Moment, t paths.Trial) (paths.Bench, error) {
+	return paths.TryPolicy(l.World(m), t)
 }
 
 // Policies are the policies of the lab, and who uses them.
-func (l *Lab) Policies(m history.Moment) []observe.PolicyUse { return observe.PoliciesOf(l.World(m)) }
+func (l *Lab) Policies(m history.Moment) []paths.PolicyUse { return paths.PoliciesOf(l.World(m)) }
 
 // StateWarnings are the warnings that need a running network; with the lines of
 // the text in force that they are about, if the moment is now.
-func (l *Lab) StateWarnings(m history.Moment) []observe.StateWarning {
-	out := observe.StateWarnings(l.World(m))
+func (l *Lab) StateWarnings(m history.Moment) []tables.StateWarning {
+	out := tables.StateWarnings(l.World(m))
 	places := labtext.Parse(l.Text()).Places
 	for i := range out {
 		out[i].Line = places[out[i].Place].Line

@@ -9,7 +9,8 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/compare"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -36,8 +37,8 @@ type FlowEffect struct {
 	Before  bool             `json:"before" doc:"it arrived"`
 	After   bool             `json:"after" doc:"it arrives"`
 	Out     float64          `json:"out" doc:"seconds for which it was out, all stages together"`
-	Outages []observe.Outage `json:"outages"`
-	Looped  []observe.Outage `json:"looped"`
+	Outages []traffic.Outage `json:"outages"`
+	Looped  []traffic.Outage `json:"looped"`
 }
 
 // CheckEffect is a check before and after a change.
@@ -50,12 +51,12 @@ type CheckEffect struct {
 // Preview is what a change would do, found out on a copy of the network.
 type Preview struct {
 	compare.Comparison
-	Changes   []labtext.Change `json:"changes" doc:"by meaning"`
-	Actions   []observe.Action `json:"actions" doc:"what would be done: a stage each, and the revert if the change is taken back"`
-	Flows     []FlowEffect     `json:"flows" doc:"flows that break, move or are out for a time"`
-	Checks    []CheckEffect    `json:"checks"`
-	TakenBack string           `json:"takenBack,omitempty" doc:"why the change would be taken back automatically"`
-	Settles   bool             `json:"settles"`
+	Changes   []labtext.Change  `json:"changes" doc:"by meaning"`
+	Actions   []timeline.Action `json:"actions" doc:"what would be done: a stage each, and the revert if the change is taken back"`
+	Flows     []FlowEffect      `json:"flows" doc:"flows that break, move or are out for a time"`
+	Checks    []CheckEffect     `json:"checks"`
+	TakenBack string            `json:"takenBack,omitempty" doc:"why the change would be taken back automatically"`
+	Settles   bool              `json:"settles"`
 
 	plan   Plan
 	base   position
@@ -165,10 +166,10 @@ func (p *Preview) step(text string, signature history.Signature, until event.Tim
 // harm says what a change broke, "" if nothing.
 func harm(before, after *network.World, was, is []check.Result) string {
 	arrived := map[string]bool{}
-	for _, f := range observe.FlowsOf(before) {
+	for _, f := range traffic.FlowsOf(before) {
 		arrived[f.Name] = f.Arrives && f.Back.Arrives
 	}
-	for _, f := range observe.FlowsOf(after) {
+	for _, f := range traffic.FlowsOf(after) {
 		if arrived[f.Name] && !f.Arrives {
 			return fmt.Sprintf("flow %s no longer arrives: %s", f.Name, f.Reason)
 		}
@@ -190,7 +191,7 @@ func (p *Preview) look(l *Lab, was, is []check.Result, stop func() bool) {
 	copied := New()
 	copied.stop = stop
 	copied.history = p.branch
-	p.Actions, p.Flows, p.Checks = []observe.Action{}, []FlowEffect{}, []CheckEffect{}
+	p.Actions, p.Flows, p.Checks = []timeline.Action{}, []FlowEffect{}, []CheckEffect{}
 	if p.Changes == nil {
 		p.Changes = []labtext.Change{}
 	}
@@ -198,15 +199,15 @@ func (p *Preview) look(l *Lab, was, is []check.Result, stop func() bool) {
 	var names []string
 	effect := func(name string) *FlowEffect {
 		if effects[name] == nil {
-			effects[name] = &FlowEffect{Name: name, Outages: []observe.Outage{}, Looped: []observe.Outage{}}
+			effects[name] = &FlowEffect{Name: name, Outages: []traffic.Outage{}, Looped: []traffic.Outage{}}
 			names = append(names, name)
 		}
 		return effects[name]
 	}
-	for _, f := range observe.FlowsOf(l.history.Head()) {
+	for _, f := range traffic.FlowsOf(l.history.Head()) {
 		effect(f.Name).Before = f.Arrives && f.Back.Arrives
 	}
-	for _, f := range observe.FlowsOf(p.branch.Head()) {
+	for _, f := range traffic.FlowsOf(p.branch.Head()) {
 		effect(f.Name).After = f.Arrives && f.Back.Arrives
 	}
 	end := float64(p.branch.Head().Now()) / 1e9

@@ -6,7 +6,10 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
+	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/topology"
 )
 
 // What an engineer asks of a lab beside its tables: packets, ladders, messages,
@@ -87,7 +90,7 @@ func TestTheLadderOfAnAdjacency(t *testing.T) { // RFC 2328 10.3
 	now := l.History().Now()
 	ladder, err := l.Ladder(now, "viaduct.e1", "summit.e1")
 	require.NoError(t, err)
-	for _, side := range []observe.LadderSide{ladder.A, ladder.B} {
+	for _, side := range []relations.LadderSide{ladder.A, ladder.B} {
 		require.Equal(t, 1, side.Falls)
 		require.Equal(t, "Init", side.Rungs[0].State, "what was before it fell is forgotten")
 		require.Equal(t, "Full", side.Rungs[len(side.Rungs)-1].State)
@@ -192,7 +195,7 @@ func TestOnePrefixForSeveral(t *testing.T) {
 
 	s, err = l.Summary(now, []string{"10.0.1.0/30", "10.0.3.0/30"}, "")
 	require.NoError(t, err)
-	require.Equal(t, []observe.Covered{{Prefix: "10.0.2.0/30", Where: "area 0"}}, s.Also)
+	require.Equal(t, []tables.Covered{{Prefix: "10.0.2.0/30", Where: "area 0"}}, s.Also)
 
 	_, err = l.Summary(now, []string{"hill"}, "")
 	require.EqualError(t, err, `"hill" is not a prefix; write for example 10.1.0.0/24`)
@@ -205,7 +208,7 @@ func TestOnePrefixForSeveral(t *testing.T) {
 func TestAnActionCountsRoutesAndLSAs(t *testing.T) {
 	l := open(t, demoText(t, "triangle-with-ospf"), "disable quarry", "enable quarry")
 	a := l.Timeline()
-	require.Equal(t, observe.Counts{Before: 0, After: a[1].Tables.Before}, a[0].Tables)
+	require.Equal(t, timeline.Counts{Before: 0, After: a[1].Tables.Before}, a[0].Tables)
 	require.Equal(t, 3, a[0].LSAs.After)
 	require.Less(t, a[1].Tables.After, a[1].Tables.Before)
 	require.Equal(t, a[1].Tables.Before, a[2].Tables.After)
@@ -215,11 +218,11 @@ func TestAnActionCountsRoutesAndLSAs(t *testing.T) {
 func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
 	pass := open(t, demoText(t, "beyond-the-pass"))
 	m := pass.Map(pass.History().Now())
-	require.Equal(t, []observe.MapVirtual{
+	require.Equal(t, []topology.MapVirtual{
 		{A: "east", B: "saddle", Port: "virtual-link 10.255.4.4", Area: "1", Up: true, State: "Full"},
 		{A: "saddle", B: "west", Port: "virtual-link 10.255.4.3", Area: "1", Up: true, State: "Full"},
 	}, m.Virtual)
-	var ends []observe.Port
+	var ends []tables.Port
 	for _, p := range pass.Ports(pass.History().Now()).Ports {
 		if p.Kind == "virtual link" && p.Device == "saddle" {
 			ends = append(ends, p)

@@ -3,7 +3,9 @@ package lab
 import (
 	"hellebore/core/language/config"
 	"hellebore/core/questions/check"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/network"
 )
 
@@ -14,7 +16,7 @@ type Report struct {
 	Time       float64                 `json:"time"` // seconds of virtual time
 	Actions    []ReportAction          `json:"actions"`
 	Devices    map[string]ReportDevice `json:"devices"`
-	Neighbours []observe.Neighbour     `json:"neighbours"`
+	Neighbours []relations.Neighbour   `json:"neighbours"`
 	Flows      []ReportFlow            `json:"flows"`
 	Checks     []check.Result          `json:"checks"`
 }
@@ -29,7 +31,7 @@ type ReportAction struct {
 
 // ReportDevice is a router's table.
 type ReportDevice struct {
-	Routes []observe.Route `json:"routes"`
+	Routes []tables.Route `json:"routes"`
 }
 
 // ReportFlow is a flow: its path at the end, and when it was out.
@@ -40,24 +42,24 @@ type ReportFlow struct {
 	Arrives bool             `json:"arrives"`
 	Path    []string         `json:"path"`
 	Reason  string           `json:"reason"`
-	Outages []observe.Outage `json:"outages"`
+	Outages []traffic.Outage `json:"outages"`
 }
 
 // Report is the lab's present.
 func (l *Lab) Report() Report {
 	w := l.history.Head()
 	r := Report{Settled: true, Time: float64(w.Now()) / 1e9, Actions: []ReportAction{}, Devices: map[string]ReportDevice{},
-		Neighbours: observe.NeighboursOf(w), Flows: []ReportFlow{}}
+		Neighbours: relations.NeighboursOf(w), Flows: []ReportFlow{}}
 	for i, a := range l.Timeline() {
 		r.Actions = append(r.Actions, ReportAction{a.Action, a.Start, a.Convergence})
 		r.Settled = l.history.Steps()[i].Outcome == network.Settled && w.Calm().Settled()
 	}
 	for _, d := range w.Devices() {
 		if !d.Gone() && d.Kind() == config.Router {
-			r.Devices[d.Name()] = ReportDevice{observe.RoutesOf(w, d)}
+			r.Devices[d.Name()] = ReportDevice{tables.RoutesOf(w, d)}
 		}
 	}
-	for _, f := range observe.FlowsOf(w) {
+	for _, f := range traffic.FlowsOf(w) {
 		row := ReportFlow{Name: f.Name, From: f.From, To: f.To, Arrives: f.Arrives, Path: []string{}, Reason: f.Reason,
 			Outages: l.flowOutages(f.Name)}
 		for _, h := range f.Hops {
@@ -71,8 +73,8 @@ func (l *Lab) Report() Report {
 
 // flowOutages are the outages of a flow over all actions but the first, which
 // brings the network up; one that goes on from one action into the next is one.
-func (l *Lab) flowOutages(name string) []observe.Outage {
-	out := []observe.Outage{}
+func (l *Lab) flowOutages(name string) []traffic.Outage {
+	out := []traffic.Outage{}
 	for _, s := range l.history.Steps() {
 		if s.Seq == 1 {
 			continue

@@ -9,7 +9,7 @@ import (
 
 	"hellebore/core/lab"
 	"hellebore/core/questions/check"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/simulation/history"
 )
 
@@ -68,7 +68,7 @@ func (h *handlers) registerChanges(api huma.API) {
 				Author  string `json:"author,omitempty" maxLength:"80"`
 				Message string `json:"message,omitempty" maxLength:"400" doc:"why it is done"`
 			}
-		}) (*body[observe.Action], error) {
+		}) (*body[timeline.Action], error) {
 			l, err := h.labs.Open(ctx, in.ID)
 			if err != nil {
 				return nil, problem(err)
@@ -77,7 +77,7 @@ func (h *handlers) registerChanges(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			return with(ctx, h, in.ID, func(l *lab.Lab) (observe.Action, error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (timeline.Action, error) {
 				detail, err := l.Action(record.Seq)
 				return detail.Action, err
 			})

@@ -9,7 +9,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/lab"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/simulation/history"
 	"hellebore/server/live"
 	"hellebore/server/store"
@@ -37,7 +37,7 @@ type LabState struct {
 	Text    string            `json:"text" doc:"the text in force"`
 	TextSeq int               `json:"textSeq" doc:"the action that applied it; send it back as base of the next"`
 	Now     float64           `json:"now" doc:"virtual time, seconds"`
-	Actions []observe.Action  `json:"actions"`
+	Actions []timeline.Action `json:"actions"`
 	Moments []lab.NamedMoment `json:"moments" doc:"moments that have a name"`
 	Checks  int               `json:"checks" doc:"how many the text has"`
 	Brief   bool              `json:"brief" doc:"the text has one"`
@@ -122,7 +122,7 @@ func (h *handlers) registerLabs(api huma.API) {
 				ID      string  `json:"id,omitempty" maxLength:"40" pattern:"^[0-9a-f-]*$" doc:"tells this order from others: sent again, it is not carried out again"`
 				For     float64 `json:"for,omitempty" minimum:"0" maximum:"1000000" doc:"let this much virtual time pass, in seconds, instead of running to rest"`
 			}
-		}) (*body[observe.Action], error) {
+		}) (*body[timeline.Action], error) {
 			a := history.Action{Kind: history.Apply, Text: in.Body.Text}
 			if in.Body.Action != history.Apply.String() {
 				var err error
@@ -138,7 +138,7 @@ func (h *handlers) registerLabs(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			return with(ctx, h, in.ID, func(l *lab.Lab) (observe.Action, error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (timeline.Action, error) {
 				detail, err := l.Action(record.Seq)
 				return detail.Action, err
 			})

@@ -7,7 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"hellebore/core/lab"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/paths"
 )
 
 // registerPaths is what BGP has to show: the story of a prefix, the tables of
@@ -19,10 +19,10 @@ func (h *handlers) registerPaths(api huma.API) {
 		Moment
 		To     string `query:"to" required:"true" maxLength:"64" doc:"a prefix or an address"`
 		Device string `query:"device" maxLength:"64" doc:"absent: all routers that have a path"`
-	}) (observe.PrefixPaths, error) {
+	}) (paths.PrefixPaths, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
-			return observe.PrefixPaths{}, err
+			return paths.PrefixPaths{}, err
 		}
 		return l.Paths(m, in.To, in.Device)
 	})
@@ -30,10 +30,10 @@ func (h *handlers) registerPaths(api huma.API) {
 		Moment
 		Device string `query:"device" required:"true" maxLength:"64"`
 		Peer   string `query:"peer" maxLength:"15" doc:"address of a session's peer; absent: the router's Loc-RIB"`
-	}) (observe.PathTable, error) {
+	}) (paths.PathTable, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
-			return observe.PathTable{}, err
+			return paths.PathTable{}, err
 		}
 		return l.PathTable(m, in.Device, in.Peer)
 	})
@@ -41,9 +41,9 @@ func (h *handlers) registerPaths(api huma.API) {
 		Summary: "Run routes through a policy, and through that of a draft", MaxBodyBytes: maxBody},
 		func(ctx context.Context, in *struct {
 			Moment
-			Body observe.Trial
-		}) (*body[observe.Bench], error) {
-			return with(ctx, h, in.ID, func(l *lab.Lab) (out observe.Bench, err error) {
+			Body paths.Trial
+		}) (*body[paths.Bench], error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (out paths.Bench, err error) {
 				m, err := l.ParseMoment(in.At)
 				if err != nil {
 					return out, err

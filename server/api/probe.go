@@ -7,7 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/sse"
 
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/traffic"
 )
 
 // ProbeQuery is what to send, from where, and at which moment.
@@ -23,10 +23,10 @@ type ProbeQuery struct {
 }
 
 // ProbeReply is one request and what came of it.
-type ProbeReply observe.Reply
+type ProbeReply traffic.Reply
 
 // ProbeEnd is what the probe came to.
-type ProbeEnd observe.ProbeResult
+type ProbeEnd traffic.ProbeResult
 
 // ProbeRefused says why a probe cannot be.
 type ProbeRefused struct {
@@ -50,7 +50,7 @@ func (h *handlers) registerProbe(api huma.API) {
 		})
 }
 
-func (h *handlers) probe(ctx context.Context, in *ProbeQuery, send sse.Sender) (out observe.ProbeResult, err error) {
+func (h *handlers) probe(ctx context.Context, in *ProbeQuery, send sse.Sender) (out traffic.ProbeResult, err error) {
 	l, err := h.labs.Open(ctx, in.ID)
 	if err != nil {
 		return out, problem(err)
@@ -61,8 +61,8 @@ func (h *handlers) probe(ctx context.Context, in *ProbeQuery, send sse.Sender) (
 		return out, problem(err)
 	}
 	w := x.Fork(m)
-	r := observe.ProbeRequest{From: in.From, Source: in.Source, To: in.To, Count: in.Count, Every: in.Every, Trace: in.Trace, Port: uint16(in.Port)}
-	return observe.Probe(w, r, func(x observe.Reply) bool {
+	r := traffic.ProbeRequest{From: in.From, Source: in.Source, To: in.To, Count: in.Count, Every: in.Every, Trace: in.Trace, Port: uint16(in.Port)}
+	return traffic.Probe(w, r, func(x traffic.Reply) bool {
 		return send.Data(ProbeReply(x)) == nil && ctx.Err() == nil
 	})
 }

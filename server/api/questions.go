@@ -11,7 +11,8 @@ import (
 
 	"hellebore/core/lab"
 	"hellebore/core/questions/compare"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
 )
 
@@ -66,7 +67,7 @@ func (h *handlers) registerQuestions(api huma.API) {
 	ask(h, api, "pairs", "What an action did between all hosts and loopbacks, and the loops that there were", func(l *lab.Lab, in *struct {
 		LabPath
 		Seq int `query:"seq" minimum:"1" required:"true"`
-	}) (observe.Pairs, error) {
+	}) (traffic.Pairs, error) {
 		return l.Pairs(in.Seq)
 	})
 
@@ -101,7 +102,7 @@ func (h *handlers) registerQuestions(api huma.API) {
 			Seq    int    `path:"seq" minimum:"1"`
 			Format string `path:"format" enum:"json,md"`
 		}) (*File, error) {
-			c, err := with(ctx, h, in.ID, func(l *lab.Lab) (out observe.Convergence, err error) {
+			c, err := with(ctx, h, in.ID, func(l *lab.Lab) (out timeline.Convergence, err error) {
 				if out.Action, err = l.Action(in.Seq); err == nil {
 					out.Pairs, err = l.Pairs(in.Seq)
 				}

@@ -7,7 +7,11 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"hellebore/core/lab"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/capture"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
+	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
 )
 
@@ -53,8 +57,8 @@ func (h *handlers) registerViews(api huma.API) {
 			Moment
 			Device string `query:"device" required:"true" maxLength:"64"`
 			To     string `query:"to" required:"true" maxLength:"64" doc:"a prefix or an address"`
-		}) (*body[observe.RouteStory], error) {
-			return with(ctx, h, in.ID, func(l *lab.Lab) (out observe.RouteStory, err error) {
+		}) (*body[tables.RouteStory], error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (out tables.RouteStory, err error) {
 				m, err := l.ParseMoment(in.At)
 				if err != nil {
 					return out, err
@@ -66,10 +70,10 @@ func (h *handlers) registerViews(api huma.API) {
 	ask(h, api, "tree", "The shortest-path tree of a router", func(l *lab.Lab, in *struct {
 		Moment
 		Device string `query:"device" required:"true" maxLength:"64"`
-	}) (observe.Tree, error) {
+	}) (tables.Tree, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
-			return observe.Tree{}, err
+			return tables.Tree{}, err
 		}
 		return l.Tree(m, in.Device)
 	})
@@ -77,10 +81,10 @@ func (h *handlers) registerViews(api huma.API) {
 		Moment
 		A string `query:"a" required:"true" maxLength:"130" doc:"a port: viaduct.e1"`
 		B string `query:"b" required:"true" maxLength:"130"`
-	}) (observe.Ladder, error) {
+	}) (relations.Ladder, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
-			return observe.Ladder{}, err
+			return relations.Ladder{}, err
 		}
 		return l.Ladder(m, in.A, in.B)
 	})
@@ -88,10 +92,10 @@ func (h *handlers) registerViews(api huma.API) {
 		Moment
 		Prefixes []string `query:"prefixes" maxItems:"200" doc:"absent: the networks of the area"`
 		Area     string   `query:"area" maxLength:"15"`
-	}) (observe.Summary, error) {
+	}) (tables.Summary, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
-			return observe.Summary{}, err
+			return tables.Summary{}, err
 		}
 		return l.Summary(m, in.Prefixes, in.Area)
 	})
@@ -101,17 +105,17 @@ func (h *handlers) registerViews(api huma.API) {
 		From  string   `query:"from" maxLength:"40" doc:"a moment; absent: the beginning"`
 		To    string   `query:"to" maxLength:"40" doc:"a moment; absent: now"`
 		Kinds []string `query:"kinds" maxItems:"20" doc:"absent: all"`
-	}) (observe.Packets, error) {
+	}) (capture.Packets, error) {
 		if in.From == "" {
 			in.From = "0"
 		}
 		from, err := l.ParseMoment(in.From)
 		if err != nil {
-			return observe.Packets{}, err
+			return capture.Packets{}, err
 		}
 		to, err := l.ParseMoment(in.To)
 		if err != nil {
-			return observe.Packets{}, err
+			return capture.Packets{}, err
 		}
 		return l.Packets(in.Port, from, to, in.Kinds)
 	})
@@ -122,8 +126,8 @@ func (h *handlers) registerViews(api huma.API) {
 			Moment
 			From string `query:"from" required:"true" maxLength:"64"`
 			To   string `query:"to" required:"true" maxLength:"64"`
-		}) (*body[observe.Path], error) {
-			return with(ctx, h, in.ID, func(l *lab.Lab) (out observe.Path, err error) {
+		}) (*body[traffic.Path], error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (out traffic.Path, err error) {
 				m, err := l.ParseMoment(in.At)
 				if err != nil {
 					return out, err
@@ -137,7 +141,7 @@ func (h *handlers) registerViews(api huma.API) {
 		func(ctx context.Context, in *struct {
 			LabPath
 			Seq int `path:"seq" minimum:"1"`
-		}) (*body[observe.ActionDetail], error) {
-			return with(ctx, h, in.ID, func(l *lab.Lab) (observe.ActionDetail, error) { return l.Action(in.Seq) })
+		}) (*body[timeline.ActionDetail], error) {
+			return with(ctx, h, in.ID, func(l *lab.Lab) (timeline.ActionDetail, error) { return l.Action(in.Seq) })
 		})
 }

@@ -12,7 +12,11 @@ import (
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/wire/ip"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/paths"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
@@ -20,10 +24,10 @@ import (
 
 // Outcome is how one expectation came out.
 type Outcome struct {
-	Expects string         `json:"expects" doc:"as it is written"`
-	Passed  bool           `json:"passed"`
-	Says    string         `json:"says" doc:"what was found, a sentence"`
-	Facts   []observe.Fact `json:"facts"`
+	Expects string       `json:"expects" doc:"as it is written"`
+	Passed  bool         `json:"passed"`
+	Says    string       `json:"says" doc:"what was found, a sentence"`
+	Facts   []facts.Fact `json:"facts"`
 }
 
 // Result is how a check came out.
@@ -64,7 +68,7 @@ type attempt struct {
 	after *history.History
 	err   error
 	stop  func() bool
-	lost  map[string][]observe.Outage
+	lost  map[string][]traffic.Outage
 }
 
 func try(h *history.History, when []string, stop func() bool) *attempt {
@@ -104,7 +108,7 @@ func (a *attempt) judge(c config.Check) Result {
 		o := a.expect(e)
 		o.Expects = e.Words
 		if o.Facts == nil {
-			o.Facts = []observe.Fact{}
+			o.Facts = []facts.Fact{}
 		}
 		r.Passed = r.Passed && o.Passed
 		r.Outcomes = append(r.Outcomes, o)
@@ -127,7 +131,7 @@ func (a *attempt) expect(e config.Expect) Outcome {
 	}
 }
 
-func wayWords(p observe.Path) string {
+func wayWords(p traffic.Path) string {
 	var names []string
 	for _, h := range p.Hops {
 		names = append(names, h.Device)
@@ -140,8 +144,8 @@ func wayWords(p observe.Path) string {
 }
 
 func (a *attempt) flow(e config.Expect) Outcome {
-	flows := observe.FlowsOf(a.world)
-	i := slices.IndexFunc(flows, func(f observe.Flow) bool { return f.Name == e.Name })
+	flows := traffic.FlowsOf(a.world)
+	i := slices.IndexFunc(flows, func(f traffic.Flow) bool { return f.Name == e.Name })
 	if i < 0 {
 		return Outcome{Says: "there is no such flow"}
 	}
@@ -156,17 +160,17 @@ func (a *attempt) flow(e config.Expect) Outcome {
 	case !f.Back.Arrives:
 		o.Says = "its answers do not come back: " + wayWords(f.Back)
 	}
-	o.Facts = []observe.Fact{{Text: wayWords(f.Path), View: "map", To: "flow " + f.Name}}
+	o.Facts = []facts.Fact{{Text: wayWords(f.Path), View: "map", To: "flow " + f.Name}}
 	return o
 }
 
 // outage adds up what a flow lost while the check's actions were done.
 func (a *attempt) outage(e config.Expect) Outcome {
 	if a.lost == nil {
-		a.lost = map[string][]observe.Outage{}
+		a.lost = map[string][]traffic.Outage{}
 		steps := a.after.Steps()
 		for _, s := range steps[a.from:] {
-			for _, f := range observe.OutagesOf(s, s.Seq == len(steps), a.stop) {
+			for _, f := range traffic.OutagesOf(s, s.Seq == len(steps), a.stop) {
 				a.lost[f.Name] = append(a.lost[f.Name], f.Outages...)
 			}
 		}
@@ -183,7 +187,7 @@ func (a *attempt) outage(e config.Expect) Outcome {
 			open = "; it is still out at the end"
 		}
 		total += to - x.From
-		o.Facts = append(o.Facts, observe.Fact{Text: fmt.Sprintf("out for %.3f s: %s", to-x.From, x.Cause), View: "timeline"})
+		o.Facts = append(o.Facts, facts.Fact{Text: fmt.Sprintf("out for %.3f s: %s", to-x.From, x.Cause), View: "timeline"})
 	}
 	bound := e.Outage.Seconds()
 	o.Passed = open == "" && (total < bound || e.OrEqual && total <= bound+1e-9)
@@ -195,16 +199,16 @@ func (a *attempt) outage(e config.Expect) Outcome {
 }
 
 func (a *attempt) reach(e config.Expect) Outcome {
-	p, err := observe.FlowBetween(a.world, e.From, e.To)
+	p, err := traffic.FlowBetween(a.world, e.From, e.To)
 	if err != nil {
 		return Outcome{Says: err.Error()}
 	}
-	o := Outcome{Passed: p.Arrives != e.Not, Says: wayWords(p), Facts: []observe.Fact{{Text: wayWords(p), View: "routes", Who: p.StopsAt, To: p.Dst}}}
+	o := Outcome{Passed: p.Arrives != e.Not, Says: wayWords(p), Facts: []facts.Fact{{Text: wayWords(p), View: "routes", Who: p.StopsAt, To: p.Dst}}}
 	if e.Kind != config.ExpectPath {
 		return o
 	}
 	on := func(name string) bool {
-		return slices.ContainsFunc(p.Hops, func(h observe.PathHop) bool { return h.Device == name })
+		return slices.ContainsFunc(p.Hops, func(h traffic.PathHop) bool { return h.Device == name })
 	}
 	for _, t := range e.Through {
 		if !on(t) {
@@ -226,15 +230,15 @@ func (a *attempt) route(e config.Expect) Outcome {
 	if d == nil {
 		return Outcome{Says: "there is no device named " + e.From}
 	}
-	fact := observe.Fact{View: "routes", Who: e.From, To: e.Prefix.String()}
+	fact := facts.Fact{View: "routes", Who: e.From, To: e.Prefix.String()}
 	id, known := a.world.Shared().Prefixes.Find(ip.PrefixFrom(e.Prefix))
 	s, has := d.Table().Best(id)
 	if !known || !has {
-		fact.Text = observe.Explain(a.world, d, e.Prefix).Answer
-		return Outcome{Passed: e.Not, Says: e.From + " has no route for " + e.Prefix.String(), Facts: []observe.Fact{fact}}
+		fact.Text = tables.Explain(a.world, d, e.Prefix).Answer
+		return Outcome{Passed: e.Not, Says: e.From + " has no route for " + e.Prefix.String(), Facts: []facts.Fact{fact}}
 	}
-	fact.Text = observe.RouteWords(a.world, d, id)
-	o := Outcome{Passed: !e.Not, Says: fact.Text, Facts: []observe.Fact{fact}}
+	fact.Text = facts.RouteWords(a.world, d, id)
+	o := Outcome{Passed: !e.Not, Says: fact.Text, Facts: []facts.Fact{fact}}
 	fail := func(format string, args ...any) {
 		o.Passed = false
 		o.Says += "; " + fmt.Sprintf(format, args...)
@@ -250,7 +254,7 @@ func (a *attempt) route(e config.Expect) Outcome {
 }
 
 func leadsTo(w *network.World, d *device.Device, id uint32, name string) bool {
-	for _, n := range observe.NextHops(w, d, id) {
+	for _, n := range facts.NextHops(w, d, id) {
 		if n.To == name {
 			return true
 		}
@@ -306,7 +310,7 @@ var protocolOf = map[string]string{"Full": "ospf", "2-Way": "ospf", "Init": "osp
 func (a *attempt) neighbour(e config.Expect) Outcome {
 	o := Outcome{Passed: true}
 	var said []string
-	for _, n := range observe.NeighboursOf(a.world) {
+	for _, n := range relations.NeighboursOf(a.world) {
 		if !(n.A.Device == e.From && n.B.Device == e.To || n.A.Device == e.To && n.B.Device == e.From) {
 			continue
 		}
@@ -326,7 +330,7 @@ func (a *attempt) neighbour(e config.Expect) Outcome {
 		default:
 			o.Passed = o.Passed && n.State == e.State
 		}
-		o.Facts = append(o.Facts, observe.Fact{Text: words, View: "neighbours", Who: e.From})
+		o.Facts = append(o.Facts, facts.Fact{Text: words, View: "neighbours", Who: e.From})
 	}
 	if said == nil {
 		return Outcome{Passed: e.State == "down", Says: e.From + " and " + e.To + " are no neighbours"}
@@ -343,21 +347,21 @@ func (a *attempt) sent(e config.Expect) Outcome {
 	found, passed := false, true
 	var said []string
 	id, known := a.world.Shared().Prefixes.Find(ip.PrefixFrom(e.Prefix))
-	fact := observe.Fact{View: "paths", Who: e.From, To: e.Prefix.String()}
+	fact := facts.Fact{View: "paths", Who: e.From, To: e.Prefix.String()}
 	d.BGP().Peers(func(v bgp.PeerView) {
-		if v.Address.String() != e.To && observe.PeerName(a.world, v) != e.To {
+		if v.Address.String() != e.To && facts.PeerName(a.world, v) != e.To {
 			return
 		}
 		found = true
 		sent := known && d.BGP().Sent(v.Number, id) != 0
 		passed = passed && sent != e.Not
 		if sent {
-			said = append(said, "sent to "+v.Address.String()+": "+observe.SetWords(a.world, d.BGP().Sent(v.Number, id)))
+			said = append(said, "sent to "+v.Address.String()+": "+paths.SetWords(a.world, d.BGP().Sent(v.Number, id)))
 			return
 		}
 		why := "the prefix is not known"
 		if known {
-			why = observe.SentWhy(a.world, d, id, v)
+			why = paths.SentWhy(a.world, d, id, v)
 		}
 		said = append(said, "not sent to "+v.Address.String()+": "+why)
 	})
@@ -365,7 +369,7 @@ func (a *attempt) sent(e config.Expect) Outcome {
 		return Outcome{Says: e.From + " has no peer " + e.To}
 	}
 	fact.Text = strings.Join(said, "; ")
-	return Outcome{Passed: passed, Says: fact.Text, Facts: []observe.Fact{fact}}
+	return Outcome{Passed: passed, Says: fact.Text, Facts: []facts.Fact{fact}}
 }
 
 // Of picks a result by name; nil if there is none.

@@ -12,7 +12,10 @@ import (
 	"strings"
 
 	"hellebore/core/language/config"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -268,8 +271,8 @@ func keyed[T any](before, after []T, key func(T, bool) string, see func(name str
 }
 
 func (c *comparer) flows() {
-	keyed(observe.FlowsOf(c.before), observe.FlowsOf(c.after), func(f observe.Flow, _ bool) string { return f.Name },
-		func(name string, a, b *observe.Flow) {
+	keyed(traffic.FlowsOf(c.before), traffic.FlowsOf(c.after), func(f traffic.Flow, _ bool) string { return f.Name },
+		func(name string, a, b *traffic.Flow) {
 			r := Row{Section: Flows, Subject: name}
 			if a != nil {
 				r.Device, r.Other, r.Before = c.now(a.From), c.now(a.To), c.way(a.Path, true)
@@ -286,7 +289,7 @@ func (c *comparer) flows() {
 					r.Before += back(a.Back)
 					r.After += back(b.Back)
 				}
-				ok := func(f *observe.Flow) bool { return f.Arrives && f.Back.Arrives }
+				ok := func(f *traffic.Flow) bool { return f.Arrives && f.Back.Arrives }
 				switch {
 				case ok(a) && !ok(b):
 					r.Weight = Worse
@@ -300,7 +303,7 @@ func (c *comparer) flows() {
 		})
 }
 
-func back(p observe.Path) string {
+func back(p traffic.Path) string {
 	if p.Arrives {
 		return "; answers come back"
 	}
@@ -308,7 +311,7 @@ func back(p observe.Path) string {
 }
 
 // way is a path in words.
-func (c *comparer) way(p observe.Path, old bool) string {
+func (c *comparer) way(p traffic.Path, old bool) string {
 	s := ""
 	for i, h := range p.Hops {
 		if i > 0 {
@@ -326,7 +329,7 @@ func (c *comparer) way(p observe.Path, old bool) string {
 }
 
 func (c *comparer) neighbours() {
-	end := func(e observe.End, old bool) string {
+	end := func(e facts.End, old bool) string {
 		if old {
 			e.Device = c.now(e.Device)
 		}
@@ -338,7 +341,7 @@ func (c *comparer) neighbours() {
 		}
 		return e.Device + "." + e.Port
 	}
-	key := func(n observe.Neighbour, old bool) string {
+	key := func(n relations.Neighbour, old bool) string {
 		if n.Protocol == "bgp" {
 			a, b := n.A, n.B
 			if old {
@@ -348,14 +351,14 @@ func (c *comparer) neighbours() {
 		}
 		return n.Protocol + " " + inOrder(end(n.A, old), end(n.B, old))
 	}
-	words := func(n *observe.Neighbour) string {
+	words := func(n *relations.Neighbour) string {
 		s := n.State
 		if !n.Up && len(n.Reasons) > 0 {
 			s += ": " + n.Reasons[0].Text
 		}
 		return s
 	}
-	keyed(observe.NeighboursOf(c.before), observe.NeighboursOf(c.after), key, func(_ string, a, b *observe.Neighbour) {
+	keyed(relations.NeighboursOf(c.before), relations.NeighboursOf(c.after), key, func(_ string, a, b *relations.Neighbour) {
 		r := Row{Section: Neighbours}
 		n := b
 		if b == nil {
@@ -407,13 +410,13 @@ func (c *comparer) follows() bool {
 }
 
 func (c *comparer) ports() {
-	key := func(p observe.Port, old bool) string {
+	key := func(p tables.Port, old bool) string {
 		if old {
 			return c.now(p.Device) + "." + p.Port
 		}
 		return p.Device + "." + p.Port
 	}
-	keyed(observe.PortsOf(c.before).Ports, observe.PortsOf(c.after).Ports, key, func(name string, a, b *observe.Port) {
+	keyed(tables.PortsOf(c.before).Ports, tables.PortsOf(c.after).Ports, key, func(name string, a, b *tables.Port) {
 		r := Row{Section: Ports, Subject: name}
 		if a != nil {
 			r.Device, r.Before = c.now(a.Device), portWords(a)

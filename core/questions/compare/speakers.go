@@ -3,12 +3,12 @@ package compare
 import (
 	"cmp"
 	"fmt"
-	"strings"
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/wire/ip"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/paths"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -92,7 +92,7 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 			return 0, ""
 		}
 		if from = "itself"; peer != bgp.Local {
-			from = observe.PeerName(w, s.Peer(peer))
+			from = facts.PeerName(w, s.Peer(peer))
 		}
 		return set, from
 	}
@@ -108,10 +108,10 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 		}
 		r := Row{Section: Paths, Device: p.name, Other: cmp.Or(to, from)}
 		if x != 0 {
-			r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), "from "+from+", "+observe.SetWords(c.before, x)
+			r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), "from "+from+", "+paths.SetWords(c.before, x)
 		}
 		if y != 0 {
-			r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), "from "+to+", "+observe.SetWords(c.after, y)
+			r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), "from "+to+", "+paths.SetWords(c.after, y)
 		}
 		switch {
 		case x == 0:
@@ -141,7 +141,7 @@ func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp
 	if v == nil {
 		v, w = was, c.before
 	}
-	name, address, outside := observe.PeerName(w, *v), v.Address.String(), v.External
+	name, address, outside := facts.PeerName(w, *v), v.Address.String(), v.External
 	n.each(func(old, now uint32) {
 		var x, y bgp.Row
 		var out, sent attr.ID
@@ -179,16 +179,16 @@ func inWords(w *network.World, r bgp.Row) string {
 	case r.Raw == 0:
 		return ""
 	case r.Accepted == 0:
-		return "not accepted: " + r.Why.Info().Text + "; " + observe.SetWords(w, r.Raw)
+		return "not accepted: " + r.Why.Info().Text + "; " + paths.SetWords(w, r.Raw)
 	}
-	return observe.SetWords(w, r.Accepted)
+	return paths.SetWords(w, r.Accepted)
 }
 
 func outWords(w *network.World, id attr.ID) string {
 	if id == 0 {
 		return ""
 	}
-	return observe.SetWords(w, id)
+	return paths.SetWords(w, id)
 }
 
 // asNames are names for the ASes of a world: how a router describes its peer
@@ -223,16 +223,4 @@ func asName(names map[uint32]string, as uint32) string {
 		return "its own"
 	}
 	return cmp.Or(names[as], fmt.Sprintf("AS %d", as))
-}
-
-// list writes names: "a, b and c", "a, b, c and 4 more".
-func list(names []string) string {
-	const most = 4
-	if len(names) > most {
-		return strings.Join(names[:most-1], ", ") + fmt.Sprintf(" and %d more", len(names)-most+1)
-	}
-	if len(names) > 1 {
-		return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
-	}
-	return strings.Join(names, "")
 }

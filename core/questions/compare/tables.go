@@ -6,7 +6,8 @@ import (
 
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -79,10 +80,10 @@ func (c *comparer) tables() {
 			}
 			r := Row{Section: Routes, Device: p.name}
 			if had {
-				r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), observe.RouteWords(c.before, p.before, old)
+				r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), facts.RouteWords(c.before, p.before, old)
 			}
 			if has {
-				r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), observe.RouteWords(c.after, p.after, now)
+				r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), facts.RouteWords(c.after, p.after, now)
 			}
 			switch {
 			case !has:
@@ -136,10 +137,10 @@ func hopSet(w *network.World, d *device.Device, set route.SetID) string {
 func (c *comparer) database() {
 	type item struct {
 		area string
-		lsa  observe.LSA
+		lsa  tables.LSA
 	}
 	list := func(w *network.World) (out []item) {
-		for _, a := range observe.DatabaseOf(w).Areas {
+		for _, a := range tables.DatabaseOf(w).Areas {
 			for _, l := range a.LSAs {
 				out = append(out, item{a.Area, l})
 			}
@@ -184,9 +185,9 @@ func (c *comparer) database() {
 }
 
 // otherFields are the fields of two instances of an LSA that are not the same.
-func otherFields(a, b []observe.Field) (before, after string) {
-	minus := func(x, y []observe.Field) string {
-		has := map[observe.Field]bool{}
+func otherFields(a, b []facts.Field) (before, after string) {
+	minus := func(x, y []facts.Field) string {
+		has := map[facts.Field]bool{}
 		for _, f := range y {
 			has[f] = true
 		}
@@ -207,7 +208,7 @@ func otherFields(a, b []observe.Field) (before, after string) {
 	return before, after
 }
 
-func portWords(p *observe.Port) string {
+func portWords(p *tables.Port) string {
 	s := "up"
 	if !p.Up {
 		s = "down"

@@ -5,20 +5,19 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"hellebore/core/questions/facts"
 )
 
 // what each section counts.
 var nouns = map[string]string{Flows: "flow", Neighbours: "adjacency or session", Sent: "advertisement", Routes: "route", Paths: "chosen path",
 	Received: "received path", Database: "LSA", Ports: "port"}
 
-func plural(n int, what string) string {
-	switch {
-	case n == 1:
-		return "1 " + what
-	case what == nouns[Neighbours]:
+func counted(n int, section string) string {
+	if section == Neighbours && n != 1 {
 		return fmt.Sprintf("%d adjacencies and sessions", n)
 	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return facts.Plural(n, nouns[section])
 }
 
 func unchanged(s *Section) string {
@@ -27,11 +26,11 @@ func unchanged(s *Section) string {
 	case all == 0:
 		return "there are none"
 	case s.Total == 0:
-		return "all " + plural(all, nouns[s.Name]) + " as before"
+		return "all " + counted(all, s.Name) + " as before"
 	case s.Same == 0:
 		return "none as before"
 	}
-	return fmt.Sprintf("%d of %s unchanged", s.Same, plural(all, nouns[s.Name]))
+	return fmt.Sprintf("%d of %s unchanged", s.Same, counted(all, s.Name))
 }
 
 // summary says in words what is different, what matters first.
@@ -44,12 +43,12 @@ func (c *comparer) summary() []string {
 	c.sentWords(say)
 	c.routeWords(say)
 	if s := c.sections[Ports]; s.Total > 0 {
-		say("%s different", plural(s.Total, "port"))
+		say("%s different", facts.Plural(s.Total, "port"))
 	}
 	if out == nil {
 		for _, s := range []string{Paths, Received, Database} {
 			if n := c.sections[s].Total; n > 0 {
-				say("%s different", plural(n, nouns[s]))
+				say("%s different", counted(n, s))
 			}
 		}
 	}
@@ -81,7 +80,7 @@ func (c *comparer) flowWords(say func(string, ...any)) {
 		case 1:
 			say("flow %s %s", names[0], g.words)
 		default:
-			say("flows %s %s", list(names), g.several)
+			say("flows %s %s", facts.Names(names), g.several)
 		}
 	}
 }
@@ -109,7 +108,7 @@ func (c *comparer) relationWords(say func(string, ...any)) {
 		case 1:
 			say("%s: %s", g.one, names[0])
 		default:
-			say("%d neighbour relations %s: %s", len(names), g.several, list(names))
+			say("%d neighbour relations %s: %s", len(names), g.several, facts.Names(names))
 		}
 	}
 }
@@ -141,13 +140,13 @@ func (c *comparer) sentWords(say func(string, ...any)) {
 	slices.SortStableFunc(order, func(a, b key) int { return size[c.asOf(b.device)] - size[c.asOf(a.device)] })
 	for _, k := range order {
 		if l := more[k]; len(l) > 0 {
-			say("%s sends %s %s: %s", k.device, k.peer, morePrefixes(len(l)), list(l))
+			say("%s sends %s %s: %s", k.device, k.peer, morePrefixes(len(l)), facts.Names(l))
 		}
 		if l := fewer[k]; len(l) > 0 {
-			say("%s withdraws %s from %s: %s", k.device, prefixes(len(l)), k.peer, list(l))
+			say("%s withdraws %s from %s: %s", k.device, prefixes(len(l)), k.peer, facts.Names(l))
 		}
 		if l := other[k]; len(l) > 0 {
-			say("%s sends %s %s with other attributes: %s", k.device, k.peer, prefixes(len(l)), list(l))
+			say("%s sends %s %s with other attributes: %s", k.device, k.peer, prefixes(len(l)), facts.Names(l))
 		}
 	}
 }
@@ -206,20 +205,20 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 		}
 	}
 	if len(c.exits) == 0 && len(c.lost) > 0 {
-		say("%s lost on some router: %s", prefixes(len(c.lost)), list(sorted(c.lost)))
+		say("%s lost on some router: %s", prefixes(len(c.lost)), facts.Names(sorted(c.lost)))
 	}
 	if len(c.gained) > 0 {
-		say("%s came on some router: %s", prefixes(len(c.gained)), list(sorted(c.gained)))
+		say("%s came on some router: %s", prefixes(len(c.gained)), facts.Names(sorted(c.gained)))
 	}
 	more := ""
 	if c.sections[Routes].Total > len(c.sections[Routes].Rows) {
 		more = " and more"
 	}
 	if moved > 0 {
-		say("%s%s moved to another path, on %s", plural(moved, "route"), more, plural(len(routers), "router"))
+		say("%s%s moved to another path, on %s", facts.Plural(moved, "route"), more, facts.Plural(len(routers), "router"))
 	}
 	if other > 0 {
-		say("%s%s changed in cost only", plural(other, "route"), more)
+		say("%s%s changed in cost only", facts.Plural(other, "route"), more)
 	}
 }
 

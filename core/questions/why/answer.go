@@ -12,7 +12,11 @@ import (
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/wire/ip"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/paths"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
@@ -20,14 +24,14 @@ import (
 
 // Answer is a question answered.
 type Answer struct {
-	Question string         `json:"question" doc:"as it was understood"`
-	Kind     Kind           `json:"kind" enum:"neighbour,route,sent,way,break"`
-	Says     string         `json:"says" doc:"the answer in one sentence"`
-	Codes    []string       `json:"codes" doc:"stable names of the reasons that it rests on"`
-	Facts    []observe.Fact `json:"facts"`
+	Question string       `json:"question" doc:"as it was understood"`
+	Kind     Kind         `json:"kind" enum:"neighbour,route,sent,way,break"`
+	Says     string       `json:"says" doc:"the answer in one sentence"`
+	Codes    []string     `json:"codes" doc:"stable names of the reasons that it rests on"`
+	Facts    []facts.Fact `json:"facts"`
 }
 
-func (a *Answer) fact(f observe.Fact) {
+func (a *Answer) fact(f facts.Fact) {
 	if f.Text != "" {
 		a.Facts = append(a.Facts, f)
 	}
@@ -50,7 +54,7 @@ func Ask(h *history.History, m history.Moment, q Question, stop func() bool) (An
 
 // About answers a question about a world; what would break needs a history.
 func About(w *network.World, q Question) (Answer, error) {
-	a := Answer{Question: q.String(), Kind: q.Kind, Facts: []observe.Fact{}, Codes: []string{}}
+	a := Answer{Question: q.String(), Kind: q.Kind, Facts: []facts.Fact{}, Codes: []string{}}
 	var err error
 	switch q.Kind {
 	case Neighbour:
@@ -66,8 +70,6 @@ func About(w *network.World, q Question) (Answer, error) {
 	}
 	return a, err
 }
-
-func seconds(t event.Time) string { return fmt.Sprintf("%.3f s", float64(t)/1e9) }
 
 // last is the latest note of a device that fits.
 func last(w *network.World, dev uint32, fits func(note.Note) bool) (note.Note, bool) {
@@ -102,13 +104,13 @@ func (a *Answer) event(w *network.World, n note.Note, view, who, to string) {
 	if d := w.Device(n.Device); (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) && int(n.Port) < len(d.Ports()) {
 		view, who, to = "packets", config.PortRef{Device: d.Name(), Port: d.Ports()[n.Port].Config.Name}.String(), ""
 	}
-	a.fact(observe.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), seconds(at), observe.Words(w, n)), View: view, Who: who, To: to}.At(at))
+	a.fact(facts.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), facts.Seconds(at), facts.Words(w, n)), View: view, Who: who, To: to}.At(at))
 }
 
 func (a *Answer) neighbour(w *network.World, q Question) {
 	port := labtext.ParseRef(q.Port)
 	found := false
-	for _, n := range observe.NeighboursOf(w) {
+	for _, n := range relations.NeighboursOf(w) {
 		if !concerns(n, q, port) {
 			continue
 		}
@@ -121,7 +123,7 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 		if len(n.Reasons) > 0 && !n.Up {
 			a.Says += ", since " + n.Reasons[0].Text
 		}
-		a.fact(observe.Fact{Text: fmt.Sprintf("%s, since %.3f s", state, n.Since), View: "neighbours", Who: n.A.Device})
+		a.fact(facts.Fact{Text: fmt.Sprintf("%s, since %.3f s", state, n.Since), View: "neighbours", Who: n.A.Device})
 		for _, r := range n.Reasons {
 			a.reason(n, r)
 		}
@@ -134,13 +136,13 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 			a.Says = q.Device + " has no neighbours and is meant to have none"
 		}
 		for _, name := range []string{q.Device, q.Other} {
-			a.fact(observe.Fact{Text: "the configuration of " + name, View: "text", Place: name})
+			a.fact(facts.Fact{Text: "the configuration of " + name, View: "text", Place: name})
 		}
 	}
 }
 
-func concerns(n observe.Neighbour, q Question, port config.PortRef) bool {
-	end := func(e observe.End, name string) bool { return e.Device == name || e.Address == name }
+func concerns(n relations.Neighbour, q Question, port config.PortRef) bool {
+	end := func(e facts.End, name string) bool { return e.Device == name || e.Address == name }
 	if q.Port != "" && q.Other == "" {
 		return n.A.Device == port.Device && n.A.Port == port.Port || n.B.Device == port.Device && n.B.Port == port.Port
 	}
@@ -151,17 +153,17 @@ func concerns(n observe.Neighbour, q Question, port config.PortRef) bool {
 }
 
 // reason is one reason of a relation, with the lines that it rests on.
-func (a *Answer) reason(n observe.Neighbour, r observe.Reason) {
+func (a *Answer) reason(n relations.Neighbour, r facts.Reason) {
 	a.code(r.Code)
 	text := r.Text
 	if r.Mine != "" || r.Theirs != "" {
 		text += fmt.Sprintf(" (%s: %s, %s: %s)", n.A.Name(), orNothing(r.Mine), n.B.Name(), orNothing(r.Theirs))
 	}
-	a.fact(observe.Fact{Text: r.Source + ": " + text, View: "neighbours", Who: n.A.Device})
+	a.fact(facts.Fact{Text: r.Source + ": " + text, View: "neighbours", Who: n.A.Device})
 	if r.Remedy != "" {
-		a.fact(observe.Fact{Text: "fix: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B)})
+		a.fact(facts.Fact{Text: "fix: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B)})
 		if p := placeOf(n, n.B, n.A); p != "" {
-			a.fact(observe.Fact{Text: "the other end, " + n.B.Device, View: "text", Place: p})
+			a.fact(facts.Fact{Text: "the other end, " + n.B.Device, View: "text", Place: p})
 		}
 	}
 }
@@ -183,7 +185,7 @@ func valuesOf(mine, theirs string) string {
 }
 
 // placeOf is where an end of a relation stands in the text.
-func placeOf(n observe.Neighbour, own, far observe.End) string {
+func placeOf(n relations.Neighbour, own, far facts.End) string {
 	if own.Absent {
 		return ""
 	}
@@ -197,8 +199,8 @@ func placeOf(n observe.Neighbour, own, far observe.End) string {
 }
 
 // lastState is the event by which the relation came to its state.
-func (a *Answer) lastState(w *network.World, n observe.Neighbour) {
-	for _, e := range []observe.End{n.A, n.B} {
+func (a *Answer) lastState(w *network.World, n relations.Neighbour) {
+	for _, e := range []facts.End{n.A, n.B} {
 		d := w.Find(e.Device)
 		if d == nil {
 			continue
@@ -247,13 +249,13 @@ func (a *Answer) route(w *network.World, q Question) {
 	}
 	a.Says = fmt.Sprintf("%d routers have a route to %v, %d have none", len(has), q.Prefix, len(lacks))
 	for _, name := range append(lacks[:min(len(lacks), 6)], has[:min(len(has), 6)]...) {
-		story := observe.Explain(w, w.Find(name), q.Prefix)
-		a.fact(observe.Fact{Text: story.Answer, View: "routes", Who: name, To: q.Prefix.String()})
+		story := tables.Explain(w, w.Find(name), q.Prefix)
+		a.fact(facts.Fact{Text: story.Answer, View: "routes", Who: name, To: q.Prefix.String()})
 	}
 }
 
 func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
-	story := observe.Explain(w, d, p)
+	story := tables.Explain(w, d, p)
 	a.Says = story.Answer
 	for _, c := range story.Candidates {
 		words := fmt.Sprintf("%s from %s", c.Prefix, c.Source)
@@ -265,19 +267,19 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 			verdict = "won: "
 		}
 		a.code(c.Code)
-		f := observe.Fact{Text: words + ", " + verdict + c.Why, View: "routes", Who: d.Name(), To: c.Prefix}
+		f := facts.Fact{Text: words + ", " + verdict + c.Why, View: "routes", Who: d.Name(), To: c.Prefix}
 		if c.Source == route.Static.String() {
 			f.Place = d.Name()
 		}
 		a.fact(f)
 		for _, s := range c.CostSum {
-			a.fact(observe.Fact{Text: "cost: " + s, View: "database", Who: d.Name()})
+			a.fact(facts.Fact{Text: "cost: " + s, View: "database", Who: d.Name()})
 		}
 	}
 	for _, s := range story.Also {
-		a.fact(observe.Fact{Text: s, View: "routes", Who: d.Name(), To: p.String()})
+		a.fact(facts.Fact{Text: s, View: "routes", Who: d.Name(), To: p.String()})
 	}
-	for _, r := range observe.PathsTo(w, p, d.Name()).Routers {
+	for _, r := range paths.PathsTo(w, p, d.Name()).Routers {
 		a.paths(r, p)
 	}
 	if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p)); ok {
@@ -294,7 +296,7 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 }
 
 // paths are the BGP paths to a prefix at a router, as facts.
-func (a *Answer) paths(r observe.RouterPaths, p netip.Prefix) {
+func (a *Answer) paths(r paths.RouterPaths, p netip.Prefix) {
 	for _, x := range r.Paths {
 		words := "the path from " + x.From
 		if x.After != nil && x.After.ASPath != "" {
@@ -305,17 +307,17 @@ func (a *Answer) paths(r observe.RouterPaths, p netip.Prefix) {
 			values = valuesOf(x.Mine, x.Theirs)
 		}
 		a.code(x.Code)
-		a.fact(observe.Fact{Text: "BGP: " + words + ": " + x.Why + values, View: "paths", Who: r.Device, To: p.String()})
+		a.fact(facts.Fact{Text: "BGP: " + words + ": " + x.Why + values, View: "paths", Who: r.Device, To: p.String()})
 		a.policy(x.Import, nil)
 	}
 	for _, m := range r.Missing {
-		a.fact(observe.Fact{Text: "BGP: " + m, View: "paths", Who: r.Device, To: p.String()})
+		a.fact(facts.Fact{Text: "BGP: " + m, View: "paths", Who: r.Device, To: p.String()})
 	}
 }
 
 // policy is what a policy did, with the line of the statement that decided. asked,
 // if not nil, tells what a policy that a condition names did.
-func (a *Answer) policy(t *observe.PolicyTrace, asked func(name string) *observe.PolicyTrace) {
+func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.PolicyTrace) {
 	if t == nil {
 		return
 	}
@@ -325,11 +327,11 @@ func (a *Answer) policy(t *observe.PolicyTrace, asked func(name string) *observe
 			place = "policy " + t.Policy + " statement " + s.Statement
 		}
 	}
-	a.fact(observe.Fact{Text: t.Says, View: "policies", Place: place})
+	a.fact(facts.Fact{Text: t.Says, View: "policies", Place: place})
 	for _, s := range t.Steps {
 		for _, c := range s.Conditions {
 			if !c.Holds {
-				a.fact(observe.Fact{Text: fmt.Sprintf("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
+				a.fact(facts.Fact{Text: fmt.Sprintf("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
 				if c.Policy != "" && asked != nil {
 					a.policy(asked(c.Policy), nil)
 				}
@@ -342,21 +344,21 @@ func (a *Answer) sent(w *network.World, q Question) error {
 	d := w.Find(q.Device)
 	if !d.BGP().Running() {
 		a.Says = "BGP does not run on " + q.Device
-		a.fact(observe.Fact{Text: a.Says, View: "text", Place: q.Device})
+		a.fact(facts.Fact{Text: a.Says, View: "text", Place: q.Device})
 		return nil
 	}
 	var peer *bgp.PeerView
 	d.BGP().Peers(func(v bgp.PeerView) {
-		if v.Address.String() == q.Other || observe.PeerName(w, v) == q.Other {
+		if v.Address.String() == q.Other || facts.PeerName(w, v) == q.Other {
 			peer = &v
 		}
 	})
 	if peer == nil {
 		a.Says = fmt.Sprintf("%s has no peer %s", q.Device, q.Other)
-		a.fact(observe.Fact{Text: "the peers of " + q.Device, View: "neighbours", Who: q.Device, Place: q.Device})
+		a.fact(facts.Fact{Text: "the peers of " + q.Device, View: "neighbours", Who: q.Device, Place: q.Device})
 		return nil
 	}
-	stories := observe.PathsTo(w, q.Prefix, q.Device).Routers
+	stories := paths.PathsTo(w, q.Prefix, q.Device).Routers
 	if len(stories) == 0 {
 		a.Says = fmt.Sprintf("%s has no path to %v, so there is nothing to send", q.Device, q.Prefix)
 		a.routeAt(w, d, q.Prefix)
@@ -373,19 +375,19 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		}
 		a.Says = fmt.Sprintf("%v %s %s by %s: %s", q.Prefix, verb, s.To, q.Device, s.Why)
 		a.code(s.Code)
-		a.fact(observe.Fact{Text: fmt.Sprintf("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
-		a.policy(s.Export, func(name string) *observe.PolicyTrace { return observe.PolicyTowards(w, d, *peer, q.Prefix, name) })
+		a.fact(facts.Fact{Text: fmt.Sprintf("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
+		a.policy(s.Export, func(name string) *paths.PolicyTrace { return paths.PolicyTowards(w, d, *peer, q.Prefix, name) })
 		if s.Remedy != "" {
 			p, _ := netip.ParseAddr(s.Peer)
-			a.fact(observe.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})
+			a.fact(facts.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})
 		}
 	}
-	a.fact(observe.Fact{Text: r.Answer, View: "paths", Who: q.Device, To: q.Prefix.String()})
+	a.fact(facts.Fact{Text: r.Answer, View: "paths", Who: q.Device, To: q.Prefix.String()})
 	return nil
 }
 
 func (a *Answer) way(w *network.World, q Question) error {
-	p, err := observe.FlowBetween(w, q.Device, q.Other)
+	p, err := traffic.FlowBetween(w, q.Device, q.Other)
 	if err != nil {
 		return err
 	}
@@ -406,13 +408,13 @@ func (a *Answer) way(w *network.World, q Question) error {
 		if h.Ways > 1 {
 			words += fmt.Sprintf("; one of %d equal-cost paths, picked by a hash of the flow", h.Ways)
 		}
-		a.fact(observe.Fact{Text: words, View: "routes", Who: h.Device, To: h.Prefix})
+		a.fact(facts.Fact{Text: words, View: "routes", Who: h.Device, To: h.Prefix})
 		if d := w.Find(h.Device); d != nil && d.Kind() == config.Router {
 			prefix, _ := netip.ParsePrefix(h.Prefix)
-			for _, c := range observe.Explain(w, d, prefix).Candidates {
+			for _, c := range tables.Explain(w, d, prefix).Candidates {
 				if !c.Won && c.Prefix == h.Prefix {
 					a.code(c.Code)
-					a.fact(observe.Fact{Text: fmt.Sprintf("%s does not use its route from %s: %s", h.Device, c.Source, c.Why), View: "routes", Who: h.Device, To: h.Prefix})
+					a.fact(facts.Fact{Text: fmt.Sprintf("%s does not use its route from %s: %s", h.Device, c.Source, c.Why), View: "routes", Who: h.Device, To: h.Prefix})
 				}
 			}
 		}
@@ -422,11 +424,11 @@ func (a *Answer) way(w *network.World, q Question) error {
 	if !p.Arrives {
 		a.Says += ": it does not arrive: " + p.Reason
 		a.code(p.Code)
-		a.fact(observe.Fact{Text: p.Reason, View: "routes", Who: p.StopsAt, To: p.Dst})
+		a.fact(facts.Fact{Text: p.Reason, View: "routes", Who: p.StopsAt, To: p.Dst})
 		if d := w.Find(p.StopsAt); d != nil {
 			if dst, err := netip.ParseAddr(p.Dst); err == nil {
-				for _, s := range observe.Explain(w, d, netip.PrefixFrom(dst, 32)).Also {
-					a.fact(observe.Fact{Text: s, View: "routes", Who: p.StopsAt, To: p.Dst})
+				for _, s := range tables.Explain(w, d, netip.PrefixFrom(dst, 32)).Also {
+					a.fact(facts.Fact{Text: s, View: "routes", Who: p.StopsAt, To: p.Dst})
 				}
 			}
 		}
@@ -435,7 +437,7 @@ func (a *Answer) way(w *network.World, q Question) error {
 }
 
 // dropped are the last packets for the destination that devices dropped.
-func (a *Answer) dropped(w *network.World, p observe.Path) {
+func (a *Answer) dropped(w *network.World, p traffic.Path) {
 	dst, err := netip.ParseAddr(p.Dst)
 	if err != nil {
 		return
@@ -449,8 +451,8 @@ func (a *Answer) dropped(w *network.World, p observe.Path) {
 }
 
 // ports are the ends of a relation that are down, with why.
-func (a *Answer) ports(w *network.World, n observe.Neighbour) {
-	for _, e := range []observe.End{n.A, n.B} {
+func (a *Answer) ports(w *network.World, n relations.Neighbour) {
+	for _, e := range []facts.End{n.A, n.B} {
 		d := w.Find(e.Device)
 		if d == nil {
 			continue
@@ -459,7 +461,7 @@ func (a *Answer) ports(w *network.World, n observe.Neighbour) {
 			if up, why := d.Up(i); !up {
 				name := config.PortRef{Device: e.Device, Port: e.Port}.String()
 				a.code(why.String())
-				a.fact(observe.Fact{Text: name + " is down: " + why.Info().Text, View: "ports", Who: name, Place: name})
+				a.fact(facts.Fact{Text: name + " is down: " + why.Info().Text, View: "ports", Who: name, Place: name})
 			}
 		}
 	}

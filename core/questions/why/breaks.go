@@ -7,13 +7,14 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/compare"
-	"hellebore/core/questions/observe"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
 )
 
 // breaks takes a link or a device away on a copy, and says what that does.
 func breaks(h *history.History, m history.Moment, q Question, stop func() bool) (Answer, error) {
-	a := Answer{Question: q.String(), Kind: q.Kind, Facts: []observe.Fact{}, Codes: []string{}}
+	a := Answer{Question: q.String(), Kind: q.Kind, Facts: []facts.Fact{}, Codes: []string{}}
 	action := history.Action{Kind: history.Disable, Target: config.PortRef{Device: q.Device}}
 	if q.Port != "" {
 		action = history.Action{Kind: history.Cut, Target: labtext.ParseRef(q.Port)}
@@ -26,9 +27,9 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 	if err := b.Run(s, stop); err != nil {
 		return a, err
 	}
-	pairs := observe.PairsOf(s, true, stop)
+	pairs := traffic.PairsOf(s, true, stop)
 	c := compare.Worlds(s.Before, s.After, stop)
-	outages := observe.OutagesOf(s, true, stop)
+	outages := traffic.OutagesOf(s, true, stop)
 	if stop != nil && stop() {
 		return a, history.ErrStopped
 	}
@@ -38,16 +39,16 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 			if o.To != nil {
 				words = fmt.Sprintf("for %.3f s", *o.To-o.From)
 			}
-			a.fact(observe.Fact{Text: fmt.Sprintf("flow %s is out %s: %s", f.Name, words, o.Cause), View: "map", To: "flow " + f.Name})
+			a.fact(facts.Fact{Text: fmt.Sprintf("flow %s is out %s: %s", f.Name, words, o.Cause), View: "map", To: "flow " + f.Name})
 		}
 	}
 	for _, r := range c.Section(compare.Neighbours).Rows {
 		if r.Weight == compare.Worse {
-			a.fact(observe.Fact{Text: r.Subject + ": " + r.Before + " to " + orNothing(r.After), View: "neighbours", Who: r.Device})
+			a.fact(facts.Fact{Text: r.Subject + ": " + r.Before + " to " + orNothing(r.After), View: "neighbours", Who: r.Device})
 		}
 	}
 	for _, line := range c.Summary {
-		a.fact(observe.Fact{Text: line, View: "map"})
+		a.fact(facts.Fact{Text: line, View: "map"})
 	}
 	gone, healed := 0, 0.0
 	for _, p := range pairs.Out {

@@ -1,0 +1,24 @@
+package facts
+
+import (
+	"hellebore/core/ground/note"
+)
+
+// Reason is why something is as it is, for people.
+type Reason struct {
+	Code   string `json:"code" doc:"stable name of the reason"`
+	What   string `json:"what" doc:"what disagrees or is missing, a few words"`
+	Text   string `json:"text" doc:"one sentence"`
+	Mine   string `json:"mine,omitempty" doc:"the value at the first end"`
+	Theirs string `json:"theirs,omitempty" doc:"the value at the other end"`
+	Remedy string `json:"remedy,omitempty"`
+	RFC    string `json:"rfc,omitempty"`
+	Source string `json:"source" enum:"observed,foreseen,fault" doc:"observed by a device, foreseen from the two configurations, or a fault that was put on the link"`
+	Count  uint32 `json:"count,omitempty" doc:"packets refused for it in a row"`
+	By     string `json:"by,omitempty" doc:"the port that observed it"`
+}
+
+func PlainReason(c note.Code, source string) Reason {
+	i := c.Info()
+	return Reason{Code: i.Slug, What: i.What, Text: i.Text, Remedy: i.Remedy, RFC: i.RFC, Source: source}
+}

@@ -1,0 +1,134 @@
+package facts
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"hellebore/core/ground/attr"
+	"hellebore/core/ground/note"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/route"
+	bgpwire "hellebore/core/protocols/wire/bgp"
+	"hellebore/core/protocols/wire/ip"
+	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/core/simulation/network"
+)
+
+// Value writes one of the values that reasons and notes carry.
+func Value(kind string, v uint64) string {
+	switch kind {
+	case "area":
+		return labtext.FormatArea(uint32(v))
+	case "duration":
+		return labtext.FormatDuration(time.Duration(v))
+	case "prefix":
+		return fmt.Sprintf("%v/%d", ip.Addr(v>>8), v&0xff)
+	case "address":
+		return ip.Addr(v).String()
+	case "sequence":
+		return fmt.Sprintf("%#08x", uint32(v))
+	case "portState":
+		return ospf.PortStateNames[v]
+	case "router":
+		if v == 0 {
+			return "none"
+		}
+		return ip.Addr(v).String()
+	case "authType":
+		if v < uint64(len(wire.AuthTypeName)) {
+			return wire.AuthTypeName[v]
+		}
+	case "keyID":
+		return fmt.Sprintf("key %d", v)
+	case "stubFlag":
+		switch {
+		case v&wire.OptionN != 0:
+			return "NSSA"
+		case v == 0:
+			return "stub"
+		}
+		return "plain"
+	case "nbrState":
+		return ospf.StateNames[v]
+	case "peer":
+		return ip.Addr(v).String()
+	case "sessionState":
+		return bgp.StateNames[v]
+	case "notification":
+		return bgpwire.CodeWords(uint8(v>>8), uint8(v))
+	case "verdict":
+		return bgpwire.Verdict(v).String()
+	case "messageType":
+		return bgpwire.Type(v).String()
+	case "origin":
+		return attr.Origin(v).String()
+	case "spfState":
+		return ospf.DelayNames[v]
+	}
+	return strconv.FormatUint(v, 10)
+}
+
+// Words is a note in words. w is a world of the note's lab, no older than the
+// note.
+func Words(w *network.World, n note.Note) string {
+	d := w.Device(n.Device)
+	args := map[string]uint64{"a": n.A, "b": n.B, "c": n.C}
+	return note.Expand(note.Kinds[n.Kind].Text, func(name, kind string) string {
+		switch name {
+		case "port":
+			if int(n.Port) < len(d.Ports()) {
+				return d.Ports()[n.Port].Config.Name
+			}
+			return "the device"
+		case "reason":
+			return ReasonWords(n)
+		case "because":
+			if n.Reason == note.None {
+				return ""
+			}
+			return ", " + ReasonWords(n)
+		}
+		v := args[name]
+		switch kind {
+		case "peer":
+			if far := w.Owner(ip.Addr(v)); far != nil {
+				return fmt.Sprintf("%s (%v)", far.Name(), ip.Addr(v))
+			}
+		case "lsa":
+			return w.Pool().Key(uint32(v)).String()
+		case "identity":
+			if far := RouterIDs(w)[ip.Addr(v)]; far != nil {
+				return fmt.Sprintf("%s (%v)", far.Name(), ip.Addr(v))
+			}
+			return ip.Addr(v).String()
+		case "prefix":
+			return w.Shared().Prefixes.Prefix(uint32(v)).String()
+		case "hop":
+			if v == 0 {
+				return "nothing"
+			}
+			return hopWords(w, d, d.Table().Set(route.HopID(v)))
+		case "set":
+			return hopWords(w, d, route.SetID(v))
+		}
+		return Value(kind, v)
+	})
+}
+
+func ReasonWords(n note.Note) string {
+	info := n.Reason.Info()
+	text := Sentence(info.Text, "the router", ip.Addr(n.A).String())
+	if n.Kind == note.HelloRefused && info.Value != "" {
+		text += fmt.Sprintf(" (%s here, %s there)", Value(info.Value, n.B), Value(info.Value, n.C))
+	}
+	return text
+}
+
+// Sentence fills the two names of a reason's sentence in.
+func Sentence(text, a, b string) string {
+	return strings.NewReplacer("{a}", a, "{b}", b).Replace(text)
+}

@@ -1,0 +1,310 @@
+package paths
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+
+	"hellebore/core/ground/attr"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/policy"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// Trial is a policy and the routes that it is tried on.
+type Trial struct {
+	Policy string   `json:"policy" doc:"its name" maxLength:"64"`
+	Draft  string   `json:"draft,omitempty" doc:"a lab text: its policy is tried beside the one in force"`
+	Routes []string `json:"routes,omitempty" maxItems:"1000" doc:"routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1"`
+	Device string   `json:"device,omitempty" maxLength:"64" doc:"of a session whose table is tried"`
+	Peer   string   `json:"peer,omitempty" maxLength:"15"`
+	Way    string   `json:"way,omitempty" enum:"in,out" doc:"what the peer sent, or Loc-RIB on its way to the peer"`
+}
+
+// Tried is what became of one route.
+type Tried struct {
+	Prefix  string       `json:"prefix"`
+	Before  *Attributes  `json:"before" doc:"as the policy met it"`
+	After   *Attributes  `json:"after,omitempty" doc:"as the policy left it; absent if it rejects it"`
+	Changes []string     `json:"changes" doc:"what the policy changed"`
+	Trace   *PolicyTrace `json:"trace"`
+	Draft   *PolicyTrace `json:"draft,omitempty" doc:"the draft's verdict"`
+	Differs bool         `json:"differs" doc:"the draft comes to another verdict, or leaves other attributes"`
+	Left    *Attributes  `json:"left,omitempty" doc:"as the draft left it"`
+}
+
+// Bench is the outcome of a trial.
+type Bench struct {
+	Policy   string            `json:"policy"`
+	Rows     []Tried           `json:"rows"`
+	Accepted int               `json:"accepted"`
+	Differs  int               `json:"differs" doc:"rows on which the draft differs"`
+	Unused   []string          `json:"unused" doc:"statements that matched none of the routes"`
+	Problems []labtext.Problem `json:"problems" doc:"of the draft"`
+	Omitted  int               `json:"omitted" doc:"routes beyond the bound"`
+}
+
+// maxTried bounds the rows of a bench.
+const maxTried = 2000
+
+// TryPolicy runs routes through a policy, and through that of a draft.
+func TryPolicy(w *network.World, t Trial) (Bench, error) {
+	out := Bench{Policy: t.Policy, Rows: []Tried{}, Unused: []string{}, Problems: []labtext.Problem{}}
+	p := w.Book().Policy(t.Policy)
+	var draft *policy.Policy
+	if t.Draft != "" {
+		r := labtext.Parse(t.Draft)
+		for _, x := range r.Problems {
+			if x.Severity == labtext.Error {
+				out.Problems = append(out.Problems, x)
+			}
+		}
+		if r.OK() {
+			draft = policy.Compile(r.Lab.Policies, r.Lab.Sets).Policy(t.Policy)
+			if draft == nil {
+				return out, fmt.Errorf("the draft has no policy named %s", t.Policy)
+			}
+		}
+	}
+	if p == nil {
+		if draft == nil {
+			return out, fmt.Errorf("there is no policy named %s", t.Policy)
+		}
+		p, draft = draft, nil
+	}
+	routes, err := trialRoutes(w, t)
+	if err != nil {
+		return out, err
+	}
+	matched := map[string]bool{}
+	for i, r := range routes {
+		if i >= maxTried {
+			out.Omitted = len(routes) - maxTried
+			break
+		}
+		row := Tried{Prefix: r.Prefix.String(), Before: setWords(w, r.Attrs)}
+		now, trace := r, policy.Trace{}
+		accepted := p.Run(&now, &trace)
+		row.Trace, row.Changes = traceWords(trace), changesOf(&r, &now)
+		if accepted {
+			out.Accepted++
+			row.After = setWords(w, now.Attrs)
+		}
+		for _, s := range trace.Steps {
+			matched[s.Statement] = matched[s.Statement] || s.Matched
+		}
+		if draft != nil {
+			later, other := r, policy.Trace{}
+			ok := draft.Run(&later, &other)
+			row.Draft = traceWords(other)
+			if ok {
+				row.Left = setWords(w, later.Attrs)
+			}
+			row.Differs = ok != accepted || ok && !slices.Equal(changesOf(&r, &now), changesOf(&r, &later))
+			if row.Differs {
+				out.Differs++
+			}
+		}
+		out.Rows = append(out.Rows, row)
+	}
+	for _, s := range p.Statements() {
+		if !matched[s] {
+			out.Unused = append(out.Unused, s)
+		}
+	}
+	return out, nil
+}
+
+// changesOf writes what became of a route: "local preference 100 to 200".
+func changesOf(a, b *policy.Route) []string {
+	out := []string{}
+	differ := func(what, x, y string) {
+		if x != y {
+			out = append(out, fmt.Sprintf("%s %s to %s", what, orNone(x), orNone(y)))
+		}
+	}
+	number := func(has bool, v uint32) string {
+		if !has {
+			return ""
+		}
+		return strconv.FormatUint(uint64(v), 10)
+	}
+	x, y := a.Attrs, b.Attrs
+	differ("local preference", number(true, x.Preference()), number(true, y.Preference()))
+	differ("MED", number(x.HasMED, x.MED), number(y.HasMED, y.MED))
+	differ("AS path", x.Path.String(), y.Path.String())
+	differ("origin", x.Origin.String(), y.Origin.String())
+	differ("communities", strings.Join(x.CommunityList(), " "), strings.Join(y.CommunityList(), " "))
+	differ("next hop", hopName(a), hopName(b))
+	differ("metric", number(true, a.Metric), number(true, b.Metric))
+	differ("tag", number(true, a.Tag), number(true, b.Tag))
+	return out
+}
+
+func hopName(r *policy.Route) string {
+	switch {
+	case r.Self:
+		return "our own"
+	case r.Peer:
+		return "the peer's"
+	case r.Attrs.NextHop == 0:
+		return ""
+	}
+	return ip.Addr(r.Attrs.NextHop).String()
+}
+
+func orNone(s string) string {
+	if s == "" {
+		return "none"
+	}
+	return s
+}
+
+// trialRoutes are the routes of a trial: typed, or a session's.
+func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
+	if t.Device == "" {
+		var out []policy.Route
+		for i, line := range t.Routes {
+			if strings.TrimSpace(line) == "" {
+				continue
+			}
+			r, err := ParseRoute(line)
+			if err != nil {
+				return nil, fmt.Errorf("line %d: %w", i+1, err)
+			}
+			out = append(out, r)
+		}
+		return out, nil
+	}
+	d := w.Find(t.Device)
+	if d == nil || !d.BGP().Running() {
+		return nil, fmt.Errorf("there is no router named %s on which BGP runs", t.Device)
+	}
+	a, err := netip.ParseAddr(t.Peer)
+	if err != nil {
+		return nil, fmt.Errorf("%q is not the address of a peer", t.Peer)
+	}
+	i, ok := d.BGP().Find(ip.AddrFrom(a))
+	if !ok {
+		return nil, fmt.Errorf("%s has no peer %s", t.Device, t.Peer)
+	}
+	return sessionRoutes(w, d, i, t.Way), nil
+}
+
+func sessionRoutes(w *network.World, d *device.Device, i int, way string) []policy.Route {
+	var out []policy.Route
+	for _, id := range facts.InPrefixOrder(w, d.BGP().Prefixes()) {
+		var r policy.Route
+		var ok bool
+		if way == "out" {
+			r, ok = d.BGP().Offered(d, i, id)
+		} else {
+			r, ok = d.BGP().Asked(d, i, id)
+		}
+		if ok {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// ParseRoute reads a route as it is typed: "203.0.113.0/24 path 64496 64500 med 5
+// community 64500:1".
+func ParseRoute(line string) (r policy.Route, err error) {
+	words := append(strings.Fields(line), "")
+	words = words[:max(1, len(words)-1)]
+	p, err := netip.ParsePrefix(words[0])
+	if err != nil || !p.Addr().Is4() || p.Masked() != p {
+		return r, fmt.Errorf("%q is not a prefix; write for example 203.0.113.0/24 path 64496 64500", words[0])
+	}
+	a := &attr.Set{}
+	r = policy.Route{Prefix: ip.PrefixFrom(p), Attrs: a, Source: "bgp", Type: "external"}
+	words = words[1:]
+	number := func(name string, bits int) (uint32, error) {
+		if len(words) < 2 {
+			return 0, fmt.Errorf("%s needs a number", name)
+		}
+		v, err := strconv.ParseUint(words[1], 10, bits)
+		if err != nil {
+			return 0, fmt.Errorf("%q is not a number for %s", words[1], name)
+		}
+		words = words[2:]
+		return uint32(v), nil
+	}
+	for len(words) > 0 && err == nil {
+		switch word := words[0]; word {
+		case "path":
+			words = words[1:]
+			var list []uint32
+			for len(words) > 0 {
+				v, bad := strconv.ParseUint(words[0], 10, 32)
+				if bad != nil {
+					break
+				}
+				list, words = append(list, uint32(v)), words[1:]
+			}
+			a.Path = attr.Path{}.Prepend(list...)
+		case "med":
+			a.MED, err = number(word, 32)
+			a.HasMED = true
+			r.Metric = a.MED
+		case "local-preference":
+			a.LocalPref, err = number(word, 32)
+			a.HasLocalPref = true
+		case "tag":
+			r.Tag, err = number(word, 32)
+		case "metric":
+			r.Metric, err = number(word, 32)
+		case "origin":
+			i := -1
+			if len(words) > 1 {
+				i = slices.Index(attr.OriginNames[:], words[1])
+			}
+			if i < 0 {
+				return r, fmt.Errorf("origin is igp, egp or incomplete")
+			}
+			a.Origin, words = attr.Origin(i), words[2:]
+		case "next-hop":
+			var hop netip.Addr
+			if len(words) > 1 {
+				hop, err = netip.ParseAddr(words[1])
+			}
+			if err != nil || !hop.Is4() {
+				return r, fmt.Errorf("next-hop needs an address")
+			}
+			a.NextHop, words = uint32(ip.AddrFrom(hop)), words[2:]
+		case "source":
+			if len(words) < 2 || !slices.Contains([]string{"connected", "static", "ospf", "bgp"}, words[1]) {
+				return r, fmt.Errorf("source is connected, static, ospf or bgp")
+			}
+			r.Source, words = words[1], words[2:]
+			if r.Source != "bgp" {
+				r.Type = "local"
+			}
+		case "community":
+			if len(words) < 2 {
+				return r, fmt.Errorf("community needs a value, such as 64500:1")
+			}
+			c, l, large, ok := attr.ParseCommunity(words[1])
+			if !ok {
+				return r, fmt.Errorf("%q is not a community", words[1])
+			}
+			if large {
+				a.Large = append(a.Large, l)
+				slices.SortFunc(a.Large, attr.Large.Compare)
+			} else {
+				a.Communities = append(a.Communities, c)
+				slices.Sort(a.Communities)
+			}
+			words = words[2:]
+		default:
+			return r, fmt.Errorf("%q is unknown; known: path, med, local-preference, community, origin, next-hop, tag, metric, source", word)
+		}
+	}
+	return r, err
+}

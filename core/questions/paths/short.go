@@ -1,0 +1,53 @@
+package paths
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"hellebore/core/ground/attr"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/policy"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// SetWords is a set of path attributes in a few words.
+func SetWords(w *network.World, id attr.ID) string {
+	a := w.Attrs().Get(id)
+	parts := []string{"AS path " + cmp.Or(a.Path.String(), "empty")}
+	if a.HasLocalPref {
+		parts = append(parts, fmt.Sprintf("local preference %d", a.LocalPref))
+	}
+	if a.HasMED {
+		parts = append(parts, fmt.Sprintf("MED %d", a.MED))
+	}
+	if l := a.CommunityList(); len(l) > 0 {
+		parts = append(parts, "communities "+strings.Join(l, " "))
+	}
+	return strings.Join(parts, ", ")
+}
+
+// SentWhy is why a peer is told of a prefix or is not, a sentence.
+func SentWhy(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
+	return sentRow(w, d, id, v).Why
+}
+
+// PolicyTowards is what a policy makes of the route that a router has for a prefix
+// when it is asked about a peer; nil if there is no such route or policy.
+func PolicyTowards(w *network.World, d *device.Device, v bgp.PeerView, to netip.Prefix, name string) *PolicyTrace {
+	id, known := w.Shared().Prefixes.Find(ip.PrefixFrom(to))
+	pol := w.Book().Policy(name)
+	if !known || pol == nil {
+		return nil
+	}
+	r, ok := d.BGP().Offered(d, v.Number, id)
+	if !ok {
+		return nil
+	}
+	var t policy.Trace
+	pol.Run(&r, &t)
+	return traceWords(t)
+}

@@ -1,0 +1,182 @@
+package tables
+
+import (
+	"fmt"
+
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/paths"
+	"hellebore/core/questions/relations"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// absence says what is worth knowing when there is no route: who has the
+// network, and whether anybody announces it.
+func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
+	out := []string{}
+	for _, o := range w.Devices() {
+		if o.Gone() || o == d {
+			continue
+		}
+		for i := range o.Ports() {
+			port := &o.Ports()[i]
+			if port.Gone || !port.Config.Address.IsValid() || !ip.PrefixFrom(port.Config.Address).Covers(p) || o.Kind() == config.Host {
+				continue
+			}
+			name := facts.PortName(o, uint32(i))
+			up, why := o.Up(uint32(i))
+			switch {
+			case !up:
+				out = append(out, fmt.Sprintf("%s has the network, but the port is down: %s", name, why.Info().Text))
+			case o.OSPF().Running() && !port.Config.OSPF.On:
+				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on the port", name))
+			case port.Config.OSPF.On && !o.OSPF().Running():
+				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on %s", name, o.Name()))
+			case !port.Config.OSPF.On:
+				out = append(out, fmt.Sprintf("%s has the network, and no routing protocol on %s announces it", name, o.Name()))
+			default:
+				out = append(out, fmt.Sprintf("%s announces the network; it does not get as far as %s", name, d.Name()))
+			}
+		}
+	}
+	out = append(out, stopped(w, p)...)
+	out = append(out, kept(w, d, p)...)
+	out = append(out, paths.BGPSays(w, d, p)...)
+	if !d.OSPF().Running() && d.Config().BGP.AS == 0 {
+		out = append(out, "OSPF does not run on "+d.Name())
+	} else if d.OSPF().Running() {
+		full := 0
+		for i := range d.Ports() {
+			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+				if n.State == ospf.Full {
+					full++
+				}
+			})
+		}
+		if full == 0 {
+			out = append(out, d.Name()+" has no neighbour in state Full")
+		} else {
+			out = append(out, d.Name()+" has "+facts.Plural(full, "neighbour")+" in state Full")
+		}
+	}
+	return out
+}
+
+// stopped says where the LSA that announces a prefix stopped: at adjacencies that
+// are not up, with one end that holds it and one that does not.
+func stopped(w *network.World, p ip.Prefix) []string {
+	holds := map[string]bool{}
+	for _, d := range w.Devices() {
+		if d.Gone() {
+			continue
+		}
+		d.OSPF().Database(d, func(v ospf.LSAView) {
+			if announces(w, v.Body, p) {
+				holds[d.Name()] = true
+			}
+		})
+	}
+	var out []string
+	if len(holds) == 0 {
+		return out
+	}
+	for _, n := range relations.Adjacencies(w) {
+		have, lack := n.A, n.B
+		if holds[lack.Device] {
+			have, lack = lack, have
+		}
+		if n.Up || !holds[have.Device] || holds[lack.Device] || w.Find(lack.Device) == nil || w.Find(lack.Device).Kind() == config.Host {
+			continue
+		}
+		why := ""
+		if len(n.Reasons) > 0 {
+			why = ": " + n.Reasons[0].Text
+		}
+		out = append(out, fmt.Sprintf("the LSA got as far as %s and not to %s, since their adjacency is %s%s", have.Device, lack.Device, n.State, why))
+	}
+	return out
+}
+
+// announces says whether an LSA is one for a prefix.
+func announces(w *network.World, b *ospf.Body, p ip.Prefix) bool {
+	for _, id := range b.Prefixes() {
+		if w.Shared().Prefixes.Prefix(id) == p {
+			return true
+		}
+	}
+	return false
+}
+
+// kept says what keeps a prefix from a router although somebody announces it:
+// ranges that hide it, and stub areas.
+func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
+	out := []string{}
+	stub, kind := "", ""
+	for _, a := range d.OSPF().Areas() {
+		if !facts.TakesNoExternals(d, a) {
+			stub = ""
+			break
+		}
+		stub, kind = labtext.FormatArea(a), facts.AreaKind(d, a)
+	}
+	for _, o := range w.Devices() {
+		if o.Gone() {
+			continue
+		}
+		for _, a := range o.Config().OSPF.Areas {
+			for _, r := range a.Ranges {
+				switch {
+				case !ip.PrefixFrom(r.Prefix).Covers(p):
+				case r.Hidden:
+					out = append(out, fmt.Sprintf("the range %v of area %s on %s hides it from other areas", r.Prefix, labtext.FormatArea(a.ID), o.Name()))
+				case o != d && insideOf(w, o, p, a.ID):
+					out = append(out, fmt.Sprintf("%s joins it into the range %v of area %s for other areas", o.Name(), r.Prefix, labtext.FormatArea(a.ID)))
+				}
+			}
+			out = append(out, joined(a.Summaries, p, o)...)
+			if a.Closed() && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != d {
+				out = append(out, fmt.Sprintf("area %s is a %s without summaries, says %s: it takes no routes of other areas", stub, kind, o.Name()))
+			}
+		}
+		out = append(out, joined(o.Config().OSPF.Summaries, p, o)...)
+		if stub == "" || o == d {
+			continue
+		}
+		o.OSPF().Database(o, func(v ospf.LSAView) {
+			if v.AS && v.Header.Key.Router == o.OSPF().RouterID() && ip.MakePrefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
+				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
+			}
+		})
+	}
+	return out
+}
+
+// insideOf says whether a router has a prefix inside an area.
+func insideOf(w *network.World, d *device.Device, p ip.Prefix, area uint32) bool {
+	id, ok := w.Shared().Prefixes.Find(p)
+	if !ok {
+		return false
+	}
+	r := d.OSPF().Route(id)
+	return r.Kind == ospf.IntraArea && r.Area == area
+}
+
+// joined says which summaries of external routes a prefix disappears in.
+func joined(list []config.Summary, p ip.Prefix, on *device.Device) []string {
+	var out []string
+	for _, s := range list {
+		if x := ip.PrefixFrom(s.Prefix); !x.Covers(p) || x == p {
+			continue
+		}
+		if s.Hidden {
+			out = append(out, fmt.Sprintf("the summary %v on %s hides it", s.Prefix, on.Name()))
+		} else {
+			out = append(out, fmt.Sprintf("%s joins it into the summary %v", on.Name(), s.Prefix))
+		}
+	}
+	return out
+}

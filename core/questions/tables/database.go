@@ -1,0 +1,181 @@
+package tables
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/wire/ip"
+	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// Copy is an instance of an LSA that only some of an area's routers hold.
+type Copy struct {
+	Sequence string   `json:"sequence"`
+	Checksum string   `json:"checksum"`
+	Age      uint16   `json:"age" doc:"seconds"`
+	Holders  []string `json:"holders"`
+}
+
+// LSA is an LSA of an area, once for all routers that hold it.
+type LSA struct {
+	Type     string        `json:"type"`
+	Number   uint8         `json:"number" doc:"of the type (RFC 2328 A.4.1)"`
+	ID       string        `json:"id" doc:"link state ID"`
+	Router   string        `json:"router" doc:"advertising router, its router ID"`
+	Device   string        `json:"device,omitempty" doc:"the device that has the router ID now"`
+	Age      uint16        `json:"age" doc:"seconds, at the first router that holds it"`
+	Sequence string        `json:"sequence"`
+	Checksum string        `json:"checksum"`
+	Length   uint16        `json:"length" doc:"bytes"`
+	Options  string        `json:"options"`
+	Says     string        `json:"says" doc:"its contents in a few words"`
+	Fields   []facts.Field `json:"fields"`
+	Prefixes []string      `json:"prefixes" doc:"the networks that it announces"`
+	Missing  []string      `json:"missing" doc:"routers of the area that do not hold it"`
+	Others   []Copy        `json:"others" doc:"other instances, and who holds them"`
+}
+
+// AreaDatabase is the link-state database of an area.
+type AreaDatabase struct {
+	Area    string   `json:"area" doc:"number of the area; empty for what belongs to none"`
+	Routers []string `json:"routers" doc:"devices that hold it"`
+	Same    bool     `json:"same" doc:"all of them hold the same instances"`
+	LSAs    []LSA    `json:"lsas"`
+}
+
+// Database is the Database view.
+type Database struct {
+	Areas []AreaDatabase `json:"areas"`
+}
+
+// instance tells instances of an LSA apart.
+type instance struct {
+	seq int32
+	sum uint16
+}
+
+type heldLSA struct {
+	view    ospf.LSAView
+	holders []string
+}
+
+// DatabaseOf makes the Database view of a world.
+func DatabaseOf(w *network.World) Database {
+	type place struct {
+		as   bool
+		area uint32
+	}
+	found := map[place]map[wire.Key]map[instance]*heldLSA{}
+	routers := map[place][]string{}
+	for _, d := range w.Devices() {
+		if d.Gone() || !d.OSPF().Running() {
+			continue
+		}
+		all := true // every area is a stub
+		for _, a := range d.OSPF().Areas() {
+			routers[place{area: a}] = append(routers[place{area: a}], d.Name())
+			all = all && facts.TakesNoExternals(d, a)
+		}
+		if !all {
+			routers[place{as: true}] = append(routers[place{as: true}], d.Name())
+		}
+		d.OSPF().Database(d, func(v ospf.LSAView) {
+			at := place{v.AS, v.Area}
+			if v.AS {
+				at.area = 0
+			}
+			keys := found[at]
+			if keys == nil {
+				keys = map[wire.Key]map[instance]*heldLSA{}
+				found[at] = keys
+			}
+			if keys[v.Header.Key] == nil {
+				keys[v.Header.Key] = map[instance]*heldLSA{}
+			}
+			i := instance{v.Header.Seq, v.Header.Checksum}
+			if keys[v.Header.Key][i] == nil {
+				keys[v.Header.Key][i] = &heldLSA{view: v}
+			}
+			h := keys[v.Header.Key][i]
+			h.holders = append(h.holders, d.Name())
+		})
+	}
+	owners := facts.RouterIDs(w)
+	out := Database{Areas: []AreaDatabase{}}
+	var places []place
+	for at := range routers {
+		places = append(places, at)
+	}
+	slices.SortFunc(places, func(a, b place) int {
+		if a.as != b.as {
+			if b.as {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Compare(a.area, b.area)
+	})
+	for _, at := range places {
+		if at.as && len(found[at]) == 0 {
+			continue
+		}
+		a := AreaDatabase{Area: labtext.FormatArea(at.area), Routers: routers[at], Same: true, LSAs: []LSA{}}
+		if at.as {
+			a.Area = ""
+		}
+		var keys []wire.Key
+		for k := range found[at] {
+			keys = append(keys, k)
+		}
+		slices.SortFunc(keys, wire.Key.Compare)
+		for _, k := range keys {
+			l := lsaOf(owners, found[at][k], routers[at])
+			a.Same = a.Same && len(l.Missing) == 0 && len(l.Others) == 0
+			a.LSAs = append(a.LSAs, l)
+		}
+		out.Areas = append(out.Areas, a)
+	}
+	return out
+}
+
+// lsaOf is an LSA with all its instances: the one that most routers hold stands
+// for it.
+func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, routers []string) LSA {
+	var all []*heldLSA
+	for _, h := range instances {
+		all = append(all, h)
+	}
+	slices.SortFunc(all, func(a, b *heldLSA) int {
+		return cmp.Or(-cmp.Compare(len(a.holders), len(b.holders)), -a.view.Header.Compare(&b.view.Header))
+	})
+	v := all[0].view
+	l := LSA{Type: wire.LSATypeName[v.Header.Key.Type], Number: v.Header.Key.Type, ID: v.Header.Key.ID.String(), Router: v.Header.Key.Router.String(),
+		Age: v.Header.Age, Sequence: facts.Value("sequence", uint64(uint32(v.Header.Seq))), Checksum: fmt.Sprintf("%#04x", v.Header.Checksum),
+		Length: v.Header.Length, Options: facts.OptionWords(v.Header.Options), Missing: []string{}, Others: []Copy{}}
+	if d := owners[v.Header.Key.Router]; d != nil {
+		l.Device = d.Name()
+	}
+	l.Says, l.Fields, l.Prefixes = facts.LSAFields(owners, &v)
+	held := map[string]bool{}
+	for i, h := range all {
+		for _, name := range h.holders {
+			held[name] = true
+		}
+		if i > 0 {
+			l.Others = append(l.Others, Copy{facts.Value("sequence", uint64(uint32(h.view.Header.Seq))), fmt.Sprintf("%#04x", h.view.Header.Checksum),
+				h.view.Header.Age, h.holders})
+		}
+	}
+	for _, r := range routers {
+		if !held[r] {
+			l.Missing = append(l.Missing, r)
+		}
+	}
+	return l
+}

@@ -1,0 +1,247 @@
+// Package tables is what routers hold at a moment: ports, routes, databases and
+// shortest-path trees, and how a router came to a route or why it has none.
+package tables
+
+import (
+	"slices"
+
+	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// Port is a row of Ports.
+type Port struct {
+	Device    string        `json:"device"`
+	Port      string        `json:"port"`
+	Kind      string        `json:"kind" enum:"port,loopback,virtual link,host"`
+	Address   string        `json:"address,omitempty"`
+	Up        bool          `json:"up"`
+	Why       *facts.Reason `json:"why,omitempty" doc:"why it is not up"`
+	Since     float64       `json:"since" doc:"seconds since the lab began"`
+	Bandwidth string        `json:"bandwidth,omitempty"`
+	MTU       uint16        `json:"mtu"`
+	JoinedTo  []string      `json:"joinedTo" doc:"the ports at the other end"`
+	OSPF      *PortOSPF     `json:"ospf,omitempty"`
+}
+
+// PortOSPF is what OSPF does on a port.
+type PortOSPF struct {
+	Area               string   `json:"area"`
+	Type               string   `json:"type" enum:"point-to-point,broadcast,loopback"`
+	State              string   `json:"state" enum:"Down,Loopback,Waiting,Point-to-point,DR Other,Backup,DR,Passive" doc:"RFC 2328 9.1, and Passive"`
+	Priority           *uint8   `json:"priority,omitempty" doc:"to become DR, on a segment"`
+	DR                 string   `json:"dr,omitempty" doc:"the designated router of the segment, a device and its address"`
+	BDR                string   `json:"bdr,omitempty"`
+	Cost               uint16   `json:"cost"`
+	CostFrom           string   `json:"costFrom" doc:"where the cost comes from"`
+	Passive            bool     `json:"passive"`
+	Disabled           bool     `json:"disabled"`
+	HelloInterval      string   `json:"helloInterval"`
+	DeadInterval       string   `json:"deadInterval"`
+	RetransmitInterval string   `json:"retransmitInterval"`
+	TransmitDelay      string   `json:"transmitDelay"`
+	NextHello          *float64 `json:"nextHello,omitempty" doc:"seconds until the next hello"`
+	Authentication     string   `json:"authentication" doc:"the key chain in force, without its secrets; none"`
+	KeysFrom           string   `json:"keysFrom,omitempty" doc:"where it is set: the port, or its area"`
+	Neighbours         []string `json:"neighbours" doc:"device, or else router ID, and state of each"`
+}
+
+// Process is a router's OSPF process.
+type Process struct {
+	Device             string   `json:"device"`
+	Running            bool     `json:"running"`
+	WhyNot             string   `json:"whyNot,omitempty"`
+	RouterID           string   `json:"routerId,omitempty"`
+	RouterIDFrom       string   `json:"routerIdFrom,omitempty"`
+	Areas              []string `json:"areas"`
+	Roles              []string `json:"roles" doc:"area border router, AS boundary router, translator of an NSSA"`
+	Ports              int      `json:"ports" doc:"ports on which it runs"`
+	Full               int      `json:"full" doc:"neighbours in state Full"`
+	LSAs               int      `json:"lsas"`
+	SPFRuns            uint32   `json:"spfRuns"`
+	ReferenceBandwidth string   `json:"referenceBandwidth"`
+}
+
+// Ports is the Ports view.
+type Ports struct {
+	Processes []Process `json:"processes"`
+	Ports     []Port    `json:"ports"`
+}
+
+// PortsOf makes the Ports view of a world.
+func PortsOf(w *network.World) Ports {
+	out := Ports{Processes: []Process{}, Ports: []Port{}}
+	for _, d := range w.Devices() {
+		if d.Gone() {
+			continue
+		}
+		if d.Kind() == config.Router {
+			out.Processes = append(out.Processes, ProcessOf(w, d))
+		}
+		for i := range d.Ports() {
+			if !d.Ports()[i].Gone {
+				out.Ports = append(out.Ports, portOf(w, d, uint32(i)))
+			}
+		}
+	}
+	return out
+}
+
+func ProcessOf(w *network.World, d *device.Device) Process {
+	o := d.OSPF()
+	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{}, Roles: []string{},
+		ReferenceBandwidth: labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth)}
+	configured := false
+	for i := range d.Ports() {
+		c := &d.Ports()[i].Config
+		configured = configured || c.OSPF.On
+		if v := o.Port(uint32(i)); v.On && o.Running() {
+			p.Ports++
+		}
+		o.Neighbours(uint32(i), func(n ospf.NeighbourView) {
+			if n.State == ospf.Full {
+				p.Full++
+			}
+		})
+	}
+	if o.Running() {
+		var areas []uint32
+		for i := range d.Ports() {
+			if v := o.Port(uint32(i)); v.On && !slices.Contains(areas, v.Area) {
+				areas = append(areas, v.Area)
+			}
+		}
+		slices.Sort(areas)
+		for _, a := range areas {
+			p.Areas = append(p.Areas, labtext.FormatArea(a))
+		}
+	}
+	if !o.Running() {
+		switch {
+		case !d.Enabled():
+			p.WhyNot = note.DeviceDisabled.Info().Text
+		case !configured:
+			p.WhyNot = "no port runs OSPF"
+		case d.Config().OSPF.Disabled:
+			p.WhyNot = "the OSPF process is disabled"
+		default:
+			p.WhyNot = note.NoRouterID.Info().Text
+		}
+		return p
+	}
+	p.RouterID, p.SPFRuns = o.RouterID().String(), o.Runs()
+	p.RouterIDFrom = "chosen from the ports"
+	if d.Config().RouterID.IsValid() {
+		p.RouterIDFrom = "configured"
+	} else {
+		for i := range d.Ports() {
+			if d.Ports()[i].Address() == o.RouterID() {
+				p.RouterIDFrom = "address of " + d.Ports()[i].Config.Name
+			}
+		}
+	}
+	o.Database(d, func(ospf.LSAView) { p.LSAs++ })
+	if o.AreaBorder() {
+		p.Roles = append(p.Roles, "area border router")
+	}
+	if o.ASBoundary() {
+		p.Roles = append(p.Roles, "AS boundary router")
+	}
+	for _, a := range o.Areas() {
+		if o.Translates(a) {
+			p.Roles = append(p.Roles, "translator of area "+labtext.FormatArea(a))
+		}
+	}
+	return p
+}
+
+func portOf(w *network.World, d *device.Device, i uint32) Port {
+	p := &d.Ports()[i]
+	up, why := d.Up(i)
+	out := Port{Device: d.Name(), Port: p.Config.Name, Kind: "port", Up: up, Since: p.Since.Seconds(),
+		MTU: p.Config.MTU, JoinedTo: []string{}}
+	switch {
+	case d.Kind() == config.Host:
+		out.Kind = "host"
+	case p.Config.Loopback:
+		out.Kind = "loopback"
+	case p.Config.Virtual != nil:
+		out.Kind = "virtual link"
+		if far := facts.RouterIDs(w)[ip.AddrFrom(p.Config.Virtual.Peer)]; far != nil {
+			out.JoinedTo = append(out.JoinedTo, far.Name())
+		}
+		if v := d.OSPF().Port(i); v.Address != 0 {
+			out.Address = v.Address.String()
+		}
+	default:
+		out.Bandwidth = labtext.FormatRate(p.Config.Bandwidth)
+	}
+	if p.Config.Address.IsValid() {
+		out.Address = p.Config.Address.String()
+	}
+	if !up {
+		r := facts.PlainReason(why, "observed")
+		out.Why = &r
+	}
+	for _, e := range w.Facing(d.ID(), i) {
+		out.JoinedTo = append(out.JoinedTo, facts.PortName(w.Device(e.Device), e.Port))
+	}
+	if p.Config.OSPF.On {
+		out.OSPF = portOSPF(w, d, i)
+	}
+	return out
+}
+
+func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
+	p := &d.Ports()[i]
+	o := &p.Config.OSPF
+	v := d.OSPF().Port(i)
+	out := &PortOSPF{Area: labtext.FormatArea(o.Area), Type: "point-to-point", Passive: o.Passive, Disabled: o.Disabled,
+		Cost: d.Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
+		Authentication: labtext.ChainWords(o.Keys), KeysFrom: o.KeysFrom,
+		HelloInterval: labtext.FormatDuration(o.HelloInterval), DeadInterval: labtext.FormatDuration(o.DeadInterval),
+		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval), TransmitDelay: labtext.FormatDuration(o.TransmitDelay)}
+	up, _ := d.Up(i)
+	switch {
+	case !v.On || !d.OSPF().Running() || !up || v.Address == 0:
+		out.State = "Down"
+	case p.Config.Loopback:
+		out.State = "Loopback"
+	case o.Passive:
+		out.State = "Passive"
+	default:
+		out.State = v.State.String()
+	}
+	if v.Broadcast {
+		out.Type = "broadcast"
+		if !v.Passive {
+			out.Priority = &v.Priority
+			out.DR, out.BDR = facts.AddressWords(w, v.DR), facts.AddressWords(w, v.BDR)
+		}
+	}
+	switch {
+	case p.Config.Loopback:
+		out.Type, out.Cost, out.CostFrom = "loopback", 0, "a loopback costs nothing at its router"
+	case p.Config.Virtual != nil:
+		out.Cost, out.CostFrom = v.Cost, "of the path through area "+labtext.FormatArea(p.Config.Virtual.Transit)
+	case o.Cost != 0:
+		out.CostFrom = "set on the port"
+	default:
+		out.CostFrom = labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth) + " over " + labtext.FormatRate(p.Config.Bandwidth)
+	}
+	if v.NextHello != 0 {
+		in := (v.NextHello - w.Now()).Seconds()
+		out.NextHello = &in
+	}
+	owners := facts.RouterIDs(w)
+	d.OSPF().Neighbours(i, func(n ospf.NeighbourView) {
+		out.Neighbours = append(out.Neighbours, facts.RouterName(owners, n.RouterID)+" "+n.State.String())
+	})
+	return out
+}

@@ -1,0 +1,325 @@
+package tables
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"hellebore/core/ground/note"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
+	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/paths"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
+)
+
+// Candidate is a route that could have been used, and what became of it.
+type Candidate struct {
+	Route
+	Won     bool     `json:"won"`
+	Why     string   `json:"why" doc:"why it won or lost, a sentence"`
+	Code    string   `json:"code,omitempty"`
+	CostSum []string `json:"costSum,omitempty" doc:"what the cost is made of"`
+}
+
+// RouteStory is how a router came to its route for a prefix.
+type RouteStory struct {
+	Device     string      `json:"device"`
+	Prefix     string      `json:"prefix"`
+	Answer     string      `json:"answer" doc:"a sentence"`
+	Candidates []Candidate `json:"candidates"`
+	Also       []string    `json:"also" doc:"what is worth knowing of an absent route"`
+}
+
+// Explain tells how a device came to its route for a prefix or an address.
+func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
+	p := ip.PrefixFrom(to)
+	out := RouteStory{Device: d.Name(), Prefix: p.String(), Candidates: []Candidate{}, Also: []string{}}
+	shared := w.Shared()
+	var winner *Candidate
+	for _, c := range d.Table().Candidates(shared, p) {
+		x := Candidate{Route: routeOf(w, d, c.Prefix, c.Source, c.Route), Won: c.Won, Code: c.Why.String()}
+		prefix := shared.Prefixes.Prefix(c.Prefix)
+		switch c.Why {
+		case note.None:
+			x.Code = ""
+			x.Why = "it is the longest match"
+		case note.LessSpecific:
+			x.Why = fmt.Sprintf("a longer prefix matches: /%d, not /%d", c.Theirs, c.Mine)
+		case note.WorsePreference:
+			x.Why = fmt.Sprintf("another source is preferred: route preference %d, not %d", c.Theirs, c.Mine)
+		case note.HopUnresolved:
+			x.Why = unresolvedWhy(d, c)
+		}
+		if c.Source == route.OSPF {
+			x.CostSum = costSum(w, d, c.Prefix)
+		}
+		out.Candidates = append(out.Candidates, x)
+		if c.Won {
+			winner = &out.Candidates[len(out.Candidates)-1]
+		}
+		if c.Source == route.OSPF && c.Route.Kind == ospf.IntraArea {
+			out.Candidates = append(out.Candidates, otherWays(w, d, c.Prefix, prefix, c.Route)...)
+		}
+		if c.Source == route.Static {
+			out.Candidates = append(out.Candidates, otherStatics(d, c.Prefix, prefix, c.Route)...)
+		}
+	}
+	// The winner stands first, the others behind it in order of their prefixes.
+	slices.SortStableFunc(out.Candidates, func(a, b Candidate) int {
+		switch {
+		case a.Won == b.Won:
+			return 0
+		case a.Won:
+			return -1
+		}
+		return 1
+	})
+	if winner != nil {
+		winner = &out.Candidates[0]
+	}
+	if winner == nil {
+		out.Answer = fmt.Sprintf("%s has no route to %v", d.Name(), p)
+		out.Also = absence(w, d, p)
+		return out
+	}
+	// A shorter prefix has to do for a network that there is: why?
+	if _, there := networksOf(w)[p]; there && winner.Prefix != p.String() {
+		out.Also = append(out.Also, kept(w, d, p)...)
+	}
+	reasons := []string{}
+	sameLength := 0
+	for _, c := range out.Candidates {
+		if c.Prefix == winner.Prefix && c.Source != winner.Source {
+			sameLength++
+		}
+	}
+	if sameLength > 0 {
+		reasons = append(reasons, fmt.Sprintf("%s is preferred (%d)", winner.Source, winner.Preference))
+	}
+	out.Answer = fmt.Sprintf("%s reaches %v %s", d.Name(), p, wayWords(winner))
+	winner.Why = "longest match"
+	for _, r := range reasons {
+		winner.Why += ", " + r
+	}
+	switch {
+	case winner.Kind == ospf.KindNames[ospf.Discard]:
+		winner.Why += ", a range or summary of its own"
+		out.Also = append(out.Also, dropped(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
+	case winner.Source == "ospf":
+		winner.Why += ", least cost"
+	}
+	if winner.Source == route.BGP.String() {
+		out.Also = append(out.Also, paths.BGPSays(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
+	}
+	return out
+}
+
+func wayWords(c *Candidate) string {
+	switch {
+	case c.Blackhole:
+		return "not at all: a blackhole route drops what goes there"
+	case len(c.NextHops) == 0:
+		return "by nothing"
+	case c.Source == "connected":
+		return "directly on " + c.NextHops[0].Port
+	}
+	s := "by "
+	for i, h := range c.NextHops {
+		if i > 0 {
+			s += " and "
+		}
+		if h.To != "" {
+			s += h.To + ", "
+		}
+		s += h.Via + " on " + h.Port
+	}
+	return s + ", " + costWords(c)
+}
+
+// costWords says what a route costs, in full: of an external route of type 2
+// both numbers.
+func costWords(c *Candidate) string {
+	if c.Source == route.BGP.String() {
+		return "BGP, " + c.Kind
+	}
+	switch c.Kind {
+	case "", ospf.KindNames[ospf.IntraArea]:
+		return fmt.Sprintf("%s, cost %d", c.Source, c.Metric)
+	case ospf.KindNames[ospf.External2]:
+		return fmt.Sprintf("%s %s, metric %d outside and %d to get there", c.Source, c.Kind, c.Metric, c.Metric2)
+	}
+	return fmt.Sprintf("%s %s, cost %d", c.Source, c.Kind, c.Metric)
+}
+
+func unresolvedWhy(d *device.Device, c route.Candidate) string {
+	for _, v := range d.Table().Vias(c.Route.Hop) {
+		return fmt.Sprintf("its next hop %v cannot be resolved: no other route leads there", v)
+	}
+	return note.HopUnresolved.Info().Text
+}
+
+// costSum follows the route from router to router and writes down the cost of
+// each port on the way; nil if they do not add up to the route's cost, as while
+// the network is converging.
+func costSum(w *network.World, d *device.Device, id uint32) []string {
+	want, ok := d.OSPF().Cost(id)
+	if !ok {
+		return nil
+	}
+	var parts []string
+	sum := uint32(0)
+	for range 64 {
+		s, ok := d.Table().Best(id)
+		if !ok {
+			return nil
+		}
+		hops := w.Shared().Sets.Hops(d.Table().Set(d.Table().Route(s, id).Hop))
+		if len(hops) == 0 {
+			return nil
+		}
+		v := d.OSPF().Port(hops[0].Port)
+		cost := uint32(v.Cost)
+		if v.Loopback {
+			cost = 0
+		}
+		sum += cost
+		parts = append(parts, fmt.Sprintf("%d %s", cost, facts.PortName(d, hops[0].Port)))
+		if hops[0].Gateway == 0 {
+			break
+		}
+		if d = facts.GatewayOwner(w, d, hops[0].Port, hops[0].Gateway); d == nil {
+			return nil
+		}
+	}
+	if sum != want {
+		return nil
+	}
+	return parts
+}
+
+// otherWays are the ways through other neighbours, that cost more.
+func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
+	var out []Candidate
+	used := w.Shared().Sets.Hops(d.Table().Set(best.Hop))
+	for i := range d.Ports() {
+		d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+			if n.State != ospf.Full || slices.Contains(used, route.Hop{Port: uint32(i), Gateway: n.Address}) {
+				return
+			}
+			far := facts.GatewayOwner(w, d, uint32(i), n.Address)
+			if far == nil {
+				return
+			}
+			rest, ok := costFrom(w, far, id)
+			if !ok {
+				return
+			}
+			own := uint32(d.OSPF().Port(uint32(i)).Cost)
+			c := Candidate{Route: Route{Prefix: p.String(), Source: route.OSPF.String(), Kind: ospf.KindNames[best.Kind], Preference: best.Preference,
+				Metric: own + rest, NextHops: []facts.NextHop{{Via: n.Address.String(), Port: d.Ports()[i].Config.Name, To: far.Name()}}}}
+			c.Code = note.HigherCost.String()
+			c.Why = fmt.Sprintf("it costs more: %d, not %d", c.Metric, best.Metric)
+			c.CostSum = []string{fmt.Sprintf("%d %s", own, facts.PortName(d, uint32(i))), fmt.Sprintf("%d from %s on", rest, far.Name())}
+			out = append(out, c)
+		})
+	}
+	slices.SortStableFunc(out, func(a, b Candidate) int { return int(a.Metric) - int(b.Metric) })
+	return out
+}
+
+// costFrom is what a prefix costs from a router: by OSPF, or as its own network.
+func costFrom(w *network.World, d *device.Device, id uint32) (uint32, bool) {
+	if cost, ok := d.OSPF().Cost(id); ok {
+		return cost, true
+	}
+	r := d.Table().Route(route.Connected, id)
+	if !r.Present {
+		return 0, false
+	}
+	for _, h := range w.Shared().Sets.Hops(d.Table().Set(r.Hop)) {
+		if v := d.OSPF().Port(h.Port); v.On {
+			if v.Loopback {
+				return 0, true
+			}
+			return uint32(v.Cost), true
+		}
+	}
+	return 0, false
+}
+
+// otherStatics are the static routes of a prefix behind the one in use.
+func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
+	var out []Candidate
+	for _, s := range d.Table().Statics(id) {
+		if s.Preference == best.Preference {
+			continue
+		}
+		c := Candidate{Route: Route{Prefix: p.String(), Source: route.Static.String(), Preference: s.Preference, Blackhole: s.Via == 0, NextHops: []facts.NextHop{}}}
+		if s.Via != 0 {
+			c.NextHops = []facts.NextHop{{Via: s.Via.String()}}
+		}
+		c.Code = note.WorsePreference.String()
+		c.Why = fmt.Sprintf("another static route is preferred: route preference %d, not %d", best.Preference, s.Preference)
+		if s.Preference < best.Preference {
+			c.Code = note.HopUnresolved.String()
+			c.Why = "its next hop cannot be resolved"
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+// dropped says why a router drops what a range or summary of its own covers and is
+// not there, and whose announcements of the same prefix it passes over for it.
+func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
+	out := []string{}
+	for _, a := range d.Config().OSPF.Areas {
+		for _, r := range a.Ranges {
+			if ip.PrefixFrom(r.Prefix) == p {
+				out = append(out, fmt.Sprintf("%s has the range %v of area %s, and reaches networks in it: what else it covers is dropped (RFC 2328 11.1)", d.Name(), p, labtext.FormatArea(a.ID)))
+			}
+		}
+		for _, s := range a.Summaries {
+			if ip.PrefixFrom(s.Prefix) == p {
+				out = append(out, fmt.Sprintf("%s translates routes of area %s that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), labtext.FormatArea(a.ID), p))
+			}
+		}
+	}
+	for _, s := range d.Config().OSPF.Summaries {
+		if ip.PrefixFrom(s.Prefix) == p {
+			out = append(out, fmt.Sprintf("%s injects routes that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), p))
+		}
+	}
+	byID := facts.RouterIDs(w)
+	d.OSPF().Database(d, func(v ospf.LSAView) {
+		k := v.Header.Key
+		if k.Router == d.OSPF().RouterID() || v.Header.Age >= wire.MaxAge {
+			return
+		}
+		var mask ip.Addr
+		switch k.Type {
+		case wire.SummaryLSA:
+			mask = v.Body.Summary.Mask
+		case wire.ExternalLSA:
+			mask = v.Body.External.Mask
+		default:
+			return
+		}
+		if n, ok := ip.MaskLen(mask); !ok || ip.MakePrefix(k.ID, n) != p {
+			return
+		}
+		name := k.Router.String()
+		if o := byID[k.Router]; o != nil {
+			name = o.Name()
+		}
+		if says := fmt.Sprintf("%s announces %v too: it is ignored while %s has the range or summary itself (RFC 2328 16.2 (3))", name, p, d.Name()); !slices.Contains(out, says) {
+			out = append(out, says)
+		}
+	})
+	return out
+}

@@ -1,0 +1,233 @@
+package tables
+
+import (
+	"fmt"
+	"math/bits"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/simulation/network"
+)
+
+// BitRow is a prefix written in bits.
+type BitRow struct {
+	Prefix string `json:"prefix"`
+	Bits   string `json:"bits" doc:"32 characters, 0 or 1"`
+	Length uint8  `json:"length" doc:"of the prefix: bits beyond are not its own"`
+}
+
+// Covered is a prefix that a summary would cover although it was not chosen.
+type Covered struct {
+	Prefix string `json:"prefix"`
+	Where  string `json:"where" doc:"the area, or the router that has it"`
+}
+
+// Summary is a prefix that summarises several.
+type Summary struct {
+	Prefix string    `json:"prefix" doc:"the smallest that covers all"`
+	Common uint8     `json:"common" doc:"leading bits that all share"`
+	Rows   []BitRow  `json:"rows"`
+	Also   []Covered `json:"also" doc:"networks of the lab that it covers too, and that were not chosen"`
+	Gaps   []string  `json:"gaps" doc:"what it covers and nobody has, as prefixes; at most 32"`
+	Free   float64   `json:"free" doc:"share of its addresses that nobody has, 0 to 1"`
+	Lines  []string  `json:"lines" doc:"to paste, block by block"`
+	On     []string  `json:"on" doc:"the routers that need them"`
+	Says   string    `json:"says"`
+}
+
+// SummaryOf is the smallest prefix that covers the chosen ones, or the networks
+// of an area if none is chosen.
+func SummaryOf(w *network.World, chosen []string, area string) (Summary, error) {
+	out := Summary{Rows: []BitRow{}, Also: []Covered{}, Gaps: []string{}, Lines: []string{}, On: []string{}}
+	where := networksOf(w)
+	var list []ip.Prefix
+	for _, s := range chosen {
+		p, err := netip.ParsePrefix(s)
+		if err != nil || !p.Addr().Is4() {
+			return out, fmt.Errorf("%q is not a prefix; write for example 10.1.0.0/24", s)
+		}
+		list = append(list, ip.PrefixFrom(p))
+	}
+	if len(list) == 0 && area != "" {
+		for p, at := range where {
+			if at == "area "+area {
+				list = append(list, p)
+			}
+		}
+		if len(list) == 0 {
+			return out, fmt.Errorf("no network of the lab is in area %s", area)
+		}
+	}
+	if len(list) == 0 {
+		return out, fmt.Errorf("choose prefixes, or an area")
+	}
+	slices.SortFunc(list, ip.Prefix.Compare)
+	list = slices.Compact(list)
+	sum := covering(list)
+	out.Prefix, out.Common = sum.String(), sum.Len
+	for _, p := range list {
+		out.Rows = append(out.Rows, BitRow{p.String(), fmt.Sprintf("%032b", uint32(p.Addr)), p.Len})
+	}
+	taken := slices.Clone(list)
+	var also []ip.Prefix
+	for p := range where {
+		if sum.Covers(p) && !slices.ContainsFunc(list, func(q ip.Prefix) bool { return q.Covers(p) }) {
+			also = append(also, p)
+		}
+	}
+	slices.SortFunc(also, ip.Prefix.Compare)
+	for _, p := range also {
+		out.Also = append(out.Also, Covered{p.String(), where[p]})
+	}
+	taken = append(taken, also...)
+	gaps, free := unused(sum, taken)
+	for _, p := range gaps[:min(len(gaps), 32)] {
+		out.Gaps = append(out.Gaps, p.String())
+	}
+	out.Free = float64(free) / float64(uint64(1)<<(32-sum.Len))
+	out.toPaste(w, sum, list, where)
+	return out, nil
+}
+
+// networksOf are the networks of the lab, and where each is: "area 1", "injected by
+// viaduct", or else "static on viaduct".
+func networksOf(w *network.World) map[ip.Prefix]string {
+	out := map[ip.Prefix]string{}
+	for _, d := range w.Devices() {
+		if d.Gone() || d.Kind() == config.Host {
+			continue
+		}
+		for i := range d.Ports() {
+			p := &d.Ports()[i]
+			if p.Gone || !p.Config.Address.IsValid() {
+				continue
+			}
+			x := ip.PrefixFrom(p.Config.Address)
+			if p.Config.OSPF.On {
+				if p.Config.Loopback && !p.Config.OSPF.OwnMask {
+					x = ip.MakePrefix(p.Address(), 32)
+				}
+				out[x] = "area " + labtext.FormatArea(p.Config.OSPF.Area)
+			} else if _, known := out[x]; !known {
+				out[x] = "connected on " + d.Name()
+			}
+		}
+	}
+	for _, d := range w.Devices() {
+		for _, s := range d.Config().Statics {
+			x := ip.PrefixFrom(s.Prefix)
+			if _, known := out[x]; !known && x.Len > 0 && !d.Gone() {
+				out[x] = route.Static.String() + " on " + d.Name()
+			}
+		}
+	}
+	// Whoever injects a network is where it comes from, for OSPF.
+	for _, d := range w.Devices() {
+		for _, i := range d.Config().OSPF.Injects {
+			inject := func(x ip.Prefix) {
+				if !d.Gone() && x.Len > 0 && !strings.HasPrefix(out[x], "area ") && (i.Through == "" || config.Matches(i.Set, x.Netip())) {
+					out[x] = "injected by " + d.Name()
+				}
+			}
+			switch i.Source {
+			case route.Static.String():
+				for _, s := range d.Config().Statics {
+					inject(ip.PrefixFrom(s.Prefix))
+				}
+			case route.Connected.String():
+				for _, p := range d.Config().Ports {
+					if p.Address.IsValid() {
+						inject(ip.PrefixFrom(p.Address))
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+// covering is the smallest prefix that covers all of a list.
+func covering(list []ip.Prefix) ip.Prefix {
+	sum := list[0]
+	for _, p := range list[1:] {
+		common := uint8(bits.LeadingZeros32(uint32(sum.Addr ^ p.Addr)))
+		sum = ip.MakePrefix(sum.Addr, min(sum.Len, p.Len, common))
+	}
+	return sum
+}
+
+// unused cuts what a prefix covers and no other of a list does into prefixes, and
+// counts its addresses.
+func unused(p ip.Prefix, taken []ip.Prefix) (gaps []ip.Prefix, addresses uint64) {
+	within := slices.DeleteFunc(slices.Clone(taken), func(q ip.Prefix) bool { return !p.Covers(q) && !q.Covers(p) })
+	switch {
+	case len(within) == 0:
+		return []ip.Prefix{p}, uint64(1) << (32 - p.Len)
+	case slices.ContainsFunc(within, func(q ip.Prefix) bool { return q.Covers(p) }):
+		return nil, 0
+	}
+	for _, half := range []ip.Prefix{{Addr: p.Addr, Len: p.Len + 1}, ip.MakePrefix(p.Addr|ip.Addr(1)<<(31-p.Len), p.Len+1)} {
+		g, n := unused(half, within)
+		gaps, addresses = append(gaps, g...), addresses+n
+	}
+	return gaps, addresses
+}
+
+// toPaste writes the statement for the summary: a range on the border routers of
+// the area that all chosen networks are in, or a summary on the router that
+// injects them.
+func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, where map[ip.Prefix]string) {
+	places := map[string]bool{}
+	for _, p := range list {
+		at, ok := where[p]
+		if !ok {
+			at = "nowhere in the lab"
+		}
+		places[at] = true
+	}
+	if len(places) != 1 {
+		var names []string
+		for at := range places {
+			names = append(names, at)
+		}
+		slices.Sort(names)
+		s.Says = "the chosen networks are not in one place (" + strings.Join(names, ", ") + "): no one statement joins them"
+		return
+	}
+	var at string
+	for at = range places {
+	}
+	area, inArea := strings.CutPrefix(at, "area ")
+	name, injected := strings.CutPrefix(at, "injected by ")
+	switch {
+	case inArea:
+	case !injected:
+		s.Says = "the chosen networks are " + at + " and are not announced by OSPF"
+		return
+	default:
+		s.Lines = []string{"  ospf", "    summary " + sum.String()}
+		s.On = []string{name}
+		s.Says = "on the router that injects them"
+		return
+	}
+	s.Lines = []string{"  ospf", "    area " + area, "      range " + sum.String()}
+	for _, d := range w.Devices() {
+		if d.Gone() || !d.OSPF().AreaBorder() {
+			continue
+		}
+		for _, id := range d.OSPF().Areas() {
+			if labtext.FormatArea(id) == area {
+				s.On = append(s.On, d.Name())
+			}
+		}
+	}
+	s.Says = "on every border router of area " + area
+	if len(s.On) == 0 {
+		s.Says = "area " + area + " has no border router: nobody tells other areas of it"
+	}
+}

@@ -1,0 +1,83 @@
+package timeline
+
+import (
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/network"
+)
+
+// Message is a line that a router would write to its log.
+type Message struct {
+	Number uint32  `json:"number" doc:"rises with time; a later moment keeps the numbers"`
+	At     float64 `json:"at" doc:"seconds since the lab began"`
+	Device string  `json:"device"`
+	Port   string  `json:"port,omitempty"`
+	Weight string  `json:"weight" enum:"trouble,notice" doc:"trouble: something was lost or refused"`
+	Text   string  `json:"text"`
+}
+
+// Messages are the lines that routers wrote, newest first.
+type Messages struct {
+	Messages []Message `json:"messages"`
+	Omitted  int       `json:"omitted" doc:"older ones, beyond the bound of what is shown"`
+	Lost     uint64    `json:"lost" doc:"events that were not kept, of which some may have been messages"`
+}
+
+// maxMessages bounds what is shown.
+const maxMessages = 2000
+
+// weightOf says whether a note is one that a router would log, and how it would
+// weigh it.
+func weightOf(n note.Note) (weight string, logged bool) {
+	switch n.Kind {
+	case note.PortUp, note.RouterIDChosen:
+		return "notice", true
+	case note.PortDown, note.HelloRefused, note.AddressUnresolved:
+		return "trouble", true
+	case note.PortRole:
+		return "notice", ospf.PortState(n.C) == ospf.PortDR || ospf.PortState(n.C) == ospf.PortBackup
+	case note.SessionState:
+		switch {
+		case bgp.State(n.C) == bgp.Established:
+			return "notice", true
+		case bgp.State(n.B) == bgp.Established:
+			return "trouble", true
+		}
+	case note.NotificationSent, note.NotificationReceivedFrom, note.ConnectionTurnedAway, note.AttributeFault:
+		return "trouble", true
+	case note.NeighbourState:
+		switch {
+		case ospf.State(n.C) == ospf.Full:
+			return "notice", true
+		case ospf.State(n.B) == ospf.Full, ospf.State(n.C) == ospf.Down && ospf.State(n.B) >= ospf.TwoWay:
+			return "trouble", true
+		}
+	}
+	return "", false
+}
+
+// MessagesOf are the messages of all devices up to a world's moment.
+func MessagesOf(w *network.World) Messages {
+	out := Messages{Messages: []Message{}, Lost: w.LostNotes()}
+	for i := w.Notes(); i > 0; i-- {
+		n := w.NoteAt(i - 1)
+		weight, logged := weightOf(n)
+		if !logged {
+			continue
+		}
+		if len(out.Messages) == maxMessages {
+			out.Omitted++
+			continue
+		}
+		d := w.Device(n.Device)
+		m := Message{Number: i, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight, Text: facts.Words(w, n)}
+		if int(n.Port) < len(d.Ports()) {
+			m.Port = d.Ports()[n.Port].Config.Name
+		}
+		out.Messages = append(out.Messages, m)
+	}
+	return out
+}

@@ -1,0 +1,302 @@
+// Package timeline is what an action did, in time: its outcome, phases and marks,
+// what keeps moving, and the messages that routers would log.
+package timeline
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/route"
+	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/traffic"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+)
+
+// Action is an action of the journal and what it came to.
+type Action struct {
+	Seq         int            `json:"seq" doc:"from 1"`
+	Action      string         `json:"action" doc:"as it is typed"`
+	Start       float64        `json:"start" doc:"seconds since the lab began"`
+	Settled     float64        `json:"settled" doc:"time of the last change"`
+	End         float64        `json:"end"`
+	Outcome     string         `json:"outcome" enum:"settled,does not settle,stopped,does not settle so far"`
+	Convergence *float64       `json:"convergence" doc:"seconds from the action to the last change of forwarding on any router; null if there was none"`
+	Routes      int            `json:"routes" doc:"routes that changed, counted on each router"`
+	Routers     int            `json:"routers" doc:"routers whose forwarding changed"`
+	Tables      Counts         `json:"tables" doc:"routes in all tables, before and after"`
+	LSAs        Counts         `json:"lsas" doc:"LSAs, each counted once for its area, before and after"`
+	Out         int            `json:"out" doc:"flows that were out for a time"`
+	Summary     string         `json:"summary" doc:"one sentence"`
+	Changes     []string       `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
+	Moving      []string       `json:"moving" doc:"of an action that does not settle: what keeps changing, the busiest first"`
+	Cycle       []string       `json:"cycle" doc:"of an action that does not settle: the round of changes that goes on for ever"`
+	Until       *float64       `json:"until,omitempty" doc:"of an action that was to run for a given time: until when"`
+	Lost        uint64         `json:"lost" doc:"events that were not kept: there were too many to show all"`
+	Author      string         `json:"author,omitempty"`
+	Message     string         `json:"message,omitempty" doc:"why it was done, as its author said; of a reverted change, the harm it did"`
+	Origin      history.Origin `json:"origin,omitempty" enum:"reverted" doc:"reverted: the lab took the change before it back, since it did harm"`
+	Diverged    bool           `json:"diverged" doc:"a newer engine came to another result than the one recorded"`
+	Differs     []string       `json:"differs,omitempty" doc:"in what that result differs"`
+}
+
+// Counts is how many there were before an action and after it.
+type Counts struct {
+	Before int `json:"before"`
+	After  int `json:"after"`
+}
+
+// sizes counts the routes of all routers, and the LSAs of all areas.
+func sizes(w *network.World) (routes, lsas int) {
+	type place struct {
+		area uint32
+		as   bool
+		key  wire.Key
+	}
+	seen := map[place]bool{}
+	for _, d := range w.Devices() {
+		if d.Gone() || d.Kind() != config.Router {
+			continue
+		}
+		for _, id := range d.Prefixes() {
+			if _, ok := d.Table().Best(id); ok {
+				routes++
+			}
+		}
+		d.OSPF().Database(d, func(v ospf.LSAView) {
+			at := place{v.Area, v.AS, v.Header.Key}
+			if v.AS {
+				at.area = 0
+			}
+			seen[at] = true
+		})
+	}
+	return routes, len(seen)
+}
+
+// ActionOf is a step as a view shows it; outages are its flows', before the
+// configuration in force until it.
+func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.Change) Action {
+	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: s.Start.Seconds(), Settled: s.Settled.Seconds(),
+		End: s.End.Seconds(), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author, Message: s.Message, Origin: s.Origin}
+	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
+		c := (s.After.LastForwarding() - s.Start).Seconds()
+		a.Convergence = &c
+	}
+	type key struct {
+		device uint32
+		prefix uint64
+	}
+	moved, routers := map[key]bool{}, map[uint32]bool{}
+	for i := s.NotesBefore; i < s.NotesAfter; i++ {
+		n := s.After.NoteAt(i)
+		switch n.Kind {
+		case note.RouteChanged:
+			moved[key{n.Device, n.A}] = true
+			routers[n.Device] = true
+		case note.HopChanged:
+			routers[n.Device] = true
+		}
+	}
+	a.Tables.Before, a.LSAs.Before = sizes(s.Before)
+	a.Tables.After, a.LSAs.After = sizes(s.After)
+	a.Routes, a.Routers = len(moved), len(routers)
+	for _, f := range outages {
+		if len(f.Outages) > 0 {
+			a.Out++
+		}
+	}
+	for _, c := range changes {
+		a.Changes = append(a.Changes, c.String())
+	}
+	a.Moving, a.Cycle = movingOf(s)
+	a.Lost = s.Lost
+	if s.Until != 0 {
+		until := s.Until.Seconds()
+		a.Until = &until
+	}
+	a.Summary = actionWords(&a)
+	return a
+}
+
+func actionWords(a *Action) string {
+	s := "no forwarding change"
+	switch changed := fmt.Sprintf("%s changed on %s", facts.Plural(a.Routes, "route"), facts.Plural(a.Routers, "device")); {
+	case a.Convergence == nil:
+	case a.Outcome != network.Settled.String():
+		s = changed + " so far"
+	default:
+		s = fmt.Sprintf("converged in %s, %s", facts.Seconds(event.FromSeconds(*a.Convergence)), changed)
+	}
+	switch {
+	case a.Outcome == network.Settled.String():
+	case a.Until != nil:
+		s = fmt.Sprintf("left at %s, before its time was up; %s", facts.Seconds(event.FromSeconds(a.End)), s)
+	case len(a.Moving) > 0:
+		s = fmt.Sprintf("%s; what keeps moving: %s; %s", a.Outcome, strings.Join(a.Moving, "; "), s)
+	default:
+		s = a.Outcome + "; " + s
+	}
+	if a.Out > 0 {
+		s += fmt.Sprintf("; %s out for a time", facts.Plural(a.Out, "flow"))
+	}
+	return s
+}
+
+// TimelineEvent is a mark or a bar on a device's row.
+type TimelineEvent struct {
+	At    float64  `json:"at" doc:"seconds since the lab began"`
+	Until *float64 `json:"until,omitempty" doc:"end of a bar: from an SPF run's cause to the run"`
+	Lane  string   `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet,session,updates"`
+	Text  string   `json:"text"`
+	Count int      `json:"count" doc:"how many of the kind happened at that time"`
+}
+
+// TimelineRow is a device's events in one action.
+type TimelineRow struct {
+	Device string          `json:"device"`
+	Events []TimelineEvent `json:"events"`
+}
+
+// ActionDetail is one action in full.
+type ActionDetail struct {
+	Action
+	Rows    []TimelineRow         `json:"rows" doc:"devices with something to show, in order of their first event"`
+	Flows   []traffic.FlowOutages `json:"flows"`
+	Phases  []Phase               `json:"phases" doc:"how the convergence time came about, on the slowest router"`
+	Omitted int                   `json:"omitted" doc:"events beyond the bound of what is shown or kept"`
+}
+
+// Phase is a part of the convergence time.
+type Phase struct {
+	Name   string  `json:"name" enum:"detection,flooding,shortest paths,installation"`
+	At     float64 `json:"at" doc:"seconds after the action"`
+	Took   float64 `json:"took"`
+	Device string  `json:"device"`
+}
+
+// maxEvents bounds the events of one action that are shown.
+const maxEvents = 6000
+
+// DetailOf is one action in full.
+func DetailOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.Change) ActionDetail {
+	out := ActionDetail{Action: ActionOf(s, outages, changes), Rows: []TimelineRow{}, Flows: outages, Phases: phasesOf(s)}
+	rows := map[uint32]*TimelineRow{}
+	scheduled := map[uint32]event.Time{}
+	total := 0
+	for i := s.NotesBefore; i < s.NotesAfter; i++ {
+		n := s.After.NoteAt(i)
+		lane := note.Kinds[n.Kind].Lane
+		e := TimelineEvent{At: event.Time(n.At).Seconds(), Lane: string(lane), Count: 1}
+		switch n.Kind {
+		case note.SPFScheduled:
+			scheduled[n.Device] = event.Time(n.At)
+			continue
+		case note.SPFRun:
+			if at, ok := scheduled[n.Device]; ok {
+				until := e.At
+				e.At, e.Until = at.Seconds(), &until
+			}
+		}
+		row := rows[n.Device]
+		if row == nil {
+			row = &TimelineRow{Device: s.After.Device(n.Device).Name(), Events: []TimelineEvent{}}
+			rows[n.Device] = row
+		}
+		// Several of a kind at one time are one mark.
+		if k := len(row.Events); k > 0 && e.Until == nil {
+			if last := &row.Events[k-1]; last.At == e.At && last.Lane == e.Lane && last.Until == nil {
+				last.Count++
+				if last.Count <= 6 {
+					last.Text += "\n" + facts.Words(s.After, n)
+				}
+				continue
+			}
+		}
+		if total++; total > maxEvents {
+			out.Omitted++
+			continue
+		}
+		e.Text = facts.Words(s.After, n)
+		row.Events = append(row.Events, e)
+	}
+	out.Omitted += int(s.Lost)
+	for _, r := range rows {
+		out.Rows = append(out.Rows, *r)
+	}
+	slices.SortFunc(out.Rows, func(a, b TimelineRow) int {
+		var x, y float64
+		if len(a.Events) > 0 {
+			x = a.Events[0].At
+		}
+		if len(b.Events) > 0 {
+			y = b.Events[0].At
+		}
+		return cmp.Or(cmp.Compare(x, y), cmp.Compare(a.Device, b.Device))
+	})
+	return out
+}
+
+// bgpDecided says whether it was BGP that made a change of a route: its time is
+// not cut by OSPF's steps.
+func bgpDecided(w *network.World, n note.Note) bool {
+	if n.Kind != note.RouteChanged {
+		return false
+	}
+	s, ok := w.Device(n.Device).Table().Best(uint32(n.A))
+	return ok && s == route.BGP
+}
+
+// phasesOf cuts the convergence time of the router that was last into
+// detection, flooding, waiting and computing, and installation.
+func phasesOf(s *history.Step) []Phase {
+	out := []Phase{}
+	if s.After.ForwardingChanges() == s.Before.ForwardingChanges() {
+		return out
+	}
+	end := s.After.LastForwarding()
+	var last note.Note
+	detected := event.Never
+	for i := s.NotesBefore; i < s.NotesAfter; i++ {
+		n := s.After.NoteAt(i)
+		if lane := note.Kinds[n.Kind].Lane; detected == event.Never && (lane == note.Detection || lane == note.Adjacency || lane == note.Session) {
+			detected = event.Time(n.At)
+		}
+		if (n.Kind == note.RouteChanged || n.Kind == note.HopChanged) && event.Time(n.At) == end {
+			last = n
+		}
+	}
+	name := s.After.Device(last.Device).Name()
+	var heard, ran event.Time
+	for i := s.NotesBefore; i < s.NotesAfter; i++ {
+		n := s.After.NoteAt(i)
+		if n.Device != last.Device || event.Time(n.At) > end {
+			continue
+		}
+		switch n.Kind {
+		case note.SPFScheduled:
+			heard = event.Time(n.At)
+		case note.SPFRun:
+			ran = event.Time(n.At)
+		}
+	}
+	if detected == event.Never || heard < detected || ran < heard || bgpDecided(s.After, last) {
+		return out
+	}
+	add := func(name string, from, to event.Time, device string) {
+		out = append(out, Phase{name, (from - s.Start).Seconds(), (to - from).Seconds(), device})
+	}
+	add("detection", s.Start, detected, "")
+	add("flooding", detected, heard, name)
+	add("shortest paths", heard, ran, name)
+	add("installation", ran, end, name)
+	return out
+}

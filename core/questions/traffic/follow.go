@@ -1,0 +1,338 @@
+package traffic
+
+import (
+	"slices"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+)
+
+// all follows all packets of a device to the destination through the step.
+func (f *follower) all(from uint32, last bool) []part {
+	s := f.step
+	f.parts = nil
+	hi := s.End - span
+	if last {
+		hi = s.End
+	}
+	lo := s.Start - span
+	if int(from) >= len(s.Before.Devices()) {
+		lo = s.Start // the flow begins with the action
+	}
+	f.follow(from, lo, hi, 0, maxTTL, nil)
+	slices.SortFunc(f.parts, func(a, b part) int {
+		if a.lo < b.lo {
+			return -1
+		}
+		return 1
+	})
+	return f.parts
+}
+
+// forwardingNotes are the step's changes of forwarding, by device.
+func forwardingNotes(s *history.Step) map[uint32][]note.Note {
+	m := map[uint32][]note.Note{}
+	for i := s.NotesApplied; i < s.NotesAfter; i++ {
+		if n := s.After.NoteAt(i); n.Kind == note.RouteChanged || n.Kind == note.HopChanged {
+			m[n.Device] = append(m[n.Device], n)
+		}
+	}
+	return m
+}
+
+// decision is what a device does with packets for the destination from a time
+// on, until the next decision.
+type decision struct {
+	from  event.Time
+	world *network.World // for ports and addresses: before or after the action
+	local bool
+	set   route.SetID
+	hops  []route.Hop
+}
+
+type follower struct {
+	step      *history.Step
+	changes   map[uint32][]note.Note
+	src, dst  ip.Addr
+	decisions map[uint32][]decision
+	crossings map[crossingKey]crossing
+	parts     []part
+}
+
+const longAgo = event.Time(-1 << 62)
+
+// timeline is all decisions of a device about the destination, in order.
+func (f *follower) timeline(dev uint32) []decision {
+	if ds, ok := f.decisions[dev]; ok {
+		return ds
+	}
+	s := f.step
+	var ds []decision
+	if int(dev) < len(s.Before.Devices()) {
+		ds = append(ds, f.decide(longAgo, s.Before, dev, func(id uint32) route.HopID {
+			return s.Before.Device(dev).Table().Next(id)
+		}, s.Before.Device(dev).Table().Set))
+	}
+	table := s.Applied.Device(dev).Table()
+	fib := map[uint32]route.HopID{}
+	resolved := map[route.HopID]route.SetID{}
+	next := func(id uint32) route.HopID {
+		if h, ok := fib[id]; ok {
+			return h
+		}
+		return table.Next(id)
+	}
+	set := func(h route.HopID) route.SetID {
+		if x, ok := resolved[h]; ok {
+			return x
+		}
+		if x := table.Set(h); x != route.NoSet {
+			return x
+		}
+		if after := s.After.Device(dev).Table(); after.Vias(h) == nil {
+			return after.Set(h) // a direct hop that came later never changes
+		}
+		return route.NoSet
+	}
+	ds = append(ds, f.decide(s.Start, s.Applied, dev, next, set))
+	for i, notes := 0, f.changes[dev]; i < len(notes); {
+		at := notes[i].At
+		for ; i < len(notes) && notes[i].At == at; i++ {
+			if n := notes[i]; n.Kind == note.RouteChanged {
+				fib[uint32(n.A)] = route.HopID(n.C)
+			} else {
+				resolved[route.HopID(n.A)] = route.SetID(n.C)
+			}
+		}
+		d := f.decide(event.Time(at), s.Applied, dev, next, set)
+		if d.from == ds[len(ds)-1].from {
+			ds[len(ds)-1] = d
+		} else {
+			ds = append(ds, d)
+		}
+	}
+	f.decisions[dev] = ds
+	return ds
+}
+
+func (f *follower) decide(at event.Time, w *network.World, dev uint32, next func(uint32) route.HopID, set func(route.HopID) route.SetID) decision {
+	d := decision{from: at, world: w}
+	if w.Device(dev).Local(f.dst) {
+		d.local = true
+		return d
+	}
+	// The last world knows all prefixes that the notes may name.
+	f.step.After.Shared().Prefixes.Covering(f.dst, func(id uint32) bool {
+		if h := next(id); h != 0 {
+			d.set = set(h)
+		}
+		return d.set == route.NoSet
+	})
+	d.hops = f.step.After.Shared().Sets.Hops(d.set)
+	return d
+}
+
+// follow follows packets sent in [lo, hi) that reach a device delta later.
+func (f *follower) follow(dev uint32, lo, hi, delta event.Time, ttl int, seen []uint32) {
+	if lo >= hi {
+		return
+	}
+	ds := f.timeline(dev)
+	if ds[0].from != longAgo && lo+delta < ds[0].from {
+		// The device was not there before the action.
+		end := min(hi, ds[0].from-delta)
+		f.fail(lo, end, note.NoRoute, "a device that is not there yet", f.dst.String())
+		lo = end
+	}
+	// begins is the send time of the first packet that meets a decision.
+	begins := func(k int) event.Time {
+		if ds[k].from == longAgo {
+			return lo
+		}
+		return f.meets(ds[k].from, delta)
+	}
+	for k := range ds {
+		from, to := max(lo, begins(k)), hi
+		if k+1 < len(ds) {
+			to = min(hi, begins(k+1))
+		}
+		if from < to {
+			f.hop(dev, &ds[k], from, to, delta, ttl, seen)
+		}
+	}
+}
+
+// meets is the send time of the first packet, delta after it was sent, that meets
+// what begins at a time. What arrives in the instant of an action was there before
+// it: a moment is all events up to and including it.
+func (f *follower) meets(begins, delta event.Time) event.Time {
+	if begins == f.step.Start && delta > 0 {
+		return begins - delta + 1
+	}
+	return begins - delta
+}
+
+func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
+	if lo < hi {
+		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: facts.Sentence(why.Info().Text, a, b), at: a})
+	}
+}
+
+// hop is one decision's part of follow.
+func (f *follower) hop(dev uint32, c *decision, lo, hi, delta event.Time, ttl int, seen []uint32) {
+	d := c.world.Device(dev)
+	if len(seen) == 0 { // it sends from the port by which the packets leave now
+		f.src = ip.AddrFrom(d.Config().Address())
+		if len(c.hops) > 0 {
+			f.src = d.Ports()[c.hops[0].Port].Address()
+		}
+	}
+	looped := slices.Contains(seen, dev)
+	switch {
+	case !d.Enabled():
+		f.fail(lo, hi, note.DeviceDisabled, d.Name(), f.dst.String())
+		return
+	case c.local:
+		f.parts = append(f.parts, part{lo: lo, hi: hi, ok: true, looped: hasTwice(seen)})
+		return
+	case len(seen) > 0 && d.Kind() == config.Host:
+		f.fail(lo, hi, note.NotForThisHost, d.Name(), f.dst.String())
+		return
+	case ttl <= 1 && len(seen) > 0:
+		why := note.TTLExpired
+		if looped {
+			why = note.Loop
+		}
+		f.fail(lo, hi, why, d.Name(), f.dst.String())
+		return
+	case c.set == route.Blackhole:
+		f.fail(lo, hi, note.Blackholed, d.Name(), f.dst.String())
+		return
+	case len(c.hops) == 0:
+		f.fail(lo, hi, note.NoRoute, d.Name(), f.dst.String())
+		return
+	}
+	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, ip.ProtoICMP, 0))
+	f.flight(d, way, lo, hi, delta, ttl, append(slices.Clone(seen), dev))
+}
+
+func hasTwice(seen []uint32) bool {
+	for i, d := range seen {
+		if slices.Contains(seen[:i], d) {
+			return true
+		}
+	}
+	return false
+}
+
+// flight carries packets over a medium: those that are across before the
+// action, those that it meets in flight, and those that set out after it.
+func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.Time, ttl int, seen []uint32) {
+	s := f.step
+	to := way.Gateway
+	if to == 0 {
+		to = f.dst
+	}
+	before := f.crossing(s.Before, d.ID(), way.Port, to)
+	after := f.crossing(s.Applied, d.ID(), way.Port, to)
+	if len(seen) > 1 {
+		ttl--
+	}
+	carry := func(x crossing, lo, hi event.Time) {
+		if lo >= hi {
+			return
+		}
+		if x.why != note.None {
+			f.fail(lo, hi, x.why, x.port, to.String())
+			return
+		}
+		f.follow(x.device, lo, hi, delta+x.delay, ttl, seen)
+	}
+	t0 := f.meets(s.Start, delta) // the send time of the first packets that set out after the action
+	landed := s.Start - delta - before.delay + 1
+	carry(before, lo, min(hi, landed))
+	if lo, hi := max(lo, landed), min(hi, t0); lo < hi {
+		caught := before
+		if before.why == note.None {
+			caught.why = f.caught(before, after)
+		}
+		carry(caught, lo, hi)
+	}
+	carry(after, max(lo, t0), hi)
+}
+
+// caught is why packets that the action meets in flight are lost; None if they
+// arrive all the same.
+func (f *follower) caught(before, after crossing) note.Code {
+	was, is := &f.step.Before.Media()[before.joint], &f.step.Applied.Media()[before.joint]
+	if is.Gone || before.to >= len(is.Ends) || was.Flight(before.from, before.to) != is.Flight(before.from, before.to) {
+		if after.why == note.None {
+			return note.NotJoined
+		}
+		return after.why
+	}
+	_, why := f.step.Applied.Device(before.device).Up(before.in)
+	return why
+}
+
+// crossing is who gets a packet that leaves by a port, or why nobody does.
+type crossing struct {
+	device   uint32
+	in       uint32 // by which of its ports
+	delay    event.Time
+	joint    int32 // the medium
+	from, to int   // its ends
+	port     string
+	why      note.Code
+}
+
+type crossingKey struct {
+	world     *network.World
+	dev, port uint32
+	to        ip.Addr
+}
+
+// crossing finds a crossing, once for all who ask.
+func (f *follower) crossing(w *network.World, dev, port uint32, to ip.Addr) crossing {
+	key := crossingKey{w, dev, port, to}
+	x, ok := f.crossings[key]
+	if !ok {
+		x = cross(w, dev, port, to)
+		f.crossings[key] = x
+	}
+	return x
+}
+
+func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
+	if int(dev) >= len(w.Devices()) || int(port) >= len(w.Device(dev).Ports()) {
+		return crossing{why: note.NotJoined}
+	}
+	d := w.Device(dev)
+	x := crossing{port: facts.PortName(d, port)}
+	m, from, ok := w.MediumOf(dev, port)
+	if !ok {
+		x.why = note.NotJoined
+		return x
+	}
+	x.from = from
+	x.delay, x.joint = m.Delay, d.Ports()[d.Carries(port)].Joint
+	if up, why := d.Up(port); !up {
+		x.why = why
+		return x
+	}
+	next, in, why := across(w, d, port, to)
+	if why != note.None {
+		x.why = why
+		return x
+	}
+	x.device, x.in = next.ID(), in
+	_, x.to, _ = w.MediumOf(x.device, in)
+	return x
+}

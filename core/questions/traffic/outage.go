@@ -1,0 +1,112 @@
+package traffic
+
+import (
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/simulation/history"
+)
+
+// Outage is an interval of send time: packets sent from From on, and before To,
+// would not have arrived.
+type Outage struct {
+	From  float64  `json:"from" doc:"seconds since the lab began"`
+	To    *float64 `json:"to" doc:"null if the flow is still out at the end of the action"`
+	Cause string   `json:"cause" doc:"where and why the first of them were lost"`
+	// Causes are all reasons in order of time, when there is more than one.
+	Causes []string `json:"causes,omitempty"`
+}
+
+// FlowOutages are the outages of a flow in one action.
+type FlowOutages struct {
+	Name    string   `json:"name"`
+	From    string   `json:"from"`
+	To      string   `json:"to"`
+	Outages []Outage `json:"outages"`
+	Looped  []Outage `json:"looped" doc:"intervals in which packets passed a device twice and still arrived"`
+}
+
+// span is how far before an action packets are sent that it may still catch in
+// flight. Packets sent in the last span of an action belong to the next one.
+const span = event.Second
+
+// OutagesOf are the exact outages of all flows of the lab in a step, last the
+// step's being the last one. ARP counts as resolved and random loss as absent.
+//
+// A packet is followed hop by hop with the delays of the links, meeting each
+// table as it is when the packet gets there. All send times are followed at
+// once: an interval is split where a device on the way changes its mind, or the
+// action falls into a flight, and each part goes on by itself. What comes out
+// is exact to the nanosecond. stop, if not nil, is asked now and then whether to
+// give up; what comes out then is to be thrown away.
+func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
+	out := []FlowOutages{}
+	changes := forwardingNotes(s)
+	for _, f := range s.After.Flows() {
+		if stop != nil && stop() {
+			return out
+		}
+		from, to := s.After.Find(f.From), s.After.Find(f.To)
+		if from == nil || to == nil {
+			continue
+		}
+		dst := ip.AddrFrom(to.Config().Address())
+		row := FlowOutages{Name: f.Name, From: f.From, To: f.To, Outages: []Outage{}, Looped: []Outage{}}
+		for _, p := range flowParts(s, changes, from.ID(), dst, last) {
+			list := &row.Outages
+			if p.ok {
+				if !p.looped {
+					continue
+				}
+				list = &row.Looped
+			}
+			addOutage(list, p, last && p.hi >= s.End)
+		}
+		out = append(out, row)
+	}
+	return out
+}
+
+// part is what becomes of packets sent in [lo, hi).
+type part struct {
+	lo, hi event.Time
+	ok     bool
+	looped bool
+	cause  string
+	at     string // where they ended
+}
+
+func addOutage(list *[]Outage, p part, open bool) {
+	to := p.hi.Seconds()
+	if n := len(*list); n > 0 {
+		o := &(*list)[n-1]
+		if o.To != nil && event.FromSeconds(*o.To) == p.lo {
+			if len(o.Causes) == 0 {
+				o.Causes = []string{o.Cause}
+			}
+			if o.Causes[len(o.Causes)-1] != p.cause {
+				o.Causes = append(o.Causes, p.cause)
+			}
+			if len(o.Causes) == 1 {
+				o.Causes = nil
+			}
+			o.To = &to
+			if open {
+				o.To = nil
+			}
+			return
+		}
+	}
+	o := Outage{From: p.lo.Seconds(), To: &to, Cause: p.cause}
+	if open {
+		o.To = nil
+	}
+	*list = append(*list, o)
+}
+
+// flowParts follows all packets of a flow through a step, in order of send
+// time.
+func flowParts(s *history.Step, changes map[uint32][]note.Note, from uint32, dst ip.Addr, last bool) []part {
+	f := &follower{step: s, changes: changes, dst: dst, decisions: map[uint32][]decision{}, crossings: map[crossingKey]crossing{}}
+	return f.all(from, last)
+}
