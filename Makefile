@@ -44,7 +44,7 @@ bench:
 docs:
 	go run ./cmd/hellebore reference > docs/language.md
 	go run ./cmd/hellebore openapi > server/api/openapi.json
-	cd web && npx openapi-typescript ../server/api/openapi.json -o src/api/schema.d.ts
+	cd web && npx openapi-typescript ../server/api/openapi.json -o src/shared/api/schema.d.ts
 
 fuzz:
 	for p in ./core/protocols/wire/ip ./core/protocols/wire/ospf ./core/protocols/wire/tcp ./core/protocols/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done

@@ -8,7 +8,7 @@ export default defineConfig({
   test: {
     environment: 'node',
     include: ['src/**/*.test.{ts,tsx}'],
-    setupFiles: ['src/testing/setup.ts'],
+    setupFiles: ['src/shared/testing/setup.ts'],
     testTimeout: 60_000,
   },
 });

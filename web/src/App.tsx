@@ -5,9 +5,9 @@ import { QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
-import { queries } from './api/client';
-import { LabsPage } from './labs/LabsPage';
-import { Shell } from './shell/Shell';
+import { queries } from './shared/api/client';
+import { LabsPage } from './frame/labs/LabsPage';
+import { Shell } from './frame/Shell';
 import { system } from './theme';
 
 /** The whole client, put into the page. */

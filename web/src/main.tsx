@@ -1,5 +1,5 @@
-import { prefetch } from './api/client';
-import { applyScheme } from './shell/scheme';
+import { prefetch } from './shared/api/client';
+import { applyScheme } from './frame/scheme';
 
 // The lab's data are under way while the browser is still reading the rest of the client.
 applyScheme();

@@ -1,0 +1,224 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useRef, useState } from 'react';
+import { Key } from '../shared/parts/parts';
+import type { Names } from '../shared/focus/names';
+import { completeTyped, parseTyped } from '../shared/focus/parse';
+import type { Focus } from '../shared/focus/focus';
+
+interface Props {
+  focus: Focus;
+  names: Names;
+  moment: string;
+  set: (change: Partial<Focus>) => void;
+  act: (action: string) => void;
+  input: React.RefObject<HTMLInputElement | null>;
+}
+
+/** Who, where to and when, to see and to type. */
+export function FocusBar({ focus, names, moment, set, act, input }: Props) {
+  const [line, setLine] = useState('');
+  const [error, setError] = useState('');
+  const [pick, setPick] = useState(-1);
+  const box = useRef<HTMLDivElement>(null);
+  const offers = completeTyped(line, names);
+
+  const take = (offer: string) => {
+    const words = line.split(/\s+/);
+    words[words.length - 1] = offer;
+    setLine(words.join(' ') + ' ');
+    setPick(-1);
+    input.current?.focus();
+  };
+  const enter = () => {
+    const typed = parseTyped(line, names);
+    if (typed.kind === 'error') {
+      setError(typed.message);
+      return;
+    }
+    if (typed.kind === 'action') act(typed.action);
+    else set(typed.change);
+    setLine('');
+    input.current?.blur();
+  };
+  const onKey = (e: React.KeyboardEvent) => {
+    if (e.key === 'Tab' && offers.length > 0 && !e.shiftKey) {
+      e.preventDefault();
+      take(offers[Math.max(0, pick)] ?? '');
+    } else if (e.key === 'ArrowDown') {
+      e.preventDefault();
+      setPick(Math.min(offers.length - 1, pick + 1));
+    } else if (e.key === 'ArrowUp') {
+      e.preventDefault();
+      setPick(Math.max(-1, pick - 1));
+    } else if (e.key === 'Enter') {
+      if (pick >= 0) take(offers[pick] ?? '');
+      else enter();
+    } else if (e.key === 'Escape') {
+      setLine('');
+      setError('');
+      input.current?.blur();
+    }
+  };
+  return (
+    <Box position="relative" flex={1} minW={0} ref={box}>
+      <Flex
+        h="34px"
+        bg="panel"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="md"
+        align="center"
+        overflow="hidden"
+      >
+        <Part
+          label="who"
+          value={focus.who || 'all devices'}
+          on={focus.who !== ''}
+          clear={() => set({ who: '' })}
+        />
+        <Part
+          label="to"
+          value={focus.to || 'everything'}
+          on={focus.to !== ''}
+          clear={() => set({ to: '' })}
+          mono
+        />
+        <Part
+          label="when"
+          value={moment}
+          on={focus.when !== 'now' || focus.since !== ''}
+          clear={() => set({ when: 'now' })}
+        />
+        <chakra.input
+          ref={input}
+          aria-label="Focus: who, where to, when, or an action"
+          aria-expanded={offers.length > 0}
+          aria-controls="focus-offers"
+          role="combobox"
+          autoComplete="off"
+          spellCheck={false}
+          flex={1}
+          minW="90px"
+          px={3}
+          h="full"
+          bg="transparent"
+          outline="none"
+          fontFamily="mono"
+          fontSize="12px"
+          placeholder="press / to type"
+          _placeholder={{ color: 'quiet', fontFamily: 'body' }}
+          value={line}
+          onChange={(e) => {
+            setLine(e.target.value);
+            setError('');
+            setPick(-1);
+          }}
+          onKeyDown={onKey}
+        />
+      </Flex>
+      {(offers.length > 0 || error) && (
+        <Box
+          position="absolute"
+          top="38px"
+          right={0}
+          minW="320px"
+          bg="raised"
+          border="1px solid"
+          borderColor="line"
+          borderRadius="md"
+          shadow="md"
+          zIndex={20}
+          py={1}
+        >
+          {error && (
+            <Box px={3} py={1} color="brick" role="alert">
+              {error}
+            </Box>
+          )}
+          <Box role="listbox" id="focus-offers" aria-label="Completions">
+            {offers.map((o, i) => (
+              <Box
+                key={o}
+                role="option"
+                aria-selected={i === pick}
+                px={3}
+                py="3px"
+                fontFamily="mono"
+                fontSize="12px"
+                cursor="pointer"
+                bg={i === pick ? 'chosen' : undefined}
+                _hover={{ bg: 'chosen' }}
+                onMouseDown={(e) => {
+                  e.preventDefault();
+                  take(o);
+                }}
+              >
+                {o}
+              </Box>
+            ))}
+          </Box>
+          {offers.length > 0 && (
+            <Box px={3} pt={1} color="quiet" fontSize="11px">
+              <Key>Tab</Key> completes, <Key>Enter</Key> goes
+            </Box>
+          )}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Part({
+  label,
+  value,
+  on,
+  mono,
+  clear,
+}: {
+  label: string;
+  value: string;
+  on: boolean;
+  mono?: boolean;
+  clear: () => void;
+}) {
+  return (
+    <Flex
+      align="center"
+      gap={2}
+      px={3}
+      h="full"
+      borderRight="1px solid"
+      borderColor="line"
+      maxW="280px"
+      flexShrink={on ? 0 : 1}
+      minW={0}
+    >
+      <Box color="quiet" fontSize="11px">
+        {label}
+      </Box>
+      {on ? (
+        <chakra.button
+          onClick={clear}
+          title={`${value} (click to clear)`}
+          aria-label={`${label} ${value}, clear`}
+          bg="plumSoft"
+          color="plum"
+          fontWeight="600"
+          borderRadius="sm"
+          px={2}
+          py="1px"
+          fontFamily={mono ? 'mono' : 'body'}
+          fontSize={mono ? '12px' : '13px'}
+          truncate
+          maxW="220px"
+        >
+          {value}
+        </chakra.button>
+      ) : (
+        <Box color="quiet" whiteSpace="nowrap" truncate>
+          {value}
+        </Box>
+      )}
+    </Flex>
+  );
+}

@@ -1,0 +1,60 @@
+import { Box, CloseButton, Dialog, Flex, Portal } from '@chakra-ui/react';
+import { views } from '../shared/focus/focus';
+import { Key } from '../shared/parts/parts';
+
+const keys: [string, string][] = [
+  ['/', 'write in the focus bar: viaduct 10.20.2.0/24 before-2, or an action: cut viaduct.e1'],
+  ...views.map((v): [string, string] => [v.key, `show ${v.title}`]),
+  ['p', 'probe and trace'],
+  ['e', 'the explanation, open or closed'],
+  ['y', 'ask why: about a neighbour, a route, what is sent, the path of traffic, what would break'],
+  ['f', 'the brief of the lab'],
+  ['c', 'cut the selected link'],
+  ['s', 'silence the selected link'],
+  ['u', 'mend the selected link'],
+  ['[ and ]', 'the moment before and after the action before or behind'],
+  ['0', 'back to now'],
+  ['a', 'names and addresses of all link ends on the map'],
+  [
+    'h',
+    'on the map: the paths to the prefix in focus from everywhere, else the shortest paths of the router',
+  ],
+  [
+    'Ctrl-E',
+    'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with the lines below it',
+  ],
+  ['Ctrl-Enter', 'in the text: preview the draft; with Shift, apply it'],
+  ['F2', 'in the text: the uses of the name under the cursor, and rename'],
+  ['Esc', 'clear the focus, or close what is open'],
+  ['?', 'this list'],
+];
+
+export function Help({ open, close }: { open: boolean; close: () => void }) {
+  return (
+    <Dialog.Root open={open} onOpenChange={(d) => !d.open && close()}>
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content bg="panel" color="ink">
+            <Dialog.Header>
+              <Dialog.Title>Keys</Dialog.Title>
+            </Dialog.Header>
+            <Dialog.Body pb={6}>
+              {keys.map(([k, what]) => (
+                <Flex key={k} gap={3} py="3px">
+                  <Box w="70px">
+                    <Key>{k}</Key>
+                  </Box>
+                  <Box flex={1}>{what}</Box>
+                </Flex>
+              ))}
+            </Dialog.Body>
+            <Dialog.CloseTrigger asChild>
+              <CloseButton size="sm" aria-label="Close" />
+            </Dialog.CloseTrigger>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  );
+}

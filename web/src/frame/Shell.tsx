@@ -1,0 +1,416 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { Suspense, lazy, useMemo, useRef, useState } from 'react';
+import { Link } from 'react-router';
+import {
+  ApiError,
+  http,
+  stopWork,
+  unwrap,
+  useAct,
+  useActionForms,
+  useChecks,
+  useLab,
+  useMap,
+  useNeighbours,
+  useRoutes,
+  type LabState,
+} from '../shared/api/client';
+import { BriefPanel } from '../panels/brief/BriefPanel';
+import { ChecksView } from '../views/checks/ChecksView';
+import { ComparisonBanner } from '../views/compare/Banner';
+import { ComparisonView } from '../views/compare/ComparisonView';
+import { sectionsOf } from '../views/compare/rows';
+import { Explanation } from '../panels/explain/Explanation';
+import { FocusBar } from './FocusBar';
+import { deviceOf, useFocus, views, writeFocus, type View } from '../shared/focus/focus';
+import type { Names } from '../shared/focus/names';
+import { MapView } from '../views/map/MapView';
+import { DatabaseView } from '../views/database/DatabaseView';
+import { MessagesView, useUnread } from '../views/messages/MessagesView';
+import { NeighboursView } from '../views/neighbours/NeighboursView';
+import { Plain, Quiet, Trouble, Waiting } from '../shared/parts/parts';
+import { momentWords } from '../shared/parts/words';
+import { PacketsView } from '../views/packets/PacketsView';
+import { PathsView } from '../views/paths/PathsView';
+import { PoliciesView } from '../views/policies/PoliciesView';
+import { PortsView } from '../views/ports/PortsView';
+import { Probe } from '../panels/probe/Probe';
+import { RoutesView } from '../views/routes/RoutesView';
+import { TimelineDock } from '../views/timeline/TimelineDock';
+import { NameMoment } from '../views/timeline/NameMoment';
+import { TimelineView } from '../views/timeline/TimelineView';
+import { textAt } from '../views/timeline/current';
+import { Why } from '../panels/why/Why';
+import { Flower } from './Flower';
+import { Help } from './Help';
+import { useKeys } from './keys';
+import { BrokenLab } from './BrokenLab';
+import { useNews, type Running } from './news';
+import { toggleScheme } from './scheme';
+
+const TextView = lazy(() => import('../views/text/TextView'));
+const TwoTexts = lazy(() => import('../views/text/TwoTexts').then((m) => ({ default: m.TwoTexts })));
+
+/** What of a text belongs to policies. */
+const ofPolicies = /^(policy|[a-z-]+-set) | (import|export)-policy/;
+
+/** The frame that stays while views change: focus, views, explanation, timeline. */
+export function Shell() {
+  const { id } = useFocus();
+  const lab = useLab(id);
+  const news = useNews(id);
+  if (lab.isPending) {
+    return (
+      <>
+        <Waiting what="opening the lab" />
+        {news.running && <Busy id={id} running={news.running} />}
+      </>
+    );
+  }
+  if (lab.error) {
+    if (lab.error instanceof ApiError && lab.error.details.some((d) => d.location === 'broken'))
+      return <BrokenLab id={id} error={lab.error} />;
+    return (
+      <Box maxW="640px" mx="auto" mt={16} px={4}>
+        <Trouble error={lab.error} retry={() => void lab.refetch()} />
+        <Link to="/">All labs</Link>
+      </Box>
+    );
+  }
+  return <Open lab={lab.data} news={news} />;
+}
+
+/** What the lab is busy with, how far it is, and the way to stop that. */
+function Busy({ id, running }: { id: string; running: Running | undefined }) {
+  return (
+    <Flex bg="plumSoft" color="plum" px={4} py={1} gap={3} align="center" role="status">
+      <Box flex={1}>
+        {running?.what ?? 'the action'} is running.
+        {running && running.events > 0 && (
+          <Quiet ml={3}>
+            at {running.at.toFixed(1)} s, {running.events.toLocaleString('en')} events
+          </Quiet>
+        )}
+      </Box>
+      {running?.work && (
+        <chakra.button textDecoration="underline" onClick={() => void stopWork(id, running.work)}>
+          Stop it
+        </chakra.button>
+      )}
+    </Flex>
+  );
+}
+
+type Side = 'explanation' | 'probe' | 'why' | 'brief' | '';
+
+/** A count that fits beside the name of a view. */
+const few = (n: number) => (n > 999 ? '999+' : n);
+
+function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }) {
+  const { id, view, focus, set, show } = useFocus();
+  const { connected, running } = news;
+  const map = useMap(id, focus.when);
+  const neighbours = useNeighbours(id, focus.when);
+  const routes = useRoutes(id, focus.when);
+  const forms = useActionForms();
+  const act = useAct(id);
+  const input = useRef<HTMLInputElement>(null);
+  const [side, setSide] = useState<Side>(() =>
+    window.innerWidth < 1180 ? '' : lab.brief ? 'brief' : 'explanation',
+  );
+  const [help, setHelp] = useState(false);
+  const [link, setLink] = useState(''); // the port whose link is selected
+  const [labels, setLabels] = useState(false);
+  const [tree, setTree] = useState(false);
+  const [line, setLine] = useState<{ line: number }>();
+  const checks = useChecks(id, 'now');
+  const goto = (n: number) => {
+    setLine({ line: n });
+    void show('text', { when: 'now' });
+  };
+
+  const names: Names = useMemo(() => {
+    const m = map.data;
+    return {
+      devices: m?.devices.map((d) => d.name) ?? [],
+      ports:
+        m?.links.flatMap((l) => l.ends.map((e) => (e.port === 'nic' ? e.device : `${e.device}.${e.port}`))) ??
+        [],
+      flows: m?.flows.map((f) => f.name) ?? [],
+      segments: m?.links.flatMap((l) => (l.name ? [l.name] : [])) ?? [],
+      prefixes: routes.data?.rows.map((r) => r.prefix) ?? [],
+      sessions:
+        m?.sessions.flatMap((s) => [`${s.a}/${s.peer}`, ...(s.back ? [`${s.b}/${s.back}`] : [])]) ?? [],
+      actions: lab.actions.length,
+      moments: lab.moments.map((m) => m.name),
+      forms: forms.data ?? [],
+    };
+  }, [map.data, routes.data, lab.actions.length, lab.moments, forms.data]);
+
+  const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) });
+  const step = (by: number) => {
+    // Before and after each action, in order.
+    const stops = [
+      ...lab.actions.flatMap((a) => (a.seq === 1 ? [`after-1`] : [`before-${a.seq}`, `after-${a.seq}`])),
+      'now',
+    ];
+    const distinct = stops.filter((s) => s !== `after-${lab.actions.length}`);
+    let at = distinct.indexOf(focus.when);
+    if (at < 0) at = distinct.length - 1;
+    set({ when: distinct[Math.max(0, Math.min(distinct.length - 1, at + by))] ?? 'now' });
+  };
+  const past = focus.when !== 'now';
+  const last = lab.actions.at(-1);
+  const comparing = focus.since !== '';
+  const toggle = (s: Side) => setSide(side === s ? '' : s);
+  const fault = (verb: string) => () => link && !past && doAct(`${verb} ${link}`);
+  useKeys({
+    ...Object.fromEntries(views.map((v) => [v.key, () => void show(v.name)])),
+    '/': () => input.current?.focus(),
+    '?': () => setHelp(true),
+    p: () => toggle('probe'),
+    e: () => toggle('explanation'),
+    y: () => toggle('why'),
+    f: () => toggle('brief'),
+    c: fault('cut'),
+    s: fault('silence'),
+    u: fault('mend'),
+    a: () => setLabels(!labels),
+    h: () => setTree(!tree),
+    '[': () => step(-1),
+    ']': () => step(1),
+    '0': () => void set({ when: 'now' }),
+    Escape: () => {
+      setLink('');
+      void set({ who: '', to: '' });
+    },
+  });
+
+  const down = neighbours.data?.filter((n) => !n.up).length ?? 0;
+  const broken = map.data?.flows.filter((f) => !f.arrives).length ?? 0;
+  const failed = checks.data?.filter((c) => !c.passed).length ?? 0;
+  const problems: Partial<Record<View, number>> = { neighbours: down, map: broken, checks: failed };
+  const unread = useUnread(id, focus.when);
+  const who = deviceOf(focus.who);
+
+  return (
+    <Flex direction="column" h="100vh" overflow="hidden">
+      <Flex
+        as="header"
+        h="52px"
+        px={4}
+        gap={3}
+        align="center"
+        bg="panel"
+        borderBottom="1px solid"
+        borderColor="line"
+        flexShrink={0}
+      >
+        <Flex asChild align="center" gap={2} fontWeight="700" fontSize="15px">
+          <Link to="/" title="All labs">
+            <Flower /> Hellebore
+          </Link>
+        </Flex>
+        <Box as="h1" fontWeight="400" color="quiet" fontSize="14px" truncate maxW="180px" title={lab.title}>
+          {lab.title}
+        </Box>
+        <FocusBar
+          focus={focus}
+          names={names}
+          moment={
+            comparing
+              ? `${momentWords(focus.since, lab.actions)} .. ${momentWords(focus.when, lab.actions)}`
+              : momentWords(focus.when, lab.actions)
+          }
+          set={set}
+          act={doAct}
+          input={input}
+        />
+        {lab.brief && (
+          <Plain onClick={() => toggle('brief')} aria-pressed={side === 'brief'}>
+            Brief
+          </Plain>
+        )}
+        <Plain onClick={() => toggle('why')} aria-pressed={side === 'why'}>
+          Why?
+        </Plain>
+        <Plain onClick={() => toggle('probe')} aria-pressed={side === 'probe'}>
+          Probe
+        </Plain>
+        <Plain onClick={() => setHelp(true)} aria-label="Keys" px={2}>
+          ?
+        </Plain>
+      </Flex>
+      {!connected && (
+        <Box bg="ochreSoft" color="ochre" px={4} py={1} role="status">
+          The connection to the server is lost. What you see is the last known state; the page reconnects by
+          itself.
+        </Box>
+      )}
+      {(act.isPending || running) && <Busy id={id} running={running} />}
+      {!running && last && (last.moving.length > 0 || last.outcome === 'stopped') && !past && (
+        <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} align="center" role="status">
+          <Box flex={1}>
+            <b>{last.action}</b>:{' '}
+            {last.outcome === 'stopped' ? 'it was stopped before the network settled' : last.outcome}
+            {last.moving.length > 0 && `; what keeps moving: ${last.moving[0]}`}.
+          </Box>
+          <chakra.button textDecoration="underline" onClick={() => void show('timeline', { when: 'now' })}>
+            More
+          </chakra.button>
+          <chakra.button textDecoration="underline" onClick={() => doAct('settle')}>
+            Go on
+          </chakra.button>
+        </Flex>
+      )}
+      {act.error && (
+        <Flex bg="brickSoft" color="brick" px={4} py={1} role="alert">
+          <Box flex={1}>{act.error.message}</Box>
+          <chakra.button textDecoration="underline" onClick={() => act.reset()}>
+            Close
+          </chakra.button>
+        </Flex>
+      )}
+      {comparing && <ComparisonBanner lab={lab} />}
+      {past && !comparing && (
+        <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} role="status">
+          <Box flex={1}>
+            This is the past: {momentWords(focus.when, lab.actions)}. It can be looked at and probed, not
+            changed.
+          </Box>
+          <NameMoment id={id} when={focus.when} moments={lab.moments} />
+          <chakra.button
+            textDecoration="underline"
+            onClick={() => void set({ since: focus.when, when: 'now' })}
+          >
+            Compare with now
+          </chakra.button>
+          <ForkButton id={id} when={focus.when} />
+          <chakra.button textDecoration="underline" onClick={() => void set({ when: 'now' })}>
+            Back to now
+          </chakra.button>
+        </Flex>
+      )}
+      <Flex flex={1} minH={0}>
+        <Flex
+          as="nav"
+          aria-label="Views"
+          direction="column"
+          w="132px"
+          p={2}
+          gap="2px"
+          bg="panel"
+          borderRight="1px solid"
+          borderColor="line"
+          flexShrink={0}
+        >
+          {views.map((v) => (
+            <Flex
+              asChild
+              key={v.name}
+              px={2}
+              py="6px"
+              borderRadius="md"
+              align="center"
+              fontWeight={v.name === view ? 650 : 400}
+              bg={v.name === view ? 'chosen' : undefined}
+              _hover={{ bg: 'chosen' }}
+            >
+              <Link
+                to={`/lab/${id}/${v.name}${writeFocus(focus)}`}
+                aria-current={v.name === view ? 'page' : undefined}
+              >
+                <Box flex={1}>{v.title}</Box>
+                {(problems[v.name] ?? 0) > 0 && (
+                  <Box color="brick" fontWeight="650" fontSize="11px" mx={1} title="problems">
+                    {few(problems[v.name] ?? 0)}
+                  </Box>
+                )}
+                {v.name === 'messages' && unread > 0 && (
+                  <Box color="plum" fontWeight="650" fontSize="11px" mx={1} title="not seen yet">
+                    {few(unread)}
+                  </Box>
+                )}
+                <Box color="quiet" fontSize="11px" aria-hidden="true">
+                  {v.key}
+                </Box>
+              </Link>
+            </Flex>
+          ))}
+          <Box flex={1} />
+          <chakra.button color="quiet" fontSize="11px" textAlign="left" px={2} onClick={toggleScheme}>
+            Theme
+          </chakra.button>
+        </Flex>
+        <Flex direction="column" flex={1} minW={0}>
+          <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
+            {comparing && sectionsOf[view] && <ComparisonView view={view} />}
+            {comparing && (view === 'text' || view === 'policies') && (
+              <Suspense fallback={<Waiting what="loading the texts" />}>
+                <TwoTexts
+                  before={textAt(lab.actions, focus.since, lab.moments)}
+                  after={textAt(lab.actions, focus.when, lab.moments)}
+                  {...(view === 'policies' ? { only: ofPolicies } : {})}
+                />
+              </Suspense>
+            )}
+            {!(comparing && (sectionsOf[view] || view === 'text' || view === 'policies')) && (
+              <>
+                {view === 'map' && (
+                  <MapView link={link} setLink={setLink} labels={labels} tree={tree} setTree={setTree} />
+                )}
+                {view === 'text' && (
+                  <Suspense fallback={<Waiting what="loading the editor" />}>
+                    <TextView lab={lab} past={past} line={line} />
+                  </Suspense>
+                )}
+                {view === 'ports' && <PortsView />}
+                {view === 'neighbours' && <NeighboursView />}
+                {view === 'routes' && <RoutesView />}
+                {view === 'paths' && <PathsView />}
+                {view === 'policies' && <PoliciesView lab={lab} />}
+                {view === 'database' && <DatabaseView />}
+                {view === 'messages' && <MessagesView />}
+                {view === 'packets' && <PacketsView lab={lab} />}
+                {view === 'timeline' && <TimelineView lab={lab} />}
+                {view === 'checks' && <ChecksView goto={goto} />}
+              </>
+            )}
+          </Box>
+          {view !== 'timeline' && (
+            <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />
+          )}
+        </Flex>
+        {side === 'why' && view !== 'text' && (
+          <Why
+            map={map.data}
+            neighbours={neighbours.data}
+            link={link}
+            close={() => setSide('')}
+            goto={goto}
+          />
+        )}
+        {side === 'brief' && view !== 'text' && <BriefPanel close={() => setSide('')} />}
+        {side === 'probe' && <Probe close={() => setSide('')} devices={map.data?.devices ?? []} who={who} />}
+        {side === 'explanation' && view !== 'text' && (
+          <Explanation lab={lab} link={link} act={doAct} past={past} close={() => setSide('')} />
+        )}
+      </Flex>
+      <Help open={help} close={() => setHelp(false)} />
+    </Flex>
+  );
+}
+
+function ForkButton({ id, when }: { id: string; when: string }) {
+  const fork = async () => {
+    const made = await unwrap(
+      http.POST('/api/labs/{id}/fork', { params: { path: { id } }, body: { at: when } }),
+    );
+    location.assign(`/lab/${made.id}/map`);
+  };
+  return (
+    <chakra.button textDecoration="underline" onClick={() => void fork()}>
+      Fork the lab here
+    </chakra.button>
+  );
+}

@@ -1,0 +1,132 @@
+import { Box, Flex, Heading, Text } from '@chakra-ui/react';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link, useNavigate } from 'react-router';
+import { http, unwrap, useLabs, type LabRow } from '../../shared/api/client';
+import { Main, Plain, Trouble, Waiting } from '../../shared/parts/parts';
+import { plural } from '../../shared/parts/words';
+import { readText } from './readText';
+import { Flower } from '../Flower';
+import { toggleScheme } from '../scheme';
+
+const blank =
+  'lab "New lab"\n\n# Begin with a router and its ports; the editor completes what can be written.\n\nrouter depot\n  loopback lo 10.255.0.1/32\n';
+
+/** All labs, and the ways to make one. */
+export function LabsPage() {
+  const labs = useLabs();
+  const client = useQueryClient();
+  const navigate = useNavigate();
+  const create = useMutation({
+    mutationFn: (text: string) => unwrap(http.POST('/api/labs', { body: { text } })),
+    onSuccess: (l) => navigate(`/lab/${l.id}/text`),
+  });
+  const replay = useMutation({
+    mutationFn: async (file: File) =>
+      unwrap(
+        http.POST('/api/bundles', {
+          body: file as unknown as string,
+          bodySerializer: (b) => b as unknown as BodyInit,
+          headers: { 'Content-Type': 'application/zip' },
+        }),
+      ),
+    onSuccess: (l) => navigate(`/lab/${l.id}/map`),
+  });
+  const remove = useMutation({
+    mutationFn: (id: string) => unwrap(http.DELETE('/api/labs/{id}', { params: { path: { id } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ['labs'] }),
+  });
+  const open = async (file: File | undefined) => {
+    if (!file) return;
+    if (file.name.endsWith('.zip')) replay.mutate(file);
+    else create.mutate(await readText(file));
+  };
+  return (
+    <Box maxW="900px" mx="auto" px={6} py={8} as="main">
+      <Flex align="center" gap={3} mb={6}>
+        <Flower size={28} />
+        <Heading as="h1" fontSize="22px">
+          Hellebore
+        </Heading>
+        <Text color="quiet">configure, break and prove routing, in virtual time</Text>
+        <Box flex={1} />
+        <Plain onClick={toggleScheme}>Light or dark</Plain>
+      </Flex>
+      <Flex gap={2} mb={4} align="center">
+        <Main onClick={() => create.mutate(blank)} loading={create.isPending}>
+          New lab
+        </Main>
+        <Plain asChild>
+          <label>
+            Open a lab text or a bundle
+            <input
+              type="file"
+              accept=".lab,.zip,text/plain,application/zip"
+              style={{ position: 'absolute', width: 1, height: 1, opacity: 0 }}
+              onChange={(e) => void open(e.target.files?.[0])}
+            />
+          </label>
+        </Plain>
+      </Flex>
+      {create.error && <Trouble error={create.error} />}
+      {replay.isPending && <Waiting what="replaying the bundle" />}
+      {replay.error && <Trouble error={replay.error} />}
+      {remove.error && <Trouble error={remove.error} />}
+      {labs.isPending && <Waiting what="reading the list of labs" />}
+      {labs.error && <Trouble error={labs.error} retry={() => void labs.refetch()} />}
+      <Flex direction="column" gap={2} as="ul" listStyleType="none" aria-label="Labs">
+        {labs.data?.map((l) => (
+          <LabCard key={l.id} lab={l} remove={() => remove.mutate(l.id)} />
+        ))}
+      </Flex>
+      {labs.data?.length === 0 && <Text color="quiet">There is no lab yet.</Text>}
+    </Box>
+  );
+}
+
+function LabCard({ lab, remove }: { lab: LabRow; remove: () => void }) {
+  const [asking, setAsking] = useState(false);
+  return (
+    <Flex
+      as="li"
+      bg="panel"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="md"
+      px={4}
+      py={3}
+      align="center"
+      gap={3}
+    >
+      <Box flex={1} minW={0}>
+        <Box asChild fontSize="15px" fontWeight="600" color="plum">
+          <Link to={`/lab/${lab.id}/map`}>{lab.title}</Link>
+        </Box>
+        <Box color="quiet" fontSize="12px">
+          {lab.demo ? 'demo lab, ' : lab.forkOf ? 'fork, ' : ''}
+          {plural(lab.actions, 'action')}, changed {new Date(lab.updated).toLocaleString()}
+        </Box>
+      </Box>
+      {asking ? (
+        <>
+          <Box color="brick">Delete it with its history?</Box>
+          <Plain onClick={remove} color="brick">
+            Delete
+          </Plain>
+          <Plain onClick={() => setAsking(false)}>Keep</Plain>
+        </>
+      ) : (
+        <>
+          <Plain asChild title="text and journal in one archive, to be replayed elsewhere">
+            <a href={`/api/labs/${lab.id}/bundle`} download aria-label={`Bundle of ${lab.title}`}>
+              Bundle
+            </a>
+          </Plain>
+          <Plain onClick={() => setAsking(true)} aria-label={`Delete ${lab.title}`}>
+            Delete
+          </Plain>
+        </>
+      )}
+    </Flex>
+  );
+}

@@ -1,0 +1,89 @@
+// @vitest-environment jsdom
+import { screen } from '@testing-library/react';
+import userEvent from '@testing-library/user-event';
+import { describe, expect, test } from 'vitest';
+import type { LabRow } from '../../shared/api/client';
+import { problem, show } from '../../shared/testing/app';
+import { LabsPage } from './LabsPage';
+
+const row = (id: string, title: string, more: Partial<LabRow> = {}): LabRow => ({
+  id,
+  title,
+  demo: false,
+  actions: 1,
+  created: '2026-01-02T10:00:00Z',
+  updated: '2026-01-02T10:00:00Z',
+  ...more,
+});
+
+describe('the list of labs', () => {
+  test('leads to each of them', async () => {
+    show(
+      <LabsPage />,
+      {
+        'GET /api/labs': [
+          row('a1', 'First triangle', { demo: true }),
+          row('b2', 'Fork', { forkOf: 'a1', actions: 4 }),
+        ],
+      },
+      '/',
+    );
+    expect((await screen.findByRole('link', { name: 'First triangle' })).getAttribute('href')).toBe(
+      '/lab/a1/map',
+    );
+    expect(screen.getByText(/demo lab, 1 action, changed/)).toBeTruthy();
+    expect(screen.getByText(/fork, 4 actions, changed/)).toBeTruthy();
+  });
+  test('deletes only after it was asked', async () => {
+    const asked = show(
+      <LabsPage />,
+      { 'GET /api/labs': [row('a1', 'Mine')], 'DELETE /api/labs/a1': {} },
+      '/',
+    );
+    await userEvent.click(await screen.findByRole('button', { name: 'Delete Mine' }));
+    expect(screen.getByText('Delete it with its history?')).toBeTruthy();
+    await userEvent.click(screen.getByRole('button', { name: 'Keep' }));
+    expect(asked.some((a) => a.startsWith('DELETE'))).toBe(false);
+    await userEvent.click(screen.getByRole('button', { name: 'Delete Mine' }));
+    await userEvent.click(screen.getByRole('button', { name: 'Delete' }));
+    expect(asked).toContain('DELETE /api/labs/a1');
+  });
+  test('a new lab opens at its text', async () => {
+    const asked = show(<LabsPage />, { 'GET /api/labs': [], 'POST /api/labs': row('n3', 'New lab') }, '/');
+    await userEvent.click(await screen.findByRole('button', { name: 'New lab' }));
+    expect(await screen.findByText('/lab/n3/text')).toBeTruthy();
+    expect(asked.find((a) => a.startsWith('POST'))).toContain('router depot');
+  });
+  test('a text with errors is refused with all of them, and an opened file is sent as it is', async () => {
+    const asked = show(
+      <LabsPage />,
+      {
+        'GET /api/labs': [],
+        'POST /api/labs': problem(422, 'the text has 2 errors, nothing was applied', [
+          { message: '1:1: router needs its name; write router NAME' },
+          { message: '2:3: unknown word prot; did you mean port?' },
+        ]),
+      },
+      '/',
+    );
+    await userEvent.upload(
+      await screen.findByLabelText('Open a lab text or a bundle'),
+      new File(['router\n  prot\n'], 'x.lab', { type: 'text/plain' }),
+    );
+    const alert = await screen.findByRole('alert');
+    expect(alert.textContent).toContain('1:1: router needs its name');
+    expect(alert.textContent).toContain('2:3: unknown word prot');
+    expect(asked.find((a) => a.startsWith('POST'))).toContain(JSON.stringify('router\n  prot\n'));
+  });
+  test('says when there is none, and when the server is gone', async () => {
+    show(<LabsPage />, { 'GET /api/labs': [] }, '/');
+    expect(await screen.findByText('There is no lab yet.')).toBeTruthy();
+  });
+  test('the server is gone', async () => {
+    show(<LabsPage />, {}, '/');
+    expect((await screen.findByRole('alert')).textContent).toContain(
+      'The server does not answer. Nothing is lost',
+    );
+    expect(screen.getByRole('button', { name: 'Try again' })).toBeTruthy();
+  });
+});

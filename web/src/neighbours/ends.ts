@@ -1,4 +1,0 @@
-import type { Neighbour } from '../api/client';
-
-/** What an end of a relation is called. */
-export const endName = (e: Neighbour['a']) => (e.absent ? 'nobody' : e.device);

@@ -1,0 +1,260 @@
+import { Box, Flex } from '@chakra-ui/react';
+import type { ReactNode } from 'react';
+import {
+  useMap,
+  useNeighbours,
+  type Flow,
+  type LabState,
+  type MapLink,
+  type Neighbour,
+} from '../../shared/api/client';
+import { cableOf, deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { faultWords } from '../../views/map/LinkEdge';
+import { Reasons } from '../../views/neighbours/Reasons';
+import { Aside, Key, Mono, Plain, Quiet } from '../../shared/parts/parts';
+import { plural } from '../../shared/parts/words';
+import { currentAction } from '../../views/timeline/current';
+import { Story } from '../../views/routes/Story';
+
+interface Props {
+  lab: LabState;
+  /** A port of the selected link, '' for none. */
+  link: string;
+  act: (action: string) => void;
+  past: boolean;
+  close: () => void;
+}
+
+/** What is to be said of whatever is selected. It stays while views change. */
+export function Explanation({ lab, link, act, past, close }: Props) {
+  const { id, focus } = useFocus();
+  const map = useMap(id, focus.when);
+  const neighbours = useNeighbours(id, focus.when);
+  const who = deviceOf(focus.who);
+  const device = map.data?.devices.find((d) => d.name === who);
+  const port = focus.who.includes('.') ? focus.who : '';
+  const selected = map.data?.links.find((l) => l.ends.some((e) => portName(e) === cableOf(link || port)));
+  const relation = neighbours.data?.find(
+    (n) => selected && [portName(n.a), portName(n.b)].includes(link || port),
+  );
+  const aimed = focus.to !== '' && !focus.to.startsWith('flow ') ? focus.to : '';
+  const flows = map.data?.flows ?? [];
+  const flow = focus.to.startsWith('flow ') ? flows.filter((f) => f.name === focus.to.slice(5)) : flows;
+  return (
+    <Aside label="Explanation" w="300px">
+      <Flex justify="flex-end" float="right" ml={2}>
+        <Plain size="xs" h="22px" onClick={close} aria-label="Close the explanation">
+          close
+        </Plain>
+      </Flex>
+      {selected && (
+        <LinkPart
+          link={selected}
+          port={link || port}
+          relation={relation}
+          act={act}
+          past={past}
+          capture={captureURL(id, link || port, currentAction(lab.actions, focus.when, lab.moments).seq)}
+        />
+      )}
+      {device && aimed && (
+        <Part title={`How does ${who} reach ${aimed}?`}>
+          <Story device={who} to={aimed} />
+        </Part>
+      )}
+      {device && !aimed && !selected && (
+        <Part title={device.name}>
+          <Box>
+            {device.kind === 'host'
+              ? 'A host'
+              : device.routerId
+                ? 'A router that runs OSPF'
+                : 'A router without OSPF'}
+            {device.areas.length > 0 && `, in area ${device.areas.join(', ')}`}
+            {device.as !== undefined && `, in AS ${device.as}`}
+            {device.reflector && ', a route reflector'}
+          </Box>
+          {device.routerId && (
+            <Quiet display="block">
+              router ID <Mono>{device.routerId}</Mono>
+            </Quiet>
+          )}
+          {device.addresses.map((a) => (
+            <Mono key={a} display="block" color="quiet">
+              {a}
+            </Mono>
+          ))}
+          {device.services.map((s) => (
+            <Box key={s}>takes TCP connections on port {s}</Box>
+          ))}
+          <Flex gap={2} mt={3}>
+            <Plain
+              size="xs"
+              disabled={past}
+              onClick={() => act(`${device.enabled ? 'disable' : 'enable'} ${device.name}`)}
+            >
+              {device.enabled ? 'Disable it' : 'Enable it'}
+            </Plain>
+          </Flex>
+          <Quiet display="block" mt={3}>
+            Choose where to: a prefix on the Routes page, or type it into the bar.
+          </Quiet>
+        </Part>
+      )}
+      {flow.map((f) => (
+        <FlowPart key={f.name} flow={f} />
+      ))}
+      {!device && !selected && flows.length === 0 && (
+        <Quiet>
+          Select a device, a link or a row: its details appear here. <Key>?</Key> lists the keys.
+        </Quiet>
+      )}
+      {lab.actions.some((a) => a.diverged) && (
+        <Part title="Recorded by another engine">
+          A newer engine came to other results than those recorded when these actions were done. What you see
+          is the newer engine's.
+        </Part>
+      )}
+    </Aside>
+  );
+}
+
+const Part = ({ title, children }: { title: string; children: ReactNode }) => (
+  <Box mb={5}>
+    <Box as="h2" fontSize="14px" mb={1} pr={12}>
+      {title}
+    </Box>
+    {children}
+  </Box>
+);
+
+function FlowPart({ flow: f }: { flow: Flow }) {
+  return (
+    <Part title={`Flow ${f.name}`}>
+      <Box color={f.arrives ? 'leaf' : 'brick'} fontWeight="600">
+        {f.arrives ? `arrives over ${plural(f.hops.length - 1, 'link')}` : f.reason}
+      </Box>
+      <Box as="ol" listStyleType="none" mt={2}>
+        {f.hops.map((h, i) => (
+          <Box
+            as="li"
+            key={i}
+            borderLeft="2px solid"
+            borderColor={i === f.hops.length - 1 && !f.arrives ? 'brick' : 'line'}
+            pl={3}
+            pb={2}
+          >
+            <b>{h.device}</b>
+            {h.as !== undefined && h.as !== f.hops[i - 1]?.as && <Quiet> AS {h.as}</Quiet>}
+            {h.out && (
+              <Quiet>
+                {' '}
+                out of {h.out}
+                {h.outCost ? `, cost ${h.outCost}` : ''}
+              </Quiet>
+            )}
+            {h.prefix && (
+              <Quiet display="block" fontSize="12px">
+                by <Mono fontSize="11.5px">{h.prefix}</Mono>,{' '}
+                {h.source === 'ospf' ? `OSPF, cost ${h.cost}` : h.source === 'bgp' ? 'BGP' : h.source}
+                {h.ways && h.ways > 1 ? `, one of ${h.ways} equal-cost paths` : ''}
+              </Quiet>
+            )}
+          </Box>
+        ))}
+      </Box>
+      {f.arrives && !f.back.arrives && <Box color="brick">The answers do not come back: {f.back.reason}</Box>}
+    </Part>
+  );
+}
+
+interface LinkProps {
+  link: MapLink;
+  port: string;
+  relation: Neighbour | undefined;
+  act: (action: string) => void;
+  past: boolean;
+  capture: string;
+}
+
+/** Where the packets of an action on a port's link are to be had. */
+const captureURL = (id: string, port: string, seq: number) =>
+  `/api/labs/${id}/capture?port=${encodeURIComponent(port)}${seq > 0 ? `&from=before-${seq}&to=after-${seq}` : ''}`;
+
+/** A link: its two ends, its fault, and what can be done to it. */
+function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
+  const fault = faultWords(link);
+  const broken = link.cut || link.ends.some((e) => e.silent);
+  const title =
+    link.kind === 'segment' ? `Segment ${link.name}` : link.ends.map((e) => portName(e)).join(' to ');
+  return (
+    <Part title={title}>
+      <Quiet display="block">
+        delay {link.delay}
+        {link.loss > 0 && `, ${link.loss}% of packets lost at random`}
+      </Quiet>
+      {fault && (
+        <Box color="brick" fontWeight="600">
+          {fault}
+        </Box>
+      )}
+      {link.ends.map((e) => (
+        <Box key={portName(e)} mt={1}>
+          <b>{portName(e)}</b> <Mono color="quiet">{e.address}</Mono>
+          <Quiet display="block" fontSize="12px">
+            {e.up ? 'up' : `down: ${e.why}`}
+            {e.cost ? `, cost ${e.cost}, area ${e.area}` : ''}
+            {e.state ? `, neighbour ${e.state}` : ''}
+          </Quiet>
+        </Box>
+      ))}
+      <Flex gap={2} mt={3} wrap="wrap">
+        {broken ? (
+          <Plain size="xs" disabled={past} onClick={() => act(`mend ${port}`)}>
+            Mend <Key>u</Key>
+          </Plain>
+        ) : (
+          <>
+            <Plain size="xs" disabled={past} onClick={() => act(`cut ${port}`)}>
+              Cut <Key>c</Key>
+            </Plain>
+            <Plain size="xs" disabled={past} onClick={() => act(`silence ${port}`)}>
+              Silence <Key>s</Key>
+            </Plain>
+            <Plain
+              size="xs"
+              disabled={past}
+              onClick={() => act(`silence ${port} out`)}
+              title={`packets from ${port} vanish`}
+            >
+              Silence out
+            </Plain>
+            <Plain
+              size="xs"
+              disabled={past}
+              onClick={() => act(`silence ${port} in`)}
+              title={`packets to ${port} vanish`}
+            >
+              Silence in
+            </Plain>
+          </>
+        )}
+      </Flex>
+      <Box mt={2} color="plum" textDecoration="underline" asChild>
+        <a href={capture} download title="All packets on it during the action that the timeline shows">
+          Packets of this action as pcapng
+        </a>
+      </Box>
+      {relation && !relation.up && (
+        <Box mt={3}>
+          <Box fontWeight="650" color="brick" mb={1}>
+            OSPF {relation.state}
+          </Box>
+          <Box overflowX="auto" tabIndex={0} role="region" aria-label="Why it is not up">
+            <Reasons reasons={relation.reasons} a={relation.a} b={relation.b} />
+          </Box>
+        </Box>
+      )}
+    </Part>
+  );
+}

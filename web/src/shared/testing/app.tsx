@@ -1,0 +1,55 @@
+import { ChakraProvider } from '@chakra-ui/react';
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { render } from '@testing-library/react';
+import type { ReactElement } from 'react';
+import { BrowserRouter, Route, Routes, useLocation } from 'react-router';
+import { vi } from 'vitest';
+import { system } from '../../theme';
+
+/** What the server answers, by "METHOD /path"; a number is a status with a problem. */
+export type Answers = Record<string, unknown>;
+
+/** A problem (RFC 9457) as the server would send it. */
+export const problem = (status: number, detail: string, errors: unknown[] = []) => ({
+  status,
+  detail,
+  errors,
+});
+
+function Where() {
+  const { pathname, search } = useLocation();
+  return <output data-testid="address">{decodeURIComponent(pathname + search)}</output>;
+}
+
+/** Renders a part of the page at an address, with a server that answers as told. Returns what was asked of it. */
+export function show(element: ReactElement, answers: Answers, address = '/lab/x1/map') {
+  const asked: string[] = [];
+  vi.stubGlobal('fetch', async (request: Request) => {
+    const url = new URL(request.url);
+    const body = request.method === 'POST' ? await request.text() : '';
+    asked.push(`${request.method} ${decodeURIComponent(url.pathname + url.search)}${body && ` ${body}`}`);
+    const answer = answers[`${request.method} ${url.pathname}`];
+    if (answer === undefined) throw new TypeError('no server');
+    const refused = typeof answer === 'object' && answer !== null && 'status' in answer && 'detail' in answer;
+    return new Response(JSON.stringify(answer), {
+      status: refused ? Number(answer.status) : 200,
+      headers: { 'Content-Type': 'application/json' },
+    });
+  });
+  window.history.replaceState(null, '', address);
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  render(
+    <ChakraProvider value={system}>
+      <QueryClientProvider client={client}>
+        <BrowserRouter>
+          <Where />
+          <Routes>
+            <Route path="/" element={element} />
+            <Route path="/lab/:id/:view" element={element} />
+          </Routes>
+        </BrowserRouter>
+      </QueryClientProvider>
+    </ChakraProvider>,
+  );
+  return asked;
+}

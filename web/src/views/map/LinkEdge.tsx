@@ -1,0 +1,173 @@
+import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import type { MapEnd, MapLink } from '../../shared/api/client';
+import type { Crossing } from './graph';
+import { along, lineBetween, reversed, type Line } from './line';
+
+export type LinkEdgeType = Edge<
+  {
+    link: MapLink;
+    near: MapEnd | undefined; // undefined at a segment
+    far: MapEnd;
+    over: Crossing | undefined;
+    /** Whether the shortest paths that are shown go over it, and which way; undefined if none are shown. */
+    tree: 'no' | 'forward' | 'back' | undefined;
+    labels: boolean;
+    offset: number;
+    selected: boolean;
+  },
+  'link'
+>;
+
+const color = (name: string) => `var(--chakra-colors-${name})`;
+
+/** What is wrong with a link, in words; '' if nothing is. */
+export function faultWords(link: MapLink): string {
+  if (link.cut) return 'cut, no carrier';
+  const silent = link.ends.filter((e) => e.silent);
+  if (silent.length > 1) return 'silent, packets vanish';
+  if (silent[0]) return `packets from ${silent[0].device} vanish`;
+  const down = link.kind === 'link' ? link.ends.find((e) => !e.up) : undefined;
+  return down ? (down.why ?? 'down') : '';
+}
+
+/** A link as a line from card to card: its cost at each end, its fault in words, the way of traffic over it. */
+export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
+  const a = useInternalNode(source);
+  const b = useInternalNode(target);
+  if (!a || !b || !data) return null;
+  const box = (n: typeof a) => ({
+    ...n.internals.positionAbsolute,
+    width: n.measured.width ?? 0,
+    height: n.measured.height ?? 0,
+  });
+  const l = lineBetween(box(a), box(b), data.offset);
+  const { link, over, tree, near, far } = data;
+  const used = tree === 'forward' || tree === 'back';
+  const fault = link.kind === 'link' ? faultWords(link) : data.far.up ? '' : (data.far.why ?? 'down');
+  const stroke = over
+    ? over.lost
+      ? color('brick')
+      : color('leaf')
+    : fault
+      ? color('brick')
+      : used || data.selected
+        ? color('plum')
+        : color(tree ? 'line' : 'quiet');
+  const way = (over && !over.forward) || tree === 'back' ? reversed(l) : l;
+  const middle = { x: (l.x1 + l.x2) / 2, y: (l.y1 + l.y2) / 2 };
+  return (
+    <>
+      {data.selected && <Stroke l={l} stroke={color('plum-soft')} width={12} />}
+      <Stroke
+        l={l}
+        stroke={stroke}
+        width={over || used ? 3 : 1.4}
+        dash={fault || over?.lost ? '7 6' : undefined}
+      />
+      {over && !over.lost && <Arrow l={way} fill={color('leaf')} />}
+      {used && <Arrow l={way} fill={color('plum')} />}
+      <path
+        d={`M${l.x1},${l.y1}L${l.x2},${l.y2}`}
+        stroke="transparent"
+        strokeWidth={16}
+        fill="none"
+        className="react-flow__edge-interaction"
+      />
+      <EdgeLabelRenderer>
+        {near && <EndLabel l={l} end={near} full={data.labels || data.selected} />}
+        <EndLabel l={reversed(l)} end={far} full={data.labels || data.selected} />
+        {fault && (
+          <div
+            style={{
+              position: 'absolute',
+              transform: `translate(-50%,-50%) translate(${middle.x}px,${middle.y}px)`,
+              background: color('brick-soft'),
+              color: color('brick'),
+              border: `1px solid ${color('brick')}`,
+              borderRadius: 4,
+              padding: '1px 6px',
+              fontSize: 11,
+              fontWeight: 600,
+              pointerEvents: 'none',
+            }}
+          >
+            {fault}
+          </div>
+        )}
+      </EdgeLabelRenderer>
+    </>
+  );
+}
+
+const Stroke = ({
+  l,
+  stroke,
+  width,
+  dash,
+}: {
+  l: Line;
+  stroke: string;
+  width: number;
+  dash?: string | undefined;
+}) => (
+  <path
+    d={`M${l.x1},${l.y1}L${l.x2},${l.y2}`}
+    stroke={stroke}
+    strokeWidth={width}
+    strokeDasharray={dash}
+    fill="none"
+    strokeLinecap="round"
+  />
+);
+
+function Arrow({ l, fill }: { l: Line; fill: string }) {
+  const angle = (Math.atan2(l.y2 - l.y1, l.x2 - l.x1) * 180) / Math.PI;
+  const x = l.x1 + (l.x2 - l.x1) * 0.55;
+  const y = l.y1 + (l.y2 - l.y1) * 0.55;
+  return <path d="M-6,-6L7,0L-6,6Z" fill={fill} transform={`translate(${x},${y}) rotate(${angle})`} />;
+}
+
+/** The cost at a link's end, and its port and address when they are asked for. */
+function EndLabel({ l, end, full }: { l: Line; end: MapEnd; full: boolean }) {
+  const at = along(l, full ? 46 : 22, full ? 0 : 10);
+  const role = end.role === 'DR' || end.role === 'Backup' ? end.role : '';
+  if (!full && !end.cost) return null;
+  return (
+    <div
+      style={{
+        position: 'absolute',
+        transform: `translate(-50%,-50%) translate(${at.x}px,${at.y}px)`,
+        fontSize: 10.5,
+        color: color('quiet'),
+        pointerEvents: 'none',
+        ...(full
+          ? {
+              background: color('panel'),
+              padding: '0 3px',
+              borderRadius: 3,
+              textAlign: 'center',
+              lineHeight: 1.25,
+            }
+          : {}),
+      }}
+    >
+      {full ? (
+        <>
+          <b>{end.port}</b> {role} {end.cost ? `cost ${end.cost}` : ''}
+          {[...(end.address || end.tags.length === 0 ? [end.address ?? 'no address'] : []), ...end.tags].map(
+            (x) => (
+              <span key={x} style={{ display: 'block', fontFamily: 'var(--chakra-fonts-mono)' }}>
+                {x}
+              </span>
+            ),
+          )}
+        </>
+      ) : (
+        <>
+          {role && <b>{role} </b>}
+          {end.cost}
+        </>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,51 @@
+import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import type { MapVirtual } from '../../shared/api/client';
+import { arc } from './arc';
+
+export type VirtualEdgeType = Edge<{ virtual: MapVirtual; choose: () => void }, 'virtual'>;
+
+const color = (name: string) => `var(--chakra-colors-${name})`;
+
+/** A virtual link: a dotted arc from border router to border router, which no packet follows. */
+export function VirtualEdge({ source, target, data }: EdgeProps<VirtualEdgeType>) {
+  const a = useInternalNode(source);
+  const b = useInternalNode(target);
+  if (!a || !b || !data) return null;
+  const middle = (n: typeof a) => ({
+    x: n.internals.positionAbsolute.x + (n.measured.width ?? 0) / 2,
+    y: n.internals.positionAbsolute.y + (n.measured.height ?? 0) / 2,
+  });
+  const p = middle(a);
+  const q = middle(b);
+  const { d, label } = arc(p, q, 0.22);
+  const { virtual } = data;
+  const tone = color(virtual.up ? 'plum' : 'brick');
+  return (
+    <>
+      <path d={d} stroke={tone} strokeWidth={1.4} strokeDasharray="2 5" fill="none" strokeLinecap="round" />
+      <path
+        d={d}
+        stroke="transparent"
+        strokeWidth={14}
+        fill="none"
+        className="react-flow__edge-interaction"
+      />
+      <EdgeLabelRenderer>
+        <div
+          style={{
+            position: 'absolute',
+            transform: `translate(-50%,-50%) translate(${label.x}px,${label.y}px)`,
+            background: color('paper'),
+            color: tone,
+            fontSize: 10.5,
+            padding: '0 4px',
+            pointerEvents: 'none',
+          }}
+        >
+          virtual, area {virtual.area}
+          {virtual.up ? '' : `: ${virtual.state}`}
+        </div>
+      </EdgeLabelRenderer>
+    </>
+  );
+}

@@ -1,0 +1,157 @@
+import { Box } from '@chakra-ui/react';
+import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
+import type { MapDevice } from '../../shared/api/client';
+import { cardSize } from './graph';
+import type { Region } from './region';
+import { asTint, tinted } from './tint';
+
+export type CardNode = Node<
+  { device: MapDevice; focused: boolean; stops: string; far: number | undefined },
+  'device'
+>;
+export type RegionNode = Node<{ region: Region; without: boolean }, 'region'>;
+export type PillNode = Node<{ name: string }, 'segment'>;
+
+const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
+const Ends = () => (
+  <>
+    <Handle type="target" position={Position.Top} style={hidden} isConnectable={false} />
+    <Handle type="source" position={Position.Top} style={hidden} isConnectable={false} />
+  </>
+);
+
+/** The roles of routers where room is short. */
+const roleWords: Record<string, string> = {
+  'area border router': 'border',
+  'AS boundary router': 'AS boundary',
+};
+
+/** A device: a small card with its name and its address. */
+export function DeviceCard({ data }: NodeProps<CardNode>) {
+  const { device, focused, stops, far } = data;
+  const size = cardSize[device.kind];
+  return (
+    <Box
+      w={`${size.width}px`}
+      h={`${size.height}px`}
+      style={{ background: tinted(device.kind === 'host' ? [] : device.areas) }}
+      border={focused ? '2px solid' : '1px solid'}
+      borderColor={focused ? 'plum' : stops ? 'brick' : 'line'}
+      borderRadius={device.kind === 'host' ? '14px' : '6px'}
+      px={2}
+      py="3px"
+      lineHeight="1.3"
+      opacity={device.enabled ? 1 : 0.55}
+      shadow="xs"
+      data-device={device.name}
+    >
+      <Ends />
+      <Box display="flex" gap={1} alignItems="baseline">
+        <Box fontWeight="650" fontSize="13px" truncate flex={1}>
+          {device.name}
+        </Box>
+        {!device.enabled && (
+          <Box color="brick" fontSize="10px">
+            disabled
+          </Box>
+        )}
+        {device.areas.length > 0 && (
+          <Box color="quiet" fontSize="10px" whiteSpace="nowrap">
+            area {device.areas.join(', ')}
+          </Box>
+        )}
+      </Box>
+      <Box display="flex" gap={1} alignItems="baseline">
+        <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate flex={1}>
+          {(far !== undefined || device.roles.filter((r) => roleWords[r]).length < 2) &&
+            (device.address ?? 'no address')}
+        </Box>
+        {far !== undefined && (
+          <Box fontSize="10.5px" color="plum" fontWeight="650" whiteSpace="nowrap">
+            {far === 0 ? 'root' : `costs ${far}`}
+          </Box>
+        )}
+        {far === undefined && device.reflector && (
+          <Box fontSize="9.5px" color="plum" whiteSpace="nowrap" title="route reflector">
+            reflector
+          </Box>
+        )}
+        {far === undefined &&
+          device.roles
+            .filter((r) => roleWords[r])
+            .map((r) => (
+              <Box key={r} fontSize="9.5px" color="plum" whiteSpace="nowrap" title={r}>
+                {roleWords[r]}
+              </Box>
+            ))}
+      </Box>
+      {stops && (
+        <Box
+          position="absolute"
+          top={`${size.height + 4}px`}
+          left={0}
+          bg="brickSoft"
+          color="brick"
+          border="1px solid"
+          borderColor="brick"
+          borderRadius="4px"
+          px={2}
+          py="2px"
+          fontSize="11px"
+          fontWeight="500"
+          w="max-content"
+          maxW="260px"
+          zIndex={5}
+        >
+          {stops}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** A segment: what a switch joins. */
+export function SegmentPill({ data }: NodeProps<PillNode>) {
+  return (
+    <Box
+      w={`${cardSize.segment.width}px`}
+      h={`${cardSize.segment.height}px`}
+      borderRadius="full"
+      bg="chosen"
+      border="1px solid"
+      borderColor="line"
+      textAlign="center"
+      fontSize="11px"
+      color="quiet"
+      lineHeight="20px"
+      truncate
+    >
+      <Ends />
+      {data.name}
+    </Box>
+  );
+}
+
+/** An autonomous system: a tinted region behind the cards of its devices. */
+export function AutonomousSystem({ data }: NodeProps<RegionNode>) {
+  const r = data.region;
+  return (
+    <svg
+      width={r.width}
+      height={r.height}
+      style={{ overflow: 'visible', pointerEvents: 'none' }}
+      data-as={r.as}
+    >
+      <path
+        d={r.d}
+        fill={asTint(r.as)}
+        fillOpacity={data.without ? 0.08 : 0.32}
+        stroke="var(--chakra-colors-line)"
+      />
+      <text x={r.name.x} y={r.name.y} fontSize={11} fontWeight={650} fill="var(--chakra-colors-quiet)">
+        AS {r.as}
+        {data.without ? ', without a route to it' : ''}
+      </text>
+    </svg>
+  );
+}

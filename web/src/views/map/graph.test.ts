@@ -1,0 +1,93 @@
+import { expect, test } from 'vitest';
+import type { MapData, MapEnd, Path } from '../../shared/api/client';
+import { crossings, distanceTo, onTree, toGraph } from './graph';
+
+const end = (device: string, port: string): MapEnd => ({ device, port, up: true, silent: false, tags: [] });
+const device = (name: string, kind: 'router' | 'host') => ({
+  name,
+  kind,
+  areas: [],
+  roles: [],
+  reflector: false,
+  services: [],
+  addresses: [],
+  enabled: true,
+});
+const map: MapData = {
+  devices: [device('viaduct', 'router'), device('summit', 'router'), device('kiosk', 'host')],
+  virtual: [],
+  sessions: [],
+  links: [
+    {
+      id: 'viaduct.e1 summit.e1',
+      kind: 'link',
+      ends: [end('viaduct', 'e1'), end('summit', 'e1')],
+      cut: false,
+      delay: '1ms',
+      loss: 0,
+    },
+    {
+      id: 'segment hall',
+      kind: 'segment',
+      name: 'hall',
+      ends: [end('viaduct', 'lan'), end('kiosk', 'nic')],
+      cut: false,
+      delay: '1ms',
+      loss: 0,
+    },
+  ],
+  flows: [],
+};
+
+test('a segment is a card of its own, with an edge to each port', () => {
+  const g = toGraph(map);
+  expect(g.cards.map((c) => c.id)).toEqual(['viaduct', 'summit', 'kiosk', 'segment:hall']);
+  expect(g.edges).toHaveLength(3);
+});
+
+test('a path crosses segments in two edges, and links in the direction of the packets', () => {
+  const path: Path = {
+    from: 'kiosk',
+    to: 'summit',
+    arrives: true,
+    hops: [
+      { device: 'kiosk', out: 'nic' },
+      { device: 'viaduct', in: 'lan', out: 'e1' },
+      { device: 'summit', in: 'e1' },
+    ],
+  };
+  expect(crossings(map, path)).toEqual([
+    { id: 'segment hall/1', forward: false, lost: false },
+    { id: 'segment hall/0', forward: true, lost: false },
+    { id: 'viaduct.e1 summit.e1', forward: true, lost: false },
+  ]);
+});
+
+test('a path that is lost behind a port ends on its link', () => {
+  const path: Path = { from: 'summit', to: 'kiosk', arrives: false, hops: [{ device: 'summit', out: 'e1' }] };
+  expect(crossings(map, path)).toEqual([{ id: 'viaduct.e1 summit.e1', forward: false, lost: true }]);
+});
+
+test('a shortest-path tree goes over links, and over segments by their ends', () => {
+  const step = (from: string | undefined, to: string | undefined, device: string, distance: number) => ({
+    area: '0',
+    cost: 10,
+    distance,
+    device,
+    ...(from && { from }),
+    ...(to && { to }),
+  });
+  const tree = {
+    root: 'summit',
+    runs: 2,
+    steps: [step('summit.e1.10', 'viaduct.e1.10', 'viaduct', 10), step('viaduct.lan', undefined, '', 20)],
+  };
+  const [link, hall] = map.links;
+  if (!link || !hall) throw new Error('the map lost its links');
+  expect(onTree(tree, link)).toBe('back');
+  expect(onTree(tree, hall, 0)).toBe('back');
+  expect(onTree(tree, hall, 1)).toBe('no');
+  expect(distanceTo(tree, 'summit')).toBe(0);
+  expect(distanceTo(tree, 'viaduct')).toBe(10);
+  expect(distanceTo(tree, 'kiosk')).toBeUndefined();
+});

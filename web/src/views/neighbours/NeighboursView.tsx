@@ -1,0 +1,250 @@
+import { Box, Flex } from '@chakra-ui/react';
+import { useState } from 'react';
+import { useAct, useLab, useNeighbours, type Neighbour } from '../../shared/api/client';
+import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { csv, save } from '../../shared/parts/csv';
+import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../../shared/parts/parts';
+import { Sheet, Td } from '../../shared/parts/table';
+import { duration, exact } from '../../shared/parts/words';
+import { timeOf } from '../timeline/current';
+import { endName } from './ends';
+import { Ladder } from './Ladder';
+import { Reasons } from './Reasons';
+import { SessionRow, sessionName } from './SessionRow';
+
+type End = Neighbour['a'];
+
+/** One row an adjacency or a session, both ends side by side; what is not up says why. */
+export function NeighboursView() {
+  const { id, focus, set } = useFocus();
+  const data = useNeighbours(id, focus.when);
+  const lab = useLab(id);
+  const act = useAct(id);
+  const [only, setOnly] = useState(false);
+  const [protocol, setProtocol] = useState<'' | 'ospf' | 'bgp'>('');
+  if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
+  if (!data.data) return <Waiting what="reading the neighbours" />;
+  const who = deviceOf(focus.who);
+  const mine = data.data.filter((n) => !who || n.a.device === who || n.b.device === who);
+  const rows = mine.filter((n) => (!only || !n.up) && (!protocol || n.protocol === protocol));
+  const sessions = mine.filter((n) => n.protocol === 'bgp');
+  const adjacencies = mine.length - sessions.length;
+  const now = timeOf(focus.when, lab.data);
+  if (data.data.length === 0) {
+    return (
+      <Empty title="No neighbours are configured">
+        OSPF runs on no linked port of this lab, and no router has a BGP peer. Press t and add ospf area 0 to
+        the ports that shall speak it, or bgp as NUMBER to a router.
+      </Empty>
+    );
+  }
+  return (
+    <Box p={4}>
+      <Flex gap={6} mb={3} align="center">
+        {adjacencies > 0 && (
+          <Count n={mine.filter((n) => n.state === 'Full').length} what="OSPF adjacencies Full" />
+        )}
+        {sessions.length > 0 && (
+          <Count n={sessions.filter((n) => n.up).length} what="BGP sessions Established" />
+        )}
+        {mine.some((n) => n.up && n.state === '2-Way') && (
+          <Count n={mine.filter((n) => n.up && n.state === '2-Way').length} what="at 2-Way, as they should" />
+        )}
+        <Count
+          n={mine.filter((n) => !n.up).length}
+          what="not up"
+          tone={mine.some((n) => !n.up) ? 'brick' : 'ink'}
+        />
+        <Box flex={1} />
+        {adjacencies > 0 && sessions.length > 0 && (
+          <>
+            <Choice on={protocol === 'ospf'} onClick={() => setProtocol(protocol === 'ospf' ? '' : 'ospf')}>
+              OSPF
+            </Choice>
+            <Choice on={protocol === 'bgp'} onClick={() => setProtocol(protocol === 'bgp' ? '' : 'bgp')}>
+              BGP
+            </Choice>
+          </>
+        )}
+        <Choice on={!only} onClick={() => setOnly(false)}>
+          All
+        </Choice>
+        <Choice on={only} onClick={() => setOnly(true)}>
+          Not up
+        </Choice>
+        <Plain size="xs" h="26px" onClick={() => save('neighbours.csv', 'text/csv', csv(toRows(rows)))}>
+          CSV
+        </Plain>
+      </Flex>
+      <Sheet
+        label="Neighbours"
+        heads={['one end', 'other end', 'relation', 'state', 'since', 'dead in']}
+        below={rows.length === 0 && <Empty title="All of them are up">Nothing is left to show.</Empty>}
+      >
+        <tbody>
+          {rows.map((n) =>
+            n.protocol === 'bgp' ? (
+              <SessionRow
+                key={sessionName(n)}
+                n={n}
+                now={now}
+                focused={focus.who}
+                focus={(w) => void set({ who: w })}
+                act={(action) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) })}
+                past={focus.when !== 'now'}
+              />
+            ) : (
+              <Row
+                key={`${n.a.device}.${n.a.port} ${n.b.device}.${n.b.port}`}
+                id={id}
+                when={focus.when}
+                n={n}
+                now={now}
+                focus={(w) => void set({ who: w })}
+                focused={focus.who}
+              />
+            ),
+          )}
+        </tbody>
+      </Sheet>
+    </Box>
+  );
+}
+
+interface RowProps {
+  id: string;
+  when: string;
+  n: Neighbour;
+  now: number;
+  focus: (who: string) => void;
+  focused: string;
+}
+
+function Row({ id, when, n, now, focus, focused }: RowProps) {
+  const on = focused === `${n.a.device}.${n.a.port}` || focused === `${n.b.device}.${n.b.port}`;
+  const bad = n.reasons.length > 0 && !n.up;
+  const tone = n.up ? 'leaf' : n.state === 'Down' ? 'brick' : 'ochre';
+  return (
+    <>
+      <Box
+        as="tr"
+        borderTop="1px solid"
+        borderColor="line"
+        bg={on ? 'plumSoft' : n.up ? undefined : 'brickFaint'}
+        cursor="pointer"
+        onClick={() => focus(`${n.a.device}.${n.a.port}`)}
+        data-up={n.up}
+      >
+        <EndCell e={n.a} />
+        <EndCell e={n.b} />
+        <Td>
+          OSPF, area{' '}
+          {n.a.area && n.b.area && n.a.area !== n.b.area
+            ? `${n.a.area} and ${n.b.area}`
+            : (n.a.area ?? n.b.area)}
+          <Box color="quiet">
+            {n.segment
+              ? `segment ${n.segment}`
+              : n.a.port.startsWith('virtual-link')
+                ? 'virtual link'
+                : 'point-to-point'}
+          </Box>
+        </Td>
+        <Td>
+          <Box color={tone} fontWeight="650">
+            {n.state}
+          </Box>
+          {n.a.state !== n.b.state && (
+            <Box color="quiet" fontSize="12px">
+              {endName(n.a)} sees {n.a.state}, {endName(n.b)} sees {n.b.state}
+            </Box>
+          )}
+        </Td>
+        <Td whiteSpace="nowrap">
+          <span title={exact(n.since)}>{duration(Math.max(0, now - n.since))}</span>
+        </Td>
+        <Td whiteSpace="nowrap" color="quiet">
+          {n.a.deadIn !== undefined && (
+            <span title={`${n.a.device} gives ${n.b.device} up then`}>{n.a.deadIn.toFixed(1)} s</span>
+          )}
+          {n.a.deadIn !== undefined && n.b.deadIn !== undefined && ', '}
+          {n.b.deadIn !== undefined && (
+            <span title={`${n.b.device} gives ${n.a.device} up then`}>{n.b.deadIn.toFixed(1)} s</span>
+          )}
+        </Td>
+      </Box>
+      {n.reasons.length > 0 && (
+        <Box as="tr" bg={on ? 'plumSoft' : bad ? 'brickFaint' : undefined}>
+          <Box as="td" px={3} pb={3} {...{ colSpan: 6 }}>
+            <Reasons reasons={n.reasons} a={n.a} b={n.b} />
+          </Box>
+        </Box>
+      )}
+      {on && !n.b.absent && (
+        <Box as="tr" bg="plumSoft">
+          <Box as="td" px={3} pb={3} {...{ colSpan: 6 }}>
+            <Ladder id={id} when={when} n={n} />
+          </Box>
+        </Box>
+      )}
+    </>
+  );
+}
+
+function EndCell({ e }: { e: End }) {
+  return (
+    <Td>
+      <b>{endName(e)}</b> {e.port}
+      <Mono display="block" color="quiet">
+        {e.address ?? 'no address'}
+      </Mono>
+      {e.role && (
+        <Box fontSize="11.5px">
+          {e.role}, priority {e.priority}
+        </Box>
+      )}
+      <Box color="quiet" fontSize="11.5px">
+        {e.routerId ? (
+          <>
+            router ID <Mono fontSize="11px">{e.routerId}</Mono>
+          </>
+        ) : (
+          'no router ID'
+        )}
+      </Box>
+    </Td>
+  );
+}
+
+const toRows = (rows: Neighbour[]) => [
+  [
+    'protocol',
+    'a device',
+    'a port',
+    'a address',
+    'a router ID',
+    'a state',
+    'b device',
+    'b port',
+    'b address',
+    'b router ID',
+    'b state',
+    'up',
+    'reasons',
+  ],
+  ...rows.map((n) => [
+    n.protocol,
+    n.a.device,
+    n.a.port,
+    n.a.address ?? '',
+    n.a.routerId ?? '',
+    n.a.state,
+    endName(n.b),
+    n.b.port,
+    n.b.address ?? '',
+    n.b.routerId ?? '',
+    n.b.state,
+    n.up ? 'yes' : 'no',
+    n.reasons.map((r) => `${r.what}: ${r.mine ?? ''} / ${r.theirs ?? ''}`).join('; '),
+  ]),
+];

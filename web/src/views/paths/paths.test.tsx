@@ -1,0 +1,239 @@
+// @vitest-environment jsdom
+import { screen } from '@testing-library/react';
+import userEvent from '@testing-library/user-event';
+import { describe, expect, test, vi } from 'vitest';
+import type { Attributes, MapData, PathTable, PrefixPaths } from '../../shared/api/client';
+import { show } from '../../shared/testing/app';
+import { PathsView } from './PathsView';
+import { details, groupOf, prefixSet } from './words';
+
+const attributes = (more: Partial<Attributes> = {}): Attributes => ({
+  asPath: '64496 64498',
+  length: 2,
+  nextHop: '192.0.2.2',
+  nextHopOf: 'ford',
+  origin: 'igp',
+  communities: [],
+  clusters: [],
+  atomic: false,
+  unknown: [],
+  ...more,
+});
+const router = (name: string, as: number): MapData['devices'][number] => ({
+  name,
+  kind: 'router',
+  as,
+  areas: [],
+  roles: [],
+  reflector: false,
+  services: [],
+  addresses: [],
+  enabled: true,
+});
+const map: MapData = {
+  devices: [router('mill', 64500), router('ford', 64496)],
+  links: [],
+  virtual: [],
+  flows: [],
+  sessions: [
+    {
+      a: 'mill',
+      b: 'ford',
+      external: true,
+      up: true,
+      state: 'Established',
+      peer: '192.0.2.2',
+      back: '192.0.2.1',
+      linked: true,
+    },
+  ],
+};
+const story: PrefixPaths = {
+  prefix: '198.51.100.0/24',
+  near: [],
+  routers: [
+    {
+      device: 'mill',
+      as: 64500,
+      answer: 'mill uses the path from ford',
+      missing: [],
+      paths: [
+        {
+          from: 'ford',
+          peer: '192.0.2.2',
+          kind: 'external',
+          shares: false,
+          received: attributes(),
+          after: attributes({ localPref: 200 }),
+          accepted: true,
+          chosen: true,
+          why: 'it is the best',
+          import: {
+            policy: 'from-ford',
+            accepted: true,
+            atEnd: false,
+            says: 'statement all of from-ford accepts it: set local-preference 200',
+            steps: [
+              {
+                statement: 'all',
+                matched: true,
+                conditions: [{ condition: 'prefix in some', holds: true, value: '198.51.100.0/24' }],
+                actions: ['set local-preference 200'],
+                verdict: 'accept',
+              },
+            ],
+          },
+        },
+        {
+          from: 'reed',
+          peer: '192.0.2.6',
+          kind: 'external',
+          shares: false,
+          received: attributes({ asPath: '64497 64498' }),
+          after: attributes({ asPath: '64497 64498' }),
+          accepted: true,
+          chosen: false,
+          code: 'local-preference',
+          what: 'local preference',
+          why: 'another path has a higher local preference',
+          mine: '100',
+          theirs: '200',
+          against: 'ford',
+          rfc: '4271 9.1.1',
+        },
+      ],
+      sent: [
+        {
+          to: 'reed',
+          peer: '192.0.2.6',
+          kind: 'external',
+          up: true,
+          code: 'policy',
+          why: 'the end of to-reed rejects',
+        },
+      ],
+    },
+  ],
+};
+const table: PathTable = {
+  device: 'mill',
+  peer: '192.0.2.2',
+  with: 'ford',
+  omitted: 0,
+  in: [
+    {
+      prefix: '198.51.100.0/24',
+      stage: 'chosen',
+      path: attributes(),
+      why: 'it is the best',
+      paths: 0,
+      sentTo: 0,
+      firstAs: 64496,
+      nextHop: '192.0.2.2',
+    },
+    {
+      prefix: '203.0.113.0/24',
+      stage: 'refused',
+      path: attributes({ asPath: '64496 64500' }),
+      why: 'our AS is in the path: it would loop',
+      paths: 0,
+      sentTo: 0,
+      firstAs: 64496,
+    },
+  ],
+  out: [],
+};
+const answers = {
+  'GET /api/labs/x1/map': map,
+  'GET /api/labs/x1/paths': story,
+  'GET /api/labs/x1/path-table': table,
+};
+
+// jsdom lays nothing out, so a list that shows what there is room for would show nothing.
+vi.mock('@tanstack/react-virtual', () => ({
+  useVirtualizer: ({ count }: { count: number }) => ({
+    getTotalSize: () => 44 * count,
+    measureElement: () => undefined,
+    getVirtualItems: () =>
+      Array.from({ length: count }, (_, index) => ({ index, key: index, start: 44 * index })),
+  }),
+}));
+
+describe('paths in words', () => {
+  test('attributes in a line: only what is not as usual', () => {
+    expect(details(attributes())).toBe('next hop 192.0.2.2 (ford)');
+    expect(details(attributes({ localPref: 200, med: 5, origin: 'egp', communities: ['64500:1'] }), 20)).toBe(
+      'next hop 192.0.2.2 (ford) · interior cost 20 · local preference 200 · MED 5 · origin egp · communities 64500:1',
+    );
+  });
+  test('marked rows become a prefix set', () => {
+    expect(prefixSet('picked', ['10.0.0.0/8', '192.0.2.0/24'])).toBe(
+      'prefix-set picked\n  10.0.0.0/8\n  192.0.2.0/24\n',
+    );
+  });
+  test('groups', () => {
+    const row = { stage: 'sent', nextHop: '192.0.2.2', firstAs: 64496, originAs: 64498 };
+    expect(groupOf('next hop', row)).toBe('next hop 192.0.2.2');
+    expect(groupOf('router it leads through', { ...row, path: { nextHopOf: 'ford' } })).toBe('through ford');
+    expect(groupOf('neighbouring AS', row)).toBe('AS 64496');
+    expect(groupOf('origin AS', { stage: 'sent' })).toBe('from inside the AS');
+    expect(groupOf('outcome', row)).toBe('sent');
+  });
+});
+
+describe('the story of a prefix', () => {
+  test('each path with the step that decided and both values, and what was not sent and why', async () => {
+    show(<PathsView />, answers, '/lab/x1/paths?to=198.51.100.0/24');
+    expect(await screen.findByText('mill uses the path from ford.')).toBeTruthy();
+    expect(screen.getByText('chosen')).toBeTruthy();
+    expect(screen.getByText('not chosen').closest('button')?.textContent).toContain(
+      'another path has a higher local preference: 100 here, 200 from ford',
+    );
+    expect(screen.getByText('the end of to-reed rejects')).toBeTruthy();
+  });
+  test('a path opens to its attributes and to what the policy did', async () => {
+    show(<PathsView />, answers, '/lab/x1/paths?to=198.51.100.0/24');
+    await userEvent.click(await screen.findByText('chosen'));
+    expect(screen.getByText('does: set local-preference 200')).toBeTruthy();
+    expect(screen.getByText(/holds: prefix in some/)).toBeTruthy();
+  });
+  test('a prefix that BGP has not, with those near it', async () => {
+    show(
+      <PathsView />,
+      {
+        ...answers,
+        'GET /api/labs/x1/paths': { prefix: '198.51.0.0/16', routers: [], near: ['198.51.100.0/24'] },
+      },
+      '/lab/x1/paths?to=198.51.0.0/16',
+    );
+    expect(await screen.findByText('BGP has no 198.51.0.0/16')).toBeTruthy();
+    await userEvent.click(screen.getByText('198.51.100.0/24'));
+    expect(screen.getByTestId('address').textContent).toContain('to=198.51.100.0/24');
+  });
+});
+
+describe('the tables of a session', () => {
+  const at = '/lab/x1/paths?who=mill/192.0.2.2';
+  test('what came in and what became of it', async () => {
+    const asked = show(<PathsView />, answers, at);
+    expect(await screen.findByText('our AS is in the path: it would loop')).toBeTruthy();
+    expect(asked).toContain('GET /api/labs/x1/path-table?at=now&device=mill&peer=192.0.2.2');
+    expect(screen.getByRole('button', { name: 'Received from ford' })).toBeTruthy();
+  });
+  test('a filter by words, and marked rows as a prefix set', async () => {
+    show(<PathsView />, answers, at);
+    await userEvent.type(await screen.findByRole('textbox', { name: 'Filter' }), 'loop');
+    expect(screen.queryByText('198.51.100.0/24')).toBeNull();
+    await userEvent.click(screen.getByRole('checkbox', { name: 'mark 203.0.113.0/24' }));
+    expect(screen.getByText(/prefix-set picked/).textContent).toContain('203.0.113.0/24');
+  });
+  test('grouped by neighbouring AS', async () => {
+    show(<PathsView />, answers, at);
+    await userEvent.selectOptions(await screen.findByLabelText('grouped by'), 'neighbouring AS');
+    expect(screen.getByText('AS 64496: 2 prefixes')).toBeTruthy();
+  });
+  test('no BGP at all', async () => {
+    show(<PathsView />, { 'GET /api/labs/x1/map': { ...map, sessions: [] } }, at);
+    expect(await screen.findByText('BGP runs nowhere')).toBeTruthy();
+  });
+});

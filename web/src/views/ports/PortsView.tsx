@@ -1,0 +1,314 @@
+import { Box, Flex } from '@chakra-ui/react';
+import { useState } from 'react';
+import { usePorts, type Port, type Process } from '../../shared/api/client';
+import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { csv, save } from '../../shared/parts/csv';
+import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Sheet, Td } from '../../shared/parts/table';
+import { plural } from '../../shared/parts/words';
+
+const name = (p: Port) => (p.port === 'nic' ? p.device : `${p.device}.${p.port}`);
+
+/** One row a port, each router's process above its ports; two marked rows are shown side by side. */
+export function PortsView() {
+  const { id, focus, set } = useFocus();
+  const data = usePorts(id, focus.when);
+  const [filter, setFilter] = useState<'all' | 'ospf' | 'down'>('all');
+  const [marked, setMarked] = useState<string[]>([]);
+  if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
+  if (!data.data) return <Waiting what="reading the ports" />;
+  const who = deviceOf(focus.who);
+  const mine = data.data.ports.filter((p) => !who || p.device === who);
+  const rows = mine.filter((p) => filter === 'all' || (filter === 'ospf' ? !!p.ospf : !p.up));
+  const devices = [...new Set(rows.map((p) => p.device))];
+  const pair = marked.map((m) => data.data.ports.find((p) => name(p) === m)).filter((p) => p !== undefined);
+  if (data.data.ports.length === 0)
+    return <Empty title="No ports">The text of this lab names none yet.</Empty>;
+  return (
+    <Box p={4}>
+      <Flex gap={6} mb={3} align="center" wrap="wrap">
+        <Count n={mine.filter((p) => p.up).length} what="ports up" />
+        <Count
+          n={mine.filter((p) => !p.up).length}
+          what="down"
+          tone={mine.some((p) => !p.up) ? 'brick' : 'ink'}
+        />
+        <Count n={mine.filter((p) => p.ospf).length} what="with OSPF" />
+        <Box flex={1} />
+        <Choice on={filter === 'all'} onClick={() => setFilter('all')}>
+          All
+        </Choice>
+        <Choice on={filter === 'ospf'} onClick={() => setFilter('ospf')}>
+          OSPF
+        </Choice>
+        <Choice on={filter === 'down'} onClick={() => setFilter('down')}>
+          Down
+        </Choice>
+        <Plain size="xs" h="26px" onClick={() => save('ports.csv', 'text/csv', csv(portRows(rows)))}>
+          CSV
+        </Plain>
+      </Flex>
+      {pair.length === 2 && pair[0] && pair[1] && (
+        <SideBySide a={pair[0]} b={pair[1]} close={() => setMarked([])} />
+      )}
+      <Sheet
+        label="Ports"
+        css={{ '& td, & th': { paddingInline: '7px' } }}
+        heads={[
+          '(mark)',
+          'port',
+          'address',
+          'status',
+          'joined to',
+          'area',
+          'OSPF',
+          'cost',
+          'hello, dead',
+          'neighbours',
+        ]}
+        below={
+          rows.length === 0 && (
+            <Empty title="No port like that">
+              {plural(mine.length, 'port')} in focus, none of them matches.
+            </Empty>
+          )
+        }
+      >
+        {devices.map((d) => (
+          <tbody key={d}>
+            <ProcessRow
+              device={d}
+              process={data.data.processes.find((p) => p.device === d)}
+              focus={() => void set({ who: d })}
+            />
+            {rows
+              .filter((p) => p.device === d)
+              .map((p) => (
+                <PortRow
+                  key={name(p)}
+                  port={p}
+                  focused={focus.who === name(p)}
+                  focus={() => void set({ who: name(p) })}
+                  marked={marked.includes(name(p))}
+                  mark={(on) =>
+                    setMarked(on ? [...marked.slice(-1), name(p)] : marked.filter((m) => m !== name(p)))
+                  }
+                />
+              ))}
+          </tbody>
+        ))}
+      </Sheet>
+      <Box mt={2} color="quiet" fontSize="12px">
+        Mark two ports to see them side by side.
+      </Box>
+    </Box>
+  );
+}
+
+function ProcessRow({
+  device,
+  process: p,
+  focus,
+}: {
+  device: string;
+  process: Process | undefined;
+  focus: () => void;
+}) {
+  return (
+    <Box as="tr" bg="chosen" borderTop="1px solid" borderColor="line">
+      <Box as="td" px={3} py="7px" {...{ colSpan: 10 }}>
+        <Box as="span" fontWeight="650" cursor="pointer" onClick={focus}>
+          {device}
+        </Box>{' '}
+        {p === undefined ? (
+          <Quiet>host</Quiet>
+        ) : p.running ? (
+          <Quiet>
+            OSPF runs, router ID <Mono>{p.routerId}</Mono> ({p.routerIdFrom}),{' '}
+            {p.areas.map((a) => `area ${a}`).join(', ')} on {plural(p.ports, 'port')}
+            {p.roles.map((r) => `, ${r}`).join('')}; {plural(p.full, 'neighbour')} Full,{' '}
+            {plural(p.lsas, 'LSA')}, {plural(p.spfRuns, 'SPF run')}, reference bandwidth{' '}
+            {p.referenceBandwidth}
+          </Quiet>
+        ) : (
+          <Quiet>OSPF does not run: {p.whyNot}</Quiet>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+interface RowProps {
+  port: Port;
+  focused: boolean;
+  focus: () => void;
+  marked: boolean;
+  mark: (on: boolean) => void;
+}
+
+function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
+  const o = p.ospf;
+  return (
+    <Box
+      as="tr"
+      borderTop="1px solid"
+      borderColor="line"
+      bg={focused ? 'plumSoft' : undefined}
+      onClick={focus}
+      cursor="pointer"
+      _hover={{ bg: focused ? 'plumSoft' : 'paper' }}
+    >
+      <Td onClick={(e) => e.stopPropagation()}>
+        <input
+          type="checkbox"
+          aria-label={`mark ${name(p)}`}
+          checked={marked}
+          onChange={(e) => mark(e.target.checked)}
+        />
+      </Td>
+      <Td fontWeight="600">{p.port}</Td>
+      <Td>{p.address ? <Mono>{p.address}</Mono> : <Quiet>none</Quiet>}</Td>
+      <Td>
+        {p.up ? (
+          <Box color="leaf" fontWeight="500">
+            up{p.bandwidth ? <Quiet fontWeight="400"> {p.bandwidth}</Quiet> : null}
+          </Box>
+        ) : (
+          <Box color="brick" title={p.why?.remedy}>
+            <b>down</b>, {p.why?.text}
+          </Box>
+        )}
+      </Td>
+      <Td color="quiet">{p.joinedTo.join(', ')}</Td>
+      <Td>{o?.area}</Td>
+      <Td>
+        {o && (
+          <>
+            {o.state}
+            {o.priority !== undefined && <Quiet>, priority {o.priority}</Quiet>}
+            {o.dr && (
+              <Quiet display="block" fontSize="11px">
+                DR {o.dr}
+              </Quiet>
+            )}
+            {o.bdr && (
+              <Quiet display="block" fontSize="11px">
+                BDR {o.bdr}
+              </Quiet>
+            )}
+            {o.disabled && <Quiet>, disabled</Quiet>}
+            {o.authentication !== 'none' && (
+              <Quiet display="block" fontSize="11px">
+                {o.authentication}, set on {o.keysFrom}
+              </Quiet>
+            )}
+          </>
+        )}
+      </Td>
+      <Td>
+        {o && (
+          <span title={o.costFrom}>
+            {o.cost}
+            {o.type !== 'loopback' && (
+              <Quiet display="block" fontSize="11px" whiteSpace="nowrap">
+                {o.costFrom}
+              </Quiet>
+            )}
+          </span>
+        )}
+      </Td>
+      <Td whiteSpace="nowrap">
+        {o && !o.passive && o.type !== 'loopback' && (
+          <>
+            {o.helloInterval}, {o.deadInterval}
+            {o.nextHello !== undefined && (
+              <Quiet display="block" fontSize="11px">
+                next in {o.nextHello.toFixed(1)} s
+              </Quiet>
+            )}
+          </>
+        )}
+      </Td>
+      <Td>
+        {o?.neighbours.map((n) => (
+          <Mono key={n} display="block" whiteSpace="nowrap">
+            {n}
+          </Mono>
+        ))}
+      </Td>
+    </Box>
+  );
+}
+
+const facts = (p: Port): [string, string][] => [
+  ['address', p.address ?? 'none'],
+  ['status', p.up ? 'up' : `down: ${p.why?.text ?? ''}`],
+  ['bandwidth', p.bandwidth ?? ''],
+  ['MTU', String(p.mtu)],
+  ['OSPF', p.ospf ? p.ospf.state : 'off'],
+  ['area', p.ospf?.area ?? ''],
+  ['type', p.ospf?.type ?? ''],
+  ['priority', p.ospf?.priority === undefined ? '' : String(p.ospf.priority)],
+  ['DR', p.ospf?.dr ?? ''],
+  ['BDR', p.ospf?.bdr ?? ''],
+  [
+    'authentication',
+    p.ospf ? `${p.ospf.authentication}${p.ospf.keysFrom ? `, set on ${p.ospf.keysFrom}` : ''}` : '',
+  ],
+  ['cost', p.ospf ? String(p.ospf.cost) : ''],
+  ['hello interval', p.ospf?.helloInterval ?? ''],
+  ['dead interval', p.ospf?.deadInterval ?? ''],
+  ['retransmit interval', p.ospf?.retransmitInterval ?? ''],
+  ['transmit delay', p.ospf?.transmitDelay ?? ''],
+];
+
+const portRows = (ports: Port[]) => [
+  ['device', 'port', ...facts(ports[0] ?? ({ joinedTo: [] } as unknown as Port)).map((f) => f[0])],
+  ...ports.map((p) => [p.device, p.port, ...facts(p).map((f) => f[1])]),
+];
+
+/** Two ports, fact by fact; what differs stands out, but for what must differ. */
+function SideBySide({ a, b, close }: { a: Port; b: Port; close: () => void }) {
+  const theirs = facts(b);
+  return (
+    <Box
+      bg="panel"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="md"
+      p={3}
+      mb={3}
+      maxW="640px"
+      data-testid="side-by-side"
+    >
+      <Flex mb={2}>
+        <Box flex={1} fontWeight="650">
+          {name(a)} and {name(b)}
+        </Box>
+        <Plain size="xs" h="24px" onClick={close}>
+          Close
+        </Plain>
+      </Flex>
+      <table style={{ borderCollapse: 'collapse', width: '100%' }}>
+        <tbody>
+          {facts(a).map(([what, value], i) => {
+            const other = theirs[i]?.[1] ?? '';
+            const differs = value !== other && what !== 'address';
+            return (
+              <Box as="tr" key={what} bg={differs ? 'brickSoft' : undefined}>
+                <Td color="quiet">{what}</Td>
+                <Td>
+                  <Mono>{value}</Mono>
+                </Td>
+                <Td>
+                  <Mono>{other}</Mono>
+                </Td>
+                <Td color="brick">{differs ? 'differs' : ''}</Td>
+              </Box>
+            );
+          })}
+        </tbody>
+      </table>
+    </Box>
+  );
+}

@@ -1,0 +1,45 @@
+import { http, unwrap, type Block } from '../../shared/api/client';
+
+/** Edits of a whole draft; the server knows the language. */
+export const spread = (text: string, targets: string[], statement: string) =>
+  unwrap(http.POST('/api/text/spread', { body: { text, targets, statement } })).then((x) => x.text);
+
+export const rename = (text: string, line: number, column: number, to: string) =>
+  unwrap(http.POST('/api/text/rename', { body: { text, line, column, to } }));
+
+export const usesAt = (text: string, line: number, column: number) =>
+  unwrap(http.POST('/api/text/uses', { body: { text, line, column } }));
+
+export const mustDiffer = (text: string, router: string) =>
+  unwrap(http.POST('/api/text/must-differ', { body: { text, router } }));
+
+export const copyRouter = (text: string, router: string, values: Record<string, string>) =>
+  unwrap(http.POST('/api/text/copy-router', { body: { text, router, values } })).then((x) => x.text);
+
+export const outlineOf = (text: string) => unwrap(http.POST('/api/text/outline', { body: { text } }));
+
+/** The text of a block. */
+export const blockText = (text: string, b: Block) =>
+  text
+    .split('\n')
+    .slice(b.from - 1, b.to)
+    .join('\n');
+
+/** A text in which a block says something else. */
+export function withBlock(text: string, b: Block, block: string): string {
+  const lines = text.split('\n');
+  lines.splice(b.from - 1, b.to - b.from + 1, ...block.split('\n'));
+  return lines.join('\n');
+}
+
+/** A fix applied: what stands in a line between two columns becomes another text. */
+export function mended(
+  text: string,
+  line: number,
+  fix: { column: number; end: number; text: string },
+): string {
+  const lines = text.split('\n');
+  const chars = [...(lines[line - 1] ?? '')];
+  lines[line - 1] = chars.slice(0, fix.column - 1).join('') + fix.text + chars.slice(fix.end - 1).join('');
+  return lines.join('\n');
+}

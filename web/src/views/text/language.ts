@@ -1,0 +1,118 @@
+import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
+import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language';
+import { hoverTooltip, type EditorView } from '@codemirror/view';
+import { tags } from '@lezer/highlight';
+import { http, unwrap } from '../../shared/api/client';
+import { expandSeries } from './series';
+
+/** The lab language for the eye only: what a text means is the server's to say. */
+const lab = StreamLanguage.define<{ first: boolean }>({
+  startState: () => ({ first: true }),
+  token(stream, state) {
+    if (stream.sol()) state.first = true;
+    if (stream.eatSpace()) return null;
+    if (stream.match(/^#.*/)) return 'comment';
+    if (stream.match(/^"[^"]*"?/)) return 'string';
+    if (stream.match(/^\d[\w./%]*/)) return 'number';
+    stream.match(/^[^\s"#]+/);
+    const head = state.first;
+    state.first = false;
+    return head ? 'keyword' : 'variableName';
+  },
+});
+
+const colours = HighlightStyle.define([
+  { tag: tags.keyword, color: 'var(--chakra-colors-plum)', fontWeight: '600' },
+  { tag: tags.comment, color: 'var(--chakra-colors-quiet)', fontStyle: 'italic' },
+  { tag: tags.string, color: 'var(--chakra-colors-ochre)' },
+  { tag: tags.number, color: 'var(--chakra-colors-leaf)' },
+]);
+
+/** Writes the series on the line of the cursor out; false if there is none. */
+export function expandHere(view: EditorView): boolean {
+  const doc = view.state.doc;
+  const line = doc.lineAt(view.state.selection.main.head);
+  const made = expandSeries(doc.toString().split('\n'), line.number - 1);
+  if (!made || 'problem' in made) return false;
+  const from = doc.line(made.from + 1).from;
+  view.dispatch({
+    changes: { from, to: doc.line(made.to).to, insert: made.text },
+    selection: { anchor: from + made.text.length },
+    scrollIntoView: true,
+    userEvent: 'input.complete',
+  });
+  return true;
+}
+
+/** A line with a series offers to be written out. */
+function series(context: CompletionContext): CompletionResult | null {
+  const doc = context.state.doc;
+  const line = doc.lineAt(context.pos);
+  const made = expandSeries(doc.toString().split('\n'), line.number - 1);
+  if (!made) return null;
+  const label = 'problem' in made ? made.problem : `write out ${made.count} times`;
+  return {
+    from: context.pos,
+    options: [{ label, detail: 'Ctrl-E', type: 'text', apply: (view) => void expandHere(view) }],
+    filter: false,
+  };
+}
+
+async function complete(context: CompletionContext): Promise<CompletionResult | null> {
+  const line = context.state.doc.lineAt(context.pos);
+  const column = context.pos - line.from + 1;
+  if (!context.explicit && !context.matchBefore(/[\w.-]+/) && !/\S $/.test(line.text.slice(0, column - 1)))
+    return null;
+  const found = await unwrap(
+    http.POST('/api/text/complete', {
+      body: { text: context.state.doc.toString(), line: line.number, column },
+    }),
+  );
+  if (context.aborted || found.suggestions.length === 0) return null;
+  return {
+    from: line.from + found.from - 1,
+    options: found.suggestions.map((s) => ({
+      label: s.label,
+      detail: s.detail ?? '',
+      info: s.help ?? '',
+      type: s.kind === 'word' ? 'keyword' : 'variable',
+    })),
+    validFor: /^[\w.-]*$/,
+  };
+}
+
+/** What a word means, where the pointer rests on it. */
+const help = hoverTooltip(async (view, pos) => {
+  const word = view.state.wordAt(pos);
+  if (!word) return null;
+  const line = view.state.doc.lineAt(pos);
+  const around = /[\w-]+/g;
+  let text = '';
+  for (let m = around.exec(line.text); m; m = around.exec(line.text)) {
+    if (line.from + m.index <= pos && pos <= line.from + m.index + m[0].length) text = m[0];
+  }
+  if (!text) return null;
+  const rows = await unwrap(http.GET('/api/text/words/{word}', { params: { path: { word: text } } }));
+  if (rows.length === 0) return null;
+  return {
+    pos: word.from,
+    create: () => {
+      const dom = document.createElement('div');
+      dom.className = 'hb-help';
+      for (const r of rows) {
+        const usage = dom.appendChild(document.createElement('code'));
+        usage.textContent = r.detail ?? '';
+        const words = dom.appendChild(document.createElement('div'));
+        words.textContent = r.help ?? '';
+      }
+      return { dom };
+    },
+  };
+});
+
+export const labLanguage = [
+  lab,
+  syntaxHighlighting(colours),
+  autocompletion({ override: [series, complete], activateOnTypingDelay: 60 }),
+  help,
+];

@@ -1,0 +1,137 @@
+// @vitest-environment jsdom
+import { screen } from '@testing-library/react';
+import userEvent from '@testing-library/user-event';
+import { describe, expect, test, vi } from 'vitest';
+import type { Previewed } from '../../shared/api/client';
+import { show } from '../../shared/testing/app';
+import { textAt } from '../timeline/current';
+import { PreviewPanel } from './PreviewPanel';
+import { StagePlan, noPlan, orderOf, samePlan } from './StagePlan';
+import { mended, withBlock } from './edits';
+
+const preview = (more: Partial<Previewed> = {}): Previewed => ({
+  id: 'p1',
+  summary: ['quarry sends gannet 1 more prefix: 198.51.100.0/24'],
+  same: false,
+  settles: true,
+  devices: ['quarry'],
+  of: 3,
+  changes: [{ subject: 'policy to-gannet', what: 'statement all', from: '', to: 'accept', effect: 'live' }],
+  actions: [],
+  flows: [],
+  checks: [],
+  sections: [],
+  ...more,
+});
+
+describe('a preview', () => {
+  test('says in words what would be different, and who is out meanwhile', () => {
+    show(
+      <PreviewPanel
+        stale={false}
+        preview={preview({
+          flows: [
+            {
+              name: 'coal',
+              before: true,
+              after: true,
+              out: 1.25,
+              outages: [{ from: 1, to: 2.25, cause: 'mill has no route' }],
+              looped: [],
+            },
+            { name: 'ore', before: true, after: false, out: 9, outages: [], looped: [] },
+          ],
+        })}
+      />,
+      {},
+    );
+    const text = screen.getByTestId('preview').textContent ?? '';
+    expect(text).toContain('quarry sends gannet 1 more prefix');
+    expect(text).toContain('flow coal is out for 1.25 s meanwhile');
+    expect(text).toContain('flow ore breaks for good');
+    expect(text).toContain('1 change of the text, by meaning');
+  });
+  test('shows a check that would fail with what was found', () => {
+    const outcome = { expects: 'flow coal', passed: false, says: 'it does not arrive', facts: [] };
+    show(
+      <PreviewPanel
+        stale
+        preview={preview({
+          takenBack: 'check "coal" fails',
+          checks: [
+            {
+              name: 'coal',
+              before: true,
+              after: { name: 'coal', passed: false, when: [], outcomes: [outcome] },
+            },
+          ],
+        })}
+      />,
+      {},
+    );
+    const text = screen.getByTestId('preview').textContent ?? '';
+    expect(text).toContain('1 check would fail');
+    expect(text).toContain('it does not arrive');
+    expect(text).toContain('It would be taken back automatically: check "coal" fails');
+    expect(text).toContain('The draft has changed since');
+  });
+});
+
+describe('a staged change', () => {
+  test('keeps the chosen order, with what the change touches now', () => {
+    expect(orderOf({ ...noPlan, order: ['halt', 'gone', 'mill'] }, ['shared', 'mill', 'halt'])).toEqual([
+      'halt',
+      'mill',
+      'shared',
+    ]);
+  });
+  test('is the same whatever is said of it, and another in another order', () => {
+    const plan = { ...noPlan, staged: true, order: ['halt', 'mill'] };
+    const touched = ['mill', 'halt'];
+    expect(samePlan(plan, { ...plan, message: 'why' }, touched)).toBe(true);
+    expect(samePlan(plan, { ...plan, order: [] }, touched)).toBe(false);
+    expect(samePlan(plan, { ...plan, pause: 1 }, touched)).toBe(false);
+    expect(samePlan(noPlan, { ...noPlan, pause: 1 }, touched)).toBe(true);
+    expect(samePlan(noPlan, { ...noPlan, guard: true }, touched)).toBe(false);
+  });
+  test('is put into order by hand', async () => {
+    const change = vi.fn();
+    show(
+      <StagePlan
+        plan={{ ...noPlan, staged: true }}
+        touched={['mill', 'halt']}
+        change={change}
+        author=""
+        setAuthor={() => undefined}
+      />,
+      {},
+    );
+    await userEvent.click(screen.getByRole('button', { name: 'halt earlier' }));
+    expect(change).toHaveBeenLastCalledWith({ ...noPlan, staged: true, order: ['halt', 'mill'] });
+    await userEvent.click(screen.getByLabelText(/take it back automatically/));
+    expect(change).toHaveBeenLastCalledWith({ ...noPlan, staged: true, guard: true });
+  });
+});
+
+describe('edits of a text', () => {
+  test('a block says something else, and the rest what it said', () => {
+    const text = 'a\nrouter x\n  port e1\nb';
+    const block = { kind: 'router', name: 'x', from: 2, line: 2, to: 3, parts: [] };
+    expect(withBlock(text, block, 'router x\n  port e2\n  port e3')).toBe(
+      'a\nrouter x\n  port e2\n  port e3\nb',
+    );
+  });
+  test('a fix takes the place of what was wrong', () => {
+    expect(mended('router x\n  prot e1', 2, { column: 3, end: 7, text: 'port' })).toBe('router x\n  port e1');
+    expect(mended('lab “ö” x', 1, { column: 9, end: 10, text: 'y' })).toBe('lab “ö” y');
+  });
+});
+
+test('the text in force at a moment is that of the last apply before it', () => {
+  const a = (seq: number, action: string, start: number) => ({ seq, action, start }) as never;
+  const actions = [a(1, 'apply', 0), a(2, 'cut mill.e1', 50), a(3, 'apply', 90)];
+  const named = [{ name: 'calm', at: 60, step: 2 }];
+  expect(
+    ['before-1', 'after-1', 'before-3', 'now', '55', 'calm'].map((w) => textAt(actions, w, named)),
+  ).toEqual([0, 1, 1, 3, 1, 1]);
+});

@@ -1,0 +1,302 @@
+import { useEffect, useMemo, useRef, useState } from 'react';
+import type { ActionDetail } from '../../shared/api/client';
+import { duration } from '../../shared/parts/words';
+import { placeLabels } from './labels';
+import { makeScale, ticks } from './scale';
+
+const c = (name: string) => `var(--chakra-colors-${name})`;
+const left = 116;
+const right = 20;
+const rowHeight = 22;
+const top = 16;
+
+interface Props {
+  detail: ActionDetail;
+  /** The time in focus, if it lies in this action. */
+  at: number | undefined;
+  /** Called while the time is dragged. */
+  drag: (t: number) => void;
+  device: string;
+  choose: (device: string) => void;
+  maxRows: number;
+}
+
+/** One action over time: events and forwarding changes a row a device, outages of flows as bars. */
+export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(800);
+  useEffect(() => {
+    if (!host.current) return;
+    const watch = new ResizeObserver((e) => setWidth(e[0]?.contentRect.width ?? 800));
+    watch.observe(host.current);
+    return () => watch.disconnect();
+  }, []);
+
+  const flows = d.flows.filter((f) => f.outages.length > 0 || f.looped.length > 0);
+  const rows = d.rows.slice(0, maxRows);
+  const scale = useMemo(() => {
+    const times = d.rows.flatMap((r) =>
+      r.events.flatMap((e) => (e.until === undefined ? [e.at] : [e.at, e.until])),
+    );
+    const outs = d.flows.flatMap((f) =>
+      f.outages.flatMap((o) => (o.to === null ? [o.from] : [o.from, o.to])),
+    );
+    const last = Math.max(d.start, ...times, ...outs);
+    const room = Math.min(Math.max((last - d.start) * 0.06, 0.01), 0.2);
+    return makeScale(
+      Math.min(d.start, ...outs) - room * 0.2,
+      Math.min(last + room, Math.max(d.end, last + room)),
+      [d.start, ...times, ...outs],
+    );
+  }, [d]);
+
+  const inner = Math.max(100, width - left - right);
+  const x = (t: number) => left + scale.place(t) * inner;
+  const height = top + (rows.length + flows.length) * rowHeight + 22;
+  const timeAt = (e: React.PointerEvent) => {
+    const box = e.currentTarget.getBoundingClientRect();
+    return scale.time(Math.min(1, Math.max(0, (e.clientX - box.left - left) / inner)));
+  };
+  const y = (i: number) => top + i * rowHeight + rowHeight / 2;
+  const outageBars = (outages: (typeof flows)[number]['outages']) => {
+    const bars = outages.map((outage) => {
+      const words = outage.to === null ? 'out ever since' : `out for ${duration(outage.to - outage.from)}`;
+      const to = outage.to === null ? width - right : x(outage.to);
+      return { outage, words, from: x(outage.from), to, texts: [`${words}: ${outage.cause}`, words] };
+    });
+    const labels = placeLabels(bars, left, width - right);
+    return bars.map((bar) => ({ bar, label: labels.get(bar) }));
+  };
+  const axis = ticks(scale, d.start, Math.max(3, Math.floor(inner / 110)));
+  return (
+    <div ref={host}>
+      <svg
+        width={width}
+        height={height}
+        role="img"
+        aria-label={`Timeline of ${d.action}: ${d.summary}`}
+        style={{ display: 'block', cursor: 'col-resize', touchAction: 'none', userSelect: 'none' }}
+        onPointerDown={(e) => {
+          if (e.nativeEvent.offsetX < left) return;
+          e.currentTarget.setPointerCapture(e.pointerId);
+          drag(timeAt(e));
+        }}
+        onPointerMove={(e) => e.currentTarget.hasPointerCapture(e.pointerId) && drag(timeAt(e))}
+      >
+        {axis.map((t) => (
+          <g key={t}>
+            <line x1={x(t + d.start)} x2={x(t + d.start)} y1={top - 6} y2={height - 18} stroke={c('line')} />
+            <text
+              x={x(t + d.start)}
+              y={height - 5}
+              style={{ fontSize: 10.5 }}
+              textAnchor="middle"
+              fill={c('quiet')}
+            >
+              {duration(t)}
+            </text>
+          </g>
+        ))}
+        {scale.folds.map((f) => (
+          <g key={f.from}>
+            <rect
+              x={left + f.from * inner}
+              width={(f.to - f.from) * inner}
+              y={top - 4}
+              height={height - 18 - top}
+              fill={c('chosen')}
+            />
+            <text
+              x={left + ((f.from + f.to) / 2) * inner}
+              y={height - 5}
+              style={{ fontSize: 10.5 }}
+              textAnchor="middle"
+              fill={c('quiet')}
+            >
+              {duration(f.seconds)} folded
+            </text>
+          </g>
+        ))}
+        {rows.map((r, i) => (
+          <g key={r.device}>
+            <text
+              x={10}
+              y={y(i) + 4}
+              fill={r.device === device ? c('plum') : c('ink')}
+              fontWeight={r.device === device ? 650 : 400}
+              style={{ cursor: 'pointer', fontSize: 12 }}
+              onClick={() => choose(r.device)}
+            >
+              {r.device}
+            </text>
+            <line x1={left} x2={width - right} y1={y(i)} y2={y(i)} stroke={c('line')} />
+            {r.events.map((e, k) => (
+              <Mark
+                key={k}
+                x={x(e.at)}
+                until={e.until === undefined ? undefined : x(e.until)}
+                y={y(i)}
+                lane={e.lane}
+                title={`${duration(e.at - d.start)}: ${e.text}${e.count > 6 ? `\nand ${e.count - 6} more` : ''}`}
+              />
+            ))}
+          </g>
+        ))}
+        {flows.map((f, i) => (
+          <g key={f.name}>
+            <text x={10} y={y(rows.length + i) + 4} style={{ fontSize: 12 }} fontWeight={650} fill={c('ink')}>
+              {f.name}
+            </text>
+            {outageBars(f.outages).map(({ bar, label }) => (
+              <g key={bar.outage.from}>
+                <rect
+                  x={bar.from}
+                  width={Math.max(2, bar.to - bar.from)}
+                  y={y(rows.length + i) - 6}
+                  height={12}
+                  rx={3}
+                  fill={c('brick')}
+                >
+                  <title>{[bar.words, ...(bar.outage.causes ?? [bar.outage.cause])].join('\n')}</title>
+                </rect>
+                {label && (
+                  <text
+                    x={label.x}
+                    y={y(rows.length + i) + 4}
+                    style={{ fontSize: 11 }}
+                    fontWeight={600}
+                    fill={label.inside ? c('panel') : c('brick')}
+                  >
+                    {label.text}
+                  </text>
+                )}
+              </g>
+            ))}
+          </g>
+        ))}
+        <line x1={x(d.start)} x2={x(d.start)} y1={4} y2={height - 18} stroke={c('brick')} strokeWidth={1.5} />
+        <text x={x(d.start) + 4} y={12} style={{ fontSize: 10.5 }} fill={c('brick')}>
+          {d.action}
+        </text>
+        {at !== undefined && (
+          <g>
+            <line x1={x(at)} x2={x(at)} y1={2} y2={height - 18} stroke={c('plum')} strokeWidth={2} />
+            <path d={`M${x(at) - 5},0h10l-5,7z`} fill={c('plum')} />
+          </g>
+        )}
+      </svg>
+    </div>
+  );
+}
+
+/** What happened: each lane has a shape of its own, so that colour is never alone. */
+function Mark({
+  x,
+  until,
+  y,
+  lane,
+  title,
+}: {
+  x: number;
+  until: number | undefined;
+  y: number;
+  lane: string;
+  title: string;
+}) {
+  const inner = <title>{title}</title>;
+  switch (lane) {
+    case 'detection':
+      return (
+        <rect x={x - 4} y={y - 4} width={8} height={8} fill={c('brick')}>
+          {inner}
+        </rect>
+      );
+    case 'adjacency':
+      return (
+        <path d={`M${x},${y - 5}L${x + 5},${y + 4}H${x - 5}Z`} fill={c('quiet')}>
+          {inner}
+        </path>
+      );
+    case 'session':
+      return (
+        <path d={`M${x},${y + 5}L${x + 5},${y - 4}H${x - 5}Z`} fill={c('plum')}>
+          {inner}
+        </path>
+      );
+    case 'updates':
+      return (
+        <circle cx={x} cy={y} r={3.5} fill={c('panel')} stroke={c('plum')} strokeWidth={1.5}>
+          {inner}
+        </circle>
+      );
+    case 'flooding':
+      return (
+        <circle cx={x} cy={y} r={4} fill={c('ochre')}>
+          {inner}
+        </circle>
+      );
+    case 'spf':
+      return (
+        <rect
+          x={x}
+          y={y - 4}
+          width={Math.max(3, (until ?? x) - x)}
+          height={8}
+          rx={2}
+          fill={c('plum')}
+          opacity={0.85}
+        >
+          {inner}
+        </rect>
+      );
+    case 'forwarding':
+      return (
+        <path
+          d={`M${x},${y - 6}L${x + 6},${y}L${x},${y + 6}L${x - 6},${y}Z`}
+          fill={c('leaf')}
+          stroke={c('panel')}
+        >
+          {inner}
+        </path>
+      );
+  }
+  return (
+    <rect x={x - 1} y={y - 5} width={2} height={10} fill={c('quiet')}>
+      {inner}
+    </rect>
+  );
+}
+
+/** What the shapes mean. */
+export function Legend({ rows }: { rows: { events: { lane: string }[] }[] | undefined }) {
+  const used = new Set(rows?.flatMap((r) => r.events.map((e) => e.lane)));
+  const items: [string, string][] = [
+    ['detection', 'port'],
+    ['adjacency', 'neighbour'],
+    ['flooding', 'LSA'],
+    ['spf', 'SPF wait and run'],
+    ['session', 'BGP session'],
+    ['updates', 'BGP UPDATE'],
+    ['forwarding', 'forwarding changed'],
+  ];
+  return (
+    <span style={{ display: 'inline-flex', gap: 12, fontSize: 11, color: c('quiet') }}>
+      {items
+        .filter(([lane]) => used.has(lane))
+        .map(([lane, words]) => (
+          <span key={lane} style={{ display: 'inline-flex', alignItems: 'center', gap: 4 }}>
+            <svg width={14} height={12} aria-hidden="true">
+              <Mark
+                x={lane === 'spf' ? 1 : 7}
+                until={lane === 'spf' ? 13 : undefined}
+                y={6}
+                lane={lane}
+                title={words}
+              />
+            </svg>
+            {words}
+          </span>
+        ))}
+    </span>
+  );
+}

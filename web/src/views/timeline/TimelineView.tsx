@@ -1,0 +1,203 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useAction, type ActionDetail, type LabState } from '../../shared/api/client';
+import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Td, Sheet } from '../../shared/parts/table';
+import { duration, exact, orderWords } from '../../shared/parts/words';
+import { BeforeAfter } from './BeforeAfter';
+import { AllPairs } from './AllPairs';
+import { Chart, Legend } from './Chart';
+import { Moments } from './Moments';
+import { currentAction, stepsAt } from './current';
+import { useDrag } from './TimelineDock';
+
+/** How many there were before and after: "64 to 58", or "64 as before". */
+const counts = (c: { before: number; after: number }) =>
+  c.before === c.after ? `${c.after} as before` : `${c.before} to ${c.after}`;
+
+/** All actions, and one of them in full: events, how the convergence came about, outages. */
+export function TimelineView({ lab }: { lab: LabState }) {
+  const { id, focus, set } = useFocus();
+  const { seq, at } = currentAction(lab.actions, focus.when, lab.moments);
+  const detail = useAction(id, seq);
+  const drag = useDrag((t) => void set({ when: t.toFixed(6) }));
+  // Between two moments: the actions that lie between.
+  const first = focus.since === '' ? 0 : stepsAt(lab.actions, focus.since, lab.moments);
+  const last = focus.since === '' ? lab.actions.length : stepsAt(lab.actions, focus.when, lab.moments);
+  const shown = lab.actions.filter((a) => a.seq > first && a.seq <= last);
+  const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
+  return (
+    <Box p={4}>
+      <Moments lab={lab} />
+      <Sheet
+        label="Actions"
+        heads={['#', 'at', 'action', 'convergence', 'what it caused']}
+        mb={4}
+        maxH="230px"
+      >
+        <tbody>
+          {shown.map((a) => (
+            <Box
+              as="tr"
+              key={a.seq}
+              borderTop="1px solid"
+              borderColor="line"
+              bg={a.seq === seq ? 'plumSoft' : undefined}
+              _hover={{ bg: a.seq === seq ? 'plumSoft' : 'paper' }}
+            >
+              <Td color="quiet">{a.seq}</Td>
+              <Td whiteSpace="nowrap">
+                <span title={exact(a.start)}>{duration(a.start)}</span>
+              </Td>
+              <Td>
+                <chakra.button fontWeight="600" textAlign="left" onClick={() => go(a.seq)}>
+                  {a.action}
+                </chakra.button>
+              </Td>
+              <Td whiteSpace="nowrap">
+                {a.convergence === null || a.outcome !== 'settled' ? (
+                  <Quiet>{a.convergence === null ? 'no forwarding change' : 'not yet'}</Quiet>
+                ) : (
+                  duration(a.convergence)
+                )}
+              </Td>
+              <Td>
+                {a.message && (
+                  <Box fontWeight="600" color={a.origin === 'reverted' ? 'brick' : undefined}>
+                    {orderWords(a)}
+                    {a.author && <Quiet fontWeight="400">, {a.author}</Quiet>}
+                  </Box>
+                )}
+                {a.summary}
+                <Quiet display="block" fontSize="11.5px">
+                  routes in all tables {counts(a.tables)}, LSAs {counts(a.lsas)}
+                </Quiet>
+                {a.changes?.slice(0, 6).map((ch) => (
+                  <Mono key={ch} display="block" color="quiet">
+                    {ch}
+                  </Mono>
+                ))}
+                {(a.changes?.length ?? 0) > 6 && (
+                  <Quiet>and {(a.changes?.length ?? 0) - 6} more changes</Quiet>
+                )}
+                {a.diverged && (
+                  <Box color="ochre">
+                    a newer engine came to another result than the one recorded
+                    {a.differs && `: other ${a.differs.join(', ')}`}
+                  </Box>
+                )}
+              </Td>
+            </Box>
+          ))}
+        </tbody>
+      </Sheet>
+      {shown.length < lab.actions.length && (
+        <Quiet display="block" mb={3} data-testid="unchanged">
+          {lab.actions.length - shown.length} of {lab.actions.length} actions lie before or after
+        </Quiet>
+      )}
+      {detail.error && <Trouble error={detail.error} />}
+      {detail.isPending && seq > 0 && <Waiting what="reading the events" />}
+      {detail.data && (
+        <>
+          <Flex align="center" gap={3} mb={2} wrap="wrap">
+            <Box as="h2" fontSize="15px" flex={1}>
+              {detail.data.action}, {detail.data.summary}
+            </Box>
+            <BeforeAfter seq={seq} actions={lab.actions.length} />
+          </Flex>
+          <Box bg="panel" border="1px solid" borderColor="line" borderRadius="md" mb={1}>
+            <Chart
+              detail={detail.data}
+              at={at}
+              drag={drag}
+              device={deviceOf(focus.who)}
+              choose={(d) => void set({ who: d })}
+              maxRows={200}
+            />
+          </Box>
+          <Box mb={4}>
+            <Legend rows={detail.data?.rows} />
+          </Box>
+          {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
+          {detail.data.lost > 0 && (
+            <Box color="ochre">
+              {detail.data.lost} events of the protocols were not kept: there were too many. Routes and
+              outages are complete.
+            </Box>
+          )}
+          <Flex gap={8} wrap="wrap">
+            <Phases d={detail.data} />
+            <Outages d={detail.data} />
+            <AllPairs lab={id} d={detail.data} />
+          </Flex>
+        </>
+      )}
+    </Box>
+  );
+}
+
+function Phases({ d }: { d: ActionDetail }) {
+  if (d.phases.length === 0) return null;
+  return (
+    <Box data-testid="phases">
+      <Box as="h3" fontSize="13px" mb={1}>
+        How the {duration(d.convergence ?? 0)} came about
+      </Box>
+      <table style={{ borderCollapse: 'collapse' }}>
+        <tbody>
+          {d.phases.map((p) => (
+            <tr key={p.name}>
+              <Td>{p.name}</Td>
+              <Td textAlign="right">
+                <span title={exact(p.took)}>{duration(p.took)}</span>
+              </Td>
+              <Td color="quiet">{p.device && `on ${p.device}, the last router`}</Td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </Box>
+  );
+}
+
+function Outages({ d }: { d: ActionDetail }) {
+  return (
+    <Box data-testid="outages">
+      <Box as="h3" fontSize="13px" mb={1}>
+        Flows
+      </Box>
+      {d.flows.map((f) => (
+        <Box key={f.name} mb={2}>
+          <b>{f.name}</b>{' '}
+          {f.outages.length === 0 ? (
+            <Box as="span" color="leaf">
+              was never out
+            </Box>
+          ) : null}
+          {f.outages.map((o) => (
+            <Box key={o.from} color="brick">
+              out from <Mono>{exact(o.from - d.start)}</Mono>{' '}
+              {o.to === null ? (
+                'on, to the end'
+              ) : (
+                <>
+                  to <Mono>{exact(o.to - d.start)}</Mono>, {duration(o.to - o.from)}
+                </>
+              )}
+              {(o.causes ?? [o.cause]).map((cause, i) => (
+                <Quiet key={i} display="block">
+                  {cause}
+                </Quiet>
+              ))}
+            </Box>
+          ))}
+          {f.looped.length > 0 && (
+            <Box color="ochre">packets looped and still arrived {f.looped.length} times</Box>
+          )}
+        </Box>
+      ))}
+      {d.flows.length === 0 && <Quiet>This lab names no flow.</Quiet>}
+    </Box>
+  );
+}
