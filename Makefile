@@ -29,6 +29,7 @@ test:
 # Static checks, slower than they are worth before every test run.
 lint:
 	go vet ./...
+	@test -z "$$(go fix -diff ./... 2>&1)" || { echo "run go fix ./..."; exit 1; }
 	go tool staticcheck ./...
 	cd web && npx eslint src --max-warnings 0 && npx prettier --check --log-level warn src
 

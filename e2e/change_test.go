@@ -81,7 +81,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 	// Mended, and previewed again.
 	do(t, tab, replaceText(wider), choose("Preview"), sees("The draft has changed since"),
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
-		within("preview", "All 5 checks hold"), within("preview", "quarry sends gannet 1 more prefix: 10.64.12.0/22"))
+		within("preview", "All 5 checks pass"), within("preview", "quarry sends gannet 1 more prefix: 10.64.12.0/22"))
 	do(t, tab, script(`document.querySelector('input[placeholder="what this change is for"]').focus()`), paste("the second tram network"),
 		seesNot("The draft has changed since"), button("Apply"), sees("Matches the running network"))
 

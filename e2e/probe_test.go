@@ -21,7 +21,7 @@ func (s *server) stream(t *testing.T, path string) []string {
 	b, err := io.ReadAll(answer.Body)
 	require.NoError(t, err)
 	var out []string
-	for _, event := range strings.Split(strings.TrimSpace(string(b)), "\n\n") {
+	for event := range strings.SplitSeq(strings.TrimSpace(string(b)), "\n\n") {
 		out = append(out, strings.NewReplacer("event: ", "", "\ndata: ", " ").Replace(event))
 	}
 	return out

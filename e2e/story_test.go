@@ -21,7 +21,7 @@ func TestFirstTriangle(t *testing.T) {
 
 	// OSPF on all ports, typed as one line a port below it.
 	var out []string
-	for _, l := range strings.Split(demoText(t, "first-triangle"), "\n") {
+	for l := range strings.SplitSeq(demoText(t, "first-triangle"), "\n") {
 		out = append(out, l)
 		switch word := strings.TrimSpace(l); {
 		case strings.HasPrefix(word, "loopback"), strings.HasPrefix(word, "port lan"):

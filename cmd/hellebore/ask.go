@@ -230,7 +230,7 @@ func previewCommand() *cobra.Command {
 			failed := false
 			for _, c := range p.Checks {
 				if c.After != nil {
-					fmt.Fprintf(out, "check %q: %s\n", c.Name, map[bool]string{true: "holds", false: "fails"}[c.After.Passed])
+					fmt.Fprintf(out, "check %q: %s\n", c.Name, map[bool]string{true: "passes", false: "fails"}[c.After.Passed])
 					failed = failed || !c.After.Passed
 				}
 			}

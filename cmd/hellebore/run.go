@@ -200,9 +200,9 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 		if i == 0 {
 			fmt.Fprintf(t, "\nchecks\n")
 		}
-		fmt.Fprintf(t, "%s: %s\n", c.Name, map[bool]string{true: "holds", false: "fails"}[c.Passed])
+		fmt.Fprintf(t, "%s: %s\n", c.Name, map[bool]string{true: "passes", false: "fails"}[c.Passed])
 		if !c.Passed {
-			for _, line := range strings.Split(strings.TrimSpace(check.Words(c)), "\n") {
+			for line := range strings.SplitSeq(strings.TrimSpace(check.Words(c)), "\n") {
 				fmt.Fprintf(t, "  %s\n", line)
 			}
 		}

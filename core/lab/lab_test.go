@@ -68,7 +68,7 @@ func TestCases(t *testing.T) {
 			b, err := os.ReadFile(file)
 			require.NoError(t, err)
 			var actions []string
-			for _, line := range strings.Split(string(b), "\n") {
+			for line := range strings.SplitSeq(string(b), "\n") {
 				if a, ok := strings.CutPrefix(line, "#> "); ok {
 					actions = append(actions, a)
 				}

@@ -44,8 +44,8 @@ type FlowEffect struct {
 // CheckEffect is a check before and after a change.
 type CheckEffect struct {
 	Name   string        `json:"name"`
-	Before *bool         `json:"before" doc:"it held; null if it was not there"`
-	After  *check.Result `json:"after" doc:"null if it is not there any more"`
+	Before *bool         `json:"before,omitempty" doc:"it passed; absent if it was not there"`
+	After  *check.Result `json:"after,omitempty" doc:"absent if the check is not there any more"`
 }
 
 // Preview is what a change would do, found out on a copy of the network.

@@ -8,7 +8,7 @@ import (
 
 func TestEveryKindAndReasonHasItsRow(t *testing.T) {
 	slugs := map[string]bool{}
-	for c := Code(0); c < codes; c++ {
+	for c := range codes {
 		info := c.Info()
 		require.NotEmpty(t, info.Slug, "reason %d", c)
 		require.False(t, slugs[info.Slug], "slug %s is given twice", info.Slug)

@@ -60,7 +60,7 @@ func ParsePattern(s string) (*Pattern, error) {
 			if w == "*" {
 				break
 			}
-			for _, alternative := range strings.Split(w, "|") {
+			for alternative := range strings.SplitSeq(w, "|") {
 				low, high, both := strings.Cut(alternative, "..")
 				if !both {
 					high = low

@@ -99,7 +99,7 @@ func WildCommunity(s string) bool {
 	if _, _, _, ok := attr.ParseCommunity(strings.ReplaceAll(s, "*", "0")); !ok {
 		return false
 	}
-	for _, p := range strings.Split(s, ":") {
+	for p := range strings.SplitSeq(s, ":") {
 		if strings.Contains(p, "*") && p != "*" {
 			return false
 		}

@@ -496,12 +496,13 @@ func (b *builder) meant(name string, known []string) string {
 	if len(known) > 8 {
 		return ""
 	}
-	hint := "known: "
+	var hint strings.Builder
+	hint.WriteString("known: ")
 	for i, k := range known {
 		if i > 0 {
-			hint += ", "
+			hint.WriteString(", ")
 		}
-		hint += k
+		hint.WriteString(k)
 	}
-	return hint
+	return hint.String()
 }

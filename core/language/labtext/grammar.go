@@ -337,10 +337,8 @@ func rowFor(word string, in Context) *Row {
 		if r.Word != word && (r.Word != prefixWord || !prefixLike(word)) {
 			continue
 		}
-		for _, c := range r.In {
-			if c == in {
-				return r
-			}
+		if slices.Contains(r.In, in) {
+			return r
 		}
 	}
 	return nil

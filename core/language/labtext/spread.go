@@ -68,7 +68,7 @@ func spreadTo(text, target, word, statement string) (string, error) {
 		}
 	}
 	var block []string
-	for _, s := range strings.Split(statement, "\n") {
+	for s := range strings.SplitSeq(statement, "\n") {
 		block = append(block, indent+s)
 	}
 	return strings.Join(slices.Insert(lines, at, block...), "\n"), nil

@@ -126,7 +126,7 @@ func mix(before, after string, done map[string]bool) string {
 
 // ofDone says whether a link ends at a device that is done.
 func ofDone(link string, done map[string]bool) bool {
-	for _, end := range strings.Fields(link) {
+	for end := range strings.FieldsSeq(link) {
 		if device, _, _ := strings.Cut(end, "."); done[device] {
 			return true
 		}

@@ -303,10 +303,5 @@ func (s *Speaker) Sharing(h Host, prefix uint32) map[int]note.Code {
 }
 
 func contains(list []ip.Addr, a ip.Addr) bool {
-	for _, x := range list {
-		if x == a {
-			return true
-		}
-	}
-	return false
+	return slices.Contains(list, a)
 }

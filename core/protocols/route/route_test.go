@@ -1,6 +1,7 @@
 package route
 
 import (
+	"maps"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -41,9 +42,7 @@ func TestLookupAgainstList(t *testing.T) {
 			case 0:
 				if len(worlds) < 5 {
 					c := &world{w.shared.Clone(), w.table.Clone(), map[ip.Prefix]SetID{}}
-					for p, s := range w.plain {
-						c.plain[p] = s
-					}
+					maps.Copy(c.plain, w.plain)
 					worlds = append(worlds, c)
 				}
 			case 1:

@@ -131,13 +131,14 @@ func TestExpectations(t *testing.T) {
 		{"", "sent mill crane 203.0.113.0/24", false, "BGP does not run on mill"},
 	} {
 		t.Run(c.when+" "+c.expect, func(t *testing.T) {
-			text := "check \"it\"\n"
+			var text strings.Builder
+			text.WriteString("check \"it\"\n")
 			if c.when != "" {
-				for _, w := range strings.Split(c.when, ", ") {
-					text += "  when " + w + "\n"
+				for w := range strings.SplitSeq(c.when, ", ") {
+					text.WriteString("  when " + w + "\n")
 				}
 			}
-			r := run(t, text+"  expect "+c.expect+"\n")[0]
+			r := run(t, text.String()+"  expect "+c.expect+"\n")[0]
 			require.Empty(t, r.Error)
 			require.Len(t, r.Outcomes, 1)
 			require.Equal(t, c.expect, r.Outcomes[0].Expects)

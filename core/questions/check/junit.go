@@ -75,7 +75,7 @@ func Words(r Result) string {
 		fmt.Fprintf(&b, "when %s\n", w)
 	}
 	for _, o := range r.Outcomes {
-		verdict := "holds"
+		verdict := "passes"
 		if !o.Passed {
 			verdict = "does not hold"
 		}

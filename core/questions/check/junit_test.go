@@ -46,7 +46,7 @@ check "cannot be tried"
 	require.Equal(t, []int{3, 1, 1}, []int{suite.Tests, suite.Failures, suite.Errors})
 	require.Equal(t, "holds & holds", suite.Cases[0].Name)
 	require.Nil(t, suite.Cases[0].Failure)
-	require.Contains(t, suite.Cases[0].Out, "expect reach mill -> crane: holds: mill - halt - crane")
+	require.Contains(t, suite.Cases[0].Out, "expect reach mill -> crane: passes: mill - halt - crane")
 	require.Contains(t, suite.Cases[1].Failure.Message, "neighbour mill halt up: ospf Down")
 	require.NotContains(t, suite.Cases[1].Failure.Message, "reach", "only what failed")
 	require.Contains(t, suite.Cases[1].Failure.Text, "when cut mill.e1\n")

@@ -312,20 +312,20 @@ func back(p traffic.Path) string {
 
 // way is a path in words.
 func (c *comparer) way(p traffic.Path, old bool) string {
-	s := ""
+	var s strings.Builder
 	for i, h := range p.Hops {
 		if i > 0 {
-			s += " - "
+			s.WriteString(" - ")
 		}
 		if old {
 			h.Device = c.now(h.Device)
 		}
-		s += h.Device
+		s.WriteString(h.Device)
 	}
 	if !p.Arrives {
-		s += ": " + p.Reason
+		s.WriteString(": " + p.Reason)
 	}
-	return s
+	return s.String()
 }
 
 func (c *comparer) neighbours() {

@@ -108,7 +108,7 @@ func TestAnalyserReadsEveryPacketOfTheDemoLabs(t *testing.T) {
 			for _, line := range lines {
 				kind, lsas, _ := strings.Cut(line, "\t")
 				kinds["packet "+kind]++
-				for _, x := range strings.Split(lsas, ",") {
+				for x := range strings.SplitSeq(lsas, ",") {
 					kinds["LSA "+x]++
 				}
 			}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
@@ -128,17 +129,18 @@ func wayWords(c *Candidate) string {
 	case c.Source == "connected":
 		return "directly on " + c.NextHops[0].Port
 	}
-	s := "by "
+	var s strings.Builder
+	s.WriteString("by ")
 	for i, h := range c.NextHops {
 		if i > 0 {
-			s += " and "
+			s.WriteString(" and ")
 		}
 		if h.To != "" {
-			s += h.To + ", "
+			s.WriteString(h.To + ", ")
 		}
-		s += h.Via + " on " + h.Port
+		s.WriteString(h.Via + " on " + h.Port)
 	}
-	return s + ", " + costWords(c)
+	return s.String() + ", " + costWords(c)
 }
 
 // costWords says what a route costs, in full: of an external route of type 2

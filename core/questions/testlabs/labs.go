@@ -2,6 +2,7 @@ package testlabs
 
 import (
 	"fmt"
+	"strings"
 )
 
 // Line is a network in which nothing is wrong: two routers, a host behind each.
@@ -35,11 +36,11 @@ flow works gate -> desk every 1s
 
 // Yard is four routers on a segment.
 var Yard = func() string {
-	s := ""
+	var s strings.Builder
 	for i, name := range []string{"mill", "halt", "ford", "weir"} {
-		s += fmt.Sprintf("router %s\n  port e1 10.5.0.%d/24\n    ospf area 0\n", name, i+1)
+		s.WriteString(fmt.Sprintf("router %s\n  port e1 10.5.0.%d/24\n    ospf area 0\n", name, i+1))
 	}
-	return s + "segment yard mill.e1 halt.e1 ford.e1 weir.e1\n"
+	return s.String() + "segment yard mill.e1 halt.e1 ford.e1 weir.e1\n"
 }()
 
 const (

@@ -161,19 +161,19 @@ func TestWhatIsSentToWhom(t *testing.T) {
 // TestAThirdPartyStaysTheNextHop: on a segment that all three share, the router in
 // the middle names the one that it was told of (RFC 4271 5.1.3).
 func TestAThirdPartyStaysTheNextHop(t *testing.T) {
-	text := ""
+	var text strings.Builder
 	for i, x := range []string{"a", "b", "c"} {
-		text += fmt.Sprintf("router %s\n  port e1 192.0.2.%d/24\n  static 198.51.10%d.0/24 blackhole\n  bgp as %d\n    originate 198.51.10%d.0/24\n", x, i+1, i, 64496+i, i)
+		text.WriteString(fmt.Sprintf("router %s\n  port e1 192.0.2.%d/24\n  static 198.51.10%d.0/24 blackhole\n  bgp as %d\n    originate 198.51.10%d.0/24\n", x, i+1, i, 64496+i, i))
 		for k := range 3 {
 			if k != i && (k == 1 || i == 1) {
-				text += fmt.Sprintf("    peer 192.0.2.%d as %d\n", k+1, 64496+k)
+				text.WriteString(fmt.Sprintf("    peer 192.0.2.%d as %d\n", k+1, 64496+k))
 			}
 		}
 	}
-	w := build(t, text+"segment wire a.e1 b.e1 c.e1\n")
+	w := build(t, text.String()+"segment wire a.e1 b.e1 c.e1\n")
 	settle(t, w)
 	require.Equal(t, "path [64497 64496] hop 192.0.2.1", received(t, w, "c", "192.0.2.2", "198.51.100.0/24"))
-	w = build(t, strings.Replace(text, "    peer 192.0.2.3 as 64498\n", "    peer 192.0.2.3 as 64498\n      next-hop-self\n", 1)+"segment wire a.e1 b.e1 c.e1\n")
+	w = build(t, strings.Replace(text.String(), "    peer 192.0.2.3 as 64498\n", "    peer 192.0.2.3 as 64498\n      next-hop-self\n", 1)+"segment wire a.e1 b.e1 c.e1\n")
 	settle(t, w)
 	require.Equal(t, "path [64497 64496] hop 192.0.2.2", received(t, w, "c", "192.0.2.2", "198.51.100.0/24"))
 }

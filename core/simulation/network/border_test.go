@@ -17,7 +17,7 @@ import (
 
 // routeTo is a device's way to a prefix as table writes it, "" for none.
 func routeTo(w *network.World, name, prefix string) string {
-	for _, line := range strings.Split(table(w, name), "\n") {
+	for line := range strings.SplitSeq(table(w, name), "\n") {
 		if strings.HasPrefix(line, prefix+" ") {
 			return line
 		}

@@ -86,11 +86,9 @@ func clonesRunSideBySide(t *testing.T, text string, faults []string) {
 	got := make([]uint64, len(clones))
 	var wg sync.WaitGroup
 	for i, w := range clones {
-		wg.Add(1)
-		go func() {
-			defer wg.Done()
+		wg.Go(func() {
 			got[i] = cutAndSettled(t, w, faults[i%len(faults)])
-		}()
+		})
 	}
 	wg.Wait()
 	for i := range got {

@@ -67,7 +67,7 @@ func TestAnExchangeThatCannotEndIsARetry(t *testing.T) { // RFC 2328 10.6, 10.8
 
 // lines keeps the lines of a table that begin with one of some prefixes.
 func lines(table string, prefixes ...string) (kept []string) {
-	for _, l := range strings.Split(table, "\n") {
+	for l := range strings.SplitSeq(table, "\n") {
 		for _, p := range prefixes {
 			if strings.HasPrefix(l, p+" ") {
 				kept = append(kept, l)

@@ -249,7 +249,7 @@ brief
 	w.Configure(&after.Lab)
 	require.Equal(t, digest, w.Digest(true))
 	words := map[string]bool{}
-	for _, s := range strings.Fields(more) {
+	for s := range strings.FieldsSeq(more) {
 		words[s] = true
 	}
 	for _, row := range labtext.Grammar {

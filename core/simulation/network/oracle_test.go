@@ -346,30 +346,31 @@ func TestRoutesAgainstTheModel(t *testing.T) {
 		text := randomOSPF(r)
 		w := build(t, text)
 		f := faults{map[string]bool{}, map[string]bool{}, map[string]bool{}}
-		done := "cold"
+		var done strings.Builder
+		done.WriteString("cold")
 		for step := range 6 {
 			if step > 0 {
 				what := disturb(t, r, w, &text, f)
 				if what == "" {
 					continue
 				}
-				done += ", " + what
+				done.WriteString(", " + what)
 			}
-			require.Equal(t, network.Settled, w.Settle(bound, nil), "seed %d, %s\n%s", seed, done, text)
+			require.Equal(t, network.Settled, w.Settle(bound, nil), "seed %d, %s\n%s", seed, done.String(), text)
 			parsed := labtext.Parse(text)
 			m := newModel(&parsed.Lab, f)
-			require.True(t, m.settle(), "seed %d, %s: the model does not settle\n%s", seed, done, text)
+			require.True(t, m.settle(), "seed %d, %s: the model does not settle\n%s", seed, done.String(), text)
 			for _, router := range m.routers {
 				name := router.d.Name
 				if d := different(m.routes(router), learned(w, name)); d != "" {
-					t.Fatalf("seed %d, %s, %s:\n%s\n%s", seed, done, name, d, text)
+					t.Fatalf("seed %d, %s, %s:\n%s\n%s", seed, done.String(), name, d, text)
 				}
 			}
 			wrong := w.Check()
 			if strings.Contains(wrong, " loop: ") && m.uneven() {
 				continue
 			}
-			require.Empty(t, wrong, "seed %d, %s\n%s", seed, done, text)
+			require.Empty(t, wrong, "seed %d, %s\n%s", seed, done.String(), text)
 		}
 	}
 }

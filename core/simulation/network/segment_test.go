@@ -242,15 +242,16 @@ func TestLossChangesNothingButTime(t *testing.T) {
 // TestASegmentOfTwoMindsSettles has a router in another area than the two others
 // on a segment: each hears one whom it takes and one whom it refuses, in turns.
 func TestASegmentOfTwoMindsSettles(t *testing.T) {
-	text := "segment yard a.yard b.yard c.yard\n"
+	var text strings.Builder
+	text.WriteString("segment yard a.yard b.yard c.yard\n")
 	for i, name := range []string{"a", "b", "c"} {
 		area := 0
 		if name == "c" {
 			area = 10
 		}
-		text += fmt.Sprintf("router %s\n  port yard 10.7.0.%d/24\n    ospf area %d\n", name, i+1, area)
+		text.WriteString(fmt.Sprintf("router %s\n  port yard 10.7.0.%d/24\n    ospf area %d\n", name, i+1, area))
 	}
-	r := labtext.Parse(text)
+	r := labtext.Parse(text.String())
 	require.True(t, r.OK(), "%v", r.Problems)
 	w := network.New()
 	w.Configure(&r.Lab)

@@ -147,7 +147,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     };
   }, [map.data, routes.data, lab.actions.length, lab.moments, forms.data]);
 
-  const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) });
+  const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => void set({ when: 'now' }) });
   const step = (by: number) => {
     // Before and after each action, in order.
     const stops = [
@@ -157,7 +157,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     const distinct = stops.filter((s) => s !== `after-${lab.actions.length}`);
     let at = distinct.indexOf(focus.when);
     if (at < 0) at = distinct.length - 1;
-    set({ when: distinct[Math.max(0, Math.min(distinct.length - 1, at + by))] ?? 'now' });
+    void set({ when: distinct[Math.max(0, Math.min(distinct.length - 1, at + by))] ?? 'now' });
   };
   const past = focus.when !== 'now';
   const last = lab.actions.at(-1);
@@ -222,7 +222,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
               ? `${momentWords(focus.since, lab.actions)} .. ${momentWords(focus.when, lab.actions)}`
               : momentWords(focus.when, lab.actions)
           }
-          set={set}
+          set={(f) => void set(f)}
           act={doAct}
           input={input}
         />

@@ -3,7 +3,7 @@ import { readText } from './readText';
 
 const text = 'router dépôt\n';
 const units = (put: (u: number) => number[]) =>
-  new Uint8Array([...('\uFEFF' + text)].flatMap((c) => put(c.charCodeAt(0))));
+  new Uint8Array(Array.from('\uFEFF' + text).flatMap((c) => put(c.charCodeAt(0))));
 
 test.each([
   ['UTF-8', new TextEncoder().encode(text)],

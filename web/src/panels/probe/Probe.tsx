@@ -58,7 +58,14 @@ export function Probe({ devices, who, close }: Props) {
         }}
       >
         <Labelled label="from">
-          <chakra.select {...field} value={from} onChange={(e) => (setFrom(e.target.value), setSource(''))}>
+          <chakra.select
+            {...field}
+            value={from}
+            onChange={(e) => {
+              setFrom(e.target.value);
+              setSource('');
+            }}
+          >
             <Options of={devices.map((d) => d.name)} />
           </chakra.select>
         </Labelled>

@@ -47,14 +47,14 @@ export function useProbe(id: string, when: string) {
     setProbed({ request, replies: [], running: true });
     const stream = new EventSource(probeURL(id, when, request));
     source.current = stream;
-    const on = <T>(name: string, take: (before: Probed, data: T) => Probed, last: boolean) =>
+    const on = (name: string, take: (before: Probed, data: string) => Probed, last: boolean) =>
       stream.addEventListener(name, (e: MessageEvent<string>) => {
         if (last) close();
-        setProbed((p) => p && { ...take(p, JSON.parse(e.data) as T), running: !last });
+        setProbed((p) => p && { ...take(p, e.data), running: !last });
       });
-    on<ProbeReply>('reply', (p, r) => ({ ...p, replies: [...p.replies, r] }), false);
-    on<ProbeEnd>('end', (p, end) => ({ ...p, end }), true);
-    on<{ detail: string }>('refused', (p, r) => ({ ...p, error: new Error(r.detail) }), true);
+    on('reply', (p, r) => ({ ...p, replies: [...p.replies, JSON.parse(r) as ProbeReply] }), false);
+    on('end', (p, end) => ({ ...p, end: JSON.parse(end) as ProbeEnd }), true);
+    on('refused', (p, r) => ({ ...p, error: new Error((JSON.parse(r) as { detail: string }).detail) }), true);
     stream.onerror = () => {
       close();
       setProbed(

@@ -156,10 +156,13 @@ const mapAt = (id: string, when: string) => ({
 export const useMap = (id: string, when: string) =>
   useQuery({ ...mapAt(id, when), placeholderData: keepPreviousData });
 
+/** Whoever shows what was asked for shows what went wrong as well. */
+const ignored = () => undefined;
+
 /** Asks for what every page of a lab needs, before there is a page. */
 export function prefetch(id: string, when: string) {
-  void queries.prefetchQuery(labState(id));
-  void queries.prefetchQuery(mapAt(id, when));
+  queries.query(labState(id)).catch(ignored);
+  queries.query(mapAt(id, when)).catch(ignored);
 }
 
 export const usePorts = (id: string, when: string) =>

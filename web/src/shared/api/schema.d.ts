@@ -1386,10 +1386,10 @@ export interface components {
       what?: string;
     };
     CheckEffect: {
-      /** @description null if it is not there any more */
-      after: components['schemas']['Result'];
-      /** @description it held; null if it was not there */
-      before: boolean | null;
+      /** @description absent if the check is not there any more */
+      after?: components['schemas']['Result'];
+      /** @description it passed; absent if it was not there */
+      before?: boolean;
       name: string;
     };
     Checked: {

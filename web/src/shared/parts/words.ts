@@ -33,3 +33,6 @@ export function momentWords(when: string, actions: { seq: number; action: string
     { action: string; start: number } | undefined;
   return last ? `${duration(t - last.start)} after ${last.action}` : duration(t);
 }
+
+/** What is said of checks of which none fails. */
+export const allPass = (checks: number) => (checks === 1 ? 'The check passes' : `All ${checks} checks pass`);

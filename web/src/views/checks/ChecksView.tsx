@@ -94,7 +94,7 @@ function Changed({
 interface CardProps {
   check: CheckResult;
   goto?: (line: number) => void;
-  /** Leaves out what holds. */
+  /** Leaves out what passes. */
   failedOnly?: boolean;
   /** It was found out on a copy that no view shows. */
   onCopy?: boolean;
@@ -118,7 +118,7 @@ export function CheckCard({ check: c, goto, failedOnly = false, onCopy = false }
     >
       <Flex align="baseline" gap={3}>
         <Box color={c.passed ? 'leaf' : 'brick'} fontWeight="650" w="42px">
-          {c.passed ? 'holds' : 'fails'}
+          {c.passed ? 'passes' : 'fails'}
         </Box>
         <Box fontWeight="600" flex={1}>
           {c.name}

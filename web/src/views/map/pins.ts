@@ -5,7 +5,7 @@ const key = (id: string) => `hellebore-pins-${id}`;
 
 function read(id: string): Places {
   try {
-    return (JSON.parse(localStorage.getItem(key(id)) ?? '{}') as Places) ?? {};
+    return (JSON.parse(localStorage.getItem(key(id)) ?? '{}') as Places | null) ?? {};
   } catch {
     return {}; // what cannot be read pins nothing
   }

@@ -90,7 +90,7 @@ export function NeighboursView() {
                 now={now}
                 focused={focus.who}
                 focus={(w) => void set({ who: w })}
-                act={(action) => act.mutate({ action }, { onSuccess: () => set({ when: 'now' }) })}
+                act={(action) => act.mutate({ action }, { onSuccess: () => void set({ when: 'now' }) })}
                 past={focus.when !== 'now'}
               />
             ) : (

@@ -30,7 +30,7 @@ export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }
       </Quiet>
       <Box />
       {reasons.map((r) => (
-        <Box key={r.code + r.mine + r.theirs} display="contents">
+        <Box key={[r.code, r.mine, r.theirs].join()} display="contents">
           <Box fontWeight="600" title={r.rfc ? `RFC ${r.rfc}` : undefined}>
             {r.what}
           </Box>

@@ -250,10 +250,10 @@ const tables = (s: MapSession) =>
     { device, peer, way: 'out', words: `${device}, on the way to ${peer}` },
   ]);
 
-const verdict = (t: { accepted: boolean } | undefined) => (t?.accepted ? 'accepted' : 'rejected');
+const verdict = (t: { accepted: boolean }) => (t.accepted ? 'accepted' : 'rejected');
 
 function Row({ r, draft, open, toggle }: { r: Tried; draft: boolean; open: boolean; toggle: () => void }) {
-  const by = r.trace?.steps.filter((s) => s.matched).at(-1)?.statement;
+  const by = r.trace.steps.filter((s) => s.matched).at(-1)?.statement;
   return (
     <>
       <Box
@@ -273,10 +273,10 @@ function Row({ r, draft, open, toggle }: { r: Tried; draft: boolean; open: boole
           <Mono>{pathWords(r.before)}</Mono>
         </Cell>
         <Cell>
-          <Box as="span" color={r.trace?.accepted ? 'leaf' : 'brick'} fontWeight="650">
+          <Box as="span" color={r.trace.accepted ? 'leaf' : 'brick'} fontWeight="650">
             {verdict(r.trace)}
           </Box>{' '}
-          <Quiet fontSize="12px">{r.trace?.atEnd ? 'at the end' : `by ${by ?? ''}`}</Quiet>
+          <Quiet fontSize="12px">{r.trace.atEnd ? 'at the end' : `by ${by ?? ''}`}</Quiet>
         </Cell>
         <Cell>
           <Box fontSize="12px">{r.changes.length === 0 ? <Quiet>nothing</Quiet> : r.changes.join('; ')}</Box>
@@ -286,13 +286,13 @@ function Row({ r, draft, open, toggle }: { r: Tried; draft: boolean; open: boole
             {r.draft && (
               <Box as="span" color={r.draft.accepted ? 'leaf' : 'brick'} fontWeight={r.differs ? 700 : 400}>
                 {verdict(r.draft)}
-                {r.differs && r.draft.accepted === r.trace?.accepted ? ', changed otherwise' : ''}
+                {r.differs && r.draft.accepted === r.trace.accepted ? ', changed otherwise' : ''}
               </Box>
             )}
           </Cell>
         )}
       </Box>
-      {open && r.trace && (
+      {open && (
         <tr>
           <chakra.td px={3} pb={3} fontSize="12px" {...{ colSpan: draft ? 5 : 4 }}>
             <Flex gap={8}>

@@ -63,7 +63,7 @@ function Bits({ summary }: { summary: Summary }) {
             <td style={{ whiteSpace: 'nowrap' }}>
               {[0, 8, 16, 24].map((o) => (
                 <Mono key={o} mr="7px" letterSpacing="1px">
-                  {[...r.bits.slice(o, o + 8)].map((b, i) => {
+                  {Array.from(r.bits.slice(o, o + 8)).map((b, i) => {
                     const at = o + i;
                     const common = at < summary.common;
                     return (

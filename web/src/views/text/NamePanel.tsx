@@ -1,6 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import type { components } from '../../shared/api/schema';
+import { focusOnce } from '../../shared/parts/focus';
 import { Line, Main, Mono, Plain, Quiet, Trouble } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
 import { rename } from './edits';
@@ -49,7 +50,7 @@ export function NamePanel({ named, text, change, goto, close, readOnly }: Props)
         <Flex gap={2} mb={2}>
           <Line
             aria-label="New name"
-            autoFocus
+            ref={focusOnce}
             value={to}
             onChange={(e) => setTo(e.target.value)}
             h="26px"

@@ -5,7 +5,7 @@ import { CheckCard } from '../checks/ChecksView';
 import { Summary } from '../compare/ComparisonView';
 import { titles, tone } from '../compare/rows';
 import { Mono, Quiet } from '../../shared/parts/parts';
-import { duration, orderWords, plural } from '../../shared/parts/words';
+import { allPass, duration, orderWords, plural } from '../../shared/parts/words';
 
 /** What a change would do: in words, on the way, and difference by difference. */
 export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale: boolean }) {
@@ -32,22 +32,17 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
       {p.checks.length > 0 && (
         <Part
           title={
-            failed.length === 0
-              ? `All ${plural(p.checks.length, 'check')} hold`
-              : `${plural(failed.length, 'check')} would fail`
+            failed.length === 0 ? allPass(p.checks.length) : `${plural(failed.length, 'check')} would fail`
           }
           tone={failed.length === 0 ? 'leaf' : 'brick'}
           open={failed.length > 0}
         >
-          {failed.map(
-            (c) =>
-              c.after && (
-                <Box key={c.name}>
-                  {c.before === false && <Quiet>it fails now as well:</Quiet>}
-                  <CheckCard check={c.after} failedOnly onCopy />
-                </Box>
-              ),
-          )}
+          {failed.map((c) => (
+            <Box key={c.name}>
+              {c.before === false && <Quiet>it fails now as well:</Quiet>}
+              {c.after && <CheckCard check={c.after} failedOnly onCopy />}
+            </Box>
+          ))}
           {p.checks
             .filter((c) => c.after?.passed)
             .map((c) => (

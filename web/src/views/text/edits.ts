@@ -39,7 +39,7 @@ export function mended(
   fix: { column: number; end: number; text: string },
 ): string {
   const lines = text.split('\n');
-  const chars = [...(lines[line - 1] ?? '')];
+  const chars = Array.from(lines[line - 1] ?? '');
   lines[line - 1] = chars.slice(0, fix.column - 1).join('') + fix.text + chars.slice(fix.end - 1).join('');
   return lines.join('\n');
 }

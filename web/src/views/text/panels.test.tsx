@@ -214,7 +214,7 @@ describe('the revisions', () => {
       at,
     );
     const items = await screen.findAllByTestId('revision');
-    expect(items.map((i) => i.textContent?.slice(0, 10))).toEqual(['in forceAd', 'revision 3', 'revision 1']);
+    expect(items.map((i) => i.textContent.slice(0, 10))).toEqual(['in forceAd', 'revision 3', 'revision 1']);
     expect(items[1]?.textContent).toContain('change 3');
     expect(items[1]?.textContent).toContain('mill.e1 ospf cost: 10 -> 40');
     const buttons = (name: string) => screen.getAllByRole('button', { name });

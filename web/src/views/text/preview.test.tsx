@@ -45,7 +45,7 @@ describe('a preview', () => {
       />,
       {},
     );
-    const text = screen.getByTestId('preview').textContent ?? '';
+    const text = screen.getByTestId('preview').textContent;
     expect(text).toContain('quarry sends gannet 1 more prefix');
     expect(text).toContain('flow coal is out for 1.25 s meanwhile');
     expect(text).toContain('flow ore breaks for good');
@@ -69,7 +69,7 @@ describe('a preview', () => {
       />,
       {},
     );
-    const text = screen.getByTestId('preview').textContent ?? '';
+    const text = screen.getByTestId('preview').textContent;
     expect(text).toContain('1 check would fail');
     expect(text).toContain('it does not arrive');
     expect(text).toContain('It would be taken back automatically: check "coal" fails');

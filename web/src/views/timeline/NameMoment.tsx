@@ -1,5 +1,6 @@
 import { chakra } from '@chakra-ui/react';
 import { useState } from 'react';
+import { focusOnce } from '../../shared/parts/focus';
 import { useNameMoment, type NamedMoment } from '../../shared/api/client';
 
 /** Gives the moment in focus a name, or takes it away. */
@@ -26,7 +27,7 @@ export function NameMoment({ id, when, moments }: { id: string; when: string; mo
       }}
     >
       <chakra.input
-        autoFocus
+        ref={focusOnce}
         aria-label="Name of the moment"
         placeholder="calm, then Enter"
         value={name}

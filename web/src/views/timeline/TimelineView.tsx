@@ -117,7 +117,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
             />
           </Box>
           <Box mb={4}>
-            <Legend rows={detail.data?.rows} />
+            <Legend rows={detail.data.rows} />
           </Box>
           {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
           {detail.data.lost > 0 && (
