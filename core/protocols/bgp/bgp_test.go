@@ -230,7 +230,7 @@ func TestNewsWaitForTheInterval(t *testing.T) {
 	r.s.Configure(r, c, r.s.book, selfID)
 	conn := r.conn()
 	r.up(conn)
-	far := r.s.peers[1].tries[0].conn
+	far := r.s.peers[1].conns[0].conn
 	r.s.TCPOpened(r, far)
 	r.says(far, openFrom(64497, otherID+1))
 	r.says(far, wire.Keepalive(nil))
@@ -301,7 +301,7 @@ func TestARefreshSendsAllAgain(t *testing.T) { // RFC 2918
 	r.s.Configure(r, c, r.s.book, selfID)
 	conn := r.conn()
 	r.up(conn)
-	far := r.s.peers[1].tries[0].conn
+	far := r.s.peers[1].conns[0].conn
 	r.s.TCPOpened(r, far)
 	r.says(far, openFrom(64497, otherID+1))
 	r.says(far, wire.Keepalive(nil))
@@ -329,7 +329,7 @@ func TestNothingIsWrittenWithoutRoom(t *testing.T) {
 	r.s.Configure(r, c, r.s.book, selfID)
 	conn := r.conn()
 	r.up(conn)
-	far := r.s.peers[1].tries[0].conn
+	far := r.s.peers[1].conns[0].conn
 	r.s.TCPOpened(r, far)
 	r.says(far, openFrom(64497, otherID+1))
 	r.says(far, wire.Keepalive(nil))

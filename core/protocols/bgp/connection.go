@@ -17,24 +17,27 @@ func (s *Speaker) Accepts(h Host, from, to ip.Addr) (terms tcp.Terms, ok bool) {
 		return terms, false
 	}
 	i := slices.IndexFunc(s.peers, func(p peer) bool { return p.config.Address == from && !p.gone })
+	if i < 0 {
+		s.stranger(h, Stranger{From: from, To: to, Reason: note.PeerUnknown})
+		return terms, false
+	}
+	p := &s.peers[i]
 	why := note.None
 	switch {
-	case i < 0:
-		why = note.PeerUnknown
-	case s.peers[i].disabled() || s.peers[i].limited:
+	case p.disabled() || p.limited:
 		why = note.PeerDisabled
-	case s.peers[i].config.Local != "" && h.PortAddress(s.peers[i].config.Local) != to:
+	case p.config.Local != "" && h.PortAddress(p.config.Local) != to:
 		why = note.WrongLocalAddress
-	case s.peers[i].direct() && !h.OnLink(from):
+	case p.direct() && !h.OnLink(from):
 		why = note.PeerNotOnLink
-	case s.peers[i].up != 0 || s.peers[i].tries[1].on:
+	case p.up || p.conns[theirs].on:
 		return terms, false // there is one already
 	}
 	if why != note.None {
 		s.stranger(h, Stranger{From: from, To: to, Reason: why})
 		return terms, false
 	}
-	return s.peers[i].terms(), true
+	return p.terms(), true
 }
 
 func (s *Speaker) stranger(h Host, n Stranger) {
@@ -50,56 +53,56 @@ func (s *Speaker) stranger(h Host, n Stranger) {
 	}
 }
 
-// find is the peer and the connection with a TCP number.
-func (s *Speaker) find(conn uint32) (i, k int, ok bool) {
+// find is the peer and the connection with a TCP number, nil if it is none of ours.
+func (s *Speaker) find(conn uint32) (*peer, *connection) {
 	for i := range s.peers {
-		for k := range s.peers[i].tries {
-			if t := &s.peers[i].tries[k]; t.on && t.conn == conn {
-				return i, k, true
+		for k := range s.peers[i].conns {
+			if c := &s.peers[i].conns[k]; c.on && c.conn == conn {
+				return &s.peers[i], c
 			}
 		}
 	}
-	return 0, 0, false
+	return nil, nil
 }
 
 // Owns says whether a TCP connection is one of the speaker's.
-func (s *Speaker) Owns(conn uint32) bool { _, _, ok := s.find(conn); return ok }
+func (s *Speaker) Owns(conn uint32) bool { p, _ := s.find(conn); return p != nil }
 
 // Taken begins a session on a connection that a peer opened and that Accepts let
 // in.
 func (s *Speaker) Taken(h Host, conn uint32) {
 	local, remote := h.EndsTCP(conn)
 	i := slices.IndexFunc(s.peers, func(p peer) bool { return p.config.Address == remote && !p.gone })
-	if !s.running || i < 0 || s.peers[i].up != 0 || s.peers[i].tries[1].on {
+	if !s.running || i < 0 || s.peers[i].up || s.peers[i].conns[theirs].on {
 		h.AbortTCP(conn)
 		return
 	}
-	s.peers[i].tries[1] = try{on: true, taken: true, conn: conn, local: local}
-	s.sendOpen(h, i, 1)
+	p := &s.peers[i]
+	p.conns[theirs] = connection{on: true, taken: true, conn: conn, local: local}
+	p.sendOpen(s, h, &p.conns[theirs])
 }
 
 // TCPOpened, TCPArrived and TCPOver are the news of a connection of ours.
 func (s *Speaker) TCPOpened(h Host, conn uint32) {
-	if i, k, ok := s.find(conn); ok {
-		s.sendOpen(h, i, k)
+	if p, c := s.find(conn); p != nil {
+		p.sendOpen(s, h, c)
 	}
 }
 
-// TCPOver tells that a connection is no more.
+// TCPOver is the news that a connection is no more.
 func (s *Speaker) TCPOver(h Host, conn uint32, why note.Code) {
-	i, k, ok := s.find(conn)
-	if !ok {
+	p, c := s.find(conn)
+	if p == nil {
 		return
 	}
-	p := &s.peers[i]
-	stage := p.tries[k].stage
+	stage := c.stage
 	if why == note.None { // the other end closed: so do we
 		h.CloseTCP(conn)
 		why = note.ConnectionClosed
 	}
-	p.tries[k] = try{}
+	*c = connection{}
 	if stage == Established {
-		s.end(h, i, Ending{Reason: why, WasUp: true})
+		p.end(s, h, Ending{Reason: why, WasUp: true})
 		return
 	}
 	if why != note.ConnectionClosed || !p.last.Notify && !p.last.Received || p.last.At != h.Now() {
@@ -107,9 +110,9 @@ func (s *Speaker) TCPOver(h Host, conn uint32, why note.Code) {
 			p.last = Ending{At: h.Now(), Reason: why}
 		}
 	}
-	s.fruitless(h, i)
-	if !p.tries[0].on && !p.tries[1].on {
+	p.fruitless(h)
+	if !p.conns[ours].on && !p.conns[theirs].on {
 		// RFC 4271 8.2.2 goes to Idle here when no DelayOpenTimer runs; we listen on.
-		s.setState(h, i, Active, why)
+		p.setState(h, Active, why)
 	}
 }

@@ -77,7 +77,7 @@ func (s *Speaker) candidates(h Host, prefix uint32, paths []Path, unusable func(
 	pool := h.Attrs()
 	for i := range s.peers {
 		p := &s.peers[i]
-		if p.up == 0 {
+		if !p.up {
 			continue
 		}
 		e := p.in.At(prefix)
@@ -100,9 +100,9 @@ func (s *Speaker) candidates(h Host, prefix uint32, paths []Path, unusable func(
 }
 
 // lose notes in a path's row at which step it lost, and to whom.
-func (s *Speaker) lose(i int, prefix uint32, step note.Code, to uint16) {
-	if e := s.peers[i].in.At(prefix); e.step != step || e.against != to {
-		e := s.peers[i].in.Edit(prefix)
+func (p *peer) lose(prefix uint32, step note.Code, to uint16) {
+	if e := p.in.At(prefix); e.step != step || e.against != to {
+		e := p.in.Edit(prefix)
 		e.step, e.against = step, to
 	}
 }
@@ -168,15 +168,15 @@ func eliminate(s *Speaker, left []Path, r *rule, told func(loser, winner *Path, 
 // decide chooses the best path to a prefix, and makes table and Adj-RIBs-Out
 // follow (RFC 4271 9.1).
 func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
-	paths = s.candidates(h, prefix, paths, func(i int) { s.lose(i, prefix, note.NextHopUnresolved, fromLocal) })
+	paths = s.candidates(h, prefix, paths, func(i int) { s.peers[i].lose(prefix, note.NextHopUnresolved, fromLocal) })
 	own := s.local.Get(prefix)
 	var winner Path
 	var equal []Path
 	if len(paths) > 0 {
 		winner, equal = s.elect(paths, func(loser, winner *Path, step note.Code) {
-			s.lose(int(loser.Peer), prefix, step, winner.Peer)
+			s.peers[int(loser.Peer)].lose(prefix, step, winner.Peer)
 		})
-		s.lose(int(winner.Peer), prefix, note.None, fromLocal)
+		s.peers[int(winner.Peer)].lose(prefix, note.None, fromLocal)
 	}
 	now, r := best{}, Route{}
 	// What we bring in ourselves is in the table already: the preference of its
@@ -188,7 +188,7 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 		if !ownLost {
 			for k := range paths {
 				if paths[k].Peer == winner.Peer {
-					s.lose(int(winner.Peer), prefix, note.LocalPathPreferred, fromLocal)
+					s.peers[int(winner.Peer)].lose(prefix, note.LocalPathPreferred, fromLocal)
 				}
 			}
 		}
@@ -223,8 +223,8 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 		return
 	}
 	for i := range s.peers {
-		if s.peers[i].up != 0 {
-			s.queue(i, prefix)
+		if s.peers[i].up {
+			s.peers[i].queue(prefix)
 		}
 	}
 }

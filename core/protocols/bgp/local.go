@@ -42,8 +42,8 @@ func (s *Speaker) queueChosen(prefix uint32) {
 		return
 	}
 	for i := range s.peers {
-		if s.peers[i].up != 0 {
-			s.queue(i, prefix)
+		if s.peers[i].up {
+			s.peers[i].queue(prefix)
 		}
 	}
 }
@@ -126,8 +126,8 @@ func (s *Speaker) depend(h Host, look bool) {
 		}
 		if now := s.holds(h, p.config.DefaultWhen); p.defaultMet != now {
 			p.defaultMet = now
-			if p.up != 0 {
-				s.queue(i, h.Shared().Prefixes.ID(ip.Prefix{}))
+			if p.up {
+				p.queue(h.Shared().Prefixes.ID(ip.Prefix{}))
 			}
 		}
 	}
@@ -283,8 +283,8 @@ func (s *Speaker) requeueWithin(h Host, x ip.Prefix) {
 	s.loc.Each(func(id uint32, b *best) bool {
 		if x.Covers(dict.Prefix(id)) {
 			for i := range s.peers {
-				if s.peers[i].up != 0 {
-					s.queue(i, id)
+				if s.peers[i].up {
+					s.peers[i].queue(id)
 				}
 			}
 		}

@@ -12,52 +12,51 @@ import (
 
 // TCPArrived reads what came on a connection: all whole messages in it.
 func (s *Speaker) TCPArrived(h Host, conn uint32) {
-	i, k, ok := s.find(conn)
-	if !ok {
+	p, c := s.find(conn)
+	if p == nil {
 		return
 	}
 	data := h.ReadTCP(conn)
-	if in := s.peers[i].tries[k].in; len(in) > 0 {
+	if in := c.in; len(in) > 0 {
 		data = append(slices.Clip(in), data...)
 	}
 	for {
 		t, body, n, fault := wire.Split(data)
 		if fault != nil {
-			s.malformed(h, i, k, fault)
+			p.refuse(s, h, c, fault)
 			return
 		}
 		if n == 0 {
 			break
 		}
-		s.message(h, i, k, t, body)
+		p.message(s, h, c, t, body)
 		data = data[n:]
 		// The message may have ended the session, or this connection of it.
-		if c := &s.peers[i].tries[k]; !c.on || c.conn != conn {
+		if !c.on || c.conn != conn {
 			return
 		}
 	}
-	s.peers[i].tries[k].in = slices.Clone(data)
+	c.in = slices.Clone(data)
 }
 
 // malformed answers what cannot be read with the NOTIFICATION that it earns.
-func (s *Speaker) malformed(h Host, i, k int, n *wire.Notification) {
-	s.fail(h, i, k, Ending{Reason: note.MalformedMessage, Notify: true, Code: n.Code, Subcode: n.Subcode, Data: slices.Clone(n.Data), Theirs: uint64(n.Code)<<8 | uint64(n.Subcode)})
+func (p *peer) refuse(s *Speaker, h Host, c *connection, n *wire.Notification) {
+	p.fail(s, h, c, Ending{Reason: note.MalformedMessage, Notify: true, Code: n.Code, Subcode: n.Subcode, Data: slices.Clone(n.Data), Theirs: uint64(n.Code)<<8 | uint64(n.Subcode)})
 }
 
 // fail ends the session if it is up on this connection, else just the connection.
-func (s *Speaker) fail(h Host, i, k int, e Ending) {
-	if s.peers[i].tries[k].stage == Established {
-		s.end(h, i, e)
+func (p *peer) fail(s *Speaker, h Host, c *connection, e Ending) {
+	if c.stage == Established {
+		p.end(s, h, e)
 		return
 	}
-	s.failTry(h, i, k, e)
+	p.failConnection(s, h, c, e)
 }
 
 // message takes one message (RFC 4271 8.2.2).
-func (s *Speaker) message(h Host, i, k int, t wire.Type, body []byte) {
-	p := &s.peers[i]
+func (p *peer) message(s *Speaker, h Host, c *connection, t wire.Type, body []byte) {
 	p.inCount[t]++
-	stage := p.tries[k].stage
+	stage := c.stage
 	switch t {
 	case wire.TypeNotification:
 		n := wire.ReadNotification(body)
@@ -66,7 +65,7 @@ func (s *Speaker) message(h Host, i, k int, t wire.Type, body []byte) {
 		if n.Code == wire.Cease && n.Subcode == wire.CollisionResolution {
 			reason = note.Collision
 		}
-		s.fail(h, i, k, Ending{Reason: reason, Received: true, Code: n.Code, Subcode: n.Subcode, Data: slices.Clone(n.Data), Text: n.ShutdownText()})
+		p.fail(s, h, c, Ending{Reason: reason, Received: true, Code: n.Code, Subcode: n.Subcode, Data: slices.Clone(n.Data), Text: n.ShutdownText()})
 		return
 	case wire.TypeOpen:
 		if stage != OpenSent {
@@ -74,45 +73,44 @@ func (s *Speaker) message(h Host, i, k int, t wire.Type, body []byte) {
 		}
 		o, fault := wire.ReadOpen(slices.Clone(body))
 		if fault != nil {
-			s.malformed(h, i, k, fault)
+			p.refuse(s, h, c, fault)
 			return
 		}
-		s.onOpen(h, i, k, o)
+		p.onOpen(s, h, c, o)
 		return
 	case wire.TypeKeepalive:
 		switch stage {
 		case OpenConfirm:
-			s.restartHold(h, i)
-			s.establish(h, i, k)
+			p.restartHold(h)
+			p.establish(s, h, c)
 			return
 		case Established:
-			s.restartHold(h, i)
+			p.restartHold(h)
 			return
 		}
 	case wire.TypeUpdate:
 		if stage == Established {
-			s.restartHold(h, i)
-			s.update(h, i, k, body)
+			p.restartHold(h)
+			p.update(s, h, c, body)
 			return
 		}
 	case wire.TypeRouteRefresh:
 		if stage == Established {
-			if wire.ReadRefresh(body) && p.both(&p.tries[k], wire.CapRouteRefresh) {
-				s.queueAll(h, i, true)
+			if wire.ReadRefresh(body) && p.both(c, wire.CapRouteRefresh) {
+				p.queueAll(s, h, true)
 			}
 			return
 		}
 	}
 	// RFC 6608: a message that has no place in this state.
-	s.fail(h, i, k, Ending{Reason: note.UnexpectedMessage, Notify: true, Code: wire.FSMError, Subcode: max(1, uint8(stage)-uint8(OpenSent)+1), Theirs: uint64(t)})
+	p.fail(s, h, c, Ending{Reason: note.UnexpectedMessage, Notify: true, Code: wire.FSMError, Subcode: max(1, uint8(stage)-uint8(OpenSent)+1), Theirs: uint64(t)})
 }
 
 // update takes an UPDATE into Adj-RIB-In (RFC 4271 9, RFC 7606).
-func (s *Speaker) update(h Host, i, k int, body []byte) {
-	p := &s.peers[i]
+func (p *peer) update(s *Speaker, h Host, c *connection, body []byte) {
 	u, fault := wire.ReadUpdate(body)
 	if fault != nil {
-		s.malformed(h, i, k, fault)
+		p.refuse(s, h, c, fault)
 		return
 	}
 	announced, withdrawn := 0, 0
@@ -120,11 +118,11 @@ func (s *Speaker) update(h Host, i, k int, body []byte) {
 	wire.Prefixes(u.Withdrawn, func(x ip.Prefix) {
 		withdrawn++
 		if id, ok := dict.Find(x); ok {
-			s.withdraw(i, id)
+			p.withdraw(s, id)
 		}
 	})
 	if len(u.Announced) > 0 {
-		set, bad := wire.ReadAttributes(u.Attributes, wire.Peer{FourOctet: p.both(&p.tries[k], wire.CapFourOctetAS), External: p.config.External})
+		set, bad := wire.ReadAttributes(u.Attributes, wire.Peer{FourOctet: p.both(c, wire.CapFourOctetAS), External: p.config.External})
 		if bad.Verdict == wire.Fine && p.config.External && set.Path.First() != p.config.AS {
 			bad = wire.Fault{Verdict: wire.TreatedAsWithdraw, Type: 2} // RFC 4271 6.3, RFC 7606 7.2
 		}
@@ -136,28 +134,27 @@ func (s *Speaker) update(h Host, i, k int, body []byte) {
 			wire.Prefixes(u.Announced, func(x ip.Prefix) {
 				withdrawn++
 				if id, ok := dict.Find(x); ok {
-					s.withdraw(i, id)
+					p.withdraw(s, id)
 				}
 			})
 		} else {
-			im := s.importer(h, i, h.Attrs().ID(&set))
+			im := p.importer(s, h, h.Attrs().ID(&set))
 			wire.Prefixes(u.Announced, func(x ip.Prefix) {
 				announced++
 				id := dict.ID(x)
-				s.store(i, id, im.row(id, x))
+				p.store(s, id, im.row(id, x))
 			})
 		}
 	}
 	h.Note(note.Note{Kind: note.UpdateReceived, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(announced), C: uint64(withdrawn)})
 	if p.config.MaxPrefixes > 0 && p.received > p.config.MaxPrefixes {
 		p.limited = true
-		s.end(h, i, Ending{Reason: note.PrefixLimit, Notify: true, Code: wire.Cease, Subcode: wire.MaximumPrefixes, Mine: uint64(p.config.MaxPrefixes), Theirs: uint64(p.received)})
+		p.end(s, h, Ending{Reason: note.PrefixLimit, Notify: true, Code: wire.Cease, Subcode: wire.MaximumPrefixes, Mine: uint64(p.config.MaxPrefixes), Theirs: uint64(p.received)})
 	}
 }
 
 // store puts a row into Adj-RIB-In.
-func (s *Speaker) store(i int, prefix uint32, e entry) {
-	p := &s.peers[i]
+func (p *peer) store(s *Speaker, prefix uint32, e entry) {
 	row := p.in.Edit(prefix)
 	if row.raw == e.raw && row.eff == e.eff && row.why == e.why {
 		return
@@ -177,8 +174,7 @@ func (s *Speaker) store(i int, prefix uint32, e entry) {
 	*row = e
 }
 
-func (s *Speaker) withdraw(i int, prefix uint32) {
-	p := &s.peers[i]
+func (p *peer) withdraw(s *Speaker, prefix uint32) {
 	if e := p.in.At(prefix); e == nil || e.raw == 0 {
 		return
 	}
@@ -206,8 +202,7 @@ type importer struct {
 	same   entry
 }
 
-func (s *Speaker) importer(h Host, i int, raw attr.ID) importer {
-	p := &s.peers[i]
+func (p *peer) importer(s *Speaker, h Host, raw attr.ID) importer {
 	im := importer{s: s, h: h, p: p, raw: raw, base: raw, set: h.Attrs().Get(raw)}
 	im.policy = s.book.Policy(p.config.Import)
 	im.why = s.unacceptable(h, p, im.set)
@@ -305,7 +300,7 @@ func (im *importer) row(id uint32, prefix ip.Prefix) entry {
 // Reimport runs the import policy on what a peer sent, as it was received.
 func (s *Speaker) Reimport(h Host, i int) {
 	p := &s.peers[i]
-	if p.up == 0 {
+	if !p.up {
 		return
 	}
 	var last importer
@@ -314,9 +309,9 @@ func (s *Speaker) Reimport(h Host, i int) {
 			return true
 		}
 		if last.raw != e.raw {
-			last = s.importer(h, i, e.raw)
+			last = p.importer(s, h, e.raw)
 		}
-		s.store(i, prefix, last.row(prefix, h.Shared().Prefixes.Prefix(prefix)))
+		p.store(s, prefix, last.row(prefix, h.Shared().Prefixes.Prefix(prefix)))
 		return true
 	})
 }
@@ -330,7 +325,7 @@ func (s *Speaker) AskAgain(h Host, i int) bool {
 		return false
 	}
 	if p.both(t, wire.CapRouteRefresh) {
-		s.write(h, i, int(p.up-1), wire.TypeRouteRefresh, wire.RouteRefresh(nil))
+		p.write(s, h, p.established(), wire.TypeRouteRefresh, wire.RouteRefresh(nil))
 	} else {
 		s.Reimport(h, i)
 	}
@@ -339,10 +334,10 @@ func (s *Speaker) AskAgain(h Host, i int) bool {
 
 // SendAgain sends a peer all there is for it once more.
 func (s *Speaker) SendAgain(h Host, i int) bool {
-	if s.peers[i].up == 0 {
+	if !s.peers[i].up {
 		return false
 	}
-	s.queueAll(h, i, true)
+	s.peers[i].queueAll(s, h, true)
 	return true
 }
 

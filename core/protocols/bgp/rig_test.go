@@ -141,8 +141,8 @@ func (r *rig) settle() {
 func (r *rig) conn() uint32 {
 	r.t.Helper()
 	r.run(2 * event.Second)
-	require.True(r.t, r.s.peers[0].tries[0].on, "the speaker has not opened a connection")
-	c := r.s.peers[0].tries[0].conn
+	require.True(r.t, r.s.peers[0].conns[0].on, "the speaker has not opened a connection")
+	c := r.s.peers[0].conns[0].conn
 	r.s.TCPOpened(r, c)
 	return c
 }

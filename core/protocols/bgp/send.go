@@ -20,8 +20,7 @@ const roomFor = 32 << 10
 const chunk = 512
 
 // queue puts a prefix among those to compare for a peer.
-func (s *Speaker) queue(i int, prefix uint32) {
-	p := &s.peers[i]
+func (p *peer) queue(prefix uint32) {
 	if e := p.out.At(prefix); e != nil && e.queued {
 		return
 	}
@@ -31,14 +30,13 @@ func (s *Speaker) queue(i int, prefix uint32) {
 
 // queueAll queues all of Loc-RIB for a peer; again has everything sent even if
 // nothing changed.
-func (s *Speaker) queueAll(h Host, i int, again bool) {
-	p := &s.peers[i]
-	if p.up == 0 {
+func (p *peer) queueAll(s *Speaker, h Host, again bool) {
+	if !p.up {
 		return
 	}
 	s.loc.Each(func(prefix uint32, b *best) bool {
 		if b.attr != 0 {
-			s.queue(i, prefix)
+			p.queue(prefix)
 			if again {
 				p.out.Edit(prefix).again = true
 			}
@@ -47,7 +45,7 @@ func (s *Speaker) queueAll(h Host, i int, again bool) {
 	})
 	p.out.Each(func(prefix uint32, e *sentEntry) bool {
 		if e.sent != 0 {
-			s.queue(i, prefix)
+			p.queue(prefix)
 			if again {
 				p.out.Edit(prefix).again = true
 			}
@@ -55,7 +53,7 @@ func (s *Speaker) queueAll(h Host, i int, again bool) {
 		return true
 	})
 	if p.config.Default {
-		s.queue(i, h.Shared().Prefixes.ID(ip.Prefix{}))
+		p.queue(h.Shared().Prefixes.ID(ip.Prefix{}))
 	}
 }
 
@@ -68,8 +66,7 @@ type sender struct {
 
 // send sends a peer what it does not know yet, as far as the window is open and
 // MinRouteAdvertisementInterval lets it (RFC 4271 9.2.1.1).
-func (s *Speaker) send(h Host, i int) {
-	p := &s.peers[i]
+func (p *peer) send(s *Speaker, h Host) {
 	t := p.established()
 	if t == nil {
 		return
@@ -89,11 +86,11 @@ func (s *Speaker) send(h Host, i int) {
 			return // TCP says when there is room again
 		}
 		n := min(p.round, chunk)
-		sent := s.sendChunk(h, i, p.pending[:n])
+		sent := p.sendSome(s, h, p.pending[:n])
 		p.pending = p.pending[n:]
 		if p.round -= n; p.round == 0 && sent && p.config.Interval > 0 {
 			wait := s.jitter(h, randInterval, p.config.Interval)
-			p.interval.Set(h, h.Now()+wait, intervalTimer, event.Periodic, uint32(i), 0)
+			p.interval.Set(h, h.Now()+wait, intervalTimer, event.Periodic, uint32(p.number), 0)
 			h.Calm().Hold(h.Now() + wait)
 		}
 	}
@@ -102,12 +99,11 @@ func (s *Speaker) send(h Host, i int) {
 
 // sendChunk compares some prefixes with what the peer has received, and says
 // whether anything was sent.
-func (s *Speaker) sendChunk(h Host, i int, prefixes []uint32) bool {
-	p := &s.peers[i]
+func (p *peer) sendSome(s *Speaker, h Host, prefixes []uint32) bool {
 	t := p.established()
 	var b sender
 	dict := &h.Shared().Prefixes
-	ex := exporter{s: s, h: h, i: i, p: p}
+	ex := exporter{s: s, h: h, p: p}
 	for _, id := range prefixes {
 		e := p.out.Edit(id)
 		e.queued = false
@@ -165,7 +161,6 @@ func (s *Speaker) sendChunk(h Host, i int, prefixes []uint32) bool {
 type exporter struct {
 	s     *Speaker
 	h     Host
-	i     int
 	p     *peer
 	trace *policy.Trace // filled by wanted, if not nil
 	// The last rewriting, which is the same for equal attributes from one peer.
@@ -241,7 +236,7 @@ func (x *exporter) withheld(b best, a *attr.Set, prefix ip.Prefix) note.Code {
 	s, p := x.s, x.p
 	internal := b.from != fromLocal && !s.peers[b.from].config.External
 	switch {
-	case int(b.from) == x.i:
+	case int(b.from) == p.number:
 		return note.FromThatPeer
 	case a.Has(attr.NoAdvertise):
 		return note.CommunityNoAdvertise

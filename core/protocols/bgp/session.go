@@ -34,8 +34,7 @@ func (s State) String() string { return StateNames[s] }
 // openHold is how long an OPEN is waited for (RFC 4271 8.2.2 suggests 4 minutes).
 const openHold = 240 * event.Second
 
-// soon bounds the wait before a session is tried for the first time: two ends
-// that began at once would collide.
+// soon bounds the wait before a session is tried for the first time.
 const soon = event.Second
 
 type peerConfig struct {
@@ -58,9 +57,9 @@ type Ending struct {
 	WasUp         bool
 }
 
-// try is a connection with a peer. A peer has two at most: the one that we opened
-// and the one that it opened.
-type try struct {
+// connection is a TCP connection with a peer, and how far a session on it is. A
+// peer has two at most: the one that we opened and the one that it opened.
+type connection struct {
 	on    bool
 	taken bool // the peer opened it
 	conn  uint32
@@ -73,15 +72,23 @@ type try struct {
 // Counters of messages, by type.
 type Counters [6]uint32
 
-// peer is one session and its tables.
+// Which of a peer's connections is which.
+const (
+	ours = iota
+	theirs
+)
+
+// peer is one session and its tables. Its methods take the speaker that has it and
+// the host of the moment.
 type peer struct {
+	number  int // among the speaker's peers
 	config  peerConfig
 	gone    bool
 	phase   State
 	since   event.Time
 	ups     uint32
-	tries   [2]try // ours, the peer's
-	up      int8   // which of them is Established, plus 1
+	conns   [2]connection // ours, theirs
+	up      bool          // one of them is Established
 	blocked note.Code
 	limited bool // stays down until it is reset
 	forced  Override
@@ -139,19 +146,28 @@ func (p *peer) disabled() bool {
 	return p.forced == ForceDisabled || p.config.Disabled && p.forced == AsConfigured
 }
 
+// other is the peer's other connection.
+func (p *peer) other(c *connection) *connection {
+	if c == &p.conns[ours] {
+		return &p.conns[theirs]
+	}
+	return &p.conns[ours]
+}
+
 // Force takes a peer out of service or back into it, whatever its configuration
 // says.
 func (s *Speaker) Force(h Host, i int, o Override) {
-	was := s.peers[i].disabled()
-	s.peers[i].forced = o
-	if s.peers[i].disabled() == was {
+	p := &s.peers[i]
+	was := p.disabled()
+	p.forced = o
+	if p.disabled() == was {
 		return
 	}
 	if !was {
-		s.end(h, i, Ending{Reason: note.PeerDisabled, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeStop, Text: s.peers[i].config.Shutdown})
-		s.stopPeer(h, i)
+		p.end(s, h, Ending{Reason: note.PeerDisabled, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeStop, Text: p.config.Shutdown})
+		p.stop(h)
 	}
-	s.startPeer(h, i)
+	p.start(s, h)
 }
 
 func address(a netip.Addr) ip.Addr { return ip.AddrFrom(a) }
@@ -159,17 +175,19 @@ func address(a netip.Addr) ip.Addr { return ip.AddrFrom(a) }
 func (p *peer) state() State { return p.phase }
 
 // established is the connection of a session that is up, nil if it is not.
-func (p *peer) established() *try {
-	if p.up == 0 {
+func (p *peer) established() *connection {
+	switch {
+	case !p.up:
 		return nil
+	case p.conns[ours].stage == Established:
+		return &p.conns[ours]
 	}
-	return &p.tries[p.up-1]
+	return &p.conns[theirs]
 }
 
 // setState notes a change of state. Only Established counts as a change of the
 // network: what comes before is attempts.
-func (s *Speaker) setState(h Host, i int, to State, why note.Code) {
-	p := &s.peers[i]
+func (p *peer) setState(h Host, to State, why note.Code) {
 	if p.phase == to {
 		return
 	}
@@ -181,46 +199,50 @@ func (s *Speaker) setState(h Host, i int, to State, why note.Code) {
 }
 
 // startPeer lets a session be tried.
-func (s *Speaker) startPeer(h Host, i int) {
-	p := &s.peers[i]
+func (p *peer) start(s *Speaker, h Host) {
 	p.limited, p.blocked = false, note.None
 	p.since = h.Now()
 	if p.disabled() {
-		s.setState(h, i, Idle, note.PeerDisabled)
+		p.setState(h, Idle, note.PeerDisabled)
 		p.last = Ending{At: h.Now(), Reason: note.PeerDisabled, Text: p.config.Shutdown}
 		return
 	}
-	s.setState(h, i, Active, note.None)
+	p.setState(h, Active, note.None)
 	if p.config.Passive {
 		return
 	}
-	s.beginTrying(h, i)
-	s.drawn++
-	s.retryIn(h, i, event.Millisecond+event.Time(store.Below(h.Rand(randRetry, s.drawn), uint64(soon))))
+	p.beginTrying(h)
+	p.retrySoon(s, h)
 }
 
-func (s *Speaker) beginTrying(h Host, i int) {
-	p := &s.peers[i]
+func (p *peer) beginTrying(h Host) {
 	if !p.trying && !p.config.Passive {
 		p.trying = true
 		h.Calm().Start(&p.watch)
 	}
 }
 
-func (s *Speaker) retryIn(h Host, i int, t event.Time) {
-	s.peers[i].retry.Set(h, h.Now()+t, retryTimer, event.Retry, uint32(i), 0)
+func (p *peer) retryIn(h Host, t event.Time) {
+	p.retry.Set(h, h.Now()+t, retryTimer, event.Retry, uint32(p.number), 0)
 }
 
-func (s *Speaker) retryLater(h Host, i int) {
-	s.retryIn(h, i, s.jitter(h, randRetry, event.FromDuration(max(s.config.ConnectRetry, config.DefaultConnectRetry/30))))
+// retrySoon lets the first attempt come within a second, at a time of the router's
+// own: two ends that begin at once would collide.
+func (p *peer) retrySoon(s *Speaker, h Host) {
+	s.drawn++
+	p.retryIn(h, event.Millisecond+event.Time(store.Below(h.Rand(randRetry, s.drawn), uint64(soon))))
+}
+
+// retryLater lets the next attempt come after ConnectRetryTime, with jitter (RFC 4271 10).
+func (p *peer) retryLater(s *Speaker, h Host) {
+	p.retryIn(h, s.jitter(h, randRetry, event.FromDuration(max(s.config.ConnectRetry, config.DefaultConnectRetry/30))))
 }
 
 // fruitless notes that an attempt came to nothing.
-func (s *Speaker) fruitless(h Host, i int) { h.Calm().Refresh(&s.peers[i].watch) }
+func (p *peer) fruitless(h Host) { h.Calm().Refresh(&p.watch) }
 
 // stopPeer takes a peer out of service.
-func (s *Speaker) stopPeer(h Host, i int) {
-	p := &s.peers[i]
+func (p *peer) stop(h Host) {
 	p.retry.Stop(h, event.Retry)
 	p.hold.Stop(h, event.Guard)
 	p.keepalive.Stop(h, event.Periodic)
@@ -228,7 +250,7 @@ func (s *Speaker) stopPeer(h Host, i int) {
 		p.trying = false
 		h.Calm().Stop(&p.watch)
 	}
-	s.setState(h, i, Idle, note.None)
+	p.setState(h, Idle, note.None)
 }
 
 // localAddress is the address that a session is to have on our side, 0 if there
@@ -295,15 +317,15 @@ func (s *Speaker) Timer(h Host, e *event.Event) {
 	switch e.Kind {
 	case retryTimer:
 		if p.retry.Fired(h, e) {
-			s.attempt(h, i)
+			p.attempt(s, h)
 		}
 	case holdTimer:
 		if p.hold.Fired(h, e) {
-			s.end(h, i, Ending{Reason: note.HoldTimeExpired, Notify: true, Code: wire.HoldTimerExpired, Mine: uint64(p.holding)})
+			p.end(s, h, Ending{Reason: note.HoldTimeExpired, Notify: true, Code: wire.HoldTimerExpired, Mine: uint64(p.holding)})
 		}
 	case keepaliveTimer:
 		if p.keepalive.Fired(h, e) {
-			s.sendKeepalive(h, i)
+			p.sendKeepalive(s, h)
 		}
 	case intervalTimer:
 		if p.interval.Fired(h, e) && p.held {
@@ -315,94 +337,90 @@ func (s *Speaker) Timer(h Host, e *event.Event) {
 
 // attempt opens a connection, if nothing prevents it (RFC 4271 8.2.2,
 // ConnectRetryTimer_Expires).
-func (s *Speaker) attempt(h Host, i int) {
-	p := &s.peers[i]
-	if p.up != 0 || p.limited {
+func (p *peer) attempt(s *Speaker, h Host) {
+	if p.up || p.limited {
 		return
 	}
-	if t := &p.tries[0]; t.on && t.stage == Connect {
-		h.AbortTCP(t.conn)
-		*t = try{}
+	if c := &p.conns[ours]; c.on && c.stage == Connect {
+		h.AbortTCP(c.conn)
+		*c = connection{}
 		p.last = Ending{At: h.Now(), Reason: note.ConnectionUnanswered}
-		s.fruitless(h, i)
+		p.fruitless(h)
 	}
-	if !p.tries[0].on && !p.tries[1].on {
+	if !p.conns[ours].on && !p.conns[theirs].on {
 		p.blocked = s.obstacle(h, p)
 		if p.blocked == note.None {
 			local := s.localAddress(h, p)
-			p.tries[0] = try{on: true, stage: Connect, local: local}
-			s.setState(h, i, Connect, note.None)
+			p.conns[ours] = connection{on: true, stage: Connect, local: local}
+			p.setState(h, Connect, note.None)
 			conn := h.OpenTCP(local, p.config.Address, p.terms())
-			s.peers[i].tries[0].conn = conn
+			p.conns[ours].conn = conn
 		} else {
-			s.setState(h, i, Active, p.blocked)
-			s.fruitless(h, i)
+			p.setState(h, Active, p.blocked)
+			p.fruitless(h)
 		}
 	}
-	s.retryLater(h, i)
+	p.retryLater(s, h)
 }
 
 // failTry ends one connection of a session that is not up.
-func (s *Speaker) failTry(h Host, i, k int, e Ending) {
-	p := &s.peers[i]
-	t := &p.tries[k]
-	if !t.on {
+func (p *peer) failConnection(s *Speaker, h Host, c *connection, e Ending) {
+	if !c.on {
 		return
 	}
 	e.At = h.Now()
-	if e.Notify && t.stage >= OpenSent {
-		s.notify(h, i, k, e)
-		h.CloseTCP(t.conn)
+	if e.Notify && c.stage >= OpenSent {
+		p.notify(s, h, c, e)
+		h.CloseTCP(c.conn)
 	} else if e.Received {
-		h.CloseTCP(t.conn) // the peer has said what there was to say
+		h.CloseTCP(c.conn) // the peer has said what there was to say
 	} else {
-		h.AbortTCP(t.conn)
+		h.AbortTCP(c.conn)
 	}
-	p.tries[k] = try{}
+	*c = connection{}
 	if e.Reason == note.Collision {
 		return
 	}
 	p.last = e
-	s.fruitless(h, i)
-	if !p.tries[1-k].on {
+	p.fruitless(h)
+	if !p.other(c).on {
 		p.hold.Stop(h, event.Guard)
-		s.setState(h, i, Idle, e.Reason)
+		p.setState(h, Idle, e.Reason)
 		if !p.config.Passive {
-			s.retryLater(h, i)
+			p.retryLater(s, h)
 		}
 	}
 }
 
-func (s *Speaker) notify(h Host, i, k int, e Ending) {
+func (p *peer) notify(s *Speaker, h Host, c *connection, e Ending) {
 	n := wire.Notification{Code: e.Code, Subcode: e.Subcode, Data: e.Data}
 	if e.Code == wire.Cease && (e.Subcode == wire.AdministrativeStop || e.Subcode == wire.AdministrativeReset) {
 		n.Data = wire.ShutdownData(e.Text)
 	}
-	s.write(h, i, k, wire.TypeNotification, n.Append(nil))
-	h.Note(note.Note{Kind: note.NotificationSent, Port: note.NoPort, A: uint64(s.peers[i].config.Address), B: uint64(e.Code)<<8 | uint64(e.Subcode), Reason: e.Reason})
+	p.write(s, h, c, wire.TypeNotification, n.Append(nil))
+	h.Note(note.Note{Kind: note.NotificationSent, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(e.Code)<<8 | uint64(e.Subcode), Reason: e.Reason})
 }
 
 // end ends a session, whatever its state, and lets it be tried again later.
-func (s *Speaker) end(h Host, i int, e Ending) {
-	p := &s.peers[i]
-	wasUp := p.up != 0
+func (p *peer) end(s *Speaker, h Host, e Ending) {
+	wasUp := p.up
 	e.At, e.WasUp = h.Now(), wasUp || e.WasUp
 	told := false
-	for k := range p.tries {
-		t := &p.tries[k]
-		if !t.on {
+	for k := range p.conns {
+		c := &p.conns[k]
+		if !c.on {
 			continue
 		}
-		if e.Notify && t.stage >= OpenSent {
+		if e.Notify && c.stage >= OpenSent {
 			told = true
-			s.notify(h, i, k, e)
-			h.CloseTCP(t.conn)
+			p.notify(s, h, c, e)
+			h.CloseTCP(c.conn)
 		} else if e.Received {
-			h.CloseTCP(t.conn)
+			h.CloseTCP(c.conn)
 		} else {
-			h.AbortTCP(t.conn)
+			h.AbortTCP(c.conn)
 		}
-		*t = try{}
+		*c = connection{}
 	}
 	e.Notify = told
 	p.last = e
@@ -417,24 +435,23 @@ func (s *Speaker) end(h Host, i int, e Ending) {
 		p.held = false
 		h.Calm().End()
 	}
-	p.up = 0
+	p.up = false
 	if wasUp || e.WasUp {
-		s.forget(i)
+		p.forget(s)
 	}
-	s.setState(h, i, Idle, e.Reason)
+	p.setState(h, Idle, e.Reason)
 	if p.disabled() || p.gone || p.limited {
 		return
 	}
-	s.beginTrying(h, i)
-	s.fruitless(h, i)
+	p.beginTrying(h)
+	p.fruitless(h)
 	if !p.config.Passive {
-		s.retryLater(h, i)
+		p.retryLater(s, h)
 	}
 }
 
 // forget empties the tables of a peer.
-func (s *Speaker) forget(i int) {
-	p := &s.peers[i]
+func (p *peer) forget(s *Speaker) {
 	p.in.Each(func(prefix uint32, e *entry) bool {
 		if e.raw != 0 {
 			s.mark(prefix)
@@ -459,20 +476,19 @@ func (s *Speaker) LinksChanged(h Host) {
 		}
 		on := h.OnLink(p.config.Address)
 		switch {
-		case p.direct() && !on && (p.up != 0 || p.phase >= OpenSent):
-			for k := range p.tries {
-				if p.tries[k].on {
-					h.AbortTCP(p.tries[k].conn)
-					p.tries[k] = try{}
+		case p.direct() && !on && (p.up || p.phase >= OpenSent):
+			for k := range p.conns {
+				if p.conns[k].on {
+					h.AbortTCP(p.conns[k].conn)
+					p.conns[k] = connection{}
 				}
 			}
-			s.end(h, i, Ending{Reason: note.PeerLinkDown})
-		case p.direct() && on && p.blocked == note.PeerNotOnLink || p.last.Reason == note.PeerLinkDown && on && p.up == 0 && !p.tries[0].on:
+			p.end(s, h, Ending{Reason: note.PeerLinkDown})
+		case p.direct() && on && p.blocked == note.PeerNotOnLink || p.last.Reason == note.PeerLinkDown && on && !p.up && !p.conns[ours].on:
 			p.blocked = note.None
 			p.last.Reason = note.None
 			if !p.config.Passive && !p.limited {
-				s.drawn++
-				s.retryIn(h, i, event.Millisecond+event.Time(store.Below(h.Rand(randRetry, s.drawn), uint64(soon))))
+				p.retrySoon(s, h)
 			}
 		}
 	}
@@ -482,9 +498,8 @@ func (s *Speaker) LinksChanged(h Host) {
 func (s *Speaker) Reset(h Host, i int, text string) {
 	p := &s.peers[i]
 	p.limited = false
-	s.end(h, i, Ending{Reason: note.SessionReset, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeReset, Text: text})
+	p.end(s, h, Ending{Reason: note.SessionReset, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeReset, Text: text})
 	if !p.disabled() && !p.config.Passive {
-		s.drawn++
-		s.retryIn(h, i, event.Millisecond+event.Time(store.Below(h.Rand(randRetry, s.drawn), uint64(soon))))
+		p.retrySoon(s, h)
 	}
 }

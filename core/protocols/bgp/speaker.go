@@ -22,6 +22,7 @@ import (
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/tcp"
+	wire "hellebore/core/protocols/wire/bgp"
 	"hellebore/core/protocols/wire/ip"
 )
 
@@ -219,8 +220,8 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Addr)
 	for i := range s.peers {
 		p := &s.peers[i]
 		if !p.gone && c.Peer(p.config.Peer.Address) == nil {
-			s.end(h, i, Ending{Reason: note.PeerRemoved, Notify: true, Code: 6, Subcode: 3})
-			s.stopPeer(h, i)
+			p.end(s, h, Ending{Reason: note.PeerRemoved, Notify: true, Code: wire.Cease, Subcode: wire.PeerDeconfigured})
+			p.stop(h)
 			p.gone = true
 		}
 	}
@@ -245,7 +246,7 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Addr)
 		}
 		s.loc.Each(func(prefix uint32, b *best) bool { s.mark(prefix); return true })
 		for i := range s.peers {
-			s.queueAll(h, i, false)
+			s.peers[i].queueAll(s, h, false)
 		}
 	}
 }
@@ -256,8 +257,9 @@ func (s *Speaker) Stop(h Host, why note.Code) {
 		return
 	}
 	for i := range s.peers {
-		s.end(h, i, Ending{Reason: why, Notify: true, Code: 6, Subcode: 2})
-		s.stopPeer(h, i)
+		p := &s.peers[i]
+		p.end(s, h, Ending{Reason: why, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeStop})
+		p.stop(h)
 	}
 	s.loc.Each(func(prefix uint32, b *best) bool {
 		if b.attr != 0 {
@@ -278,8 +280,8 @@ func (s *Speaker) Stop(h Host, why note.Code) {
 // Gone forgets connections without a word: the device went down.
 func (s *Speaker) Gone(h Host, why note.Code) {
 	for i := range s.peers {
-		for k := range s.peers[i].tries {
-			s.peers[i].tries[k] = try{}
+		for k := range s.peers[i].conns {
+			s.peers[i].conns[k] = connection{}
 		}
 	}
 	s.Stop(h, why)
@@ -290,8 +292,8 @@ func (s *Speaker) configurePeer(h Host, c config.Peer, started bool) {
 	pc := peerConfig{Peer: c, Address: address(c.Address), External: c.AS != s.config.AS, Interval: event.FromDuration(s.config.MinInterval(&c))}
 	i := slices.IndexFunc(s.peers, func(p peer) bool { return p.config.Address == pc.Address })
 	if i < 0 {
-		s.peers = append(s.peers, peer{config: pc, gone: true})
-		i = len(s.peers) - 1
+		i = len(s.peers)
+		s.peers = append(s.peers, peer{number: i, config: pc, gone: true})
 	}
 	p := &s.peers[i]
 	old := p.config
@@ -301,18 +303,18 @@ func (s *Speaker) configurePeer(h Host, c config.Peer, started bool) {
 	case p.gone || started:
 		p.gone = false
 		p.last = Ending{}
-		s.startPeer(h, i)
+		p.start(s, h)
 	case old.resets(&pc):
-		ending := Ending{Reason: note.SessionReset, Notify: true, Code: 6, Subcode: 6}
+		ending := Ending{Reason: note.SessionReset, Notify: true, Code: wire.Cease, Subcode: wire.OtherChange}
 		if pc.Disabled {
-			ending.Reason, ending.Subcode, ending.Text = note.PeerDisabled, 2, pc.Shutdown
+			ending.Reason, ending.Subcode, ending.Text = note.PeerDisabled, wire.AdministrativeStop, pc.Shutdown
 		}
-		s.end(h, i, ending)
-		s.stopPeer(h, i)
-		s.startPeer(h, i)
+		p.end(s, h, ending)
+		p.stop(h)
+		p.start(s, h)
 	case !reflect.DeepEqual(old, pc):
 		s.Reimport(h, i)
-		s.queueAll(h, i, false)
+		p.queueAll(s, h, false)
 	}
 }
 
@@ -332,7 +334,7 @@ func (s *Speaker) Decide(h Host) { s.decideAll(h) }
 // Send sends each peer what it does not know yet, as far as it may.
 func (s *Speaker) Send(h Host) {
 	for i := range s.peers {
-		s.send(h, i)
+		s.peers[i].send(s, h)
 	}
 }
 
@@ -354,20 +356,20 @@ func (s *Speaker) mark(prefix uint32) {
 	s.dirty = append(s.dirty, prefix)
 }
 
-// Moved tells that a gateway is reached otherwise, or no longer: the paths that
+// Moved is the news that a gateway is reached otherwise, or no longer: the paths that
 // go through it are decided on again, and policies that use its cost run again.
 func (s *Speaker) Moved(h Host, gateway uint32) {
 	if int(gateway) >= len(s.users) {
 		return
 	}
-	var told []int
+	var concerned []*peer // whose export policy uses the cost
 	for i := range s.peers {
-		if p := &s.peers[i]; p.up != 0 {
+		if p := &s.peers[i]; p.up {
 			if s.book.Policy(p.config.Import).UsesInterior() {
 				s.Reimport(h, i)
 			}
 			if s.book.Policy(p.config.Export).UsesInterior() {
-				told = append(told, i)
+				concerned = append(concerned, p)
 			}
 		}
 	}
@@ -375,8 +377,8 @@ func (s *Speaker) Moved(h Host, gateway uint32) {
 		for v := *bits; v != 0; v &= v - 1 {
 			prefix := word*64 + uint32(mathbits.TrailingZeros64(v))
 			s.mark(prefix)
-			for _, i := range told {
-				s.queue(i, prefix)
+			for _, p := range concerned {
+				p.queue(prefix)
 			}
 		}
 		return true

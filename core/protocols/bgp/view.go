@@ -90,10 +90,10 @@ func (s *Speaker) Sent(i int, prefix uint32) attr.ID { return s.peers[i].out.Get
 // Wanted is what a peer is to receive for a prefix now, and if nothing, why. trace,
 // if not nil, is filled with what the export policy did.
 func (s *Speaker) Wanted(h Host, i int, prefix uint32, trace *policy.Trace) (attr.ID, note.Code) {
-	if s.peers[i].up == 0 {
+	if !s.peers[i].up {
 		return 0, note.NoBestPath
 	}
-	x := exporter{s: s, h: h, i: i, p: &s.peers[i], trace: trace}
+	x := exporter{s: s, h: h, p: &s.peers[i], trace: trace}
 	return x.wanted(prefix)
 }
 
@@ -125,10 +125,10 @@ func (s *Speaker) Asked(h Host, i int, prefix uint32) (r policy.Route, ok bool) 
 // is false if there is none, or if it is withheld whatever the policy.
 func (s *Speaker) Offered(h Host, i int, prefix uint32) (r policy.Route, ok bool) {
 	b := s.loc.Get(prefix)
-	if s.peers[i].up == 0 || b.attr == 0 {
+	if !s.peers[i].up || b.attr == 0 {
 		return r, false
 	}
-	x := exporter{s: s, h: h, i: i, p: &s.peers[i]}
+	x := exporter{s: s, h: h, p: &s.peers[i]}
 	p := h.Shared().Prefixes.Prefix(prefix)
 	if x.withheld(b, h.Attrs().Get(b.attr), p) != note.None {
 		return r, false
