@@ -307,7 +307,7 @@ func TestARefreshSendsAllAgain(t *testing.T) { // RFC 2918
 	r.says(far, wire.Keepalive(nil))
 	r.says(conn, announce(nil, prefixOf(1), prefixOf(2)))
 	r.wrote(far)
-	r.says(far, wire.RouteRefresh(nil))
+	r.says(far, wire.RouteRefresh(nil, wire.IPv4Unicast))
 	types, last := r.wrote(far)
 	require.Equal(t, []wire.Type{wire.TypeUpdate}, types)
 	u, _ := wire.ReadUpdate(last)

@@ -13,7 +13,10 @@ import (
 
 // sendOpen sends the OPEN on a connection that has just come about.
 func (p *peer) sendOpen(s *Speaker, h Host, c *connection) {
-	p.sentCap = []wire.Capability{{Code: wire.CapMultiprotocol, Value: []byte{0, 1, 0, 1}}}
+	p.sentCap = nil
+	for _, f := range wire.Families {
+		p.sentCap = append(p.sentCap, f.Capability())
+	}
 	if !p.config.NoRefresh {
 		p.sentCap = append(p.sentCap, wire.Capability{Code: wire.CapRouteRefresh})
 	}
@@ -57,8 +60,9 @@ func (p *peer) onOpen(s *Speaker, h Host, c *connection, o wire.Open) {
 	case o.ID == s.id && !p.config.External: // RFC 6286 2.2
 		p.failConnection(s, h, c, Ending{Reason: note.SameRouterID, Notify: true, Code: wire.OpenError, Subcode: wire.BadBGPIdentifier, Mine: uint64(s.id), Theirs: uint64(o.ID)})
 		return
-	case !o.IPv4Unicast():
-		p.failConnection(s, h, c, Ending{Reason: note.NoCommonFamily, Notify: true, Code: wire.OpenError, Subcode: wire.UnsupportedCapability, Data: []byte{1, 4, 0, 1, 0, 1}})
+	case !o.Takes(wire.IPv4Unicast):
+		p.failConnection(s, h, c, Ending{Reason: note.NoCommonFamily, Notify: true, Code: wire.OpenError, Subcode: wire.UnsupportedCapability,
+			Data: wire.IPv4Unicast.Append([]byte{wire.CapMultiprotocol, 4})}) // RFC 5492 3: the capability that is missing
 		return
 	}
 	if other := p.other(c); other.on && other.stage >= OpenConfirm {

@@ -96,7 +96,7 @@ func (p *peer) message(s *Speaker, h Host, c *connection, t wire.Type, body []by
 		}
 	case wire.TypeRouteRefresh:
 		if stage == Established {
-			if wire.ReadRefresh(body) && p.both(c, wire.CapRouteRefresh) {
+			if f, ok := wire.ReadFamily(body); ok && f == wire.IPv4Unicast && p.both(c, wire.CapRouteRefresh) {
 				p.queueAll(s, h, true)
 			}
 			return
@@ -325,7 +325,7 @@ func (s *Speaker) AskAgain(h Host, i int) bool {
 		return false
 	}
 	if p.both(t, wire.CapRouteRefresh) {
-		p.write(s, h, p.established(), wire.TypeRouteRefresh, wire.RouteRefresh(nil))
+		p.write(s, h, p.established(), wire.TypeRouteRefresh, wire.RouteRefresh(nil, wire.IPv4Unicast))
 	} else {
 		s.Reimport(h, i)
 	}

@@ -75,7 +75,9 @@ func (r *reader) bgpMessage(t bgpwire.Type, body []byte) string {
 		r.field("meaning", "%s", n.Words())
 		return n.Words()
 	case bgpwire.TypeRouteRefresh:
-		r.field("address family", "IPv4 unicast")
+		if f, ok := bgpwire.ReadFamily(body); ok {
+			r.field("address family", "%v", f)
+		}
 		return "asks for everything again"
 	}
 	return r.bgpUpdate(body)

@@ -242,7 +242,9 @@ func capabilities(v bgp.PeerView) []Capability {
 			case code == wire.CapFourOctetAS && len(c.Value) == 4:
 				return "AS " + strconv.FormatUint(uint64(c.Value[0])<<24|uint64(c.Value[1])<<16|uint64(c.Value[2])<<8|uint64(c.Value[3]), 10)
 			case code == wire.CapMultiprotocol:
-				return "IPv4 unicast"
+				if f, ok := wire.ReadFamily(c.Value); ok {
+					return f.String()
+				}
 			}
 			return "yes"
 		}

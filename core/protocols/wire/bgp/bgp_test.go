@@ -107,7 +107,7 @@ func TestOpensComeBack(t *testing.T) {
 	require.Nil(t, fault)
 	require.Equal(t, o.ID, got.ID)
 	require.EqualValues(t, 65551, got.FullAS())
-	require.True(t, got.IPv4Unicast())
+	require.True(t, got.Takes(IPv4Unicast))
 	require.NotNil(t, got.Capability(CapRouteRefresh))
 	require.Nil(t, got.Capability(77))
 	require.EqualValues(t, ASTrans, (&Open{AS: ASTrans}).FullAS())
@@ -154,7 +154,7 @@ func FuzzRead(f *testing.F) {
 	f.Add((&Open{Version: 4, AS: 1, ID: 1, Caps: []Capability{{1, []byte{0, 1, 0, 1}}}}).Append(nil))
 	f.Add((&Notification{Code: Cease, Subcode: 2, Data: ShutdownData("x")}).Append(nil))
 	f.Add(Keepalive(nil))
-	f.Add(RouteRefresh(nil))
+	f.Add(RouteRefresh(nil, IPv4Unicast))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		kind, body, n, fault := Split(b)
 		if fault != nil || n == 0 {

@@ -12,7 +12,6 @@ package bgp
 
 import (
 	"encoding/binary"
-	"slices"
 
 	"golang.org/x/crypto/cryptobyte"
 
@@ -144,22 +143,6 @@ func (o *Open) FullAS() uint32 {
 	return uint32(o.AS)
 }
 
-// IPv4Unicast says whether the sender takes IPv4 unicast prefixes: it says so, or
-// says nothing of address families (RFC 4760 8).
-func (o *Open) IPv4Unicast() bool {
-	any := false
-	for _, c := range o.Caps {
-		if c.Code != CapMultiprotocol {
-			continue
-		}
-		if slices.Equal(c.Value, []byte{0, 1, 0, 1}) {
-			return true
-		}
-		any = true
-	}
-	return !any
-}
-
 // Append appends the message.
 func (o *Open) Append(b []byte) []byte {
 	start := len(b)
@@ -230,14 +213,11 @@ func ReadOpen(body []byte) (o Open, fault *Notification) {
 // Keepalive appends a KEEPALIVE (RFC 4271 4.4).
 func Keepalive(b []byte) []byte { return finish(begin(b, TypeKeepalive), len(b)) }
 
-// RouteRefresh appends a ROUTE-REFRESH for IPv4 unicast (RFC 2918 3).
-func RouteRefresh(b []byte) []byte {
+// RouteRefresh appends a ROUTE-REFRESH for a family (RFC 2918 3).
+func RouteRefresh(b []byte, f Family) []byte {
 	start := len(b)
-	return finish(append(begin(b, TypeRouteRefresh), 0, 1, 0, 1), start)
+	return finish(f.Append(begin(b, TypeRouteRefresh)), start)
 }
-
-// ReadRefresh says whether the body of a ROUTE-REFRESH asks for IPv4 unicast.
-func ReadRefresh(body []byte) bool { return slices.Equal(body, []byte{0, 1, 0, 1}) }
 
 // AppendPrefix appends a prefix as it stands in an UPDATE (RFC 4271 4.3).
 func AppendPrefix(b []byte, p ip.Prefix) []byte {
