@@ -137,19 +137,26 @@ type port struct {
 	way      route.SetID // of a virtual port: the way to its other end
 }
 
+// lasting is what survives a Stop: the configuration, and what numbers others hold.
+type lasting struct {
+	ports        []port // by the device's port index
+	nbrs         []neighbour
+	freeNbr      uint32 // one more than an index; list through next
+	ddSeq        uint32 // of the last database exchange that began
+	config       []AreaConfig
+	externals    []External
+	outsideJoins []Join // of externals
+	maxECMP      int    // 0: no limit
+	strict       bool   // RFC1583Compatibility is off
+}
+
 // Process is one OSPF process. The zero value is stopped.
 type Process struct {
-	running   bool
-	routerID  ip.Addr
-	ports     []port // by the device's port index
-	nbrs      []neighbour
-	freeNbr   uint32 // one more than an index; list through next
-	areas     []area
-	as        area // AS external LSAs, which belong to no area
-	config    []AreaConfig
-	externals []External
-	// outsideJoins join externals.
-	outsideJoins []Join
+	lasting
+	running      bool
+	routerID     ip.Addr
+	areas        []area
+	as           area     // AS external LSAs, which belong to no area
 	wasBorder    bool     // as of the last run
 	saysBorder   bool     // what the router LSAs of all areas say (B bit)
 	saysBoundary bool     // the same of the E bit
@@ -165,9 +172,6 @@ type Process struct {
 	all          bool   // the next run is a full one
 	later        bool   // LSAs changed that no tree is made of
 	beyond       bool   // there are such LSAs
-	ddSeq        uint32
-	maxECMP      int  // 0: no limit
-	strict       bool // RFC1583Compatibility is off
 }
 
 // Clone is an independent copy.
@@ -203,7 +207,7 @@ func (p *Process) RouterID() ip.Addr { return p.routerID }
 // Runs is how often shortest paths were computed since the process started.
 func (p *Process) Runs() uint32 { return p.runs }
 
-// Start starts a stopped process. SetPort tells it its ports.
+// Start starts a stopped process. SetPort gives it its ports.
 func (p *Process) Start(h Host, routerID ip.Addr) {
 	p.running, p.routerID = true, routerID
 	h.Note(note.Note{Kind: note.RouterIDChosen, Port: note.NoPort, A: uint64(routerID)})
@@ -212,7 +216,7 @@ func (p *Process) Start(h Host, routerID ip.Addr) {
 	}
 }
 
-// Stop ends the process: neighbours, databases and routes go. Nobody is told;
+// Stop ends the process: neighbours, databases and routes go. No packet says so;
 // the neighbours find out by their router dead interval.
 func (p *Process) Stop(h Host, why note.Code) {
 	if !p.running {
@@ -238,11 +242,11 @@ func (p *Process) Stop(h Host, why note.Code) {
 			p.ports[i].Up = false
 		}
 	}
-	*p = Process{maxECMP: p.maxECMP, strict: p.strict, ports: p.ports, nbrs: p.nbrs, freeNbr: p.freeNbr, ddSeq: p.ddSeq, config: p.config, externals: p.externals, outsideJoins: p.outsideJoins}
+	*p = Process{lasting: p.lasting}
 	h.Calm().Disturb(h.Now())
 }
 
-// SetPort tells the process how a port is now. What that disturbs: a changed
+// SetPort gives the process the configuration and state of a port. What that disturbs: a changed
 // cost re-originates the router LSA; changed intervals count from the next
 // hello; a changed area, address or role, or the port going down, ends its
 // adjacencies.
