@@ -22,6 +22,14 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const offers = completeTyped(line, names);
 
+  // The list begins where the input does, or further left if it would be too narrow there.
+  const [under, setUnder] = useState(0);
+  const place = () => {
+    const from = box.current?.getBoundingClientRect();
+    const to = input.current?.getBoundingClientRect();
+    if (from && to) setUnder(Math.max(0, Math.min(to.left - from.left, from.width - 240)));
+  };
+
   const take = (offer: string) => {
     const words = line.split(/\s+/);
     words[words.length - 1] = offer;
@@ -94,6 +102,8 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
           aria-label="Focus: who, where to, when, or an action"
           aria-expanded={offers.length > 0}
           aria-controls="focus-offers"
+          aria-autocomplete="list"
+          aria-activedescendant={pick < 0 ? undefined : `focus-offer-${pick}`}
           role="combobox"
           autoComplete="off"
           spellCheck={false}
@@ -109,6 +119,7 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
           _placeholder={{ color: 'quiet', fontFamily: 'body' }}
           value={line}
           onChange={(e) => {
+            place();
             setLine(e.target.value);
             setError('');
             setPick(-1);
@@ -120,8 +131,9 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
         <Box
           position="absolute"
           top="38px"
+          left={`${under}px`}
           right={0}
-          minW="320px"
+          minW="240px"
           bg="raised"
           border="1px solid"
           borderColor="line"
@@ -139,6 +151,7 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
             {offers.map((o, i) => (
               <Box
                 key={o}
+                id={`focus-offer-${i}`}
                 role="option"
                 aria-selected={i === pick}
                 px={3}

@@ -1,5 +1,5 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { Suspense, lazy, useMemo, useRef, useState } from 'react';
+import { useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import {
   ApiError,
@@ -16,30 +16,17 @@ import {
   type LabState,
 } from '../shared/api/client';
 import { BriefPanel } from '../panels/brief/BriefPanel';
-import { ChecksView } from '../views/checks/ChecksView';
 import { ComparisonBanner } from '../views/compare/Banner';
-import { ComparisonView } from '../views/compare/ComparisonView';
-import { sectionsOf } from '../views/compare/rows';
 import { Explanation } from '../panels/explain/Explanation';
 import { FocusBar } from './FocusBar';
-import { deviceOf, useFocus, views, writeFocus, type View } from '../shared/focus/focus';
+import { deviceOf, portName, useFocus, views, writeFocus, type View } from '../shared/focus/focus';
 import type { Names } from '../shared/focus/names';
-import { MapView } from '../views/map/MapView';
-import { DatabaseView } from '../views/database/DatabaseView';
-import { MessagesView, useUnread } from '../views/messages/MessagesView';
-import { NeighboursView } from '../views/neighbours/NeighboursView';
+import { useUnread } from '../views/messages/MessagesView';
 import { Plain, Quiet, Trouble, Waiting } from '../shared/parts/parts';
-import { momentWords } from '../shared/parts/words';
-import { PacketsView } from '../views/packets/PacketsView';
-import { PathsView } from '../views/paths/PathsView';
-import { PoliciesView } from '../views/policies/PoliciesView';
-import { PortsView } from '../views/ports/PortsView';
+import { momentWords } from '../shared/focus/moment';
 import { Probe } from '../panels/probe/Probe';
-import { RoutesView } from '../views/routes/RoutesView';
 import { TimelineDock } from '../views/timeline/TimelineDock';
 import { NameMoment } from '../views/timeline/NameMoment';
-import { TimelineView } from '../views/timeline/TimelineView';
-import { textAt } from '../views/timeline/current';
 import { Why } from '../panels/why/Why';
 import { Flower } from './Flower';
 import { Help } from './Help';
@@ -47,12 +34,7 @@ import { useKeys } from './keys';
 import { BrokenLab } from './BrokenLab';
 import { useNews, type Running } from './news';
 import { toggleScheme } from './scheme';
-
-const TextView = lazy(() => import('../views/text/TextView'));
-const TwoTexts = lazy(() => import('../views/text/TwoTexts').then((m) => ({ default: m.TwoTexts })));
-
-/** What of a text belongs to policies. */
-const ofPolicies = /^(policy|[a-z-]+-set) | (import|export)-policy/;
+import { stages, type Stage } from './stages';
 
 /** The frame that stays while views change: focus, views, explanation, timeline. */
 export function Shell() {
@@ -133,9 +115,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     const m = map.data;
     return {
       devices: m?.devices.map((d) => d.name) ?? [],
-      ports:
-        m?.links.flatMap((l) => l.ends.map((e) => (e.port === 'nic' ? e.device : `${e.device}.${e.port}`))) ??
-        [],
+      ports: m?.links.flatMap((l) => l.ends.map((e) => portName(e))) ?? [],
       flows: m?.flows.map((f) => f.name) ?? [],
       segments: m?.links.flatMap((l) => (l.name ? [l.name] : [])) ?? [],
       prefixes: routes.data?.rows.map((r) => r.prefix) ?? [],
@@ -192,6 +172,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const problems: Partial<Record<View, number>> = { neighbours: down, map: broken, checks: failed };
   const unread = useUnread(id, focus.when);
   const who = deviceOf(focus.who);
+  const stage: Stage = { lab, focus, past, line, goto, map: { link, setLink, labels, tree, setTree } };
 
   return (
     <Flex direction="column" h="100vh" overflow="hidden">
@@ -219,8 +200,8 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
           names={names}
           moment={
             comparing
-              ? `${momentWords(focus.since, lab.actions)} .. ${momentWords(focus.when, lab.actions)}`
-              : momentWords(focus.when, lab.actions)
+              ? `${momentWords(lab, focus.since)} .. ${momentWords(lab, focus.when)}`
+              : momentWords(lab, focus.when)
           }
           set={(f) => void set(f)}
           act={doAct}
@@ -275,8 +256,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       {past && !comparing && (
         <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} role="status">
           <Box flex={1}>
-            This is the past: {momentWords(focus.when, lab.actions)}. It can be looked at and probed, not
-            changed.
+            This is the past: {momentWords(lab, focus.when)}. It can be looked at and probed, not changed.
           </Box>
           <NameMoment id={id} when={focus.when} moments={lab.moments} />
           <chakra.button
@@ -344,38 +324,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
         </Flex>
         <Flex direction="column" flex={1} minW={0}>
           <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
-            {comparing && sectionsOf[view] && <ComparisonView view={view} />}
-            {comparing && (view === 'text' || view === 'policies') && (
-              <Suspense fallback={<Waiting what="loading the texts" />}>
-                <TwoTexts
-                  before={textAt(lab.actions, focus.since, lab.moments)}
-                  after={textAt(lab.actions, focus.when, lab.moments)}
-                  {...(view === 'policies' ? { only: ofPolicies } : {})}
-                />
-              </Suspense>
-            )}
-            {!(comparing && (sectionsOf[view] || view === 'text' || view === 'policies')) && (
-              <>
-                {view === 'map' && (
-                  <MapView link={link} setLink={setLink} labels={labels} tree={tree} setTree={setTree} />
-                )}
-                {view === 'text' && (
-                  <Suspense fallback={<Waiting what="loading the editor" />}>
-                    <TextView lab={lab} past={past} line={line} />
-                  </Suspense>
-                )}
-                {view === 'ports' && <PortsView />}
-                {view === 'neighbours' && <NeighboursView />}
-                {view === 'routes' && <RoutesView />}
-                {view === 'paths' && <PathsView />}
-                {view === 'policies' && <PoliciesView lab={lab} />}
-                {view === 'database' && <DatabaseView />}
-                {view === 'messages' && <MessagesView />}
-                {view === 'packets' && <PacketsView lab={lab} />}
-                {view === 'timeline' && <TimelineView lab={lab} />}
-                {view === 'checks' && <ChecksView goto={goto} />}
-              </>
-            )}
+            {((comparing && stages[view].compare) || stages[view].show)(stage)}
           </Box>
           {view !== 'timeline' && (
             <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />

@@ -58,7 +58,12 @@ describe('the focus bar', () => {
   test('completes with the arrows', async () => {
     const { act, input } = open();
     await userEvent.type(input, 'cut viaduct.');
-    await userEvent.keyboard('{ArrowDown}{ArrowDown}{ArrowUp}{Enter}');
+    const active = () =>
+      document.getElementById(input.getAttribute('aria-activedescendant') ?? '')?.textContent;
+    expect(active()).toBeUndefined();
+    await userEvent.keyboard('{ArrowDown}{ArrowDown}');
+    expect(active(), 'the cursor stays in the input, and the option is said').toBe('viaduct.e2');
+    await userEvent.keyboard('{ArrowUp}{Enter}');
     expect(input.value).toBe('cut viaduct.e1 ');
     await userEvent.keyboard('{Enter}');
     expect(act).toHaveBeenCalledWith('cut viaduct.e1');

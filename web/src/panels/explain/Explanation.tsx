@@ -13,7 +13,7 @@ import { faultWords } from '../../views/map/LinkEdge';
 import { Reasons } from '../../views/neighbours/Reasons';
 import { Aside, Key, Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
-import { currentAction } from '../../views/timeline/current';
+import { currentAction } from '../../shared/focus/moment';
 import { Story } from '../../views/routes/Story';
 
 interface Props {
@@ -54,7 +54,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
           relation={relation}
           act={act}
           past={past}
-          capture={captureURL(id, link || port, currentAction(lab.actions, focus.when, lab.moments).seq)}
+          capture={captureURL(id, link || port, currentAction(lab, focus.when).seq)}
         />
       )}
       {device && aimed && (

@@ -36,9 +36,9 @@ export const deviceOf = (who: string) => who.split(/[./]/)[0] ?? '';
 /** The peer's address of a session in focus, '' if none is. */
 export const peerOf = (who: string) => who.split('/')[1] ?? '';
 
-/** A port's name: "viaduct.e1"; a host is named for its only port. */
-export const portName = (e: { device: string; port: string }) =>
-  e.port === 'nic' ? e.device : `${e.device}.${e.port}`;
+/** A port's name: "viaduct.e1"; a host is named for its only port, and what is on no port for its device. */
+export const portName = (e: { device: string; port?: string | undefined }) =>
+  e.port === undefined || e.port === 'nic' ? e.device : `${e.device}.${e.port}`;
 
 /** A port as the cable knows it: a sub-port ("viaduct.e1.10") is on the cable of its port. */
 export const cableOf = (port: string) => port.split('.').slice(0, 2).join('.');

@@ -1,5 +1,6 @@
 import { completeAction } from './actions';
 import type { Focus } from './focus';
+import { typedMoment } from './moment';
 import type { Names } from './names';
 
 export type Typed =
@@ -9,17 +10,11 @@ export type Typed =
 
 const address = /^\d+\.\d+\.\d+\.\d+$/;
 const prefix = /^\d+\.\d+\.\d+\.\d+\/\d+$/;
-const moment = /^(now|(before|after)-\d+|\d+(\.\d+)?s)$/;
-
-/** A moment as the server takes it, undefined if the word is none. */
-const momentOf = (w: string, names: Names) =>
-  moment.test(w) ? w.replace(/s$/, '') : names.moments.includes(w) ? w : undefined;
-
 /** Two moments to compare: "before-2..now". */
 function pairOf(w: string, names: Names): Partial<Focus> | undefined {
   const [a = '', b = '', more] = w.split('..');
-  const since = momentOf(a, names);
-  const when = momentOf(b || 'now', names);
+  const since = typedMoment(a, names.moments);
+  const when = typedMoment(b || 'now', names.moments);
   return w.includes('..') && more === undefined && since && when ? { since, when } : undefined;
 }
 
@@ -39,7 +34,8 @@ export function parseTyped(line: string, names: Names): Typed {
     else if (names.devices.includes(w) || names.ports.includes(w) || names.sessions.includes(w))
       change.who = w;
     else if (prefix.test(w) || address.test(w)) change.to = w;
-    else if (momentOf(w, names)) Object.assign(change, { when: momentOf(w, names), since: '' });
+    else if (typedMoment(w, names.moments))
+      Object.assign(change, { when: typedMoment(w, names.moments), since: '' });
     else if (pairOf(w, names)) Object.assign(change, pairOf(w, names));
     else return { kind: 'error', message: `"${w}" is no device, port, flow, prefix or moment of this lab` };
   }
@@ -69,7 +65,7 @@ export function completeTyped(line: string, names: Names): string[] {
   const [left, right] = last.split('..');
   if (right !== undefined && /^[\w.-]*$/.test(left ?? ''))
     return known
-      .filter((k) => momentOf(k, names) && k.startsWith(right))
+      .filter((k) => typedMoment(k, names.moments) && k.startsWith(right))
       .map((k) => `${left}..${k}`)
       .slice(0, 8);
   return known.filter((k) => k.startsWith(last) && k !== last).slice(0, 8);

@@ -19,20 +19,5 @@ export const plural = (n: number, what: string, many = `${what}s`) => `${n} ${n 
 export const orderWords = (a: { message?: string; origin?: 'reverted' }) =>
   a.origin === 'reverted' ? `Taken back automatically: ${a.message ?? ''}` : (a.message ?? '');
 
-/** A moment of the address in words. */
-export function momentWords(when: string, actions: { seq: number; action: string }[]): string {
-  const m = /^(before|after)-(\d+)$/.exec(when);
-  if (m) {
-    const a = actions.find((x) => x.seq === Number(m[2]));
-    return `${m[1]} ${a ? a.action : `action ${m[2]}`}`;
-  }
-  if (when === 'now' || when === '') return 'now';
-  if (/^[A-Za-z]/.test(when)) return when; // a name
-  const t = Number(when);
-  const last = [...actions].reverse().find((a) => 'start' in a && (a.start as number) <= t) as
-    { action: string; start: number } | undefined;
-  return last ? `${duration(t - last.start)} after ${last.action}` : duration(t);
-}
-
 /** What is said of checks of which none fails. */
 export const allPass = (checks: number) => (checks === 1 ? 'The check passes' : `All ${checks} checks pass`);

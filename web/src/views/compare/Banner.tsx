@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { LabState } from '../../shared/api/client';
 import { useFocus } from '../../shared/focus/focus';
-import { momentWords } from '../../shared/parts/words';
+import { momentWords } from '../../shared/focus/moment';
 
 /** Says that two moments are compared, and which; the comparison as a file. */
 export function ComparisonBanner({ lab }: { lab: LabState }) {
@@ -11,8 +11,8 @@ export function ComparisonBanner({ lab }: { lab: LabState }) {
   return (
     <Flex bg="plumSoft" color="plum" px={4} py={1} gap={3} role="status">
       <Box flex={1}>
-        Only what is different is shown: from <b>{momentWords(focus.since, lab.actions)}</b> to{' '}
-        <b>{momentWords(focus.when, lab.actions)}</b>.
+        Only what is different is shown: from <b>{momentWords(lab, focus.since)}</b> to{' '}
+        <b>{momentWords(lab, focus.when)}</b>.
       </Box>
       {['md', 'csv', 'json'].map((f) => (
         <Box key={f} asChild textDecoration="underline">

@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import { useMessages, type Message } from '../../shared/api/client';
-import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
@@ -90,10 +90,7 @@ function Row({ m, fresh, focus }: { m: Message; fresh: boolean; focus: (who: str
       </Td>
       <Td>
         {m.port && (
-          <chakra.button
-            fontWeight="inherit"
-            onClick={() => focus(m.port === 'nic' ? m.device : `${m.device}.${m.port}`)}
-          >
+          <chakra.button fontWeight="inherit" onClick={() => focus(portName(m))}>
             {m.port}
           </chakra.button>
         )}

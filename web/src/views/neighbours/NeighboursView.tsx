@@ -6,7 +6,7 @@ import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
-import { timeOf } from '../timeline/current';
+import { timeOf } from '../../shared/focus/moment';
 import { endName } from './ends';
 import { Ladder } from './Ladder';
 import { Reasons } from './Reasons';
@@ -29,7 +29,7 @@ export function NeighboursView() {
   const rows = mine.filter((n) => (!only || !n.up) && (!protocol || n.protocol === protocol));
   const sessions = mine.filter((n) => n.protocol === 'bgp');
   const adjacencies = mine.length - sessions.length;
-  const now = timeOf(focus.when, lab.data);
+  const now = lab.data ? timeOf(lab.data, focus.when) : 0;
   if (data.data.length === 0) {
     return (
       <Empty title="No neighbours are configured">

@@ -5,7 +5,7 @@ import { cableOf, portName, useFocus } from '../../shared/focus/focus';
 import { Choice, Count, Empty, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
 import { exact } from '../../shared/parts/words';
-import { currentAction } from '../timeline/current';
+import { currentAction } from '../../shared/focus/moment';
 
 /** Seconds as they are typed ("12.5" or "12.5 s"), undefined if it is none. */
 const seconds = (typed: string) => /^\s*(\d+(?:\.\d+)?)\s*s?\s*$/.exec(typed)?.[1];
@@ -25,7 +25,7 @@ export function chosenPort(map: MapData, who: string): string {
 export function PacketsView({ lab }: { lab: LabState }) {
   const { id, focus, set } = useFocus();
   const map = useMap(id, focus.when);
-  const { seq } = currentAction(lab.actions, focus.when);
+  const { seq } = currentAction(lab, focus.when);
   const [whole, setWhole] = useState(false);
   const [stretch, setStretch] = useState({ from: '', to: '' });
   const [kinds, setKinds] = useState<string[]>([]);

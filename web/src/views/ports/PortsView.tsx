@@ -1,13 +1,11 @@
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { usePorts, type Port, type Process } from '../../shared/api/client';
-import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
-
-const name = (p: Port) => (p.port === 'nic' ? p.device : `${p.device}.${p.port}`);
 
 /** One row a port, each router's process above its ports; two marked rows are shown side by side. */
 export function PortsView() {
@@ -21,7 +19,9 @@ export function PortsView() {
   const mine = data.data.ports.filter((p) => !who || p.device === who);
   const rows = mine.filter((p) => filter === 'all' || (filter === 'ospf' ? !!p.ospf : !p.up));
   const devices = [...new Set(rows.map((p) => p.device))];
-  const pair = marked.map((m) => data.data.ports.find((p) => name(p) === m)).filter((p) => p !== undefined);
+  const pair = marked
+    .map((m) => data.data.ports.find((p) => portName(p) === m))
+    .filter((p) => p !== undefined);
   if (data.data.ports.length === 0)
     return <Empty title="No ports">The text of this lab names none yet.</Empty>;
   return (
@@ -85,13 +85,15 @@ export function PortsView() {
               .filter((p) => p.device === d)
               .map((p) => (
                 <PortRow
-                  key={name(p)}
+                  key={portName(p)}
                   port={p}
-                  focused={focus.who === name(p)}
-                  focus={() => void set({ who: name(p) })}
-                  marked={marked.includes(name(p))}
+                  focused={focus.who === portName(p)}
+                  focus={() => void set({ who: portName(p) })}
+                  marked={marked.includes(portName(p))}
                   mark={(on) =>
-                    setMarked(on ? [...marked.slice(-1), name(p)] : marked.filter((m) => m !== name(p)))
+                    setMarked(
+                      on ? [...marked.slice(-1), portName(p)] : marked.filter((m) => m !== portName(p)),
+                    )
                   }
                 />
               ))}
@@ -161,7 +163,7 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
       <Td onClick={(e) => e.stopPropagation()}>
         <input
           type="checkbox"
-          aria-label={`mark ${name(p)}`}
+          aria-label={`mark ${portName(p)}`}
           checked={marked}
           onChange={(e) => mark(e.target.checked)}
         />
@@ -283,7 +285,7 @@ function SideBySide({ a, b, close }: { a: Port; b: Port; close: () => void }) {
     >
       <Flex mb={2}>
         <Box flex={1} fontWeight="650">
-          {name(a)} and {name(b)}
+          {portName(a)} and {portName(b)}
         </Box>
         <Plain size="xs" h="24px" onClick={close}>
           Close

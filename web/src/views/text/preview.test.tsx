@@ -4,7 +4,6 @@ import userEvent from '@testing-library/user-event';
 import { describe, expect, test, vi } from 'vitest';
 import type { Previewed } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
-import { textAt } from '../timeline/current';
 import { PreviewPanel } from './PreviewPanel';
 import { StagePlan, noPlan, orderOf, samePlan } from './StagePlan';
 import { mended, withBlock } from './edits';
@@ -125,13 +124,4 @@ describe('edits of a text', () => {
     expect(mended('router x\n  prot e1', 2, { column: 3, end: 7, text: 'port' })).toBe('router x\n  port e1');
     expect(mended('lab “ö” x', 1, { column: 9, end: 10, text: 'y' })).toBe('lab “ö” y');
   });
-});
-
-test('the text in force at a moment is that of the last apply before it', () => {
-  const a = (seq: number, action: string, start: number) => ({ seq, action, start }) as never;
-  const actions = [a(1, 'apply', 0), a(2, 'cut mill.e1', 50), a(3, 'apply', 90)];
-  const named = [{ name: 'calm', at: 60, step: 2 }];
-  expect(
-    ['before-1', 'after-1', 'before-3', 'now', '55', 'calm'].map((w) => textAt(actions, w, named)),
-  ).toEqual([0, 1, 1, 3, 1, 1]);
 });

@@ -2,7 +2,8 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { LabState } from '../../shared/api/client';
 import { useFocus } from '../../shared/focus/focus';
 import { Plain, Quiet } from '../../shared/parts/parts';
-import { duration, momentWords } from '../../shared/parts/words';
+import { momentWords } from '../../shared/focus/moment';
+import { duration } from '../../shared/parts/words';
 import { NameMoment } from './NameMoment';
 
 /** The moments that have a name: to go to, to compare with, to name more. */
@@ -32,7 +33,7 @@ export function Moments({ lab }: { lab: LabState }) {
               color="plum"
               textDecoration="underline"
               fontSize="11.5px"
-              title={`what is different between ${m.name} and ${momentWords(focus.when, lab.actions)}`}
+              title={`what is different between ${m.name} and ${momentWords(lab, focus.when)}`}
               onClick={() => void set({ since: m.name, when: focus.when })}
             >
               compare

@@ -4,7 +4,7 @@ import { useAction, type LabState } from '../../shared/api/client';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { BeforeAfter } from './BeforeAfter';
 import { Chart, Legend } from './Chart';
-import { currentAction } from './current';
+import { currentAction } from '../../shared/focus/moment';
 
 /** Drags move the moment in focus, at most this often. */
 const dragEvery = 60;
@@ -14,7 +14,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
   const { id, focus, set } = useFocus();
   const [chosen, setOpen] = useState<boolean>();
   const open = chosen ?? roomy;
-  const { seq, at } = currentAction(lab.actions, focus.when, lab.moments);
+  const { seq, at } = currentAction(lab, focus.when);
   const detail = useAction(id, seq);
   const action = lab.actions[seq - 1];
   const drag = useDrag((t) => void set({ when: t.toFixed(6) }));

@@ -8,7 +8,7 @@ import { BeforeAfter } from './BeforeAfter';
 import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
 import { Moments } from './Moments';
-import { currentAction, stepsAt } from './current';
+import { currentAction, stepsAt } from '../../shared/focus/moment';
 import { useDrag } from './TimelineDock';
 
 /** How many there were before and after: "64 to 58", or "64 as before". */
@@ -18,12 +18,12 @@ const counts = (c: { before: number; after: number }) =>
 /** All actions, and one of them in full: events, how the convergence came about, outages. */
 export function TimelineView({ lab }: { lab: LabState }) {
   const { id, focus, set } = useFocus();
-  const { seq, at } = currentAction(lab.actions, focus.when, lab.moments);
+  const { seq, at } = currentAction(lab, focus.when);
   const detail = useAction(id, seq);
   const drag = useDrag((t) => void set({ when: t.toFixed(6) }));
   // Between two moments: the actions that lie between.
-  const first = focus.since === '' ? 0 : stepsAt(lab.actions, focus.since, lab.moments);
-  const last = focus.since === '' ? lab.actions.length : stepsAt(lab.actions, focus.when, lab.moments);
+  const first = focus.since === '' ? 0 : stepsAt(lab, focus.since);
+  const last = focus.since === '' ? lab.actions.length : stepsAt(lab, focus.when);
   const shown = lab.actions.filter((a) => a.seq > first && a.seq <= last);
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
