@@ -97,7 +97,7 @@ func (s *Stack) output(h Host, id uint32) {
 			}
 			left := uint32(len(c.out)) - min(sent, uint32(len(c.out)))
 			room := min(c.window, c.congestion)
-			if room == 0 && sent == 0 && left > 0 && c.retransmit.Running() && c.tries > 0 {
+			if room == 0 && sent == 0 && left > 0 && c.tries > 0 {
 				room = 1 // a probe of a window that is shut (RFC 9293 3.8.6.1)
 			}
 			n := min(left, mss, room-min(room, sent))
@@ -385,6 +385,10 @@ func (s *Stack) synchronized(h Host, id uint32, g *wire.Segment) {
 		s.acked(h, c, g.Ack)
 	}
 	c.window = uint32(g.Window)
+	if c.window == 0 {
+		// While the other end answers probes, a shut window ends no connection (RFC 9293 3.8.6.1).
+		c.tries = min(c.tries, 1)
+	}
 	if c.state == SynReceived && c.una != c.iss {
 		s.establish(h, id)
 	}

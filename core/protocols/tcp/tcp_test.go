@@ -32,6 +32,7 @@ type end struct {
 	terms Terms
 	news  []News
 	got   []byte
+	deaf  bool // its user does not read
 	seq   uint64
 }
 
@@ -53,7 +54,7 @@ func (e *end) Calm() *event.Calm             { return &e.calm }
 func (e *end) Rand(purpose, c uint64) uint64 { return store.Keyed(1, uint64(e.n), purpose, c) }
 func (e *end) Connection(id uint32, news News) {
 	e.news = append(e.news, news)
-	if news == Arrived {
+	if news == Arrived && !e.deaf {
 		e.got = append(e.got, e.stack.Read(e, id)...)
 	}
 	if news == Ended {
@@ -121,7 +122,9 @@ func TestAConnectionOpensAndCloses(t *testing.T) { // RFC 9293 3.5, 3.6
 	require.Equal(t, []News{Opened, Closed}, r.ends[0].news)
 	require.Equal(t, TimeWait, r.ends[0].stack.View(id).State)
 	require.Equal(t, StateClosed, r.ends[1].stack.View(0).State)
-	r.run(61 * event.Second)
+	r.run(57 * event.Second)
+	require.Equal(t, TimeWait, r.ends[0].stack.View(id).State, "twice the MSL of 30 s")
+	r.run(4 * event.Second)
 	require.Equal(t, StateClosed, r.ends[0].stack.View(id).State)
 	require.Zero(t, r.calm.Pending())
 }
@@ -258,3 +261,61 @@ func TestAShutWindowIsProbed(t *testing.T) {
 type unread struct{ *end }
 
 func (u *unread) Connection(_ uint32, news News) { u.news = append(u.news, news) }
+
+// TestAnOpenWindowIsFoundByProbes loses the news that the window is open again: the
+// probes find it out (RFC 9293 3.8.6.1).
+func TestAnOpenWindowIsFoundByProbes(t *testing.T) {
+	r := newRig()
+	id := r.open(80)
+	r.run(event.Second)
+	c := &r.ends[0].stack.conns[id]
+	r.ends[0].stack.Write(r.ends[0], id, bytes.Repeat([]byte("valley"), 1000))
+	r.run(event.Second)
+	require.Empty(t, c.out)
+	c.window = 0 // as if the last acknowledgment had said so, and the next been lost
+	r.ends[0].stack.Write(r.ends[0], id, []byte("and beyond"))
+	r.run(120 * event.Second)
+	require.Empty(t, c.out)
+	require.Len(t, r.ends[1].got, 6010)
+}
+
+// TestAShutWindowEndsNoConnection has a receiver that does not read for an hour, and
+// answers probes all the while (RFC 9293 3.8.6.1).
+func TestAShutWindowEndsNoConnection(t *testing.T) {
+	r := newRig()
+	id := r.open(80)
+	r.run(event.Second)
+	far := r.ends[1]
+	far.deaf = true
+	data := make([]byte, Window+5000)
+	r.ends[0].stack.Write(r.ends[0], id, data)
+	r.run(3600 * event.Second)
+	require.Equal(t, Established, r.ends[0].stack.View(id).State)
+	require.Len(t, far.stack.conns[0].in, Window)
+	far.deaf = false
+	far.got = append(far.got, far.stack.Read(far, 0)...)
+	r.run(200 * event.Second)
+	require.Len(t, far.got, len(data))
+}
+
+// TestSlowStart counts the segments of each round trip: ten at first (RFC 6928 2),
+// then one more for each that is acknowledged (RFC 5681 3.1).
+func TestSlowStart(t *testing.T) {
+	r := newRig()
+	id := r.open(80)
+	r.run(event.Second)
+	sent := func() (n int) {
+		for _, s := range r.seen {
+			if s[0] == '0' {
+				n++
+			}
+		}
+		r.seen = nil
+		return n
+	}
+	sent() // the opening
+	r.ends[0].stack.Write(r.ends[0], id, make([]byte, 60_000))
+	require.Equal(t, 10, sent())
+	r.run(10*event.Millisecond + event.Microsecond)
+	require.Equal(t, 20, sent(), "each of ten acknowledgments lets two more go")
+}

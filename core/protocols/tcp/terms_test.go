@@ -7,7 +7,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
+	wire "hellebore/core/protocols/wire/tcp"
 )
 
 func chain(keys ...config.Key) *config.KeyChain { return &config.KeyChain{Name: "heron", Keys: keys} }
@@ -48,4 +50,20 @@ func TestOnlySignedSegmentsAreTaken(t *testing.T) {
 			require.Len(t, r.ends[1].got, len(data))
 		})
 	}
+}
+
+// TestAnUnsignedResetIsNotBelieved is what RFC 2385 1 is for: a segment from
+// somebody else does not end a connection whose segments are signed.
+func TestAnUnsignedResetIsNotBelieved(t *testing.T) {
+	r := newRig()
+	keys := chain(config.Key{ID: 1, Secret: "grey-wing"})
+	r.ends[0].terms.Keys, r.ends[1].terms.Keys = keys, keys
+	id := r.open(80)
+	r.run(event.Second)
+	far := r.ends[1]
+	c := &r.ends[0].stack.conns[id]
+	reset := wire.Segment{SrcPort: c.localPort, DstPort: 80, Seq: c.nxt, Flags: wire.RST}
+	why := far.stack.Receive(far, address(0), address(1), DefaultTTL, reset.Append(nil, address(0), address(1)), 1460)
+	require.Equal(t, note.SignatureMissing, why)
+	require.Equal(t, Established, far.stack.View(0).State)
 }
