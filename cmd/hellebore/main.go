@@ -34,7 +34,8 @@ var (
 
 func main() { os.Exit(execute(os.Args[1:])) }
 
-func execute(args []string) int {
+// commands is the root command with all others.
+func commands() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "hellebore",
 		Short:         "A workbench for OSPF and BGP on simulated routers",
@@ -42,7 +43,13 @@ func execute(args []string) int {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(), formatCommand(), versionCommand(), referenceCommand(), documentCommand())
+	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(), formatCommand(),
+		versionCommand(), referenceCommand(), documentCommand(), schemaCommand())
+	return root
+}
+
+func execute(args []string) int {
+	root := commands()
 	root.SetArgs(args)
 	err := root.Execute()
 	switch {

@@ -29,6 +29,7 @@ func runCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "run LAB",
 		Short: "Run a lab: build it, settle, do the actions in order, print the end state",
+		Long:  "Builds a lab, runs it to settled, does the actions in order, and prints the end state.\n\nActions:\n" + actionForms(),
 		Example: `  hellebore run triangle.lab --do "cut viaduct.e1" --do "mend viaduct.e1"
   hellebore run triangle.lab --do "silence viaduct.e2" --for 30s --json
   hellebore run triangle.lab --junit checks.xml`,
@@ -90,6 +91,15 @@ func runCommand() *cobra.Command {
 	c.Flags().StringVar(&junit, "junit", "", "write how the lab's checks came out to a JUnit XML file")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")
 	return c
+}
+
+// actionForms are the actions that --do takes, one per line.
+func actionForms() string {
+	var out strings.Builder
+	for _, f := range append(slices.Clone(history.Forms), history.Form{Form: "apply FILE", Says: "applies another text"}) {
+		fmt.Fprintf(&out, "  %-28s %s\n", f.Form, f.Says)
+	}
+	return out.String()
 }
 
 // writeJUnit writes how checks came out to a file.
