@@ -4,7 +4,7 @@
 PORT ?= 8440
 WEB := $(shell find web/src web/index.html web/package-lock.json web/vite.config.ts web/public -type f)
 
-.PHONY: demo test build lint bench docs fmt fuzz screenshots clean
+.PHONY: demo test build lint bench docs fmt fuzz mutate screenshots clean
 
 demo: build
 	./bin/hellebore serve --demo --port $(PORT)
@@ -41,9 +41,10 @@ bench:
 	go test -run '^$$' -bench . -benchmem ./core/...
 	go test -run '^$$' -bench . -benchtime 8x ./e2e
 
-# What is generated: the language's reference, the OpenAPI document, the client's types.
+# What is generated: the language's reference, the schema of the printed JSON, the OpenAPI document, the client's types.
 docs:
 	go run ./cmd/hellebore reference > docs/language.md
+	go run ./cmd/hellebore schema > docs/cli.schema.json
 	go run ./cmd/hellebore openapi > server/api/openapi.json
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/shared/api/schema.d.ts
 
@@ -59,3 +60,8 @@ screenshots: build
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html
+
+# Takes each rule of docs/conformance out in turn, and expects its test to fail; MUTATE names the rows, such as "ospf 12".
+MUTATE ?= .
+mutate:
+	MUTATE='$(MUTATE)' go test -count=1 -timeout 60m -v -run TestMutations ./conformance | grep -v '^=== '

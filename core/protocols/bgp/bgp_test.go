@@ -118,6 +118,21 @@ func TestMalformedMessagesEarnTheirNotification(t *testing.T) {
 	}
 }
 
+// TestTheSameIdentifierInsideAnASIsRefused is RFC 6286 2.1 and 2.2; other ASes may
+// use it.
+func TestTheSameIdentifierInsideAnASIsRefused(t *testing.T) {
+	r := newRig(t, peerOf(func(p *config.Peer) { p.AS = selfAS }))
+	conn := r.conn()
+	r.says(conn, openFrom(selfAS, selfID))
+	r.expectNotification(conn, wire.OpenError, wire.BadBGPIdentifier)
+
+	r = newRig(t, peerOf(nil))
+	conn = r.conn()
+	r.says(conn, openFrom(otherAS, selfID))
+	r.says(conn, wire.Keepalive(nil))
+	require.Equal(t, Established, r.s.Peer(0).State)
+}
+
 // TestMalformedAttributesAreTakenGently: the session stays, the prefixes go (RFC
 // 7606 2).
 func TestMalformedAttributesAreTakenGently(t *testing.T) {

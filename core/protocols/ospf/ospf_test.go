@@ -289,6 +289,38 @@ func TestSequenceNumbersWrapByFlushing(t *testing.T) { // RFC 2328 12.1.6
 	requireFull(t, r)
 }
 
+// TestSequenceNumbersWrapOfLSAsBesidesTheRouterLSA is RFC 2328 12.1.6: at the
+// highest number the LSA is flushed, and begins anew when it is gone.
+func TestSequenceNumbersWrapOfLSAsBesidesTheRouterLSA(t *testing.T) {
+	r := pair(t)
+	n := r.nodes[0]
+	outside := External{Prefix: ip.MakePrefix(0xc6336400, 24), Metric: 7}
+	n.p.SetExternals(n, []External{outside}, nil)
+	r.run(30 * event.Second)
+	key := wire.Key{Type: wire.ExternalLSA, ID: outside.Prefix.Addr, Router: id(0)}
+	held := func() (head wire.LSAHeader, metric uint32) {
+		r.nodes[1].p.Database(r.nodes[1], func(v LSAView) {
+			if v.Header.Key == key {
+				head, metric = v.Header, v.Body.External.Metric
+			}
+		})
+		return head, metric
+	}
+	// Somebody still has one of a life before, with the number before the last.
+	body := wire.ExternalBody{Mask: ip.Mask(24), Type2: true, Metric: 9}
+	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, updateWith(id(1), key, wire.MaxSeq-1, 1, body.Append(nil)))
+	r.run(30 * event.Second)
+	head, metric := held()
+	require.Equal(t, wire.MaxSeq, head.Seq, "the LSA is outbid with the last number there is")
+	require.EqualValues(t, 7, metric)
+	outside.Metric = 8
+	n.p.SetExternals(n, []External{outside}, nil)
+	r.run(60 * event.Second)
+	head, metric = held()
+	require.EqualValues(t, 8, metric)
+	require.Less(t, head.Seq, int32(0), "it began anew at InitialSequenceNumber")
+}
+
 func TestSPFDelayStates(t *testing.T) { // RFC 8405 section 5
 	r := pair(t)
 	r.run(30 * event.Second)

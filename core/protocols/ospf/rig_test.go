@@ -169,9 +169,12 @@ func (n *node) lsa(router ip.Addr) (head wire.LSAHeader, ok bool) {
 
 // oneUpdate is a Link State Update with one router LSA, as somebody else made it.
 func oneUpdate(from ip.Addr, router ip.Addr, seq int32, age uint16, body wire.RouterBody) []byte {
-	raw := body.Append(nil)
-	h := wire.LSAHeader{Age: age, Options: wire.OptionE, Key: wire.Key{Type: wire.RouterLSA, ID: router, Router: router},
-		Seq: seq, Length: uint16(wire.LSAHeaderLen + len(raw))}
+	return updateWith(from, wire.Key{Type: wire.RouterLSA, ID: router, Router: router}, seq, age, body.Append(nil))
+}
+
+// updateWith is a Link State Update with one LSA.
+func updateWith(from ip.Addr, key wire.Key, seq int32, age uint16, raw []byte) []byte {
+	h := wire.LSAHeader{Age: age, Options: wire.OptionE, Key: key, Seq: seq, Length: uint16(wire.LSAHeaderLen + len(raw))}
 	h.Checksum = wire.Fletcher(append(h.Append(nil), raw...))
 	b := wire.Begin(nil, wire.TypeUpdate, from, 0)
 	b = append(b, 0, 0, 0, 1)

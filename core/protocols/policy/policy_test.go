@@ -216,6 +216,23 @@ func TestStatementsInOrder(t *testing.T) {
 	require.Nil(t, b.Policy("none"))
 }
 
+// TestARejectionEndsThePolicy is RFC 9067 5: the statements after it are not asked.
+func TestARejectionEndsThePolicy(t *testing.T) {
+	p := Compile(config.Policies{List: []config.Policy{{Name: "p", Statements: []config.Statement{
+		{Name: "no", Where: []config.Condition{{What: "med", Compare: "=", Value: 4}}, Verdict: config.Reject},
+		{Name: "all", Verdict: config.Accept},
+	}}}}, nil).Policy("p")
+	r := route()
+	four := *r.Attrs
+	four.MED, four.HasMED = 4, true
+	r.Attrs = &four
+	require.False(t, p.Run(r, nil))
+	five := four
+	five.MED = 5
+	r.Attrs = &five
+	require.True(t, p.Run(r, nil))
+}
+
 // BenchmarkPrefixSet runs a route through a policy with prefix sets of 10 and of
 // 1,000 entries.
 func BenchmarkPrefixSet(b *testing.B) {

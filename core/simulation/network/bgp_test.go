@@ -330,3 +330,23 @@ func TestRoutesComeBackByInjection(t *testing.T) {
 	own, _, _, _ = core.BGP().OwnPath(lo)
 	require.NotZero(t, own)
 }
+
+// TestOnlyTheSourceThatIsNamedIsInjected has routes of two sources in the table.
+func TestOnlyTheSourceThatIsNamedIsInjected(t *testing.T) {
+	w := build(t, `router mill
+  loopback lo 198.51.100.1/32
+  port e1 192.0.2.1/30
+  static 203.0.113.0/24 blackhole
+  bgp as 64500
+    inject static
+    peer 192.0.2.2 as 64501
+router halt
+  port e1 192.0.2.2/30
+  bgp as 64501
+    peer 192.0.2.1 as 64500
+link mill.e1 halt.e1
+`)
+	settle(t, w)
+	require.NotEmpty(t, routeTo(w, "halt", "203.0.113.0/24"))
+	require.Empty(t, routeTo(w, "halt", "198.51.100.1/32"))
+}

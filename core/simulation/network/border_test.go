@@ -98,6 +98,93 @@ func TestAVirtualLinkJoinsAnAreaToTheBackbone(t *testing.T) { // RFC 2328 15
 	require.Empty(t, routeTo(none, "depot", "10.2.9.0/24"), "without it the area is cut off")
 }
 
+// TestRangesOfTheBackboneAreLeftOutOfATransitArea is RFC 2328 12.4.3: into an area
+// that virtual links cross, the backbone's networks go one by one.
+func TestRangesOfTheBackboneAreLeftOutOfATransitArea(t *testing.T) {
+	w := build(t, `router mill
+  loopback lo 10.255.0.1/32
+    ospf area 0
+  loopback one 10.0.1.1/32
+    ospf area 0
+  loopback two 10.0.2.1/32
+    ospf area 0
+  port e1 10.1.0.1/30
+    ospf area 1
+  port e2 10.3.0.1/30
+    ospf area 3
+  ospf
+    area 0
+      range 10.0.0.0/16
+    area 1
+      virtual-link 10.255.0.2
+router halt
+  loopback lo 10.255.0.2/32
+    ospf area 2
+  port e1 10.1.0.2/30
+    ospf area 1
+  port e2 10.1.0.5/30
+    ospf area 1
+  ospf
+    area 1
+      virtual-link 10.255.0.1
+router ford
+  port e2 10.1.0.6/30
+    ospf area 1
+router weir
+  port e2 10.3.0.2/30
+    ospf area 3
+link mill.e1 halt.e1
+link halt.e2 ford.e2
+link mill.e2 weir.e2
+`)
+	settle(t, w)
+	require.NotEmpty(t, routeTo(w, "ford", "10.255.0.1/32"))
+	for router, transit := range map[string]bool{"ford": true, "weir": false} {
+		require.Equal(t, transit, routeTo(w, router, "10.0.1.1/32") != "", router)
+		require.Equal(t, transit, routeTo(w, router, "10.0.2.1/32") != "", router)
+		require.Equal(t, !transit, routeTo(w, router, "10.0.0.0/16") != "", router)
+	}
+}
+
+// TestABorderRouterReachesOtherAreasByTheBackboneOnly is RFC 2328 16.2: it looks at
+// the summaries of the backbone, even where those of another area cost less.
+func TestABorderRouterReachesOtherAreasByTheBackboneOnly(t *testing.T) {
+	w := build(t, `router mill
+  loopback lo 10.255.0.1/32
+    ospf area 0
+  port e0 10.0.0.1/30
+    ospf area 0
+      cost 100
+  port e1 10.1.0.1/30
+    ospf area 1
+      cost 1
+router halt
+  loopback lo 10.255.0.2/32
+    ospf area 0
+  port e0 10.0.0.5/30
+    ospf area 0
+      cost 1
+  port e1 10.1.0.2/30
+    ospf area 1
+      cost 1
+router ford
+  loopback lo 10.255.0.3/32
+    ospf area 0
+  loopback far 10.2.0.1/32
+    ospf area 2
+  port e0 10.0.0.2/30
+    ospf area 0
+  port e1 10.0.0.6/30
+    ospf area 0
+link mill.e0 ford.e0
+link halt.e0 ford.e1
+link mill.e1 halt.e1
+`)
+	settle(t, w)
+	require.Equal(t, "10.2.0.1/32 ospf 100 via 10.0.0.2 e0", routeTo(w, "mill", "10.2.0.1/32"))
+	require.Equal(t, "10.2.0.1/32 ospf 1 via 10.0.0.6 e0", routeTo(w, "halt", "10.2.0.1/32"))
+}
+
 func TestVirtualLinksCarryNoExternals(t *testing.T) { // RFC 2328 13.3
 	text := strings.Replace(demoLab(t, "beyond-the-pass"), "router depot\n", "router depot\n  static 198.51.100.0/24 blackhole\n  ospf\n    inject static\n", 1)
 	w := build(t, text)

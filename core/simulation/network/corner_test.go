@@ -126,6 +126,16 @@ func TestTablesInCorners(t *testing.T) {
 				return strings.Replace(s, "  static", "  port e1 10.1.0.2/30\n    ospf area 1\n  static", 1)
 			},
 			want: map[string][]string{"abr": {"172.16.0.0/16 ospf 20 via 10.1.0.2 e1"}}},
+		{name: "without RFC1583Compatibility, of the paths to one AS boundary router that inside the area that is not the backbone (2328 16.4 (3), 16.4.1)",
+			lab: "ospf/pref",
+			text: func(s string) string { // far and near are one router
+				i, j := strings.Index(s, "router far"), strings.Index(s, "link ")
+				s = s[:i] + s[j:]
+				s = strings.Replace(s, "link abr.e1 far.e1", "link abr.e1 near.e1", 1)
+				s = strings.Replace(s, "  static", "  port e1 10.1.0.2/30\n    ospf area 1\n  static", 1)
+				return strings.Replace(s, "router near", "  ospf\n    rfc1583-compatibility off\nrouter near", 1)
+			},
+			want: map[string][]string{"abr": {"172.16.0.0/16 ospf 20 via 10.1.0.2 e1"}}},
 		{name: "a path to an AS boundary router inside the area comes before one through others, by a virtual link too (2328 16.2 (7))",
 			lab: "ospf/asbr-vl", want: map[string][]string{"b1": {"172.16.0.0/16 ospf 36 via 10.0.2.2 e2"}}},
 		{name: "a router in two areas without the backbone passes nothing between them (3509 2.1)",
