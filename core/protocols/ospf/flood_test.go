@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -78,4 +79,36 @@ func TestAnOlderCopyIsAnsweredWithTheNewer(t *testing.T) {
 	r.run(2 * minLSArrival)
 	old()
 	require.Equal(t, updates+2, a.sent[wire.TypeUpdate])
+}
+
+// TestWhoDoesNotSayThatItIsDRPassesNothingOn is RFC 2328 13.3 (3) and (4), in the
+// moment after an election that not all routers have heard of: an LSA on a segment
+// is left to DR and BDR only if they say in their hellos that they are.
+func TestWhoDoesNotSayThatItIsDRPassesNothingOn(t *testing.T) {
+	const dr, bdr, rest, old = ip.Addr(0x0a000001), ip.Addr(0x0a000002), ip.Addr(0x0a000003), ip.Addr(0x0a000009)
+	for _, c := range []struct {
+		state     PortState
+		from      ip.Addr
+		drSays    ip.Addr // who is DR, in the hellos of the new DR
+		bdrSays   ip.Addr // who is BDR, in those of the new BDR
+		passed    bool
+		statement string
+	}{
+		{PortDROther, dr, dr, bdr, true, "the DR has flooded it"},
+		{PortDROther, dr, old, bdr, false, "it does not know yet that it is DR"},
+		{PortDROther, bdr, dr, bdr, true, "the BDR has flooded it"},
+		{PortDROther, bdr, dr, old, false, "it does not know yet that it is BDR"},
+		{PortDROther, rest, dr, bdr, false, "from another router it reached DR and BDR only"},
+		{PortBackup, rest, dr, bdr, true, "the DR floods it"},
+		{PortBackup, rest, old, bdr, false, "the DR does not know yet that it is"},
+	} {
+		var p Process
+		q := &port{PortConfig: PortConfig{On: true, Up: true, Broadcast: true, Address: 0x0a000008}, state: c.state, dr: dr, bdr: bdr, firstNbr: 1}
+		p.nbrs = []neighbour{{address: dr, dr: c.drSays, next: 2}, {address: bdr, bdr: c.bdrSays, next: 3}, {address: rest}}
+		for n := range p.nbrs {
+			if p.nbrs[n].address == c.from {
+				require.Equal(t, c.passed, p.passedOn(q, &p.nbrs[n]), c.statement)
+			}
+		}
+	}
 }
