@@ -3,7 +3,6 @@ package network
 import (
 	"fmt"
 
-	"hellebore/core/ground/attr"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
@@ -52,25 +51,9 @@ func (w *World) checkSession(d *device.Device, v bgp.PeerView) string {
 			return fmt.Sprintf("%v: Adj-RIB-Out for %v is not what Loc-RIB and export policy give", p, v.Address)
 		}
 		row, _ := far.BGP().In(back, id)
-		if sent != row.Raw && !w.alike(sent, row.Raw) {
+		if sent != row.Raw {
 			return fmt.Sprintf("%v: %s has not received what was sent", p, far.Name())
 		}
 	}
 	return ""
-}
-
-// alike says whether what was received is what was sent: unknown attributes have
-// their partial bit set on the way, and AS numbers between two-octet speakers are
-// put together again.
-func (w *World) alike(sent, got attr.ID) bool {
-	a, b := w.attrs.Get(sent), w.attrs.Get(got)
-	if a == nil || b == nil {
-		return false
-	}
-	x, y := *a, *b
-	if len(x.Unknown) != len(y.Unknown) {
-		return false
-	}
-	x.Unknown, y.Unknown = nil, nil
-	return x.Equal(&y)
 }
