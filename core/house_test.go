@@ -25,7 +25,7 @@ var floors = [][]string{
 	{"core/ground/attr"},
 	{"core/language/config"},
 	{"core/language/labtext"},
-	{"core/protocols/wire/ip"},
+	{"core/protocols/wire/ip", "core/protocols/spf"},
 	{"core/protocols/wire/ospf", "core/protocols/wire/tcp", "core/protocols/wire/bgp"},
 	{"core/protocols/route"},
 	{"core/protocols/policy", "core/protocols/tcp"},

@@ -246,8 +246,8 @@ func (p *Process) interArea(h Host, s *scratch) {
 			switch {
 			case k.Type == wire.ASBRSummaryLSA:
 				s.asbrs = append(s.asbrs, otherArea(k.ID, areaID, cost, by.set))
-			case len(b.stubs) == 1 && !slices.Contains(active, b.stubs[0].prefix):
-				s.offer(h.Shared(), b.stubs[0].prefix, Route{Set: by.set, Cost: cost, Area: areaID, Kind: InterArea})
+			case len(b.Leaves) == 1 && !slices.Contains(active, b.Leaves[0].Prefix):
+				s.offer(h.Shared(), b.Leaves[0].Prefix, Route{Set: by.set, Cost: cost, Area: areaID, Kind: InterArea})
 			}
 		})
 	}
@@ -329,12 +329,12 @@ func (p *Process) external(h Host, s *scratch) {
 		if x := b.External.Forward; x != 0 && ok {
 			way, ok = p.forwarding(h, s, x, func(*Route) bool { return true })
 		}
-		if ok && b.External.Metric < wire.LSInfinity && len(b.stubs) == 1 {
+		if ok && b.External.Metric < wire.LSInfinity && len(b.Leaves) == 1 {
 			r := externalRoute(b, way, 0)
 			if p.strict && !way.inside() {
 				r.Second = true // 16.4 (6)(c)
 			}
-			s.offer(shared, b.stubs[0].prefix, r)
+			s.offer(shared, b.Leaves[0].Prefix, r)
 		}
 		return true
 	})

@@ -8,6 +8,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/spf"
 	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -28,6 +29,11 @@ type Pool struct {
 
 // Body is the decoded body of an LSA.
 type Body struct {
+	// Vertex is what shortest paths see of it. Its edges lead from a router LSA to routers
+	// and networks, from a network LSA to routers; the network of any other LSA is a leaf.
+	// A router is known by the key of its router LSA, a network by a key that names no
+	// router (networkKey).
+	spf.Vertex
 	Key      uint32
 	Options  uint8
 	Raw      []byte
@@ -35,26 +41,10 @@ type Body struct {
 	Network  wire.NetworkBody
 	Summary  wire.SummaryBody
 	External wire.ExternalBody
-	edges    []edge // of a router LSA, to routers and networks; of a network LSA, to routers
-	stubs    []stub // the network of any other LSA is one
 }
 
 // Prefixes are the numbers of the networks that the LSA announces.
-func (b *Body) Prefixes() []uint32 { return appendStubs(nil, b) }
-
-// edge leads from a vertex to another. A router is known by the key of its
-// router LSA, a network by a key that names no router: who its DR is does not
-// follow from what points to it.
-type edge struct {
-	target uint32
-	data   ip.Addr
-	metric uint32
-}
-
-type stub struct {
-	prefix uint32
-	metric uint32
-}
+func (b *Body) Prefixes() []uint32 { return appendLeaves(nil, b) }
 
 // Clone is an independent copy.
 func (p *Pool) Clone() *Pool {
@@ -112,12 +102,12 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		for _, l := range b.Router.Links {
 			switch l.Type {
 			case wire.LinkPointToPoint, wire.LinkVirtual:
-				b.edges = append(b.edges, edge{p.KeyID(wire.Key{Type: wire.RouterLSA, ID: l.ID, Router: l.ID}), l.Data, uint32(l.Metric)})
+				b.Edges = append(b.Edges, spf.Edge{To: p.KeyID(wire.Key{Type: wire.RouterLSA, ID: l.ID, Router: l.ID}), Data: uint32(l.Data), Metric: uint32(l.Metric)})
 			case wire.LinkTransit:
-				b.edges = append(b.edges, edge{p.KeyID(networkKey(l.ID)), l.Data, uint32(l.Metric)})
+				b.Edges = append(b.Edges, spf.Edge{To: p.KeyID(networkKey(l.ID)), Data: uint32(l.Data), Metric: uint32(l.Metric)})
 			case wire.LinkStub:
 				if n, contiguous := ip.MaskLen(l.Data); contiguous {
-					b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(l.ID, n)), uint32(l.Metric)})
+					b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(l.ID, n)), Metric: uint32(l.Metric)})
 				}
 			}
 		}
@@ -125,26 +115,27 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		if b.Network, ok = wire.ReadNetwork(b.Raw); !ok {
 			return 0, false
 		}
+		b.IsNetwork = true
 		p.KeyID(networkKey(p.Key(key).ID)) // the vertex, also before a router lists it
 		for _, r := range b.Network.Routers {
-			b.edges = append(b.edges, edge{p.KeyID(wire.Key{Type: wire.RouterLSA, ID: r, Router: r}), 0, 0})
+			b.Edges = append(b.Edges, spf.Edge{To: p.KeyID(wire.Key{Type: wire.RouterLSA, ID: r, Router: r})})
 		}
 		if n, contiguous := ip.MaskLen(b.Network.Mask); contiguous {
-			b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), 0})
+			b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: 0})
 		}
 	case wire.SummaryLSA, wire.ASBRSummaryLSA:
 		if b.Summary, ok = wire.ReadSummary(b.Raw); !ok {
 			return 0, false
 		}
 		if n, contiguous := ip.MaskLen(b.Summary.Mask); contiguous && p.Key(key).Type == wire.SummaryLSA {
-			b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), b.Summary.Metric})
+			b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.Summary.Metric})
 		}
 	case wire.ExternalLSA, wire.NSSALSA:
 		if b.External, ok = wire.ReadExternal(b.Raw); !ok {
 			return 0, false
 		}
 		if n, contiguous := ip.MaskLen(b.External.Mask); contiguous {
-			b.stubs = append(b.stubs, stub{shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), b.External.Metric})
+			b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.External.Metric})
 		}
 	default:
 		return 0, false
@@ -153,9 +144,9 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		p.bodies.Set(0, nil)
 	}
 	if t := p.Key(key).Type; t == wire.RouterLSA || t == wire.NetworkLSA {
-		for _, st := range b.stubs {
-			if list := p.announcers.Get(st.prefix); !slices.Contains(list, key) {
-				p.announcers.Set(st.prefix, append(slices.Clip(list), key))
+		for _, l := range b.Leaves {
+			if list := p.announcers.Get(l.Prefix); !slices.Contains(list, key) {
+				p.announcers.Set(l.Prefix, append(slices.Clip(list), key))
 			}
 		}
 	}
@@ -192,7 +183,7 @@ type area struct {
 	originated event.Time         // of the router LSA, 0 if never
 	outbid     bool               // the next origination must have a new sequence number
 	crossed    bool               // by virtual links in use, as of the last run
-	tree       *spt               // of the last run
+	tree       *areaTree          // of the last run
 	changed    []changed          // since the last run
 	full       bool               // the next run makes the tree anew
 

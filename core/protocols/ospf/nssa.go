@@ -75,12 +75,12 @@ func (p *Process) nssaRoutes(h Host, s *scratch, ai int) {
 		}
 		p.beyond = true
 		b := pool.bodies.Get(e.body)
-		if b.External.Metric >= wire.LSInfinity || len(b.stubs) != 1 {
+		if b.External.Metric >= wire.LSInfinity || len(b.Leaves) != 1 {
 			return true
 		}
 		// RFC 3101 2.5 (3): a border router does not follow the default that
 		// another one gives the area.
-		if atBorder && shared.Prefixes.Prefix(b.stubs[0].prefix).Len == 0 && (b.Options&wire.OptionP == 0 || c.NoSummary) {
+		if atBorder && shared.Prefixes.Prefix(b.Leaves[0].Prefix).Len == 0 && (b.Options&wire.OptionP == 0 || c.NoSummary) {
 			return true
 		}
 		i := slices.IndexFunc(s.border, func(o border) bool {
@@ -94,7 +94,7 @@ func (p *Process) nssaRoutes(h Host, s *scratch, ai int) {
 			way, ok = p.forwarding(h, s, x, func(r *Route) bool { return r.Kind == IntraArea && r.Area == a.id })
 		}
 		if ok {
-			s.offer(shared, b.stubs[0].prefix, externalRoute(b, way, a.id))
+			s.offer(shared, b.Leaves[0].Prefix, externalRoute(b, way, a.id))
 		}
 		return true
 	})
@@ -171,10 +171,10 @@ func (p *Process) translated(h Host) []External {
 				continue
 			}
 			b := pool.bodies.Get(e.body)
-			if b.Options&wire.OptionP == 0 || b.External.Forward == 0 || len(b.stubs) != 1 {
+			if b.Options&wire.OptionP == 0 || b.External.Forward == 0 || len(b.Leaves) != 1 {
 				continue
 			}
-			prefix := b.stubs[0].prefix
+			prefix := b.Leaves[0].Prefix
 			r := p.routes.Get(prefix)
 			cost, ok := p.inside(shared, b.External.Forward, a.id)
 			used := externalRoute(b, border{cost: cost}, a.id)

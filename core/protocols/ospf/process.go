@@ -4,8 +4,8 @@
 // and no network.
 //
 // To add an LSA type: its body in wire/ospf, a case in Pool.intern, the wishes of
-// the router that originates it (originate.go), and what shortest paths make of
-// it (spf.go, interarea.go).
+// the router that originates it (originate.go), and the routes that follow from it
+// (tree.go, area.go, nssa.go).
 package ospf
 
 import (

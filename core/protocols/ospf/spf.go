@@ -154,11 +154,6 @@ func (p *Process) table(h Host, s *scratch, virtual bool) (vertices uint64) {
 	}
 	for _, ai := range order {
 		vertices += p.tree(h, s, ai)
-		words := s.words()
-		for _, prefix := range s.prefixes {
-			bits := s.phops[int(prefix)*words : (int(prefix)+1)*words]
-			s.offer(shared, prefix, Route{Set: s.setOf(shared, bits), Cost: s.pcost[prefix], Area: p.areas[ai].id, Kind: IntraArea})
-		}
 		if virtual && p.areas[ai].id != 0 {
 			p.syncVirtual(h, s, ai)
 		}

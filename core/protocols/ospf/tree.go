@@ -4,70 +4,78 @@ import (
 	"slices"
 
 	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/spf"
 	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
-// scratch is the working memory of a run, by key or prefix number. Marks instead
-// of clearing: an element counts if its mark is this run's.
+// scratch is the working memory of a run.
 type scratch struct {
-	run      uint32
-	mark     []uint32 // of dist and hops
-	done     []uint32
-	struck   []uint32 // of vertices that lose a shortest way
+	paths   spf.Scratch
+	run     uint32
+	netMark []uint32 // of netKey: elements count if their mark is this run's
+	netKey  []uint32 // by network vertex: the number of its LSA
+	nets    []net
+	first   []route.Hop
+	lans    []spf.Lan
+	hopBuf  []route.Hop
+	sets    []cachedSet
+
+	// Of the whole table, for all areas, by prefix number.
 	affected []uint32 // prefixes
 	bitBuf   []uint64
-	dist     []uint32
-	hops     []uint64 // words a vertex: the root's first hops that lead to it
-	heap     []vertex
-	pmark    []uint32 // of pcost and phops
-	pcost    []uint32
-	phops    []uint64
-	prefixes []uint32
-	first    []route.Hop
-	lans     []lan
-	netMark  []uint32 // of netKey
-	netKey   []uint32 // by network vertex: the number of its LSA
-	nets     []net
-	hopBuf   []route.Hop
-	sets     []cachedSet
-
-	// Of the whole table, for all areas.
-	table   uint32
-	tmark   []uint32 // of routes
-	routes  []Route
-	offered []uint32
-	border  []border
-	asbrs   []border
+	table    uint32
+	tmark    []uint32 // of routes
+	routes   []Route
+	offered  []uint32
+	border   []border
+	asbrs    []border
 }
 
-// vertex waits in the heap. Of two that are as far away, a network comes before
-// a router: it may still give the router another way of the same cost (RFC 2328
-// 16.1 (3)).
-type vertex struct {
-	rank uint64 // twice the distance, and one for a router
-	key  uint32
-}
-
-func (s *scratch) vertex(dist, key uint32) vertex {
-	rank := uint64(dist)<<1 | 1
-	if s.netMark[key] == s.run {
-		rank--
-	}
-	return vertex{rank, key}
-}
-
+// cachedSet is the set of next hops of some first hops.
 type cachedSet struct {
 	bits uint64
 	set  route.SetID
 }
 
-// lan is a router on a network that the root is on: whoever comes to the router
-// by this network leaves by the root's port, to the router's address there (RFC
-// 2328 16.1.1).
-type lan struct {
-	net, router uint32
-	direct, bit int // first hops: the network itself, and the router
+// areaTree is an area's shortest-path tree as the last run left it. It is replaced,
+// never written, so that copies of a world share it.
+type areaTree struct {
+	*spf.Tree
+	first  []route.Hop // by the tree's numbers of first hops
+	nets   []net
+	border []border
+}
+
+// net is a network vertex and the key of the LSA that is it: who its DR is does not
+// follow from what points to it.
+type net struct{ vertex, key uint32 }
+
+// graph is an area as shortest paths see it: the LSAs that are there now.
+type graph struct {
+	pool *Pool
+	a    *area
+	s    *scratch
+}
+
+// Vertex is the vertex of a router or network, nil if there is none.
+func (g *graph) Vertex(key uint32) *spf.Vertex {
+	if body := g.body(key); body != nil {
+		return &body.Vertex
+	}
+	return nil
+}
+
+// body is the LSA of a vertex, nil if there is none.
+func (g *graph) body(key uint32) *Body {
+	if g.s.netMark[key] == g.s.run {
+		key = g.s.netKey[key]
+	}
+	e := g.a.db.At(key)
+	if e == nil || e.body == 0 || e.dying {
+		return nil
+	}
+	return g.pool.bodies.Get(e.body)
 }
 
 // border is a router that leads out of an area, or out of the autonomous system.
@@ -128,267 +136,116 @@ func (s *scratch) merge(shared *route.Shared, a, b route.SetID) route.SetID {
 	return shared.Sets.ID(s.hopBuf)
 }
 
-func (s *scratch) begin(keys, prefixes, words int) {
+// begin starts a run on an area, whose networks are these.
+func (s *scratch) begin(keys int, nets []net) {
 	s.run++
-	if len(s.mark) < keys {
-		s.mark, s.done, s.dist = make([]uint32, keys+64), make([]uint32, keys+64), make([]uint32, keys+64)
-		s.struck = make([]uint32, keys+64)
+	if len(s.netMark) < keys {
 		s.netMark, s.netKey = make([]uint32, keys+64), make([]uint32, keys+64)
 		s.run = 1
-		clear(s.pmark)
 	}
-	if len(s.pmark) < prefixes {
-		s.pmark, s.pcost = make([]uint32, prefixes+64), make([]uint32, prefixes+64)
+	for _, n := range nets {
+		s.netMark[n.vertex], s.netKey[n.vertex] = s.run, n.key
 	}
-	if n := len(s.mark) * words; len(s.hops) < n {
-		s.hops = make([]uint64, n)
-	}
-	if n := len(s.pmark) * words; len(s.phops) < n {
-		s.phops = make([]uint64, n)
-	}
-	s.heap, s.prefixes, s.sets = s.heap[:0], s.prefixes[:0], s.sets[:0]
-	s.first, s.lans, s.nets = s.first[:0], s.lans[:0], s.nets[:0]
+	s.first, s.lans, s.sets = s.first[:0], s.lans[:0], s.sets[:0]
 }
 
-func (s *scratch) push(v vertex) {
-	s.heap = append(s.heap, v)
-	h := s.heap
-	i := len(h) - 1
-	for i > 0 && v.rank < h[(i-1)/2].rank {
-		h[i] = h[(i-1)/2]
-		i = (i - 1) / 2
-	}
-	h[i] = v
-}
-
-func (s *scratch) pop() vertex {
-	h := s.heap
-	top, last := h[0], len(h)-1
-	v := h[last]
-	h = h[:last]
-	s.heap = h
-	i := 0
-	for {
-		c := 2*i + 1
-		if c >= last {
-			break
-		}
-		if c+1 < last && h[c+1].rank < h[c].rank {
-			c++
-		}
-		if h[c].rank >= v.rank {
-			break
-		}
-		h[i] = h[c]
-		i = c
-	}
-	if last > 0 {
-		h[i] = v
-	}
-	return top
-}
-
-func (s *scratch) words() int { return max(1, (len(s.first)+63)/64) }
-
-// tree fills the scratch with the costs and first hops of all prefixes of an
-// area (RFC 2328 16.1), and returns how many routers it reached.
-func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
-	a, pool := &p.areas[ai], h.Pool()
-	root := pool.KeyID(p.routerKey())
-	keys, prefixes := int(pool.keys.Len()), int(h.Shared().Prefixes.Len())
-	s.begin(keys, prefixes, 1)
+// networks are the networks of an area that have an LSA.
+func (s *scratch) networks(pool *Pool, a *area) []net {
+	s.nets = s.nets[:0]
 	a.db.Each(func(key uint32, e *entry) bool {
 		if k := pool.Key(key); e.body != 0 && !e.dying && k.Type == wire.NetworkLSA {
-			if v, ok := pool.FindKey(networkKey(k.ID)); ok && int(v) < len(s.netMark) {
-				s.netMark[v], s.netKey[v] = s.run, key
+			if v, ok := pool.FindKey(networkKey(k.ID)); ok {
 				s.nets = append(s.nets, net{v, key})
 			}
 		}
 		return true
 	})
-	live := func(key uint32) *Body { return s.live(pool, a, key) }
-	a.crossed = false
-	rootBody := live(root)
-	if rootBody == nil {
-		a.tree = &spt{words: 1}
-		return 0
-	}
-	firstOf := p.firstHops(h, s, a.id, root, rootBody, live)
-	words := s.words()
-	kept := &spt{words: words, first: slices.Clone(s.first), lans: slices.Clone(s.lans), firstOf: firstOf}
-	if n := len(s.mark) * words; len(s.hops) < n {
-		s.hops = make([]uint64, n)
-	}
-	if n := len(s.pmark) * words; len(s.phops) < n {
-		s.phops = make([]uint64, n)
-	}
-	s.mark[root], s.dist[root] = s.run, 0
-	clear(s.hops[int(root)*words : (int(root)+1)*words])
-	s.push(s.vertex(0, root))
-	from := len(s.border)
-	for len(s.heap) > 0 {
-		v := s.pop()
-		if s.done[v.key] == s.run {
-			continue
-		}
-		s.done[v.key] = s.run
-		body, here := live(v.key), s.dist[v.key]
-		hops := s.hops[int(v.key)*words : (int(v.key)+1)*words]
-		if body.Network.Routers == nil {
-			reached++
-			a.crossed = a.crossed || body.Router.Flags&wire.FlagV != 0
-			if body.Router.Flags != 0 && v.key != root {
-				s.border = append(s.border, border{router: pool.Key(v.key).Router, area: a.id, cost: here, flags: body.Router.Flags, set: route.SetID(v.key)})
-			}
-		}
-		for _, st := range body.stubs {
-			s.stub(st.prefix, here+st.metric, hops, words)
-		}
-		for i, e := range body.edges {
-			// RFC 2328 16.1 (2)(b): a link counts if the other end lists it too.
-			other := live(e.target)
-			if other == nil || s.done[e.target] == s.run || !other.linksTo(v.key) {
-				continue
-			}
-			if v.key == root && firstOf[i].n == 0 {
-				continue
-			}
-			dist := here + e.metric
-			to := s.hops[int(e.target)*words : (int(e.target)+1)*words]
-			switch {
-			case s.mark[e.target] != s.run || dist < s.dist[e.target]:
-				s.mark[e.target], s.dist[e.target] = s.run, dist
-				clear(to)
-				s.push(s.vertex(dist, e.target))
-			case dist > s.dist[e.target]:
-				continue
-			}
-			switch {
-			case v.key == root:
-				for bit := firstOf[i].from; bit < firstOf[i].from+firstOf[i].n; bit++ {
-					to[bit/64] |= 1 << (bit % 64)
-				}
-			case body.Network.Routers == nil:
-				for w := range to {
-					to[w] |= hops[w]
-				}
-			default:
-				s.throughNetwork(v.key, e.target, hops, to)
-			}
-		}
-	}
-	for i := from; i < len(s.border); i++ {
-		key := int(s.border[i].set)
-		s.border[i].set = s.setOf(h.Shared(), s.hops[key*words:(key+1)*words])
-	}
-	kept.nets, kept.border = slices.Clone(s.nets), slices.Clone(s.border[from:])
-	a.tree = s.keep(kept)
+	return slices.Clone(s.nets)
+}
+
+// tree makes the shortest-path tree of an area (RFC 2328 16.1), and offers its
+// networks to the table. It returns how many routers it reached.
+func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
+	a, pool, shared := &p.areas[ai], h.Pool(), h.Shared()
+	root := pool.KeyID(p.routerKey())
+	keys := int(pool.keys.Len())
+	t := &areaTree{nets: s.networks(pool, a)}
+	s.begin(keys, t.nets)
+	g := &graph{pool, a, s}
+	start := p.firstHops(h, s, a.id, root, g)
+	t.first = slices.Clone(s.first)
+	t.Tree = s.paths.Tree(g, root, start, keys, int(shared.Prefixes.Len()))
+	a.tree = t
+	t.border, a.crossed, reached = s.borders(shared, g, t, root)
+	s.border = append(s.border, t.border...)
+	s.paths.Leaves(func(prefix, cost uint32, hops []uint64) {
+		s.offer(shared, prefix, Route{Set: s.setOf(shared, t.first, hops), Cost: cost, Area: a.id, Kind: IntraArea})
+	})
 	return reached
 }
 
-// reached says whether the tree of this run has a vertex.
-func (s *scratch) reached(key uint32) bool { return int(key) < len(s.done) && s.done[key] == s.run }
-
-// live is the LSA of a vertex, nil if there is none.
-func (s *scratch) live(pool *Pool, a *area, key uint32) *Body {
-	if s.netMark[key] == s.run {
-		key = s.netKey[key]
-	}
-	e := a.db.At(key)
-	if e == nil || e.body == 0 || e.dying {
-		return nil
-	}
-	return pool.bodies.Get(e.body)
-}
-
-// bits are some of the root's first hops: none for a link that cannot be used.
-type bits struct{ from, n int }
-
-// firstHops lists the root's first hops, a bit each in the sets of the tree: one
-// a usable link, on a network one a router there as well, and those of the way
-// to the other end of a virtual link. It returns the first hops of each of the
-// root's links.
-func (p *Process) firstHops(h Host, s *scratch, areaID, root uint32, rootBody *Body, live func(uint32) *Body) []bits {
-	firstOf := make([]bits, len(rootBody.edges))
-	for i, e := range rootBody.edges {
-		if s.netMark[e.target] != s.run {
-			from := len(s.first)
-			s.first = p.appendFirst(h, s.first, areaID, e)
-			firstOf[i] = bits{from, len(s.first) - from}
+// borders are the routers of a tree that lead out of the area or the autonomous system,
+// whether virtual links cross the area, and how many routers are in the tree.
+func (s *scratch) borders(shared *route.Shared, g *graph, t *areaTree, root uint32) (list []border, crossed bool, routers uint64) {
+	for i, key := range t.Keys {
+		body := g.body(key)
+		if body.IsNetwork {
 			continue
 		}
-		port, ok := p.portAt(areaID, e.data)
+		routers++
+		crossed = crossed || body.Router.Flags&wire.FlagV != 0
+		if body.Router.Flags != 0 && key != root {
+			list = append(list, border{router: g.pool.Key(key).Router, area: g.a.id, cost: t.Dist[i],
+				flags: body.Router.Flags, set: s.setOf(shared, t.first, t.Hops(i))})
+		}
+	}
+	return list, crossed, routers
+}
+
+// firstHops lists the root's first hops, a number each: one per usable link, on a
+// network one per router there as well, and those of the path to the other end of a
+// virtual link.
+func (p *Process) firstHops(h Host, s *scratch, areaID, root uint32, g *graph) (start spf.Start) {
+	v := g.Vertex(root)
+	if v == nil {
+		return start
+	}
+	start.Of = make([]spf.Hops, len(v.Edges))
+	for i, e := range v.Edges {
+		if s.netMark[e.To] != s.run {
+			from := len(s.first)
+			s.first = p.appendFirst(h, s.first, areaID, e)
+			start.Of[i] = spf.Hops{From: from, N: len(s.first) - from}
+			continue
+		}
+		port, ok := p.portAt(areaID, ip.Addr(e.Data))
 		if !ok {
 			continue
 		}
 		direct := len(s.first)
-		firstOf[i] = bits{direct, 1}
+		start.Of[i] = spf.Hops{From: direct, N: 1}
 		s.first = append(s.first, route.Hop{Port: port})
-		for _, r := range live(e.target).edges {
-			if r.target == root {
+		for _, r := range g.Vertex(e.To).Edges {
+			if r.To == root {
 				continue
 			}
-			if address, ok := live(r.target).on(e.target); ok {
-				s.lans = append(s.lans, lan{net: e.target, router: r.target, direct: direct, bit: len(s.first)})
-				s.first = append(s.first, route.Hop{Port: port, Gateway: address})
+			far := g.Vertex(r.To)
+			if far == nil {
+				continue
+			}
+			if address, ok := far.DataTo(e.To); ok {
+				s.lans = append(s.lans, spf.Lan{Net: e.To, Router: r.To, OfNet: direct, OfRouter: len(s.first)})
+				s.first = append(s.first, route.Hop{Port: port, Gateway: ip.Addr(address)})
 			}
 		}
 	}
-	return firstOf
+	start.Count, start.Lans = len(s.first), slices.Clone(s.lans)
+	return start
 }
 
-// on is a router's address on a network.
-func (b *Body) on(network uint32) (ip.Addr, bool) {
-	if b != nil {
-		for _, e := range b.edges {
-			if e.target == network {
-				return e.data, true
-			}
-		}
-	}
-	return 0, false
-}
-
-// throughNetwork adds a network's first hops to those of a router on it. Where
-// the root is on the network itself, the router is the next hop.
-func (s *scratch) throughNetwork(net, router uint32, from, to []uint64) {
-	for w := range to {
-		to[w] |= from[w]
-	}
-	for _, l := range s.lans {
-		if l.net != net || from[l.direct/64]&(1<<(l.direct%64)) == 0 {
-			continue
-		}
-		to[l.direct/64] &^= 1 << (l.direct % 64)
-		if l.router == router {
-			to[l.bit/64] |= 1 << (l.bit % 64)
-		}
-	}
-}
-
-// stub adds the way to a stub network (RFC 2328 16.1, second stage), or to the
-// network that a network LSA stands for.
-func (s *scratch) stub(prefix, cost uint32, from []uint64, words int) {
-	to := s.phops[int(prefix)*words : (int(prefix)+1)*words]
-	switch {
-	case s.pmark[prefix] != s.run:
-		s.pmark[prefix] = s.run
-		s.prefixes = append(s.prefixes, prefix)
-	case cost > s.pcost[prefix]:
-		return
-	case cost == s.pcost[prefix]:
-		for w := range to {
-			to[w] |= from[w]
-		}
-		return
-	}
-	s.pcost[prefix] = cost
-	copy(to, from)
-}
-
-// setOf makes a set of next hops of first hops; NoSet for the root's own
-// networks, and those it is on.
-func (s *scratch) setOf(shared *route.Shared, bits []uint64) route.SetID {
+// setOf makes a set of next hops of first hops of one tree, whose sets are cached until
+// begin; NoSet for the root's own networks, and those it is on.
+func (s *scratch) setOf(shared *route.Shared, first []route.Hop, bits []uint64) route.SetID {
 	if len(bits) == 1 {
 		for _, c := range s.sets {
 			if c.bits == bits[0] {
@@ -397,7 +254,7 @@ func (s *scratch) setOf(shared *route.Shared, bits []uint64) route.SetID {
 		}
 	}
 	s.hopBuf = s.hopBuf[:0]
-	for i, hop := range s.first {
+	for i, hop := range first {
 		if hop.Gateway != 0 && bits[i/64]&(1<<(i%64)) != 0 {
 			s.hopBuf = append(s.hopBuf, hop)
 		}
@@ -407,15 +264,6 @@ func (s *scratch) setOf(shared *route.Shared, bits []uint64) route.SetID {
 		s.sets = append(s.sets, cachedSet{bits[0], set})
 	}
 	return set
-}
-
-func (b *Body) linksTo(key uint32) bool {
-	for _, e := range b.edges {
-		if e.target == key {
-			return true
-		}
-	}
-	return false
 }
 
 // portAt is the port of an area that has an address and talks.
@@ -431,11 +279,11 @@ func (p *Process) portAt(areaID uint32, address ip.Addr) (uint32, bool) {
 // appendFirst appends the first hops of one of the root's own links to a router:
 // the neighbour's address on it (RFC 2328 16.1.1), or those of the way to the
 // other end of a virtual link.
-func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e edge) []route.Hop {
-	id := h.Pool().Key(e.target).Router
+func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edge) []route.Hop {
+	id := h.Pool().Key(e.To).Router
 	for i := range p.ports {
 		q := &p.ports[i]
-		if q.Address != e.data || q.Area != areaID || !q.talks() {
+		if uint32(q.Address) != e.Data || q.Area != areaID || !q.talks() {
 			continue
 		}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {

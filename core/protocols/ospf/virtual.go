@@ -36,12 +36,15 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 		want := q.PortConfig
 		want.Up, want.Address, want.Remote, want.Cost = false, 0, 0, 0
 		q.way = route.NoSet
-		if key, known := h.Pool().FindKey(wire.Key{Type: wire.RouterLSA, ID: q.Peer, Router: q.Peer}); known && p.several() && s.reached(key) && s.dist[key] < wire.MaxMetric {
-			set := s.setOf(h.Shared(), s.hopsOf(key, s.words()))
-			hops := h.Shared().Sets.Hops(set)
-			if remote, ok := p.farAddress(h, s, ai, q.Peer); ok && len(hops) > 0 {
-				want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote, uint16(s.dist[key])
-				q.way = set
+		if key, known := h.Pool().FindKey(wire.Key{Type: wire.RouterLSA, ID: q.Peer, Router: q.Peer}); known && p.several() {
+			t := p.areas[ai].tree
+			if at, reached := t.Find(key); reached && t.Dist[at] < wire.MaxMetric {
+				set := s.setOf(h.Shared(), t.first, t.Hops(at))
+				hops := h.Shared().Sets.Hops(set)
+				if remote, ok := p.farAddress(h, s, ai, key, t.Dist[at]); ok && len(hops) > 0 {
+					want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote, uint16(t.Dist[at])
+					q.way = set
+				}
 			}
 		}
 		switch {
@@ -67,24 +70,17 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 // farAddress is the address at which a router of an area is reached: that of its
 // end of the last link of a shortest path to it (RFC 2328 16.1, of virtual
 // links).
-func (p *Process) farAddress(h Host, s *scratch, ai int, router ip.Addr) (ip.Addr, bool) {
-	pool := h.Pool()
-	key, ok := pool.FindKey(wire.Key{Type: wire.RouterLSA, ID: router, Router: router})
-	if !ok {
-		return 0, false
-	}
-	body := s.live(pool, &p.areas[ai], key)
-	if body == nil {
-		return 0, false
-	}
-	for _, e := range body.edges {
-		from := s.live(pool, &p.areas[ai], e.target)
-		if from == nil || s.done[e.target] != s.run {
+func (p *Process) farAddress(h Host, s *scratch, ai int, router, dist uint32) (ip.Addr, bool) {
+	a := &p.areas[ai]
+	g := &graph{h.Pool(), a, s}
+	for _, e := range g.Vertex(router).Edges {
+		from, reached := a.tree.Find(e.To)
+		if !reached {
 			continue
 		}
-		for _, back := range from.edges {
-			if back.target == key && s.dist[e.target]+back.metric == s.dist[key] {
-				return e.data, true
+		for _, back := range g.Vertex(e.To).Edges {
+			if back.To == router && a.tree.Dist[from]+back.Metric == dist {
+				return ip.Addr(e.Data), true
 			}
 		}
 	}
@@ -120,8 +116,8 @@ func (p *Process) throughTransit(h Host, s *scratch) {
 			continue
 		}
 		p.eachSummary(h, s, ai, func(k wire.Key, b *Body, by border, cost uint32) {
-			if k.Type == wire.SummaryLSA && len(b.stubs) == 1 && s.has(b.stubs[0].prefix) {
-				r := &s.routes[b.stubs[0].prefix]
+			if k.Type == wire.SummaryLSA && len(b.Leaves) == 1 && s.has(b.Leaves[0].Prefix) {
+				r := &s.routes[b.Leaves[0].Prefix]
 				if r.Area == 0 && (r.Kind == IntraArea || r.Kind == InterArea) && r.Set != route.NoSet {
 					s.shorten(shared, &r.Set, &r.Cost, by.set, cost)
 				}
