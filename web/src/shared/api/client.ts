@@ -396,7 +396,7 @@ export const stopWork = (id: string, work: string) =>
   unwrap(http.POST('/api/labs/{id}/cancel', { params: { path: { id } }, body: { work } }));
 
 /** Finds out what a change would do. */
-export const usePreview = (id: string) =>
+export const usePreviewRequest = (id: string) =>
   useMutation({
     mutationFn: (body: PreviewRequest) =>
       unwrap(http.POST('/api/labs/{id}/preview', { params: { path: { id } }, body })),

@@ -1,19 +1,14 @@
 import { Box, Flex } from '@chakra-ui/react';
-import { useQuery } from '@tanstack/react-query';
-import { useCallback, useEffect, useState } from 'react';
+import { useIsMutating, useQuery } from '@tanstack/react-query';
+import { useCallback, useState } from 'react';
 import {
   ApiError,
   http,
   unwrap,
-  useAct,
-  useApplyPreview,
   useKeptDrafts,
-  usePreview,
   useWarnings,
   type KeptDraft,
   type LabState,
-  type Previewed,
-  type Problem,
 } from '../../shared/api/client';
 import { useFocus } from '../../shared/focus/focus';
 import { save } from '../../shared/parts/csv';
@@ -26,13 +21,15 @@ import { PreviewPanel } from './PreviewPanel';
 import { ProblemsPanel } from './ProblemsPanel';
 import { RevisionsPanel } from './RevisionsPanel';
 import { SideBySide } from './SideBySide';
-import { StagePlan, noPlan, orderOf, samePlan, type Plan } from './StagePlan';
+import { StagePlan, noPlan } from './StagePlan';
 import { TheirText } from './TheirText';
 import { TwoTexts } from './TwoTexts';
-import { author, keepDraft, owner, readDraft, setAuthor, type Draft } from './draft';
+import { author, owner, readDraft, setAuthor, type Draft } from './draft';
 import { mended, outlineOf, usesAt } from './edits';
+import { useChecked } from './useChecked';
+import { useDraft } from './useDraft';
+import { usePreview } from './usePreview';
 
-const noProblems: Problem[] = [];
 const noBlocks: never[] = [];
 
 interface Props {
@@ -68,128 +65,35 @@ const panels: [Panel, string][] = [
 function Text({ lab, past, line, found, others }: Props & { found: Draft | undefined; others: KeptDraft[] }) {
   const { id, focus } = useFocus();
   const running = useWarnings(id, focus.when);
-  const [draft, setDraft] = useState(() => found ?? { text: lab.text, base: lab.textSeq });
   const [went, setPlace] = useState<{ line: number; column: number }>();
   const [panel, setPanel] = useState<Panel>('problems');
-  const [plan, setPlan] = useState<Plan>(noPlan);
   const [who, setWho] = useState(author);
-  const [shown, setShown] = useState<{ preview: Previewed; text: string; plan: Plan }>();
-  const [overtaken, setOvertaken] = useState('');
   const [beside, setBeside] = useState<string[]>([]);
   const [pair, setPair] = useState<{ before: number; after: number }>();
   const [named, setNamed] = useState<Named>();
-  const act = useAct(id);
-  const preview = usePreview(id);
-  const adopt = useApplyPreview(id);
-  const dirty = draft.text !== lab.text;
-  const busy = act.isPending || adopt.isPending || preview.isPending;
-  const place = went ?? (line && { line: line.line, column: 1 });
-
-  // A text that was applied elsewhere is shown at once if nothing was written here.
-  if (!dirty && draft.base !== lab.textSeq) setDraft({ text: lab.text, base: lab.textSeq });
-  const untouched = readDraft(id) === undefined && found === undefined;
-  if (dirty && untouched && draft.base !== lab.textSeq && !busy)
-    setDraft({ text: lab.text, base: lab.textSeq });
-
-  const settled = useDelayed(draft.text, 150);
-  const checked = useQuery({
-    queryKey: ['check', id, lab.textSeq, settled],
-    queryFn: () =>
-      unwrap(http.POST('/api/labs/{id}/check', { params: { path: { id } }, body: { text: settled } })),
-    placeholderData: (p) => p,
+  const busy = useIsMutating() > 0;
+  const { draft, dirty, change, take, applied, discard } = useDraft(id, lab, found, busy);
+  const { settled, checking, problems, errors, touched, changes, error } = useChecked(id, lab, draft.text);
+  const effect = usePreview({
+    id,
+    draft,
+    author: who,
+    touched,
+    blocked: past || errors > 0 || !dirty,
+    applied,
   });
+  const { plan, setPlan, shown, fresh } = effect;
+  const place = went ?? (line && { line: line.line, column: 1 });
   const outline = useQuery({
     queryKey: ['outline', settled],
     queryFn: () => outlineOf(settled),
     enabled: panel === 'outline' || beside.length > 0,
     placeholderData: (p) => p,
   });
-  // What was said of the text before is not said of this one.
-  const checking = settled !== draft.text || checked.isPlaceholderData || checked.isPending;
-  const problems = checked.data?.problems ?? noProblems;
-  const errors = problems.filter((p) => p.severity === 'error').length;
   const blocks = outline.data && settled === draft.text ? outline.data : noBlocks;
-  const touched = checked.data?.touched ?? [];
 
-  const change = useCallback(
-    (text: string) => {
-      setDraft((d) => {
-        const next = { text, base: d.base };
-        keepDraft(id, text === lab.text ? undefined : next);
-        return next;
-      });
-    },
-    [id, lab.text],
-  );
-  const applied = (seq: number) => {
-    keepDraft(id, undefined);
-    setShown(undefined);
-    setOvertaken('');
-    setPlan(noPlan);
-    setDraft((d) => ({ text: d.text, base: seq }));
-  };
-  // Who and why can be said after the preview; what is done, and in which order, cannot.
-  const fresh =
-    shown && shown.text === draft.text && samePlan(shown.plan, plan, touched) ? shown.preview : undefined;
   const look = () => {
-    if (past || busy || errors > 0 || !dirty) return;
-    setPanel('preview');
-    setOvertaken('');
-    const order = plan.staged ? orderOf(plan, touched).map((n) => [n]) : [];
-    preview.mutate(
-      {
-        text: draft.text,
-        base: draft.base,
-        guard: plan.guard,
-        author: who,
-        message: plan.message,
-        ...(order.length > 1 ? { order, pause: plan.pause } : {}),
-      },
-      { onSuccess: (p) => setShown({ preview: p, text: draft.text, plan }) },
-    );
-  };
-  const apply = (base = draft.base) => {
-    if (past || busy || !dirty) return;
-    setOvertaken('');
-    if (fresh) {
-      adopt.mutate(
-        { preview: fresh.id, author: who, message: plan.message },
-        {
-          onSuccess: (a) => {
-            if (fresh.takenBack) {
-              setShown(undefined);
-              setDraft((d) => ({ text: d.text, base: a.seq }));
-            } else applied(a.seq);
-          },
-          onError: (e) => void takeAgain(e),
-        },
-      );
-      return;
-    }
-    act.mutate(
-      { action: 'apply', text: draft.text, base, author: who, message: plan.message },
-      { onSuccess: (a) => applied(a.seq) },
-    );
-  };
-  // The lab moved on since the preview: the server made another one, which is shown before anything is applied.
-  const takeAgain = async (e: Error) => {
-    const again =
-      e instanceof ApiError ? e.details.find((d) => d.location === 'preview')?.message : undefined;
-    if (!again) return;
-    adopt.reset();
-    setOvertaken(e.message);
-    const p = await unwrap(
-      http.GET('/api/labs/{id}/previews/{preview}', { params: { path: { id, preview: again } } }),
-    );
-    setShown({ preview: p, text: draft.text, plan });
-  };
-  const discard = () => {
-    keepDraft(id, undefined);
-    act.reset();
-    preview.reset();
-    adopt.reset();
-    setShown(undefined);
-    setDraft({ text: lab.text, base: lab.textSeq });
+    if (effect.look()) setPanel('preview');
   };
   const format = async () => {
     const out = await unwrap(http.POST('/api/text/format', { body: { text: draft.text } }));
@@ -208,8 +112,12 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
   const ask = useCallback((text: string, l: number, column: number) => {
     usesAt(text, l, column).then(setNamed, () => setNamed(undefined));
   }, []);
-  const failure = act.error ?? preview.error ?? adopt.error;
+  const { failure } = effect;
   const moved = failure instanceof ApiError && failure.status === 409 ? failure : undefined;
+  const drop = () => {
+    effect.reset();
+    discard();
+  };
 
   return (
     <Flex h="full" minH={0}>
@@ -224,18 +132,18 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
           borderColor="line"
           bg="paper"
         >
-          <Main onClick={look} disabled={!dirty || errors > 0 || past} loading={preview.isPending}>
+          <Main onClick={look} disabled={!dirty || errors > 0 || past} loading={effect.previewing}>
             Preview
           </Main>
           <Plain
-            onClick={() => apply()}
+            onClick={() => effect.apply()}
             disabled={!dirty || errors > 0 || past}
-            loading={act.isPending || adopt.isPending}
+            loading={effect.applying}
             title={fresh ? 'exactly what the preview shows' : 'without a preview'}
           >
             Apply
           </Plain>
-          <Plain onClick={discard} disabled={!dirty}>
+          <Plain onClick={drop} disabled={!dirty}>
             Discard draft
           </Plain>
           <Plain onClick={() => void format()} disabled={errors > 0 || past}>
@@ -256,7 +164,12 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
           </Box>
         )}
         {moved && (
-          <TheirText error={moved} mine={draft.text} applyAnyway={(seq) => apply(seq)} discard={discard} />
+          <TheirText
+            error={moved}
+            mine={draft.text}
+            applyAnyway={(seq) => effect.apply(seq)}
+            discard={drop}
+          />
         )}
         <Box flex={1} minH={0}>
           {pair ? (
@@ -277,7 +190,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
               text={draft.text}
               problems={problems}
               change={change}
-              apply={(now) => (now ? apply() : look())}
+              apply={(now) => (now ? effect.apply() : look())}
               goto={place}
               name={ask}
               readOnly={past}
@@ -316,12 +229,12 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
             readOnly={past}
           />
         )}
-        {checked.error && <Trouble error={checked.error} />}
+        {error && <Trouble error={error} />}
         {panel === 'problems' && (
           <ProblemsPanel
             problems={problems}
             checking={checking}
-            changes={dirty && !checking && checked.data?.ok ? checked.data.changes : undefined}
+            changes={dirty && !checking ? changes : undefined}
             running={dirty ? undefined : running.data}
             goto={(l, column) => setPlace({ line: l, column })}
             fix={(p) => p.fix && change(mended(draft.text, p.line, p.fix))}
@@ -345,13 +258,13 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
                 }}
               />
             )}
-            {overtaken && (
+            {effect.overtaken && (
               <Box bg="ochreSoft" color="ochre" px={3} py={2} mb={2} borderRadius="md" role="status">
-                {overtaken}
+                {effect.overtaken}
               </Box>
             )}
-            {preview.isPending && <Waiting what="trying it on a copy of the network" />}
-            {dirty && !shown && !preview.isPending && errors === 0 && (
+            {effect.previewing && <Waiting what="trying it on a copy of the network" />}
+            {dirty && !shown && !effect.previewing && errors === 0 && (
               <Quiet>
                 Preview runs the draft on a copy of the network; nothing happens to the network itself.
               </Quiet>
@@ -390,14 +303,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
                 <Box flex={1}>
                   {d.author || 'somebody'} <Quiet>{new Date(d.updated).toLocaleString()}</Quiet>
                 </Box>
-                <Plain
-                  size="xs"
-                  h="22px"
-                  onClick={() => {
-                    keepDraft(id, { text: d.text, base: d.base });
-                    setDraft({ text: d.text, base: d.base });
-                  }}
-                >
+                <Plain size="xs" h="22px" onClick={() => take({ text: d.text, base: d.base })}>
                   go on with a copy
                 </Plain>
               </Flex>
@@ -413,14 +319,4 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
       </Box>
     </Flex>
   );
-}
-
-/** A value, once it has stopped changing for a while. */
-function useDelayed<T>(value: T, ms: number): T {
-  const [late, setLate] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setLate(value), ms);
-    return () => clearTimeout(timer);
-  }, [value, ms]);
-  return late;
 }

@@ -1,0 +1,38 @@
+import { useQuery } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { http, unwrap, type LabState, type Problem } from '../../shared/api/client';
+
+const noProblems: Problem[] = [];
+
+/** A value, once it has stopped changing for a while. */
+function useDelayed<T>(value: T, ms: number): T {
+  const [late, setLate] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setLate(value), ms);
+    return () => clearTimeout(timer);
+  }, [value, ms]);
+  return late;
+}
+
+/** What the server says of a text, a moment after the last key: its problems, and what it changes. */
+export function useChecked(id: string, lab: LabState, text: string) {
+  const settled = useDelayed(text, 150);
+  const checked = useQuery({
+    queryKey: ['check', id, lab.textSeq, settled],
+    queryFn: () =>
+      unwrap(http.POST('/api/labs/{id}/check', { params: { path: { id } }, body: { text: settled } })),
+    placeholderData: (p) => p,
+  });
+  const problems = checked.data?.problems ?? noProblems;
+  return {
+    /** The text that was asked about. */
+    settled,
+    /** What was said of the text before is not said of this one. */
+    checking: settled !== text || checked.isPlaceholderData || checked.isPending,
+    problems,
+    errors: problems.filter((p) => p.severity === 'error').length,
+    touched: checked.data?.touched ?? [],
+    changes: checked.data?.ok ? checked.data.changes : undefined,
+    error: checked.error,
+  };
+}

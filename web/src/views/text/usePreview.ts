@@ -1,0 +1,142 @@
+import { useReducer } from 'react';
+import {
+  ApiError,
+  http,
+  unwrap,
+  useAct,
+  useApplyPreview,
+  usePreviewRequest,
+  type Previewed,
+} from '../../shared/api/client';
+import { noPlan, orderOf, samePlan, type Plan } from './StagePlan';
+import type { Draft } from './draft';
+
+interface State {
+  plan: Plan;
+  /** The last preview, with what it was of. */
+  shown: { preview: Previewed; text: string; plan: Plan } | undefined;
+  /** Why the lab is not as the preview found it, '' if it is. */
+  overtaken: string;
+}
+
+type Event =
+  | { kind: 'planned'; plan: Plan }
+  /** A preview or an apply begins. */
+  | { kind: 'begun' }
+  | { kind: 'previewed'; preview: Previewed; text: string; plan: Plan }
+  | { kind: 'overtaken'; why: string }
+  /** The draft is no more, or another one: with its plan, if it was applied. */
+  | { kind: 'over'; plan: Plan };
+
+export function previewAfter(s: State, e: Event): State {
+  switch (e.kind) {
+    case 'planned':
+      return { ...s, plan: e.plan };
+    case 'begun':
+      return { ...s, overtaken: '' };
+    case 'previewed':
+      return { ...s, shown: { preview: e.preview, text: e.text, plan: e.plan } };
+    case 'overtaken':
+      return { ...s, overtaken: e.why };
+    case 'over':
+      return { plan: e.plan, shown: undefined, overtaken: '' };
+  }
+}
+
+interface Given {
+  id: string;
+  draft: Draft;
+  author: string;
+  /** What the draft touches, in which an order can be given. */
+  touched: string[];
+  /** Nothing can be tried or applied: it is the past, or the draft has errors or is none. */
+  blocked: boolean;
+  applied: (seq: number, takenBack?: boolean) => void;
+}
+
+/** The effect of a draft, found out on a copy of the network, and the ways to apply it. */
+export function usePreview({ id, draft, author, touched, blocked, applied }: Given) {
+  const [state, dispatch] = useReducer(previewAfter, { plan: noPlan, shown: undefined, overtaken: '' });
+  const { plan, shown } = state;
+  const act = useAct(id);
+  const request = usePreviewRequest(id);
+  const adopt = useApplyPreview(id);
+  const busy = act.isPending || adopt.isPending || request.isPending;
+
+  // Who and why can be said after the preview; what is done, and in which order, cannot.
+  const fresh =
+    shown && shown.text === draft.text && samePlan(shown.plan, plan, touched) ? shown.preview : undefined;
+
+  const look = () => {
+    if (blocked || busy) return false;
+    dispatch({ kind: 'begun' });
+    const order = plan.staged ? orderOf(plan, touched).map((n) => [n]) : [];
+    request.mutate(
+      {
+        text: draft.text,
+        base: draft.base,
+        guard: plan.guard,
+        author,
+        message: plan.message,
+        ...(order.length > 1 ? { order, pause: plan.pause } : {}),
+      },
+      { onSuccess: (preview) => dispatch({ kind: 'previewed', preview, text: draft.text, plan }) },
+    );
+    return true;
+  };
+
+  // The lab moved on since the preview: the server made another one, which is shown before anything is applied.
+  const takeAgain = async (e: Error) => {
+    const again =
+      e instanceof ApiError ? e.details.find((d) => d.location === 'preview')?.message : undefined;
+    if (!again) return;
+    adopt.reset();
+    dispatch({ kind: 'overtaken', why: e.message });
+    const preview = await unwrap(
+      http.GET('/api/labs/{id}/previews/{preview}', { params: { path: { id, preview: again } } }),
+    );
+    dispatch({ kind: 'previewed', preview, text: draft.text, plan });
+  };
+
+  const done = (seq: number, takenBack: boolean) => {
+    dispatch({ kind: 'over', plan: takenBack ? plan : noPlan });
+    applied(seq, takenBack);
+  };
+
+  /** Applies what the preview shows, exactly, or else the draft as it is. */
+  const apply = (base = draft.base) => {
+    if (blocked || busy) return;
+    dispatch({ kind: 'begun' });
+    if (fresh)
+      adopt.mutate(
+        { preview: fresh.id, author, message: plan.message },
+        {
+          onSuccess: (a) => done(a.seq, fresh.takenBack !== undefined),
+          onError: (e) => void takeAgain(e),
+        },
+      );
+    else
+      act.mutate(
+        { action: 'apply', text: draft.text, base, author, message: plan.message },
+        { onSuccess: (a) => done(a.seq, false) },
+      );
+  };
+
+  return {
+    ...state,
+    setPlan: (plan: Plan) => dispatch({ kind: 'planned', plan }),
+    fresh,
+    previewing: request.isPending,
+    applying: act.isPending || adopt.isPending,
+    failure: act.error ?? request.error ?? adopt.error,
+    look,
+    apply,
+    /** Forgets the preview and what went wrong. */
+    reset: () => {
+      act.reset();
+      request.reset();
+      adopt.reset();
+      dispatch({ kind: 'over', plan });
+    },
+  };
+}
