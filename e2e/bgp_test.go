@@ -17,7 +17,7 @@ func TestSessionsPathsAndPolicies(t *testing.T) {
 		// Both ends of a session in one row, and all there is to know of it.
 		key("n"), sees("BGP sessions Established"), bar("viaduct/192.0.2.2"), sees("four-octet AS"), sees("expected in AS 64496"),
 		bar("reset 192.0.2.2 on viaduct"), sees("2 times"), bar("all"),
-		// Why is the other path not used, and what is not told to the backup carrier?
+		// Why is the other path not used, and what is not sent to the backup carrier?
 		bar("198.51.100.0/25"), key("w"), sees("quarry uses the path from viaduct rather than that from gannet: local preference 200, not 80"),
 		sees("no statement of to-gannet decides"), bar("quarry"), seesNot("harbour uses"), sees("not chosen"),
 		// The primary carrier falls away.

@@ -57,7 +57,7 @@ var shots = []shot{
 	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
 }
 
-// leaking is the railway's text with a policy that tells Gannet what Skylark said.
+// leaking is the railway's text with a policy that sends Gannet what Skylark sent.
 func leaking() string {
 	b, err := os.ReadFile("../demo/tarn-valley.lab")
 	if err != nil {

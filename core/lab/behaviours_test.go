@@ -80,7 +80,7 @@ func TestADisputeDoesNotSettle(t *testing.T) {
 	require.Empty(t, calm.Timeline()[0].Cycle)
 }
 
-// TestAHiddenBackupCostsTime: a border router that prefers the other's path tells
+// TestAHiddenBackupCostsTime: a border router that prefers the other's path sends
 // nobody of its own, which has to be found again when it is needed.
 func TestAHiddenBackupCostsTime(t *testing.T) {
 	fails := func(text string) float64 {

@@ -135,7 +135,7 @@ func (b *bundle) records() ([]history.Record, error) {
 			}
 		}
 		if !found {
-			return nil, fmt.Errorf("action %d of the bundle ended in no known way: %q", i+1, a.Outcome)
+			return nil, fmt.Errorf("action %d of the bundle has the unknown outcome %q", i+1, a.Outcome)
 		}
 		if a.Action == history.Apply.String() {
 			if p := labtext.Parse(a.Text); !p.OK() {

@@ -138,7 +138,7 @@ func TestWrongBundlesAreRefused(t *testing.T) {
 		"the bundle is of format 9":          packed(func(j map[string]any) { j["format"] = 9 }),
 		"does not begin with a text":         packed(func(j map[string]any) { j["actions"] = []any{} }),
 		"action 2 of the bundle":             packed(action(1, "action", "explode viaduct")),
-		"ended in no known way: \"happily\"": packed(action(1, "outcome", "happily")),
+		"has the unknown outcome \"happily\"": packed(action(1, "outcome", "happily")),
 		"action 1 of the bundle has no":      packed(action(0, "digest", "zzz")),
 		"the text has an error":              packed(action(0, "text", "router\n")),
 		"cannot be read":                     packed(func(j map[string]any) { j["actions"] = "none" }),

@@ -230,7 +230,7 @@ func (l *Lab) Neighbours(m history.Moment) []relations.Neighbour {
 func (l *Lab) Database(m history.Moment) tables.Database { return tables.DatabaseOf(l.World(m)) }
 func (l *Lab) Routes(m history.Moment) tables.Routes     { return tables.RouteTable(l.World(m)) }
 
-// Explain tells how a device came to its route for a prefix or an address.
+// Explain says how a device came to its route for a prefix or an address.
 func (l *Lab) Explain(m history.Moment, device, to string) (tables.RouteStory, error) {
 	w := l.World(m)
 	d := w.Find(device)

@@ -13,7 +13,7 @@ import (
 	"hellebore/core/simulation/network"
 )
 
-// Paths tells the story of a prefix or of the prefixes around an address, at one
+// Paths is the story of a prefix or of the prefixes around an address, at one
 // router or, with an empty name, at all.
 func (l *Lab) Paths(m history.Moment, to, device string) (paths.PrefixPaths, error) {
 	p, err := netip.ParsePrefix(to)

@@ -18,7 +18,7 @@ import (
 	"hellebore/demo"
 )
 
-// leak is the demo lab of two carriers with a policy that lets what Skylark told
+// leak is the demo lab of two carriers with a policy that lets what Skylark sent
 // us go to Gannet.
 func leak(t testing.TB) (before, after string) {
 	before = demoText(t, "two-carriers")

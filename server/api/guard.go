@@ -16,7 +16,7 @@ import (
 const policy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; font-src 'self' data:; worker-src 'self' blob:; " +
 	"connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 
-// guarded keeps pages of others out. The server has no users to tell apart: that a
+// guarded keeps pages of others out. The server has no users to distinguish: that a
 // request comes from this machine is all it asks. So a page of another origin
 // must not act (Origin, RFC 6454), nor read by giving its own name our address
 // (Host).

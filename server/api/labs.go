@@ -119,7 +119,7 @@ func (h *handlers) registerLabs(api huma.API) {
 				Base    int     `json:"base,omitempty" doc:"of an apply: textSeq of the text it was made from"`
 				Author  string  `json:"author,omitempty" maxLength:"80"`
 				Message string  `json:"message,omitempty" maxLength:"400" doc:"why it is done"`
-				ID      string  `json:"id,omitempty" maxLength:"40" pattern:"^[0-9a-f-]*$" doc:"tells this order from others: sent again, it is not carried out again"`
+				ID      string  `json:"id,omitempty" maxLength:"40" pattern:"^[0-9a-f-]*$" doc:"identifies this order: sent again, it is not carried out again"`
 				For     float64 `json:"for,omitempty" minimum:"0" maximum:"1000000" doc:"let this much virtual time pass, in seconds, instead of running to rest"`
 			}
 		}) (*body[timeline.Action], error) {

@@ -18,7 +18,7 @@ import (
 // Order is something to be done to a lab.
 type Order struct {
 	history.Action
-	// ID tells the order from all others: one that was carried out before is not
+	// ID distinguishes the order from all others: one that was carried out before is not
 	// carried out again. Empty: one is chosen.
 	ID string
 	// For is how much virtual time to let pass; 0 runs to rest.

@@ -14,7 +14,7 @@ import (
 type Incident struct{ Number string }
 
 func (e *Incident) Error() string {
-	return "a mistake in the program ended this; nothing else is affected. The server's log tells more under the number " + e.Number
+	return "a mistake in the program ended this; nothing else is affected. The server's log says more under the number " + e.Number
 }
 
 // Broken says that a lab's journal cannot be replayed. Its texts and its journal
@@ -22,7 +22,7 @@ func (e *Incident) Error() string {
 type Broken struct{ *Incident }
 
 func (e *Broken) Error() string {
-	return "the lab's journal cannot be replayed; its texts are kept. The server's log tells more under the number " + e.Number
+	return "the lab's journal cannot be replayed; its texts are kept. The server's log says more under the number " + e.Number
 }
 
 // Unwrap is the incident.

@@ -227,7 +227,7 @@ func facts(l *config.Lab) []fact {
 	for _, f := range l.Flows {
 		n := "flow " + f.Name
 		add(n, "", "", Top, "flow")
-		add(n, "way", f.From+" to "+f.To, Top, "flow")
+		add(n, "ends", f.From+" to "+f.To, Top, "flow")
 		add(n, "every", FormatDuration(f.Every), FlowOf, "every")
 	}
 	return out

@@ -117,7 +117,7 @@ func occurrences(root *Node) []occurrence {
 	return out
 }
 
-// definesHere tells a policy from a condition that names one, a check from a task's.
+// definesHere distinguishes a policy from a condition that names one, a check from a task's.
 func definesHere(n *Node) bool {
 	switch n.Row.Word {
 	case "policy", "check":

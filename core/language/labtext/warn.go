@@ -281,7 +281,7 @@ func (w *warner) compatibility() {
 	}
 }
 
-// areas warns about what a router is told of areas.
+// areas warns about what a router's text says of areas.
 func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 	virtual := slices.ContainsFunc(d.OSPF.Areas, func(a config.Area) bool { return len(a.Virtual) > 0 })
 	if len(running) > 1 && !running[0] && !virtual {

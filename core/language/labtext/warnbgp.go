@@ -43,7 +43,7 @@ func holds(d *config.Device, a netip.Addr) bool {
 	return slices.ContainsFunc(d.Ports, func(p config.Port) bool { return p.Address.IsValid() && p.Address.Addr() == a })
 }
 
-// sourceOf is the address that a router uses towards a peer, if the text tells.
+// sourceOf is the address that a router uses towards a peer, if the text says so.
 func sourceOf(d *config.Device, p *config.Peer) netip.Addr {
 	if p.Local != "" {
 		if port := d.Port(p.Local); port != nil {

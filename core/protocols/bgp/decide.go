@@ -108,9 +108,9 @@ func (p *peer) lose(prefix uint32, step note.Code, to uint16) {
 }
 
 // elect is the decision: it takes the paths that lose by each step out, and says
-// how many of those left at the end of the steps for sharing there were. told is
+// how many of those left at the end of the steps for sharing there were. lost is
 // called for each path that loses.
-func (s *Speaker) elect(paths []Path, told func(loser, winner *Path, step note.Code)) (winner Path, equal []Path) {
+func (s *Speaker) elect(paths []Path, lost func(loser, winner *Path, step note.Code)) (winner Path, equal []Path) {
 	left := paths
 	for n := range rules {
 		if n == equalSteps {
@@ -119,7 +119,7 @@ func (s *Speaker) elect(paths []Path, told func(loser, winner *Path, step note.C
 		if len(left) == 1 {
 			break
 		}
-		left = eliminate(s, left, &rules[n], told)
+		left = eliminate(s, left, &rules[n], lost)
 	}
 	if equal == nil {
 		equal = left
@@ -130,7 +130,7 @@ func (s *Speaker) elect(paths []Path, told func(loser, winner *Path, step note.C
 // eliminate takes out those that lose to any other path. With MED only paths from
 // one neighbouring AS are comparable: losing to any one of them is enough, which
 // makes the outcome the same in whatever order the paths came (RFC 4271 9.1.2.2 c).
-func eliminate(s *Speaker, left []Path, r *rule, told func(loser, winner *Path, step note.Code)) []Path {
+func eliminate(s *Speaker, left []Path, r *rule, lost func(loser, winner *Path, step note.Code)) []Path {
 	var beaten []bool
 	for a := range left {
 		for b := range left {
@@ -141,14 +141,14 @@ func eliminate(s *Speaker, left []Path, r *rule, told func(loser, winner *Path, 
 				beaten = make([]bool, len(left))
 			}
 			beaten[a] = true
-			if told != nil {
+			if lost != nil {
 				to := b
 				for c := range left {
 					if r.worse(s, &left[to], &left[c]) {
 						to = c // the best of those that it loses to
 					}
 				}
-				told(&left[a], &left[to], r.code)
+				lost(&left[a], &left[to], r.code)
 			}
 			break
 		}

@@ -405,14 +405,14 @@ func (p *peer) notify(s *Speaker, h Host, c *connection, e Ending) {
 func (p *peer) end(s *Speaker, h Host, e Ending) {
 	wasUp := p.up
 	e.At, e.WasUp = h.Now(), wasUp || e.WasUp
-	told := false
+	notified := false
 	for k := range p.conns {
 		c := &p.conns[k]
 		if !c.on {
 			continue
 		}
 		if e.Notify && c.stage >= OpenSent {
-			told = true
+			notified = true
 			p.notify(s, h, c, e)
 			h.CloseTCP(c.conn)
 		} else if e.Received {
@@ -422,7 +422,7 @@ func (p *peer) end(s *Speaker, h Host, e Ending) {
 		}
 		*c = connection{}
 	}
-	e.Notify = told
+	e.Notify = notified
 	p.last = e
 	p.hold.Stop(h, event.Guard)
 	p.keepalive.Stop(h, event.Periodic)

@@ -55,7 +55,7 @@ type External struct {
 // cost is what the network costs from here.
 func (x *External) cost() uint32 { return max(x.Metric, x.Cost) }
 
-// SetAreas tells the process about its areas; those that are not named are
+// SetAreas gives the process its areas; those that are not named are
 // plain. Whether an area is a stub or an NSSA is in every hello, so a change of
 // that ends the area's adjacencies.
 func (p *Process) SetAreas(h Host, areas []AreaConfig) {
@@ -103,7 +103,7 @@ func areaIn(list []AreaConfig, id uint32) AreaConfig {
 // areaConfig is the configuration of an area.
 func (p *Process) areaConfig(id uint32) AreaConfig { return areaIn(p.config, id) }
 
-// SetExternals tells the process what to announce from outside, and what of that
+// SetExternals gives the process what to announce from outside, and what of that
 // to join. A router that announces anything is an AS boundary router.
 func (p *Process) SetExternals(h Host, list []External, joins []Join) {
 	if slices.Equal(p.externals, list) && slices.Equal(p.outsideJoins, joins) {
@@ -210,8 +210,8 @@ func (p *Process) full(q *port) bool {
 	return false
 }
 
-// borders remembers what the router joins, and says whether other areas must be
-// told something: they must whenever there are several areas, or have been.
+// borders remembers what the router joins, and says whether something must be
+// advertised into other areas: they must whenever there are several areas, or have been.
 func (p *Process) borders(h Host) bool {
 	p.syncBits(h)
 	was := p.wasBorder
@@ -277,7 +277,7 @@ func (p *Process) eachSummary(h Host, s *scratch, ai int, visit func(k wire.Key,
 	})
 }
 
-// otherArea is an AS boundary router that a summary tells of.
+// otherArea is an AS boundary router that a summary LSA advertises.
 func otherArea(router ip.Addr, area, cost uint32, set route.SetID) border {
 	return border{router: router, area: area, cost: cost, set: set, flags: wire.FlagE, inter: true}
 }

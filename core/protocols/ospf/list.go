@@ -15,7 +15,7 @@ type list struct {
 	len    int
 }
 
-// stamp tells one instance of an LSA from another.
+// stamp distinguishes one instance of an LSA from another.
 type stamp struct {
 	seq    int32
 	sum    uint16

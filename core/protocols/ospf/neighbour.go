@@ -88,7 +88,7 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 	}
 }
 
-// find is the neighbour that a packet is from: on a segment the address tells,
+// find is the neighbour that a packet is from: on a segment the address decides,
 // on a point-to-point link the router ID (RFC 2328 8.2).
 func (p *Process) find(q *port, id, address ip.Addr) (n uint32, ok bool) {
 	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {

@@ -33,7 +33,7 @@ func (p *Process) Translates(areaID uint32) bool {
 }
 
 // electTranslators finds out whether this router translates (RFC 3101 3.1):
-// because it was told to, or because of the border routers of the NSSA that can
+// because it is configured to, or because of the border routers of the NSSA that can
 // be reached it has the highest router ID and none translates in any case. Only
 // those count that are reached outside of the area too, as AS boundary routers:
 // others are of no use to the rest of the network.

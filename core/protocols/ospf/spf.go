@@ -130,7 +130,7 @@ func (p *Process) runSPF(h Host) {
 	}
 	h.Note(note.Note{Kind: note.SPFRun, Port: note.NoPort, A: vertices, B: changed})
 	if p.borders(h) {
-		p.wantSync(h, 0) // what the other areas are told
+		p.wantSync(h, 0) // what is advertised into the other areas
 	}
 }
 

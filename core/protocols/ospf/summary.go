@@ -38,9 +38,9 @@ func (p *Process) summaryWishes(h Host, areaID uint32, list []wish) []wish {
 	return list
 }
 
-// networksFor are the networks of other areas that an area is told of: those
+// networksFor are the networks of other areas that are advertised into an area: those
 // inside an area, ranges applied; and to areas other than the backbone those
-// that the backbone told of.
+// that the backbone advertised.
 func (p *Process) networksFor(h Host, areaID uint32, nets map[ip.Prefix]uint32) {
 	shared := h.Shared()
 	add := func(x ip.Prefix, cost uint32) {
@@ -125,7 +125,7 @@ func (p *Process) leadsInto(shared *route.Shared, set route.SetID, areaID uint32
 	return false
 }
 
-// asbrWishes tell an area the ways to the AS boundary routers of others.
+// asbrWishes advertise the AS boundary routers of other areas into an area.
 func (p *Process) asbrWishes(h Host, areaID uint32, list []wish) []wish {
 	for _, b := range p.asbrs {
 		if b.router == p.routerID || b.area == areaID || b.inter && areaID == 0 || p.leadsInto(h.Shared(), b.set, areaID) {
@@ -137,8 +137,8 @@ func (p *Process) asbrWishes(h Host, areaID uint32, list []wish) []wish {
 	return list
 }
 
-// externalWishes are the AS external LSAs of what the router was told to
-// announce (RFC 2328 12.4.4), and of what it translates. A router all of whose
+// externalWishes are the AS external LSAs of what the router is configured
+// to announce (RFC 2328 12.4.4), and of what it translates. A router all of whose
 // areas keep them out has none.
 func (p *Process) externalWishes(h Host) []wish {
 	if !slices.ContainsFunc(p.active(), func(id uint32) bool { c := p.areaConfig(id); return !c.closed() }) {

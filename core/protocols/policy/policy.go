@@ -1,7 +1,7 @@
 // Package policy decides what becomes of a route that crosses a border: received
 // from a peer, sent to one, or taken from another protocol (RFC 9067). A Book is
 // the policies of a lab, compiled; running one changes nothing but the Route that
-// it is given, and tells on request how it came to its verdict.
+// it is given, and says on request how it came to its verdict.
 package policy
 
 import (
@@ -65,7 +65,7 @@ type Held struct {
 	Value     string
 }
 
-// Trace is how a policy came to its verdict; nil is not told.
+// Trace is how a policy came to its verdict; nil if nobody asks.
 type Trace struct {
 	Policy string
 	Steps  []Step

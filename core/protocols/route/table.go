@@ -50,7 +50,7 @@ type entry struct {
 	group uint32
 }
 
-// Watcher is told what changes in forwarding.
+// Watcher receives what changes in forwarding.
 type Watcher interface {
 	// RouteChanged: packets for a prefix now follow another next hop.
 	RouteChanged(prefix uint32, from, to HopID)

@@ -413,7 +413,7 @@ func (s *Stack) synchronized(h Host, id uint32, g *wire.Segment) {
 	}
 }
 
-// drainAt is how little has to wait for the user to be told that it may write on.
+// drainAt is how little has to wait until the user hears that it may write on.
 const drainAt = 16 << 10
 
 // takeData is steps seven and eight: the payload and the FIN.

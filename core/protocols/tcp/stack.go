@@ -28,7 +28,7 @@ type Host interface {
 	Admits(src, dst ip.Addr, port uint16) (terms Terms, ok bool)
 	// Rand is keyed randomness of this device.
 	Rand(purpose, counter uint64) uint64
-	// Connection tells of a change of a connection.
+	// Connection is the news of a change of a connection.
 	Connection(id uint32, news News)
 }
 

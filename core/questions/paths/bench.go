@@ -18,12 +18,12 @@ import (
 
 // Trial is a policy and the routes that it is tried on.
 type Trial struct {
-	Policy string   `json:"policy" doc:"its name" maxLength:"64"`
-	Draft  string   `json:"draft,omitempty" doc:"a lab text: its policy is tried beside the one in force"`
-	Routes []string `json:"routes,omitempty" maxItems:"1000" doc:"routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1"`
-	Device string   `json:"device,omitempty" maxLength:"64" doc:"of a session whose table is tried"`
-	Peer   string   `json:"peer,omitempty" maxLength:"15"`
-	Way    string   `json:"way,omitempty" enum:"in,out" doc:"what the peer sent, or Loc-RIB on its way to the peer"`
+	Policy    string   `json:"policy" doc:"its name" maxLength:"64"`
+	Draft     string   `json:"draft,omitempty" doc:"a lab text: its policy is tried beside the one in force"`
+	Routes    []string `json:"routes,omitempty" maxItems:"1000" doc:"routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1"`
+	Device    string   `json:"device,omitempty" maxLength:"64" doc:"of a session whose table is tried"`
+	Peer      string   `json:"peer,omitempty" maxLength:"15"`
+	Direction string   `json:"direction,omitempty" enum:"in,out" doc:"what the peer sent, or what it would be sent"`
 }
 
 // Tried is what became of one route.
@@ -193,7 +193,7 @@ func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
 	if !ok {
 		return nil, fmt.Errorf("%s has no peer %s", t.Device, t.Peer)
 	}
-	return sessionRoutes(w, d, i, t.Way), nil
+	return sessionRoutes(w, d, i, t.Direction), nil
 }
 
 func sessionRoutes(w *network.World, d *device.Device, i int, way string) []policy.Route {

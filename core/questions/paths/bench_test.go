@@ -14,7 +14,7 @@ import (
 func TestPoliciesOnTheBench(t *testing.T) {
 	text := testlabs.Demo(t, "two-carriers")
 	w := testlabs.Settled(t, text)
-	b, err := paths.TryPolicy(w, paths.Trial{Policy: "from-tramway", Device: "summit", Peer: "10.64.0.2", Way: "in"})
+	b, err := paths.TryPolicy(w, paths.Trial{Policy: "from-tramway", Device: "summit", Peer: "10.64.0.2", Direction: "in"})
 	require.NoError(t, err)
 	require.Equal(t, 2, b.Accepted)
 	require.Equal(t, []string{"local preference 100 to 300"}, b.Rows[0].Changes)

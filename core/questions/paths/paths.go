@@ -156,7 +156,7 @@ type PathRow struct {
 	Cost     *uint32      `json:"cost,omitempty" doc:"interior cost of its next hop"`
 }
 
-// SentRow is what one peer was told of a prefix.
+// SentRow is what one peer was sent for a prefix.
 type SentRow struct {
 	To     string       `json:"to" doc:"the device"`
 	Peer   string       `json:"peer"`
@@ -187,7 +187,7 @@ type PrefixPaths struct {
 	Near    []string      `json:"near" doc:"if BGP has not this prefix: those it has that cover it or are within it"`
 }
 
-// PathsTo tells the story of a prefix, at all routers or at one.
+// PathsTo is the story of a prefix, at all routers or at one.
 func PathsTo(w *network.World, to netip.Prefix, who string) PrefixPaths {
 	p := ip.PrefixFrom(to)
 	out := PrefixPaths{Prefix: p.String(), Routers: []RouterPaths{}, Near: []string{}}
@@ -455,7 +455,7 @@ func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerVi
 	return ""
 }
 
-// sentRow is what a peer was told of a prefix, and if nothing, why.
+// sentRow is what a peer was sent for a prefix, and if nothing, why.
 func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) SentRow {
 	x := SentRow{To: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Up: v.State == bgp.Established}
 	if !x.Up {

@@ -13,7 +13,7 @@ import (
 )
 
 // TestTheStoryOfAPrefix follows a path from its arrival through the import policy
-// and the decision to what each peer is told.
+// and the decision to what each peer is sent.
 func TestTheStoryOfAPrefix(t *testing.T) {
 	w := testlabs.Settled(t, testlabs.Demo(t, "two-carriers"))
 	p := paths.PathsTo(w, netip.MustParsePrefix("198.51.100.0/25"), "quarry")

@@ -17,7 +17,7 @@ type PolicyUse struct {
 type Use struct {
 	Device string `json:"device"`
 	Peer   string `json:"peer,omitempty" doc:"address of the session"`
-	Way    string `json:"way" enum:"in,out,originate,inject,aggregate,policy"`
+	Role   string `json:"role" enum:"in,out,originate,inject,aggregate,policy"`
 	Words  string `json:"words" doc:"a few words"`
 }
 

@@ -30,7 +30,7 @@ func SetWords(w *network.World, id attr.ID) string {
 	return strings.Join(parts, ", ")
 }
 
-// SentWhy is why a peer is told of a prefix or is not, a sentence.
+// SentWhy is why a peer is sent a prefix or is not, a sentence.
 func SentWhy(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
 	return sentRow(w, d, id, v).Why
 }

@@ -140,8 +140,8 @@ func spokenFor(d, far *device.Device, v bgp.PeerView, a ip.Addr) bool {
 	})
 }
 
-// localOf is the address that a router uses towards a peer, as far as that can be
-// told now.
+// localOf is the address that a router uses towards a peer, as far as that is
+// known now.
 func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
 	if v.Local != 0 {
 		return v.Local

@@ -54,7 +54,7 @@ type Database struct {
 	Areas []AreaDatabase `json:"areas"`
 }
 
-// instance tells instances of an LSA apart.
+// instance distinguishes instances of an LSA.
 type instance struct {
 	seq int32
 	sum uint16

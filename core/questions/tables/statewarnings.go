@@ -254,7 +254,7 @@ func trial(d *device.Device, ids []uint32, matched map[string]map[string]bool, a
 			matched[p.Name][x.Statement] = matched[p.Name][x.Statement] || x.Matched
 		}
 	}
-	const enough = 2000 // routes of one session tell
+	const enough = 2000 // routes of one session are a fair sample
 	s.Peers(func(v bgp.PeerView) {
 		if v.State != bgp.Established {
 			return

@@ -36,7 +36,7 @@ type RouteStory struct {
 	Also       []string    `json:"also" doc:"what is worth knowing of an absent route"`
 }
 
-// Explain tells how a device came to its route for a prefix or an address.
+// Explain says how a device came to its route for a prefix or an address.
 func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 	p := ip.PrefixFrom(to)
 	out := RouteStory{Device: d.Name(), Prefix: p.String(), Candidates: []Candidate{}, Also: []string{}}

@@ -228,6 +228,6 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 	}
 	s.Says = "on every border router of area " + area
 	if len(s.On) == 0 {
-		s.Says = "area " + area + " has no border router: nobody tells other areas of it"
+		s.Says = "area " + area + " has no border router: nobody advertises it into other areas"
 	}
 }

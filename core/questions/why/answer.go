@@ -25,7 +25,7 @@ import (
 // Answer is a question answered.
 type Answer struct {
 	Question string       `json:"question" doc:"as it was understood"`
-	Kind     Kind         `json:"kind" enum:"neighbour,route,sent,way,break"`
+	Kind     Kind         `json:"kind" enum:"neighbour,route,sent,path,break"`
 	Says     string       `json:"says" doc:"the answer in one sentence"`
 	Codes    []string     `json:"codes" doc:"stable names of the reasons that it rests on"`
 	Facts    []facts.Fact `json:"facts"`
@@ -63,8 +63,8 @@ func About(w *network.World, q Question) (Answer, error) {
 		a.route(w, q)
 	case Sent:
 		err = a.sent(w, q)
-	case Way:
-		err = a.way(w, q)
+	case Path:
+		err = a.path(w, q)
 	default:
 		err = fmt.Errorf("that is no question about one moment")
 	}
@@ -316,7 +316,7 @@ func (a *Answer) paths(r paths.RouterPaths, p netip.Prefix) {
 }
 
 // policy is what a policy did, with the line of the statement that decided. asked,
-// if not nil, tells what a policy that a condition names did.
+// if not nil, is what a policy that a condition names did.
 func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.PolicyTrace) {
 	if t == nil {
 		return
@@ -386,7 +386,7 @@ func (a *Answer) sent(w *network.World, q Question) error {
 	return nil
 }
 
-func (a *Answer) way(w *network.World, q Question) error {
+func (a *Answer) path(w *network.World, q Question) error {
 	p, err := traffic.FlowBetween(w, q.Device, q.Other)
 	if err != nil {
 		return err

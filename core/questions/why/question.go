@@ -21,7 +21,7 @@ const (
 	Neighbour Kind = "neighbour" // why is this relation in its state
 	Route     Kind = "route"     // why is this route here, absent, not best
 	Sent      Kind = "sent"      // why is this prefix sent to that peer, or not
-	Way       Kind = "way"       // why does traffic take this path
+	Path      Kind = "path"      // why does traffic take this path
 	Break     Kind = "break"     // what would break without this
 )
 
@@ -46,7 +46,7 @@ func (q Question) String() string {
 		return fmt.Sprintf("Why does %s have this route to %v, or none?", q.Device, q.Prefix)
 	case Sent:
 		return fmt.Sprintf("Why does %s send %s the prefix %v, or why not?", q.Device, q.Other, q.Prefix)
-	case Way:
+	case Path:
 		return fmt.Sprintf("Why does traffic from %s to %s take this path?", q.Device, q.Other)
 	}
 	what := q.Port
@@ -64,14 +64,14 @@ type Focus struct {
 	To  string // a prefix, an address, or "flow tickets"
 }
 
-// words that tell what a question is about.
+// words that say what a question is about.
 var telling = []struct {
 	kind  Kind
 	words []string
 }{
 	{Break, []string{"break", "breaks", "fail", "fails", "failed", "cut", "without", "lost", "lose", "loses", "what"}},
 	{Sent, []string{"sent", "send", "sends", "advertise", "advertised", "advertises", "announced", "announce", "told", "tell", "export", "exported"}},
-	{Way, []string{"traffic", "packets", "packet", "way", "flow", "goes", "go", "->", "reach", "reaches"}},
+	{Path, []string{"traffic", "packets", "packet", "way", "flow", "goes", "go", "->", "reach", "reaches"}},
 	{Neighbour, []string{"neighbour", "neighbours", "neighbor", "session", "adjacency", "up", "down", "established", "full", "active", "idle"}},
 	{Route, []string{"route", "best", "path", "chosen", "absent", "prefix"}},
 }
@@ -200,13 +200,13 @@ func (h *heard) question(w *network.World) (Question, bool) {
 	case h.flow != "":
 		for _, f := range w.Flows() {
 			if f.Name == h.flow {
-				q.Kind, q.Device, q.Other = Way, f.From, f.To
+				q.Kind, q.Device, q.Other = Path, f.From, f.To
 				return q, true
 			}
 		}
 		return q, false
-	case h.kinds[Way] && q.Device != "" && (q.Other != "" || q.Prefix.IsValid()):
-		q.Kind = Way
+	case h.kinds[Path] && q.Device != "" && (q.Other != "" || q.Prefix.IsValid()):
+		q.Kind = Path
 		if from := h.after["from"]; from != "" && from == q.Other {
 			q.Device, q.Other = q.Other, q.Device
 		}
@@ -229,7 +229,7 @@ func (h *heard) question(w *network.World) (Question, bool) {
 	case q.Device != "" && q.Other != "":
 		q.Kind = Neighbour
 		if h.after["from"] == q.Device && h.after["to"] == q.Other {
-			q.Kind = Way
+			q.Kind = Path
 		}
 		return q, true
 	case q.Port != "" || q.Device != "" && h.kinds[Neighbour]:
@@ -239,7 +239,7 @@ func (h *heard) question(w *network.World) (Question, bool) {
 	return q, false
 }
 
-// sent tells sender and peer apart.
+// sent finds out which is the sender and which the peer.
 func (h *heard) sent(q Question) (Question, bool) {
 	q.Kind = Sent
 	if peer := h.peer; peer != "" {

@@ -122,7 +122,7 @@ var overWhy = map[tcp.News]note.Code{
 	tcp.Reset: note.ConnectionReset, tcp.Lost: note.ConnectionLost,
 }
 
-// bgpConnection tells the speaker of a change of a connection, if it is one of
+// bgpConnection passes a change of a connection on to the speaker, if it is one of
 // its.
 func (d *Device) bgpConnection(id uint32, news tcp.News) bool {
 	if d.config.Kind != config.Router {

@@ -314,7 +314,7 @@ func (d *Device) sync() {
 	d.settle()
 }
 
-// syncOSPF starts, stops and tells the process about the ports.
+// syncOSPF starts and stops the process, and gives it the ports.
 func (d *Device) syncOSPF() {
 	wanted := false
 	for i := range d.ports {
@@ -434,7 +434,7 @@ func (d *Device) connect(prefix uint32) {
 	d.table.Put(d, route.Connected, prefix, r)
 }
 
-// SetCarrier tells the device that a port has gained or lost carrier.
+// SetCarrier is the news that a port has gained or lost carrier.
 func (d *Device) SetCarrier(i uint32, carrier bool, why note.Code) {
 	p := &d.ports[i]
 	if p.Carrier == carrier && p.Why == why {

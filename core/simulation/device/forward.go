@@ -139,7 +139,7 @@ func (d *Device) Salt() uint64 { return d.Rand(saltPurpose, 0) }
 
 const saltPurpose = 1 << 20
 
-// FlowPorts is what of a packet, beside addresses and protocol, tells flows
+// FlowPorts is what of a packet, beside addresses and protocol, distinguishes flows
 // apart: an echo's identifier, the ports of TCP.
 func flowPorts(p *ip.Packet) uint32 {
 	if p.Protocol == ip.ProtoICMP && len(p.Payload) >= 8 && (p.Payload[0] == ip.EchoRequest || p.Payload[0] == ip.EchoReply) {
@@ -200,7 +200,7 @@ func (d *Device) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr
 	d.trace(&p, Step{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
-// unreachable drops a packet and tells its source why, unless it was itself an
+// unreachable drops a packet and sends its source the reason, unless it was itself an
 // ICMP error or the source is this device (RFC 1122 3.2.2).
 func (d *Device) unreachable(b []byte, why note.Code, code uint8, in uint32) {
 	d.drop(b, why, in)
@@ -264,7 +264,7 @@ func (d *Device) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
 	d.settle()
 }
 
-// trace tells whoever traces what became of an ICMP or TCP packet.
+// trace passes on to whoever traces what became of an ICMP or TCP packet.
 func (d *Device) trace(p *ip.Packet, s Step) {
 	if !d.env.Tracing() {
 		return

@@ -13,7 +13,7 @@ import (
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
-// syncAreas tells OSPF about its areas and what to announce from outside.
+// syncAreas gives OSPF its areas and what to announce from outside.
 func (d *Device) syncAreas() {
 	var areas []ospf.AreaConfig
 	for _, a := range d.config.OSPF.Areas {

@@ -77,7 +77,7 @@ func (d *Device) Admits(src, dst ip.Addr, port uint16) (terms tcp.Terms, ok bool
 	return tcp.Terms{TTL: defaultTTL}, true
 }
 
-// Connection is told of a change of a connection: BGP's are its own affair; one
+// Connection is the news of a change of a connection: BGP's are its own affair; one
 // that the other end opened to a service and closes is closed from here too.
 func (d *Device) Connection(id uint32, news tcp.News) {
 	if d.bgpConnection(id, news) {

@@ -55,7 +55,7 @@ type Record struct {
 	Diverged bool
 	Differs  []string // of Diverged by another engine: in what
 
-	// ID tells the action from all others, also if nobody knows whether it was
+	// ID distinguishes the action from all others, also if nobody knows whether it was
 	// kept; chosen by the caller, of no meaning to the network.
 	ID string
 

@@ -233,7 +233,7 @@ func TestForkBeginsWhereItSays(t *testing.T) {
 	require.Len(t, h.Steps(), 2)
 }
 
-// TestARestartOfOSPF restarts a process: nobody is told,
+// TestARestartOfOSPF restarts a process: no packet says so,
 // the neighbours see the router begin anew and come back to Full, and the router
 // ID is chosen anew.
 func TestARestartOfOSPF(t *testing.T) {

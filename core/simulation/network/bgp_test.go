@@ -159,7 +159,7 @@ func TestWhatIsSentToWhom(t *testing.T) {
 }
 
 // TestAThirdPartyStaysTheNextHop: on a segment that all three share, the router in
-// the middle names the one that it was told of (RFC 4271 5.1.3).
+// the middle names the one that it received (RFC 4271 5.1.3).
 func TestAThirdPartyStaysTheNextHop(t *testing.T) {
 	var text strings.Builder
 	for i, x := range []string{"a", "b", "c"} {

@@ -254,7 +254,7 @@ func (w *World) Configure(lab *config.Lab) {
 			names[now] = uint32(i)
 		}
 	}
-	// All devices exist before any is told of its ports, and all know their
+	// All devices exist before any gets its ports, and all know their
 	// ports before links bring them up.
 	for i := range lab.Devices {
 		c := &lab.Devices[i]

@@ -150,7 +150,7 @@ func (w *World) Device(i uint32) *device.Device { return w.devices[i] }
 // ForwardingChanged notes the time of a change of some FIB.
 func (w *World) ForwardingChanged() { w.forward = w.now; w.changes++ }
 
-// Tracing says whether anybody traces; Trace tells them.
+// Tracing says whether anybody traces; Trace passes a step on to them.
 func (w *World) Tracing() bool       { return w.Tracer != nil }
 func (w *World) Trace(s device.Step) { w.Tracer(s) }
 

@@ -7,7 +7,7 @@ import (
 )
 
 // Family is what prefixes belong to: an address family and what they are used for
-// (RFC 4760 3). It is all that tells one family from another on the wire.
+// (RFC 4760 3). It is all that distinguishes families on the wire.
 type Family struct {
 	AFI  uint16 // address family identifier
 	SAFI uint8  // subsequent address family identifier

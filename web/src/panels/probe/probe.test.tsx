@@ -57,7 +57,7 @@ const stream = () => {
 describe('a probe', () => {
   beforeEach(stubStreams);
 
-  test('goes from one host to another unless told otherwise, at the moment in focus', async () => {
+  test('goes from one host to another unless somebody chooses otherwise, at the moment in focus', async () => {
     open();
     await userEvent.click(screen.getByRole('button', { name: 'Probe' }));
     expect(stream().url).toBe('/api/labs/x1/probe?from=gate&to=desk&at=before-2&count=5');

@@ -65,9 +65,9 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
       </form>
       {asked === '' && offers.length === 0 && (
         <Quiet display="block" mt={3}>
-          Ask about a neighbour, a route, a prefix that is sent or not, the way of traffic, or what would
-          break. What the question leaves out is taken from the focus: choose a device, a link or a prefix,
-          and its questions stand here. <Key>y</Key> opens and closes this.
+          Ask about a neighbour, a route, a prefix that is sent or not, the path of traffic, or what would
+          break. What the question leaves out comes from the focus: choose a device, a link or a prefix to get
+          its questions here. <Key>y</Key> opens and closes this.
         </Quiet>
       )}
       {asked !== '' && answer.isPending && (
@@ -113,7 +113,7 @@ export function offered(
   if (peerOf(focus.who) && prefix) out.push(`why is ${prefix} sent to ${focus.who}, or not`);
   if (who && prefix) out.push(`why ${prefix} on ${who}`);
   if (who && prefix) {
-    // What another AS is told is asked for most.
+    // What another AS is sent is asked for most.
     for (const s of [...(map?.sessions ?? [])].sort((x, y) => Number(y.external) - Number(x.external))) {
       if (s.a === who && !peerOf(focus.who)) out.push(`why is ${prefix} sent to ${s.b} by ${who}, or not`);
       if (s.b === who && !peerOf(focus.who)) out.push(`why is ${prefix} sent to ${s.a} by ${who}, or not`);

@@ -29,7 +29,7 @@ describe('the questions that the focus brings to mind', () => {
       'why does flow coal take this path',
     ]);
   });
-  test('a router and a prefix: its route, and whom it tells, other ASes first', () => {
+  test('a router and a prefix: its route, and whom it sends it to, other ASes first', () => {
     expect(offered({ ...focus, who: 'mill', to: '203.0.113.0/24' }, '', map, [])).toEqual([
       'why 203.0.113.0/24 on mill',
       'why is 203.0.113.0/24 sent to lark by mill, or not',

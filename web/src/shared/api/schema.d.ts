@@ -978,7 +978,7 @@ export interface components {
        * @description let this much virtual time pass, in seconds, instead of running to rest
        */
       for?: number;
-      /** @description tells this order from others: sent again, it is not carried out again */
+      /** @description identifies this order: sent again, it is not carried out again */
       id?: string;
       /** @description why it is done */
       message?: string;
@@ -1166,7 +1166,7 @@ export interface components {
       codes: string[];
       facts: components['schemas']['Fact'][];
       /** @enum {string} */
-      kind: 'neighbour' | 'route' | 'sent' | 'way' | 'break';
+      kind: 'neighbour' | 'route' | 'sent' | 'path' | 'break';
       /** @description as it was understood */
       question: string;
       /** @description the answer in one sentence */
@@ -2940,6 +2940,11 @@ export interface components {
     Trial: {
       /** @description of a session whose table is tried */
       device?: string;
+      /**
+       * @description what the peer sent, or what it would be sent
+       * @enum {string}
+       */
+      direction?: 'in' | 'out';
       /** @description a lab text: its policy is tried beside the one in force */
       draft?: string;
       peer?: string;
@@ -2947,11 +2952,6 @@ export interface components {
       policy: string;
       /** @description routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1 */
       routes?: string[];
-      /**
-       * @description what the peer sent, or Loc-RIB on its way to the peer
-       * @enum {string}
-       */
-      way?: 'in' | 'out';
     };
     Tried: {
       /** @description as the policy left it; absent if it rejects it */
@@ -2974,7 +2974,7 @@ export interface components {
       /** @description address of the session */
       peer?: string;
       /** @enum {string} */
-      way: 'in' | 'out' | 'originate' | 'inject' | 'aggregate' | 'policy';
+      role: 'in' | 'out' | 'originate' | 'inject' | 'aggregate' | 'policy';
       /** @description a few words */
       words: string;
     };

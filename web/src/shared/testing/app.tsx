@@ -21,7 +21,7 @@ function Where() {
   return <output data-testid="address">{decodeURIComponent(pathname + search)}</output>;
 }
 
-/** Renders a part of the page at an address, with a server that answers as told. Returns what was asked of it. */
+/** Renders a part of the page at an address, with a server that answers as given. Returns what was asked of it. */
 export function show(element: ReactElement, answers: Answers, address = '/lab/x1/map') {
   const asked: string[] = [];
   vi.stubGlobal('fetch', async (request: Request) => {

@@ -36,7 +36,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
 
   const list = policies.data ?? [];
   const policy = list.find((p) => p.name === chosen) ?? list[0];
-  const used = policy?.uses.filter((u) => u.way === 'in' || u.way === 'out') ?? [];
+  const used = policy?.uses.filter((u) => u.role === 'in' || u.role === 'out') ?? [];
   const uses = [
     ...used,
     ...(map.data?.sessions ?? []).flatMap(tables).filter((t) => !used.some((u) => keyOf(u) === keyOf(t))),
@@ -52,7 +52,11 @@ export function PoliciesView({ lab }: { lab: LabState }) {
       policy: policy?.name ?? '',
       ...(changed ? { draft: replacePolicy(lab.text, block, late) } : {}),
       ...(at?.peer
-        ? { device: at.device, peer: at.peer, way: at.way === 'out' ? ('out' as const) : ('in' as const) }
+        ? {
+            device: at.device,
+            peer: at.peer,
+            direction: at.role === 'out' ? ('out' as const) : ('in' as const),
+          }
         : { routes: routes.split('\n') }),
     },
     policy !== undefined,
@@ -241,13 +245,13 @@ export function PoliciesView({ lab }: { lab: LabState }) {
   );
 }
 
-const keyOf = (u: { device: string; peer?: string; way: string }) => `${u.device}/${u.peer ?? ''} ${u.way}`;
+const keyOf = (u: { device: string; peer?: string; role: string }) => `${u.device}/${u.peer ?? ''} ${u.role}`;
 
 /** The four tables of a session: what each end was sent, and what it has to send. */
 const tables = (s: MapSession) =>
   [[s.a, s.peer] as const, ...(s.back ? [[s.b, s.back] as const] : [])].flatMap(([device, peer]) => [
-    { device, peer, way: 'in', words: `${device}, what ${peer} sends` },
-    { device, peer, way: 'out', words: `${device}, on the way to ${peer}` },
+    { device, peer, role: 'in', words: `${device}, what ${peer} sends` },
+    { device, peer, role: 'out', words: `${device}, what ${peer} would be sent` },
   ]);
 
 const verdict = (t: { accepted: boolean }) => (t.accepted ? 'accepted' : 'rejected');

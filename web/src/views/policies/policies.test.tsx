@@ -66,7 +66,7 @@ const answers = {
     {
       name: 'out',
       statements: ['own'],
-      uses: [{ device: 'mill', peer: '192.0.2.2', way: 'out', words: 'mill, what 192.0.2.2 is sent' }],
+      uses: [{ device: 'mill', peer: '192.0.2.2', role: 'out', words: 'mill, what 192.0.2.2 is sent' }],
     },
   ],
   'POST /api/labs/x1/bench': bench(),
@@ -77,7 +77,7 @@ describe('the policy bench', () => {
   test('the verdict on each route of a session, and statement by statement', async () => {
     const asked = show(<PoliciesView lab={lab} />, answers, at);
     expect(await screen.findByText('of 2 accepted')).toBeTruthy();
-    expect(asked.some((a) => a.includes('"device":"mill","peer":"192.0.2.2","way":"out"'))).toBe(true);
+    expect(asked.some((a) => a.includes('"device":"mill","peer":"192.0.2.2","direction":"out"'))).toBe(true);
     expect(screen.getByText('by own')).toBeTruthy();
     expect(screen.getByText('at the end')).toBeTruthy();
     await userEvent.click(screen.getByText('10.0.0.0/8'));

@@ -67,7 +67,7 @@ export function TwoTexts({
       </Box>
       {only && pair.data.changes.length > changes.length && (
         <Quiet data-testid="unchanged">
-          {pair.data.changes.length - changes.length} more changes of the text stand in Text
+          {pair.data.changes.length - changes.length} more changes of the text are in Text
         </Quiet>
       )}
       {!only && <Lines before={pair.data.before} after={pair.data.after} />}

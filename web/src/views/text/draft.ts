@@ -22,7 +22,7 @@ export function readDraft(id: string): Draft | undefined {
   return undefined;
 }
 
-/** How long to wait for the next key before the server is told. */
+/** How long to wait for the next key before the server gets the draft. */
 const pause = 400;
 const timers = new Map<string, ReturnType<typeof setTimeout>>();
 
@@ -36,7 +36,7 @@ export function keepDraft(id: string, d: Draft | undefined) {
   );
 }
 
-/** Tells the server. If it cannot be reached, the tab still has the draft, and the next key tries again. */
+/** Sends it to the server. If it cannot be reached, the tab still has the draft, and the next key tries again. */
 async function tell(id: string, d: Draft | undefined) {
   const path = { id, owner: owner() };
   try {
