@@ -45,6 +45,7 @@ bench:
 docs:
 	go run ./cmd/hellebore reference > docs/language.md
 	go run ./cmd/hellebore schema > docs/cli.schema.json
+	PICTURE=1 go test -count=1 -run TestThePictureOfTheHouse ./core
 	go run ./cmd/hellebore openapi > server/api/openapi.json
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/shared/api/schema.d.ts
 

@@ -2,10 +2,14 @@
 package core_test
 
 import (
+	"fmt"
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
+	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -114,4 +118,110 @@ func TestWingsStandInTheOrderOfTheFloors(t *testing.T) {
 			last = wing
 		}
 	}
+}
+
+// TestThePictureOfTheHouse draws docs/house.svg from the floors; PICTURE=1 writes it.
+func TestThePictureOfTheHouse(t *testing.T) {
+	got := picture()
+	const file = "../docs/house.svg"
+	if os.Getenv("PICTURE") != "" {
+		require.NoError(t, os.WriteFile(file, []byte(got), 0o600))
+	}
+	b, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, string(b), got, "run make docs")
+}
+
+// picture is the house as SVG: a row per floor, wings and server in frames.
+func picture() string {
+	const width, row, pad, left = 760, 34, 8, 150
+	wingOf := func(p string) string {
+		for _, w := range wings {
+			if p == w || strings.HasPrefix(p, w+"/") {
+				return w
+			}
+		}
+		return "program"
+	}
+	var out strings.Builder
+	y := 40
+	wing, top := "", 0
+	frame := func() {
+		if wing != "" {
+			fmt.Fprintf(&out, "<rect class=\"wing\" x=\"8\" y=\"%d\" width=\"%d\" height=\"%d\" rx=\"6\"/><text class=\"wing\" x=\"20\" y=\"%d\">%s</text>\n",
+				top-4, width-16, y-top+2, top+18, wing)
+		}
+	}
+	for _, floor := range slices.Backward(floors) {
+		if w := wingOf(floor[0]); w != wing {
+			frame()
+			if wing != "" {
+				y += 12
+			}
+			wing, top = w, y
+		}
+		each := (width - left - 16) / len(floor)
+		for k, p := range floor {
+			name := strings.TrimPrefix(strings.TrimPrefix(p, wing), "/")
+			if name == "" {
+				name = p
+			}
+			fmt.Fprintf(&out, "<rect class=\"room\" x=\"%d\" y=\"%d\" width=\"%d\" height=\"%d\" rx=\"4\"/><text x=\"%d\" y=\"%d\">%s</text>\n",
+				left+k*each, y, each-pad, row-pad, left+k*each+(each-pad)/2, y+18, name)
+		}
+		y += row
+	}
+	frame()
+	return fmt.Sprintf(`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" width="%d" role="img" aria-label="The packages of Hellebore, floor by floor">
+<style>text{font:12px sans-serif;text-anchor:middle;fill:#333}text.wing{font-weight:bold;text-anchor:start}.room{fill:#fff;stroke:#888}.wing{fill:none;stroke:#bbb}text.wing{stroke:none;fill:#333}</style>
+<rect width="100%%" height="100%%" fill="#f7f5f2"/>
+<text x="%d" y="24">a package imports only from lower floors</text>
+%s</svg>
+`, width, y+10, width, width/2, out.String())
+}
+
+// TestThePacketsLifeNamesFunctionsThatExist reads docs/packet.md.
+func TestThePacketsLifeNamesFunctionsThatExist(t *testing.T) {
+	b, err := os.ReadFile("../docs/packet.md")
+	require.NoError(t, err)
+	dirs := map[string]string{}
+	for _, floor := range floors {
+		for _, p := range floor {
+			if name := path.Base(p); dirs[name] == "" || !strings.Contains(p, "wire/") {
+				dirs[name] = p
+			}
+		}
+	}
+	names := regexp.MustCompile("`([a-z]+)\\.([A-Za-z.]+)`").FindAllStringSubmatch(string(b), -1)
+	require.Greater(t, len(names), 30)
+	for _, n := range names {
+		dir, ok := dirs[n[1]]
+		require.True(t, ok, "there is no package %s", n[1])
+		owner, name, member := strings.Cut(n[2], ".")
+		want := regexp.MustCompile(`(?m)^func ` + owner + `\(`)
+		if member { // a method, or a field
+			want = regexp.MustCompile(`(?m)^func \(\w+ \*?` + owner + `\) ` + name + `\(|^\t` + name + ` +func`)
+		}
+		files, err := filepath.Glob("../" + dir + "/*.go")
+		require.NoError(t, err)
+		require.True(t, slices.ContainsFunc(files, func(f string) bool {
+			b, err := os.ReadFile(f)
+			require.NoError(t, err)
+			return want.Match(b)
+		}), "%s has no %s", dir, n[2])
+	}
+}
+
+// TestNoWallClock looks for the time of day in core: only virtual time counts there.
+func TestNoWallClock(t *testing.T) {
+	clock := regexp.MustCompile(`\btime\.(Now|Since|Until|Sleep|After|AfterFunc|Tick|NewTimer|NewTicker)\(`)
+	require.NoError(t, filepath.WalkDir(".", func(file string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(file, ".go") || strings.HasSuffix(file, "_test.go") {
+			return err
+		}
+		b, err := os.ReadFile(file)
+		require.NoError(t, err)
+		require.Empty(t, clock.FindString(string(b)), file)
+		return nil
+	}))
 }

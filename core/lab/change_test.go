@@ -133,15 +133,15 @@ func TestWrongBundlesAreRefused(t *testing.T) {
 	var empty bytes.Buffer
 	require.NoError(t, zip.NewWriter(&empty).Close())
 	for says, data := range map[string][]byte{
-		"it is no zip archive":               []byte("lab"),
-		"it holds no journal.json":           empty.Bytes(),
-		"the bundle is of format 9":          packed(func(j map[string]any) { j["format"] = 9 }),
-		"does not begin with a text":         packed(func(j map[string]any) { j["actions"] = []any{} }),
-		"action 2 of the bundle":             packed(action(1, "action", "explode viaduct")),
+		"it is no zip archive":                []byte("lab"),
+		"it holds no journal.json":            empty.Bytes(),
+		"the bundle is of format 9":           packed(func(j map[string]any) { j["format"] = 9 }),
+		"does not begin with a text":          packed(func(j map[string]any) { j["actions"] = []any{} }),
+		"action 2 of the bundle":              packed(action(1, "action", "explode viaduct")),
 		"has the unknown outcome \"happily\"": packed(action(1, "outcome", "happily")),
-		"action 1 of the bundle has no":      packed(action(0, "digest", "zzz")),
-		"the text has an error":              packed(action(0, "text", "router\n")),
-		"cannot be read":                     packed(func(j map[string]any) { j["actions"] = "none" }),
+		"action 1 of the bundle has no":       packed(action(0, "digest", "zzz")),
+		"the text has an error":               packed(action(0, "text", "router\n")),
+		"cannot be read":                      packed(func(j map[string]any) { j["actions"] = "none" }),
 	} {
 		_, _, err := ReadBundle(data)
 		require.ErrorContains(t, err, says)

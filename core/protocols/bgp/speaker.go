@@ -115,7 +115,7 @@ type Speaker struct {
 	peers   []peer // never removed: numbers stay
 	loc     store.Paged[best]
 	local   store.Paged[local]
-	hopOf   store.Paged[uint32]   // of an attribute set: its gateway's number, plus 1
+	hopOf   store.Paged[gateway]  // of an attribute set, by its number
 	users   []store.Paged[uint64] // by gateway: bits of the prefixes whose paths go through it
 	dirty   []uint32              // prefixes to decide on
 	marked  store.Paged[bool]     // those in dirty
@@ -124,6 +124,12 @@ type Speaker struct {
 	refused []Stranger
 	drawn   uint64 // counter of keyed randomness
 	sent    uint64 // messages
+}
+
+// gateway is the number of a next hop in the table; it is unknown until the table is asked.
+type gateway struct {
+	number uint32
+	asked  bool
 }
 
 // best is a row of Loc-RIB.
@@ -388,12 +394,12 @@ func (s *Speaker) Moved(h Host, gateway uint32) {
 // gateway is the number of a set's next hop, whose users prefix is among from now
 // on.
 func (s *Speaker) gateway(h Host, id attr.ID, prefix uint32) uint32 {
-	g := s.hopOf.Get(uint32(id))
-	if g == 0 {
-		g = h.Gateway(ip.Addr(h.Attrs().Get(id).NextHop)) + 1
-		s.hopOf.Set(uint32(id), g)
+	known := s.hopOf.Get(uint32(id))
+	if !known.asked {
+		known = gateway{h.Gateway(ip.Addr(h.Attrs().Get(id).NextHop)), true}
+		s.hopOf.Set(uint32(id), known)
 	}
-	g--
+	g := known.number
 	for int(g) >= len(s.users) {
 		s.users = append(s.users, store.Paged[uint64]{})
 	}

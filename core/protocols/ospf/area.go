@@ -202,8 +202,8 @@ func (p *Process) joins() bool {
 
 // full says whether a port has a neighbour in state Full.
 func (p *Process) full(q *port) bool {
-	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if p.nbrs[n-1].state == Full {
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		if p.nbrs[n.index()].state == Full {
 			return true
 		}
 	}

@@ -68,8 +68,8 @@ func (p *Process) electable(q *port, dr, bdr ip.Addr) []candidate {
 	if q.Priority > 0 {
 		list = append(list, candidate{q.Priority, p.routerID, q.Address, dr, bdr})
 	}
-	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if nb := &p.nbrs[n-1]; nb.state >= TwoWay && nb.priority > 0 {
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		if nb := &p.nbrs[n.index()]; nb.state >= TwoWay && nb.priority > 0 {
 			list = append(list, candidate{nb.priority, nb.id, nb.address, nb.dr, nb.bdr})
 		}
 	}
@@ -118,8 +118,8 @@ func (p *Process) elect(h Host, i uint32) {
 	q.dr, q.bdr = dr, bdr
 	p.setPortState(h, i, state)
 	// AdjOK? for all neighbours (step 7).
-	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		p.adjOK(h, n-1)
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		p.adjOK(h, n.index())
 	}
 	p.wantOriginate(h, p.areaOf(q.Area), 0)
 	p.wantSync(h, 0)
@@ -194,8 +194,8 @@ func (p *Process) transit(q *port) bool {
 	if !q.Broadcast || q.state < PortDROther {
 		return false
 	}
-	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if nb := &p.nbrs[n-1]; nb.state == Full && (q.state == PortDR || nb.address == q.dr) {
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		if nb := &p.nbrs[n.index()]; nb.state == Full && (q.state == PortDR || nb.address == q.dr) {
 			return true
 		}
 	}

@@ -220,8 +220,8 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			continue
 		}
 		added := false
-		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-			nb := &p.nbrs[n-1]
+		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+			nb := &p.nbrs[n.index()]
 			if nb.state < Exchange {
 				continue
 			}
@@ -234,17 +234,17 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 				if order < 0 {
 					continue
 				}
-				p.answered(h, n-1, key)
+				p.answered(h, n.index(), key)
 				if order == 0 {
 					continue
 				}
 			}
-			if n-1 == from {
+			if n.index() == from {
 				continue
 			}
 			nb.retransmits.put(key, stamp{seq: e.seq, sum: e.sum, aged: e.dying, at: h.Now()})
 			if !nb.retransmit.timer.Running() {
-				p.armRetransmit(h, n-1, h.Now())
+				p.armRetransmit(h, n.index(), h.Now())
 			}
 			added = true
 		}
@@ -276,8 +276,8 @@ func (p *Process) passedOn(q *port, from *neighbour) bool {
 	if q.state != PortBackup {
 		return false
 	}
-	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if nb := &p.nbrs[n-1]; nb.address == q.dr {
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		if nb := &p.nbrs[n.index()]; nb.address == q.dr {
 			return nb.dr == nb.address
 		}
 	}
@@ -302,8 +302,8 @@ func (p *Process) sendFlood(h Host, i uint32) {
 	gathered := make(map[uint32]bool, len(keys))
 	for _, key := range keys {
 		needed := false
-		for n := q.firstNbr; n != 0 && !gathered[key]; n = p.nbrs[n-1].next {
-			needed = needed || p.nbrs[n-1].retransmits.has(key)
+		for n := q.firstNbr; n != 0 && !gathered[key]; n = p.nbrs[n.index()].next {
+			needed = needed || p.nbrs[n.index()].retransmits.has(key)
 		}
 		gathered[key] = true
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))

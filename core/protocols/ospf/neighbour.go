@@ -31,9 +31,18 @@ var StateNames = [...]string{"Down", "Attempt", "Init", "2-Way", "ExStart", "Exc
 
 func (s State) String() string { return StateNames[s] }
 
+// link leads to a neighbour in a list of neighbours, the zero link to none.
+type link uint32
+
+// linkTo is the link to the neighbour with an index.
+func linkTo(i uint32) link { return link(i + 1) }
+
+// index is that of the neighbour that the link leads to; the zero link has none.
+func (l link) index() uint32 { return uint32(l) - 1 }
+
 type neighbour struct {
 	port    uint32
-	next    uint32 // one more than the index of the next on the port
+	next    link // of the port
 	id      ip.Addr
 	address ip.Addr
 	state   State
@@ -82,8 +91,8 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 	if int(i) >= len(p.ports) {
 		return
 	}
-	for n := p.ports[i].firstNbr; n != 0; n = p.nbrs[n-1].next {
-		nb := &p.nbrs[n-1]
+	for n := p.ports[i].firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		nb := &p.nbrs[n.index()]
 		visit(NeighbourView{nb.port, nb.id, nb.address, nb.state, nb.priority, nb.since, nb.inactivity.Deadline()})
 	}
 }
@@ -91,9 +100,9 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 // find is the neighbour that a packet is from: on a segment the address decides,
 // on a point-to-point link the router ID (RFC 2328 8.2).
 func (p *Process) find(q *port, id, address ip.Addr) (n uint32, ok bool) {
-	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if nb := &p.nbrs[n-1]; q.Broadcast && nb.address == address || !q.Broadcast && nb.id == id {
-			return n - 1, true
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		if nb := &p.nbrs[n.index()]; q.Broadcast && nb.address == address || !q.Broadcast && nb.id == id {
+			return n.index(), true
 		}
 	}
 	return 0, false
@@ -117,9 +126,9 @@ func (p *Process) sendHello(h Host, i uint32) {
 		BDR:          q.bdr,
 	}
 	b = hello.Append(b)
-	for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-		if p.nbrs[n-1].state >= Init {
-			b = binary.BigEndian.AppendUint32(b, uint32(p.nbrs[n-1].id))
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		if p.nbrs[n.index()].state >= Init {
+			b = binary.BigEndian.AppendUint32(b, uint32(p.nbrs[n.index()].id))
 		}
 	}
 	// The first hello since a disturbance may still change something; those
@@ -228,7 +237,7 @@ func seconds(n uint32) uint64 { return uint64(n) * uint64(event.Second) }
 func (p *Process) newNeighbour(h Host, i uint32, id, address ip.Addr) uint32 {
 	var n uint32
 	if p.freeNbr != 0 {
-		n = p.freeNbr - 1
+		n = p.freeNbr.index()
 		p.freeNbr = p.nbrs[n].next
 	} else {
 		n = uint32(len(p.nbrs))
@@ -238,7 +247,7 @@ func (p *Process) newNeighbour(h Host, i uint32, id, address ip.Addr) uint32 {
 	// The slot's timers may still have events in the queue: they stay with it.
 	*nb = neighbour{port: i, id: id, address: address, since: h.Now(),
 		inactivity: nb.inactivity, dd: retry{timer: nb.dd.timer}, request: retry{timer: nb.request.timer}, retransmit: retry{timer: nb.retransmit.timer}}
-	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, n+1
+	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, linkTo(n)
 	h.Calm().Start(&nb.guard)
 	return n
 }
@@ -253,11 +262,11 @@ func (p *Process) kill(h Host, n uint32, why note.Code) {
 	p.setState(h, n, Down, why)
 	q := &p.ports[nb.port]
 	at := &q.firstNbr
-	for *at != n+1 {
-		at = &p.nbrs[*at-1].next
+	for *at != linkTo(n) {
+		at = &p.nbrs[at.index()].next
 	}
 	*at = nb.next
-	nb.next, p.freeNbr = p.freeNbr, n+1
+	nb.next, p.freeNbr = p.freeNbr, linkTo(n)
 }
 
 // setState changes the state and what hangs on it.

@@ -192,8 +192,8 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 			continue
 		}
 		body := wire.NetworkBody{Mask: ip.Mask(q.PrefixLen), Routers: []ip.Addr{p.routerID}}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-			if nb := &p.nbrs[n-1]; nb.state == Full {
+		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+			if nb := &p.nbrs[n.index()]; nb.state == Full {
 				body.Routers = append(body.Routers, nb.id)
 			}
 		}
@@ -239,8 +239,8 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 		}
 		any = true
 		if q.Virtual {
-			for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-				if nb := &p.nbrs[n-1]; nb.state == Full {
+			for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+				if nb := &p.nbrs[n.index()]; nb.state == Full {
 					body.Links = append(body.Links, wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkVirtual, Metric: q.Cost})
 				}
 			}
@@ -254,8 +254,8 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 			body.Links = append(body.Links, wire.RouterLink{ID: q.dr, Data: q.Address, Type: wire.LinkTransit, Metric: q.Cost})
 			continue
 		}
-		for n := q.firstNbr; n != 0 && !q.Broadcast; n = p.nbrs[n-1].next {
-			if nb := &p.nbrs[n-1]; nb.state == Full {
+		for n := q.firstNbr; n != 0 && !q.Broadcast; n = p.nbrs[n.index()].next {
+			if nb := &p.nbrs[n.index()]; nb.state == Full {
 				body.Links = append(body.Links, wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkPointToPoint, Metric: q.Cost})
 			}
 		}

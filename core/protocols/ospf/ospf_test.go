@@ -387,7 +387,7 @@ func TestSPFAgainstLibrary(t *testing.T) {
 					mine, theirs = theirs, mine
 				}
 				c := defaultPort(mine)
-				n.p.ports = append(n.p.ports, port{PortConfig: c, firstNbr: uint32(len(n.p.nbrs)) + 1})
+				n.p.ports = append(n.p.ports, port{PortConfig: c, firstNbr: linkTo(uint32(len(n.p.nbrs)))})
 				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: theirs, state: Full})
 			}
 		}

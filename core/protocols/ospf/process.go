@@ -121,7 +121,7 @@ type Refusal struct {
 
 type port struct {
 	PortConfig
-	firstNbr uint32 // one more than an index into nbrs; 0 ends the list
+	firstNbr link
 	state    PortState
 	dr, bdr  ip.Addr // of the segment, by their addresses on it; 0 for none
 	wait     event.Timer
@@ -141,7 +141,7 @@ type port struct {
 type lasting struct {
 	ports        []port // by the device's port index
 	nbrs         []neighbour
-	freeNbr      uint32 // one more than an index; list through next
+	freeNbr      link   // slots that are free, through next
 	ddSeq        uint32 // of the last database exchange that began
 	config       []AreaConfig
 	externals    []External
@@ -331,7 +331,7 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 		return
 	}
 	for q.firstNbr != 0 {
-		p.kill(h, q.firstNbr-1, why)
+		p.kill(h, q.firstNbr.index(), why)
 	}
 	q.state, q.dr, q.bdr = PortDown, 0, 0
 	q.wait.Stop(h, event.Pending)
@@ -560,8 +560,8 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 		if full {
 			d.Add(uint64(q.hello.Deadline()))
 		}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-			nb := &p.nbrs[n-1]
+		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+			nb := &p.nbrs[n.index()]
 			d.Add(uint64(nb.id), uint64(nb.address), uint64(nb.state))
 			if full {
 				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.len), uint64(nb.requests.len))
@@ -603,8 +603,8 @@ func (p *Process) Account() (pending, watched int) {
 		if p.running && q.talks() {
 			watched++ // retry
 		}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-			nb := &p.nbrs[n-1]
+		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+			nb := &p.nbrs[n.index()]
 			watched++ // guard
 			if nb.state == ExStart || nb.state == Exchange {
 				watched++

@@ -34,7 +34,7 @@ func randomArea(b *testing.B, routers, links int) (*node, *simple.WeightedDirect
 				wire.RouterLink{ID: addr, Data: ip.Mask(30), Type: wire.LinkStub, Metric: uint16(cost)})
 			g.SetWeightedEdge(simple.WeightedEdge{F: simple.Node(end[0]), T: simple.Node(end[1]), W: float64(cost)})
 			if end[0] == 0 {
-				n.p.ports = append(n.p.ports, port{PortConfig: defaultPort(addr + ip.Addr(end[2])), firstNbr: uint32(len(n.p.nbrs)) + 1})
+				n.p.ports = append(n.p.ports, port{PortConfig: defaultPort(addr + ip.Addr(end[2])), firstNbr: linkTo(uint32(len(n.p.nbrs)))})
 				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: addr + ip.Addr(3-end[2]), state: Full})
 			}
 		}

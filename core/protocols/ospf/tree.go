@@ -286,8 +286,8 @@ func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edg
 		if uint32(q.Address) != e.Data || q.Area != areaID || !q.talks() {
 			continue
 		}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n-1].next {
-			switch nb := &p.nbrs[n-1]; {
+		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+			switch nb := &p.nbrs[n.index()]; {
 			case nb.id != id || nb.state != Full:
 			case q.Virtual:
 				return append(list, h.Shared().Sets.Hops(q.way)...)
