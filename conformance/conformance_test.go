@@ -6,10 +6,10 @@
 //	row 12.1.6
 //	in core/protocols/ospf/flood.go
 //	- the lines that obey the rule, as they are
-//	+ what stands in their place
+//	+ what is in their place
 //	by ./core/simulation/network TestSequenceNumbersWrapByFlushing
 //
-// where several "in" blocks may stand in one. A row is named by its first cell, or
+// where several "in" blocks may be in one. A row is named by its first cell, or
 // by "first cell / first words of the second" if that is not enough.
 package conformance_test
 

@@ -9,7 +9,7 @@ import (
 	"hellebore/core/simulation/history"
 )
 
-// Why answers a question as it is typed; focus stands in for what it leaves out.
+// Why answers a question as it is typed; the focus gives what it leaves out.
 func (l *Lab) Why(m history.Moment, question string, focus why.Focus) (why.Answer, error) {
 	q, err := why.Parse(l.World(m), question, focus)
 	if err != nil {

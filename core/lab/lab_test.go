@@ -52,7 +52,7 @@ func demoText(t testing.TB, slug string) string {
 	return ""
 }
 
-// TestCases runs the lab texts of testdata, and all demo labs: the actions stand in the text as
+// TestCases runs the lab texts of testdata, and all demo labs: the actions are in the text as
 // "#> cut a.e1", the expected tables beside it in a file of the same name.
 func TestCases(t *testing.T) {
 	files, err := filepath.Glob("testdata/*.lab")

@@ -50,7 +50,7 @@ type RevisionPair struct {
 	Changes []labtext.Change `json:"changes"`
 }
 
-// CompareRevisions compares the texts that two actions applied; 0 stands for the
+// CompareRevisions compares the texts that two actions applied; 0 means the
 // text before any.
 func (l *Lab) CompareRevisions(before, after int) (RevisionPair, error) {
 	a, err := l.revision(before)

@@ -2,7 +2,7 @@
 // prefixes that it carries. Sets of equal attributes are kept once for the whole
 // world, in a Pool, and never change.
 //
-// Addresses are uint32 in host order, as in core/protocols/wire/ip, which stands above.
+// Addresses are uint32 in host order, as in core/protocols/wire/ip, which is above.
 package attr
 
 import (

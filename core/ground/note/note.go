@@ -6,7 +6,7 @@ package note
 
 import "strings"
 
-// Note is one occurrence at a device. What A, B and C mean stands in the Kinds
+// Note is one occurrence at a device. What A, B and C mean is in the Kinds
 // table.
 type Note struct {
 	At      int64 // virtual time, ns
@@ -68,7 +68,7 @@ const (
 )
 
 // KindInfo describes a kind. Text is a template: {x:kind} is argument x (a, b
-// or c) written as a value of that kind, {port} and {reason} stand for
+// or c) written as a value of that kind, {port} and {reason} mean
 // themselves.
 type KindInfo struct {
 	Name string

@@ -1,7 +1,7 @@
 package store
 
 // Index numbers values: it finds the number under which a value is kept, given
-// the value's hash. The values stand elsewhere (in a Paged, usually); the Index
+// the value's hash. The values are elsewhere (in a Paged, usually); the Index
 // holds only their numbers, in an open-addressing table that clones like any
 // Paged. Nothing is ever removed. The zero value is empty.
 type Index struct {

@@ -15,8 +15,8 @@ import (
 //	64496|64500    any of these
 //	*              any one AS
 //	...            any number of ASes, also none
-//	64496+         this once or more often; + stands behind any word but ...
-//	empty          no AS at all; stands alone
+//	64496+         this once or more often; + may follow any word but ...
+//	empty          no AS at all; nothing else beside it
 //
 // So "64496 ..." is what AS 64496 sends, "... 64500" what AS 64500 originates,
 // "... 64501 ..." what goes through AS 64501. A set within a path fits a word if
@@ -35,7 +35,7 @@ type PatternWord struct {
 // maxItems bounds a pattern, whose states are the bits of a word.
 const maxItems = 60
 
-// ParsePattern reads a pattern. The error says what is wrong and what may stand
+// ParsePattern reads a pattern. The error says what is wrong and what may be
 // there.
 func ParsePattern(s string) (*Pattern, error) {
 	p := &Pattern{}

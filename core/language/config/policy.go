@@ -8,7 +8,7 @@ import (
 )
 
 // Policies are the policies of a lab and the sets that they name (RFC 9067). They
-// stand once for the whole lab.
+// are once for the whole lab.
 type Policies struct {
 	List        []Policy
 	PathSets    []PathSet

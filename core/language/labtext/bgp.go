@@ -13,7 +13,7 @@ import (
 
 // Build functions of a router's bgp.
 
-// none stands for no policy, where a group has one.
+// none means no policy, where a group has one.
 const none = "none"
 
 func (b *builder) bgp(n *Node) {
@@ -77,7 +77,7 @@ func (b *builder) buildPeer(n *Node) {
 		}
 		problems := len(b.problems)
 		b.children(group)
-		b.problems = b.problems[:problems] // said where the group stands
+		b.problems = b.problems[:problems] // said where the group is
 		p.Group = c.Args[0].Text
 	}
 	b.children(n)

@@ -12,7 +12,7 @@ import (
 	"hellebore/core/language/config"
 )
 
-// Place is where in a text something stands.
+// Place is where in a text something is.
 type Place struct {
 	Line   int `json:"line" doc:"from 1; 0 if it is not in the text"`
 	Column int `json:"column"`
@@ -85,7 +85,7 @@ type builder struct {
 	result    config.Lab
 	places    map[string]Place
 	devices   map[string]int     // by name, indexes of result.Devices
-	names     map[[2]string]bool // kinds and names that stand
+	names     map[[2]string]bool // kinds and names that are taken
 	suggested int                // names for unknown ones
 	in        Context            // the block that is being read
 	device    *config.Device
@@ -167,7 +167,7 @@ func (b *builder) find(name string) *config.Device {
 	return nil
 }
 
-// taken says whether a name of a kind stands already; from now on it does.
+// taken says whether a name of a kind is taken already; from now on it is.
 func (b *builder) taken(kind, name string) bool {
 	key := [2]string{kind, name}
 	was := b.names[key]
@@ -236,7 +236,7 @@ func (b *builder) addPort(n *Node, name string, loopback bool, address []Token) 
 	b.children(n)
 }
 
-// vlan adds a sub-port, which stands beside its port in the config.
+// vlan adds a sub-port, which is beside its port in the config.
 func (b *builder) vlan(n *Node) {
 	parent := b.at.Name
 	sub := n.Args[0].Text
@@ -355,7 +355,7 @@ func (b *builder) service(n *Node) {
 	b.device.Services = append(b.device.Services, s)
 }
 
-// disabled stands in several blocks: the one that is being read is meant.
+// disabled is in several blocks: the one that is being read is meant.
 func (b *builder) disabled(*Node) {
 	switch b.in {
 	case PortOf, VLANOf, Loopback:

@@ -34,7 +34,7 @@ func checkRows() []Row {
 		block("when", CheckOf, "", []Arg{{Name: "action", Kind: Name, Words: []string{"cut", "silence", "mend", "disable", "enable"}}, {Name: "target", Kind: PortRef},
 			{Name: "direction", Kind: Name, Words: []string{"in", "out"}, Optional: true}},
 			"what is done first, on a copy of the network; several are done in order, each to settled", (*builder).when),
-		block("expect", CheckOf, ExpectOf, nil, "what must hold then", (*builder).expect),
+		block("expect", CheckOf, ExpectOf, nil, "what must be true then", (*builder).expect),
 		inline("flow", ExpectOf, FlowExpect, []Arg{{Name: "flow", Kind: Name}}, "the flow arrives, and its answers come back", (*builder).expectFlow),
 		inline("outage", FlowExpect, "", []Arg{{Name: "comparison", Kind: Name, Words: []string{"<", "<="}}, {Name: "time", Kind: Duration, Min: 0, Max: 3_600_000_000_000}},
 			"how much of the flow is lost at most while the check's actions are done", (*builder).expectOutage),
@@ -60,7 +60,7 @@ func checkRows() []Row {
 		{Word: "brief", In: []Context{Top}, Opens: BriefOf, Effect: Nothing, Help: "a text for whoever opens the lab, shown beside the work", build: (*builder).brief},
 		block("text", BriefOf, "", quoted("paragraph"), "a paragraph of background", (*builder).briefText),
 		block("task", BriefOf, TaskOf, quoted("task"), "something to be done", (*builder).task),
-		block("check", TaskOf, "", quoted("check"), "the task is done when this check holds, and the others that it names", (*builder).taskCheck),
+		block("check", TaskOf, "", quoted("check"), "the task is done when this check passes, and the others that it names", (*builder).taskCheck),
 		block("question", BriefOf, QuestionOf, quoted("question"), "a question for the reader", (*builder).question),
 		{Word: "answer", In: []Context{QuestionOf}, Args: quoted("answer"), Effect: Nothing, Help: "shown when the reader asks for it", build: (*builder).answer},
 	}

@@ -54,7 +54,7 @@ func (b *builder) expect(n *Node) {
 	b.hope = nil
 }
 
-// wordsOf writes statements as they stand on their line.
+// wordsOf writes statements as they are on their line.
 func wordsOf(list []*Node) string {
 	var words []string
 	for _, n := range list {

@@ -15,7 +15,7 @@ type Suggestion struct {
 	Help   string `json:"help,omitempty"`
 }
 
-// Completion is what may stand at a place of a text: From is the column where
+// Completion is what may be at a place of a text: From is the column where
 // the word under the cursor begins.
 type Completion struct {
 	From        int          `json:"from"`
@@ -90,7 +90,7 @@ func has(n *Node, r *Row) bool {
 }
 
 // expected walks the words left of the cursor: the argument that comes next, if
-// one does, and the statements in which the next word may stand.
+// one does, and the statements in which the next word may be.
 func expected(tokens []Token, owners []*Node) (*Arg, []*Node) {
 	var nodes []*Node
 	for len(tokens) > 0 {

@@ -21,7 +21,7 @@ func offered(t *testing.T, text string) []string {
 	return out
 }
 
-// TestCompletionsByPlace asks for what may stand at a place: statements of the
+// TestCompletionsByPlace asks for what may be at a place: statements of the
 // block, words that are not there yet, names of the lab.
 func TestCompletionsByPlace(t *testing.T) {
 	const lab = "router mill\n  port e1 10.0.12.1/30\nrouter halt\n  port e1 10.0.12.2/30\nhost gate 10.20.1.10/24\n"

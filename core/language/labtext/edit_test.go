@@ -68,7 +68,7 @@ func TestNamesAreFoundWhereverTheyStand(t *testing.T) {
 		kind, in   string
 		uses, defs int
 	}{
-		{"mill", 2, "device", "", 5, 1}, // the first stands in the comment
+		{"mill", 2, "device", "", 5, 1}, // the first is in the comment
 		{"e1 10", 1, "port", "mill", 3, 1},
 		{"lo\n", 1, "port", "mill", 2, 1},
 		{"taken", 1, "policy", "", 3, 1},

@@ -5,7 +5,7 @@ import (
 	"strings"
 )
 
-// Fix is a change of the text that makes a problem go away: what stands from
+// Fix is a change of the text that makes a problem go away: the text from
 // Column to End of the problem's line becomes Text.
 type Fix struct {
 	Title  string `json:"title"`
@@ -35,7 +35,7 @@ func fixOf(p Problem, rows []string) *Fix {
 		to := strings.Trim(string(r[p.Column-1:min(p.End-1, len(r))]), `"`)
 		return &Fix{p.Hint, p.Column, p.End, to}
 	case p.Message == "masks are written as prefix lengths" && p.Line <= len(rows):
-		// The address stands before the mask.
+		// The address is before the mask.
 		r := []rune(rows[p.Line-1])
 		left := strings.TrimRight(string(r[:p.Column-1]), " ")
 		start := strings.LastIndex(left, " ") + 2

@@ -70,7 +70,7 @@ func (f *formatter) statement(n *Node, depth int) {
 }
 
 // line writes a statement and what stays on its line, and returns the comments
-// that stand behind them.
+// that follow them.
 func (f *formatter) line(n *Node, comments []string) []string {
 	comments = f.words(n, comments)
 	for _, c := range n.Children {

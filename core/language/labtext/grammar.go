@@ -11,7 +11,7 @@ import (
 	"strings"
 )
 
-// Context is where a statement may stand.
+// Context is where a statement may be.
 type Context string
 
 // The contexts.
@@ -97,7 +97,7 @@ type Arg struct {
 	Words    []string // the values allowed, for a Name; the word, for a Literal
 	Optional bool
 	Repeat   bool // the last argument can be repeated
-	Off      bool // of a Number: off may stand for it, which takes away what a group says
+	Off      bool // of a Number: off is allowed too, which takes away what a group says
 }
 
 func (a Arg) form() string {
@@ -137,7 +137,7 @@ const (
 type Row struct {
 	Word    string
 	In      []Context
-	Opens   Context // what may stand in it; "" for nothing
+	Opens   Context // what may be in it; "" for nothing
 	Args    []Arg
 	Inline  bool // the formatter leaves it on its owner's line
 	Many    bool // can be repeated in one place
@@ -349,7 +349,7 @@ func prefixLike(word string) bool {
 	return word != "" && word[0] >= '0' && word[0] <= '9' && strings.ContainsAny(word, "./")
 }
 
-// rowsIn are the statements that may stand in a context.
+// rowsIn are the statements that may be in a context.
 func rowsIn(in Context) []*Row {
 	var rows []*Row
 	for i := range Grammar {

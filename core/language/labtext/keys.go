@@ -11,7 +11,7 @@ import (
 
 // Build functions of key chains.
 
-// noKeys stands for no authentication, where an area has one.
+// noKeys means no authentication, where an area has one.
 const noKeys = "none"
 
 func (b *builder) keyChain(n *Node) {
@@ -59,7 +59,7 @@ func (b *builder) acceptTime(n *Node) {
 	b.chain.Keys[len(b.chain.Keys)-1].Accept, _ = parseSpan(n.Args[0].Text)
 }
 
-// keys stands on a port and in an area; names are resolved when all is read.
+// keys is on a port and in an area; names are resolved when all is read.
 func (b *builder) keys(n *Node) {
 	name := n.Args[0].Text
 	if name != noKeys {
@@ -72,7 +72,7 @@ func (b *builder) keys(n *Node) {
 	b.at.OSPF.Keys = &config.KeyChain{Name: name}
 }
 
-// peerKeys stands at a peer or a group.
+// peerKeys is at a peer or a group.
 func (b *builder) peerKeys(n *Node) {
 	b.session.Keys = nil
 	if n.Args[0].Text != noKeys {

@@ -16,7 +16,7 @@ import (
 	"hellebore/demo"
 )
 
-// TestProblems reads testdata: each problem stands as a comment in the text,
+// TestProblems reads testdata: each problem is a comment in the text,
 // behind the line where it must be reported: "#! error 12: message; hint" with
 // the column.
 func TestProblems(t *testing.T) {

@@ -8,7 +8,7 @@ import (
 	"unicode/utf8"
 )
 
-// NameUse is a place where a name stands.
+// NameUse is a place where a name is.
 type NameUse struct {
 	Line       int    `json:"line"`
 	Column     int    `json:"column" doc:"in characters, from 1"`
@@ -17,7 +17,7 @@ type NameUse struct {
 	Text       string `json:"text" doc:"the whole line"`
 }
 
-// Named is what a name stands for, and all places where it does.
+// Named is what a name means, and all places where it does.
 type Named struct {
 	Kind string    `json:"kind" doc:"device, port, policy, prefix-set ..."`
 	Name string    `json:"name"`
@@ -25,7 +25,7 @@ type Named struct {
 	Uses []NameUse `json:"uses"`
 }
 
-// occurrence is a name in a text: what it names, and where it stands.
+// occurrence is a name in a text: what it names, and where it is.
 type occurrence struct {
 	kind, name, in string
 	line           int
@@ -147,7 +147,7 @@ func find(list []occurrence, line, column int) (occurrence, error) {
 	return occurrence{}, fmt.Errorf("there is no name in line %d at column %d", line, column)
 }
 
-// NameAt is the name under a place of a text, with all places where it stands.
+// NameAt is the name under a place of a text, with all places where it is.
 func NameAt(text string, line, column int) (Named, error) {
 	root, _ := parse(text)
 	all := occurrences(root)

@@ -66,7 +66,7 @@ type Node struct {
 	Leading  []string // comment lines above it
 	Trailing string   // comment behind it
 	Closing  []string // comment lines at the end of its block
-	Blank    bool     // a blank line stands above it
+	Blank    bool     // a blank line is above it
 }
 
 // line is one line of the text in words.
@@ -138,7 +138,7 @@ func (p *parser) line(l line) {
 		return
 	}
 	nodes := p.statements(l, p.owners(l.indent))
-	// What stands below a statement that was not understood cannot be judged:
+	// What is below a statement that was not understood cannot be judged:
 	// its line opens a block without owners, and one error is enough.
 	p.stack = append(p.stack, open{l.indent, nodes})
 	if len(nodes) > 0 {
@@ -149,7 +149,7 @@ func (p *parser) line(l line) {
 }
 
 // owners are the statements of the line that a line with this indentation
-// stands below.
+// is below.
 func (p *parser) owners(indent int) []*Node {
 	for p.stack[len(p.stack)-1].indent >= indent {
 		p.stack = p.stack[:len(p.stack)-1]
@@ -157,7 +157,7 @@ func (p *parser) owners(indent int) []*Node {
 	return p.stack[len(p.stack)-1].nodes
 }
 
-// statements reads one line. owners are the statements of the line it stands
+// statements reads one line. owners are the statements of the line it is
 // below, outermost first; nil if that line was not understood.
 func (p *parser) statements(l line, owners []*Node) (nodes []*Node) {
 	if owners == nil {
@@ -194,7 +194,7 @@ func (p *parser) statements(l line, owners []*Node) (nodes []*Node) {
 }
 
 // takerOf is the nearest of the owners, innermost last, in which a word may
-// stand.
+// be.
 func takerOf(word string, owners []*Node) (*Node, *Row) {
 	for i := len(owners) - 1; i >= 0; i-- {
 		if row := rowFor(word, owners[i].Row.Opens); row != nil {
@@ -204,7 +204,7 @@ func takerOf(word string, owners []*Node) (*Node, *Row) {
 	return nil, nil
 }
 
-// unknown says that a word may not stand where it does, and what may.
+// unknown says that a word may not be where it does, and what may.
 func (p *parser) unknown(word Token, owners []*Node) {
 	var allowed []string
 	for i := len(owners) - 1; i >= 0; i-- {

@@ -113,7 +113,7 @@ func (b *builder) wherePolicy(n *Node) {
 	b.holds(config.Condition{What: "policy", Set: n.Args[0].Text})
 }
 
-// act reads a set, add, remove or replace: what it is about stands behind it.
+// act reads a set, add, remove or replace: what it is about follows it.
 func (b *builder) act(n *Node) {
 	if len(n.Children) == 0 && !b.troubled(n) {
 		var known []string

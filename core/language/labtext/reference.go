@@ -53,7 +53,7 @@ and rates with a unit (` + "`10s`, `200ms`, `100M`, `10G`" + `). A port is calle
 	return b.String()
 }
 
-// contexts are all places where a statement may stand, in the order of the
+// contexts are all places where a statement may be, in the order of the
 // grammar table: each behind the statement that opens it.
 func contexts() []Context {
 	out := []Context{Top}

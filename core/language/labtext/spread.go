@@ -7,7 +7,7 @@ import (
 )
 
 // Spread writes the same statement into several blocks: targets are routers
-// ("viaduct") and ports ("viaduct.e1"). A statement that may stand once only
+// ("viaduct") and ports ("viaduct.e1"). A statement that may be once only
 // takes the place of the one that is there. The statement may have lines below it;
 // where it belongs into a block within the target ("cost 20" into the port's
 // ospf), it is written there.
@@ -93,7 +93,7 @@ func targetNode(root *Node, target string) *Node {
 	return nil
 }
 
-// takes is the statement, n or one within it, that a word may stand in.
+// takes is the statement, n or one within it, that a word may be in.
 func takes(n *Node, word string) (*Node, *Row) {
 	if row := rowFor(word, n.Row.Opens); row != nil {
 		return n, row

@@ -6,7 +6,7 @@ import (
 	"strings"
 )
 
-// Shared stands in the order of a staged change for what no single router has:
+// Shared means, in the order of a staged change, what no single router has:
 // policies, sets, key chains, links and segments.
 const Shared = "shared"
 
@@ -53,7 +53,7 @@ func byKey(list []Block) map[string]*Block {
 
 // Stages are the texts of a change that is made one part after the other: groups
 // names the devices of each stage, or Shared. What no group names goes with the
-// last one, whose text is the new one. A stage that cannot stand by itself is an
+// last one, whose text is the new one. A stage that does not work by itself is an
 // error.
 func Stages(before, after string, groups [][]string) ([]string, error) {
 	touched := Touched(before, after)

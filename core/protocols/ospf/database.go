@@ -203,7 +203,7 @@ func (p *Process) areaOf(id uint32) int {
 	return len(p.areas) - 1
 }
 
-// asScope stands for the database that belongs to no area, where an area's index
+// asScope means the database that belongs to no area, where an area's index
 // is asked for.
 const asScope = -1
 

@@ -198,7 +198,7 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 	if nb.state == Full && nb.address != src {
 		p.scheduleSPF(h) // next hops are neighbours' addresses
 	}
-	nb.address, nb.options = src, hello.Options&^wire.OptionN // which stands in hellos only
+	nb.address, nb.options = src, hello.Options&^wire.OptionN // which is in hellos only
 	q.refusals.heard(src, !q.Broadcast)                       // of a point-to-point link, there is only one to hear
 	// HelloReceived: the inactivity timer restarts.
 	nb.inactivity.Set(h, h.Now()+event.FromDuration(q.DeadInterval), inactivityTimer, event.Guard, i, n)

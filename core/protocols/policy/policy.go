@@ -122,7 +122,7 @@ func Compile(p config.Policies, sets []config.PrefixSet) *Book {
 	for i := range p.List {
 		b.compile(b.policies[p.List[i].Name])
 	}
-	// A prefix set stands for the policy that accepts its members.
+	// A prefix set, where a policy is named, means the policy that accepts its members.
 	for i := range sets {
 		name := sets[i].Name
 		if b.policies[name] == nil {

@@ -51,7 +51,7 @@ func (s *prefixSet) has(p ip.Prefix) bool {
 	return false
 }
 
-// communitySet is what communities a set stands for. Wild members are AS:* and
+// communitySet is what communities a set means. Wild members are AS:* and
 // the like.
 type communitySet struct {
 	members []string // parts separated by :, * for any

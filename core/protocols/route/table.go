@@ -139,7 +139,7 @@ func (t *Table) Vias(h HopID) []ip.Addr {
 	return nil
 }
 
-// Direct is the next hop that stands for a set.
+// Direct is the next hop for a set.
 func (t *Table) Direct(set SetID) HopID {
 	hash := store.Mix(5, uint64(set))
 	same := func(id uint32) bool { e := t.hops.Get(id); return e.vias == 0 && e.set == set }

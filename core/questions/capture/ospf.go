@@ -181,7 +181,7 @@ func (r *reader) update(b []byte) string {
 	return fmt.Sprintf("%s, and %s", says[0], facts.Plural(len(says)-1, "more LSA"))
 }
 
-// bodyOf reads the body of an LSA that stands in no database.
+// bodyOf reads the body of an LSA that is in no database.
 func bodyOf(typ uint8, raw []byte) (b *ospf.Body, ok bool) {
 	b = &ospf.Body{}
 	switch typ {

@@ -172,7 +172,7 @@ func TestChecksCanBeStopped(t *testing.T) {
 	require.False(t, ok)
 }
 
-// Example of the form in which a check stands in a text.
+// Example of the form in which a check is in a text.
 func ExampleRun() {
 	h := history.New()
 	s, _ := h.Begin(history.Action{Kind: history.Apply, Text: line + "check \"coal goes by the halt\"\n  expect path mill -> crane through halt\n"}, 0)

@@ -77,7 +77,7 @@ func Words(r Result) string {
 	for _, o := range r.Outcomes {
 		verdict := "passes"
 		if !o.Passed {
-			verdict = "does not hold"
+			verdict = "fails"
 		}
 		fmt.Fprintf(&b, "expect %s: %s: %s\n", o.Expects, verdict, o.Says)
 	}

@@ -15,7 +15,7 @@ type Fact struct {
 	To   string   `json:"to,omitempty"`
 	When *float64 `json:"when,omitempty" doc:"the moment, seconds since the lab began, if it is not the one that was asked about"`
 	Line int      `json:"line,omitempty" doc:"of the text in force"`
-	// Place is what stands in that line, by its name in the text.
+	// Place is what is in that line, by its name in the text.
 	Place string `json:"-"`
 }
 

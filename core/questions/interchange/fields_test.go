@@ -26,7 +26,7 @@ import (
 )
 
 // analysed are the fields that an independent analyser is asked for, in the order
-// in which ours stand in a line.
+// in which ours are in a line.
 var analysed = []string{"vlan.id", "ip.src", "ip.dst", "ospf.msg", "ospf.srcrouter", "ospf.area_id", "ospf.auth.type",
 	"ospf.hello.hello_interval", "ospf.hello.router_priority", "ospf.hello.router_dead_interval", "ospf.hello.designated_router",
 	"ospf.hello.active_neighbor", "ospf.db.interface_mtu", "ospf.db.dd_sequence", "ospf.ls.number_of_lsas",

@@ -22,7 +22,7 @@ type collector struct {
 	reasons []facts.Reason
 }
 
-// disagreement marks the reasons that are about both ends at once: each stands
+// disagreement marks the reasons that are about both ends at once: each is
 // once in a row, whoever observed it.
 var disagreement = map[note.Code]bool{
 	note.AreaDiffers: true, note.SubnetDiffers: true, note.HelloIntervalDiffers: true, note.DeadIntervalDiffers: true,

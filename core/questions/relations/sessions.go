@@ -109,7 +109,7 @@ func Sessions(w *network.World) []Neighbour {
 	return out
 }
 
-// BackOf is the peer at far that stands for d: the one of the session that is up,
+// BackOf is the peer at far that is d: the one of the session that is up,
 // else the one whose address is that which d uses, else any of d's addresses that
 // no other peer of d answers to.
 func BackOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Device) (back bgp.PeerView, ok bool) {

@@ -144,7 +144,7 @@ func DatabaseOf(w *network.World) Database {
 	return out
 }
 
-// lsaOf is an LSA with all its instances: the one that most routers hold stands
+// lsaOf is an LSA with all its instances: the one that most routers hold is
 // for it.
 func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, routers []string) LSA {
 	var all []*heldLSA

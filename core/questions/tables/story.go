@@ -70,7 +70,7 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 			out.Candidates = append(out.Candidates, otherStatics(d, c.Prefix, prefix, c.Route)...)
 		}
 	}
-	// The winner stands first, the others behind it in order of their prefixes.
+	// The winner is first, the others behind it in order of their prefixes.
 	slices.SortStableFunc(out.Candidates, func(a, b Candidate) int {
 		switch {
 		case a.Won == b.Won:

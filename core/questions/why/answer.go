@@ -184,7 +184,7 @@ func valuesOf(mine, theirs string) string {
 	return fmt.Sprintf(" (%s against %s)", mine, theirs)
 }
 
-// placeOf is where an end of a relation stands in the text.
+// placeOf is where an end of a relation is in the text.
 func placeOf(n relations.Neighbour, own, far facts.End) string {
 	if own.Absent {
 		return ""

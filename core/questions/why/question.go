@@ -87,7 +87,7 @@ type heard struct {
 	after    map[string]string // "to", "by", "from", "on": the name behind it
 }
 
-// Parse reads a question as it is typed; focus stands in for what it leaves out.
+// Parse reads a question as it is typed; the focus gives what it leaves out.
 func Parse(w *network.World, text string, focus Focus) (Question, error) {
 	h := heard{kinds: map[Kind]bool{}, after: map[string]string{}}
 	h.listen(w, text)
@@ -124,7 +124,7 @@ func (h *heard) listen(w *network.World, text string) {
 	}
 }
 
-// name recognises a name or an address, and returns what stands for it.
+// name recognises a name or an address, and returns what it names.
 func (h *heard) name(w *network.World, word string) string {
 	if p, err := netip.ParsePrefix(word); err == nil && p.Addr().Is4() {
 		h.prefixes = append(h.prefixes, p.Masked())
@@ -246,7 +246,7 @@ func (h *heard) sent(q Question) (Question, bool) {
 		q.Other = peer
 		return q, true
 	}
-	// The peer's address stands among the prefixes.
+	// The peer's address is among the prefixes.
 	for i, p := range h.prefixes {
 		if p.IsSingleIP() && len(h.prefixes) > 1 {
 			q.Other = p.Addr().String()

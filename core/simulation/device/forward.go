@@ -288,7 +288,7 @@ func (d *Device) trace(p *ip.Packet, s Step) {
 	s.At, s.Device = d.env.Now(), d.id
 	s.Src, s.Dst, s.TTL, s.Type, s.Code, s.ID, s.Seq = p.Src, p.Dst, p.TTL, m.Type, m.Code, m.ID, m.Seq
 	if m.Type == ip.Unreachable || m.Type == ip.TimeExceeded {
-		// Identifier and sequence stand in what the error quotes.
+		// Identifier and sequence are in what the error quotes.
 		if q, ok := ip.ReadQuote(m.Data); ok && len(q.Payload) >= 8 {
 			s.ID = uint16(q.Payload[4])<<8 | uint16(q.Payload[5])
 			s.Seq = uint16(q.Payload[6])<<8 | uint16(q.Payload[7])

@@ -16,7 +16,7 @@ import (
 )
 
 // Form is one way to write an action. Its words are literals, with "|" between those
-// that may stand in one place, and what is named, in capitals: a word of the table
+// that may be in one place, and what is named, in capitals: a word of the table
 // of fields below.
 type Form struct {
 	Kind    Kind

@@ -66,7 +66,7 @@ policy out
     accept
 `
 
-// chainOf puts lines in place of marks: a pair is a mark and what stands for it,
+// chainOf puts lines in place of marks: a pair is a mark and its replacement,
 // or any text and another.
 func chainOf(pairs ...string) string {
 	for i := 0; i < len(pairs); i += 2 {

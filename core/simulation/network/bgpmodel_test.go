@@ -185,7 +185,7 @@ func requirePlainAggregate(t testing.TB, got *attr.Set, parts []*attr.Set, asSet
 
 // requirePlainSending holds Adj-RIB-Out and what is taken of Adj-RIB-In against the
 // rules, where no policy has a say: what is withheld (RFC 4271 9.1.3 and 9.2, RFC
-// 4456 6, RFC 1997), and the AS numbers that stand before a path (RFC 7705).
+// 4456 6, RFC 1997), and the AS numbers prepended to a path (RFC 7705).
 func requirePlainSending(t testing.TB, w *network.World, text string) sight {
 	saw := sight{}
 	for _, c := range labtext.Parse(text).Lab.Devices {

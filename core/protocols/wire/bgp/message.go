@@ -113,7 +113,7 @@ var CapabilityNames = []struct {
 	{CapFourOctetAS, "four-octet AS", "6793"},
 }
 
-// ASTrans stands where a four-octet AS number has no place (RFC 6793 9).
+// ASTrans replaces a four-octet AS number where there is no room for one (RFC 6793 9).
 const ASTrans = 23456
 
 // Open is an OPEN message (RFC 4271 4.2).
@@ -219,7 +219,7 @@ func RouteRefresh(b []byte, f Family) []byte {
 	return finish(f.Append(begin(b, TypeRouteRefresh)), start)
 }
 
-// AppendPrefix appends a prefix as it stands in an UPDATE (RFC 4271 4.3).
+// AppendPrefix appends a prefix as it is in an UPDATE (RFC 4271 4.3).
 func AppendPrefix(b []byte, p ip.Prefix) []byte {
 	b = append(b, p.Len)
 	for i := uint8(0); i < p.Len; i += 8 {

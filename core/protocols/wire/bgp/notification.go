@@ -106,7 +106,7 @@ func (n *Notification) ShutdownText() string {
 	return ""
 }
 
-// ShutdownData is an operator's message as it stands in a notification; it is cut
+// ShutdownData is an operator's message as it is in a notification; it is cut
 // to 255 bytes between two characters (RFC 9003 2).
 func ShutdownData(text string) []byte {
 	if text == "" {

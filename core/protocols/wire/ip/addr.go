@@ -40,10 +40,10 @@ type Prefix struct {
 	Len  uint8 // 0 to 32
 }
 
-// PrefixFrom is the prefix that p, an address with a length, stands in.
+// PrefixFrom is the prefix that p, an address with a length, is in.
 func PrefixFrom(p netip.Prefix) Prefix { return MakePrefix(AddrFrom(p.Addr()), uint8(p.Bits())) }
 
-// MakePrefix is the prefix of length n that a stands in.
+// MakePrefix is the prefix of length n that a is in.
 func MakePrefix(a Addr, n uint8) Prefix { return Prefix{a & Mask(n), n} }
 
 // Mask is the address mask of length n.
@@ -55,10 +55,10 @@ func MaskLen(m Addr) (n uint8, ok bool) {
 	return n, Mask(n) == m
 }
 
-// Contains says whether a stands in p.
+// Contains says whether a is in p.
 func (p Prefix) Contains(a Addr) bool { return a&Mask(p.Len) == p.Addr }
 
-// Covers says whether q stands in p, or is p.
+// Covers says whether q is in p, or is p.
 func (p Prefix) Covers(q Prefix) bool { return p.Len <= q.Len && p.Contains(q.Addr) }
 
 // Compare orders prefixes by address, then by length.

@@ -145,7 +145,7 @@ func (h *LSAHeader) Compare(o *LSAHeader) int {
 }
 
 // Fletcher is the checksum of an LSA (RFC 2328 12.1.7, RFC 905 annex B): over
-// all of it but the age. The bytes at 16 and 17, where it stands, count as 0.
+// all of it but the age. The bytes at 16 and 17, where it is, count as 0.
 func Fletcher(lsa []byte) uint16 {
 	b := lsa[2:]
 	const at = 14 // of the checksum, from b's start

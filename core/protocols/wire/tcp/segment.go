@@ -30,7 +30,7 @@ const HeaderLen = 20
 // whole words (RFC 2385 3.0, 4.3).
 const SignatureLen = 20
 
-// Kinds of options, and where the checksum stands in the header.
+// Kinds of options, and where the checksum is in the header.
 const (
 	nop        = 1
 	kindDigest = 19

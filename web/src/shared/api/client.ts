@@ -67,7 +67,7 @@ export type KeptDraft = Schemas['Draft'];
 
 export const http = createClient<paths>({
   baseUrl: typeof location === 'undefined' ? '' : location.origin,
-  fetch: (request) => fetch(request), // looked up at each call, so that tests can stand in for the server
+  fetch: (request) => fetch(request), // looked up at each call, so that tests can replace the server
 });
 
 /** Whether to ask again: not after an answer that another try would not change. */
@@ -113,7 +113,7 @@ export async function unwrap<T>(answer: Promise<Reply<T>>, away = unreachable): 
   return got.data as T;
 }
 
-/** What stands for the questions that take their time, to stop one. */
+/** The keys of the questions that take their time, to stop one. */
 export const asking = {
   checks: (id: string, when: string) => [...labKey(id), 'checks', when],
   comparison: (id: string, since: string, when: string) => [...labKey(id), 'comparison', since, when],
@@ -128,7 +128,7 @@ export const asking = {
   ],
 };
 
-/** All that is known of a lab at a moment stands below this key, so that news makes all of it stale at once. */
+/** All that is known of a lab at a moment is below this key, so that news makes all of it stale at once. */
 const labKey = (id: string) => ['lab', id] as const;
 
 export const useLabs = () =>

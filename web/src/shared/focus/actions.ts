@@ -14,7 +14,7 @@ export function completeAction(words: string[], forms: ActionForm[], names: Name
   return [...new Set(offers)];
 }
 
-/** The words that may stand where a form has this one; undefined if any may. */
+/** The words that may be where a form has this one; undefined if any may. */
 function wordsOf(part: string, words: string[], form: string[], names: Names): string[] | undefined {
   switch (part) {
     case 'PORT':

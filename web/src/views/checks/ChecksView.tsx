@@ -12,7 +12,7 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
   const [only, setOnly] = useState(false);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data)
-    return <Working what="looking whether the checks hold" query={data} of={asking.checks(id, focus.when)} />;
+    return <Working what="evaluating the checks" query={data} of={asking.checks(id, focus.when)} />;
   if (data.data.length === 0)
     return (
       <Empty title="The text has no checks">
@@ -29,12 +29,16 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
     return before.data ? (
       <Changed before={before.data} after={data.data} goto={goto} />
     ) : (
-      <Working what="looking whether the checks held" query={before} of={asking.checks(id, focus.since)} />
+      <Working what="evaluating the checks" query={before} of={asking.checks(id, focus.since)} />
     );
   return (
     <Box p={4}>
       <Flex gap={6} mb={3} align="center">
-        <Count n={data.data.length - failed.length} what="hold" tone="leaf" />
+        <Count
+          n={data.data.length - failed.length}
+          what={data.data.length - failed.length === 1 ? 'passes' : 'pass'}
+          tone="leaf"
+        />
         <Count
           n={failed.length}
           what={failed.length === 1 ? 'fails' : 'fail'}
@@ -117,7 +121,7 @@ export function CheckCard({ check: c, goto, failedOnly = false, onCopy = false }
       data-testid="check"
     >
       <Flex align="baseline" gap={3}>
-        <Box color={c.passed ? 'leaf' : 'brick'} fontWeight="650" w="42px">
+        <Box color={c.passed ? 'leaf' : 'brick'} fontWeight="650" w="50px" flexShrink={0}>
           {c.passed ? 'passes' : 'fails'}
         </Box>
         <Box fontWeight="600" flex={1}>

@@ -19,7 +19,7 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
   const p = middle(a);
   const q = middle(b);
   const { d, label } = arc(p, q, session.linked ? 0.16 : 0.1);
-  // Between cards that stand close there is room for the state only; the rest is said on approach.
+  // Between cards that are close there is room for the state only; the rest is said on approach.
   const roomy = Math.hypot(p.x - q.x, p.y - q.y) > 230 || Math.abs(p.y - q.y) > 130;
   const tone = color(session.up ? (on ? 'plum' : session.external ? 'plum' : 'leaf') : 'brick');
   return (

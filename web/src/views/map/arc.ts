@@ -3,7 +3,7 @@ interface Point {
   y: number;
 }
 
-/** An arc between two places that keeps beside the straight line, and where its label stands. */
+/** An arc between two places that keeps beside the straight line, and where its label is. */
 export function arc(p: Point, q: Point, bend: number): { d: string; label: Point } {
   const top = { x: (p.x + q.x) / 2 - (q.y - p.y) * bend, y: (p.y + q.y) / 2 + (q.x - p.x) * bend };
   return {

@@ -1,7 +1,7 @@
 import type { MapData, MapLink, Path, Tree } from '../../shared/api/client';
 import { cableOf, portName } from '../../shared/focus/focus';
 
-/** The size of a card by what it stands for, in pixels. */
+/** The size of a card by what it means, in pixels. */
 export const cardSize = {
   router: { width: 136, height: 44 },
   host: { width: 104, height: 38 },

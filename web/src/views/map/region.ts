@@ -16,7 +16,7 @@ export interface Region {
   height: number;
   /** The outline, from the region's own corner. */
   d: string;
-  /** Where its name stands, from the region's own corner. */
+  /** Where its name is, from the region's own corner. */
   name: Point;
 }
 

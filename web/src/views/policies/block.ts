@@ -1,4 +1,4 @@
-/** A policy as it stands in a lab's text: its lines, and where they begin and end. */
+/** A policy as it is in a lab's text: its lines, and where they begin and end. */
 export interface Block {
   text: string;
   from: number;

@@ -44,7 +44,7 @@ interface Props {
   change: (text: string) => void;
   /** Previews the draft, or applies it now. */
   apply: (now: boolean) => void;
-  /** Asks for the name under the cursor: to see where it stands, to rename it. */
+  /** Asks for the name under the cursor: to see where it is, to rename it. */
   name: (text: string, line: number, column: number) => void;
   label?: string;
   /** Long lines go on below; else they scroll. */

@@ -17,7 +17,7 @@ interface Props {
   readOnly: boolean;
 }
 
-/** A name: all places where it stands, and another name for it everywhere. */
+/** A name: all places where it is, and another name for it everywhere. */
 export function NamePanel({ named, text, change, goto, close, readOnly }: Props) {
   const [to, setTo] = useState(named.name);
   const [error, setError] = useState<unknown>();

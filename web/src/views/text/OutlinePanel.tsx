@@ -9,7 +9,7 @@ interface Props {
   text: string;
   change: (text: string) => void;
   goto: (line: number) => void;
-  /** Shows where the name in a line stands. */
+  /** Shows where the name in a line is. */
   uses: (line: number, column: number) => void;
   /** Shows blocks side by side. */
   beside: (names: string[]) => void;

@@ -48,10 +48,10 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
             .map((c) => (
               <Box key={c.name}>
                 <Box as="span" color="leaf" fontWeight="650">
-                  holds
+                  passes
                 </Box>{' '}
                 {c.name}
-                {c.before === false && <Quiet>, and did not before</Quiet>}
+                {c.before === false && <Quiet>, and fails now</Quiet>}
               </Box>
             ))}
         </Part>

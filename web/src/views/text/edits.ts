@@ -32,7 +32,7 @@ export function withBlock(text: string, b: Block, block: string): string {
   return lines.join('\n');
 }
 
-/** A fix applied: what stands in a line between two columns becomes another text. */
+/** A fix applied: what is in a line between two columns becomes another text. */
 export function mended(
   text: string,
   line: number,
