@@ -19,7 +19,7 @@ func TestFirstTriangle(t *testing.T) {
 		chromedp.Click(chromedp.Search(`//a[normalize-space(.)="First triangle"]`)), mapReady(),
 		sees("viaduct has no route to 10.20.2.10"))
 
-	// OSPF on all ports, typed as one line a port below it.
+	// OSPF on all ports, typed as one line below each port.
 	var out []string
 	for l := range strings.SplitSeq(demoText(t, "first-triangle"), "\n") {
 		out = append(out, l)

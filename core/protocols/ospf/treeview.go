@@ -18,7 +18,7 @@ type TreeEdge struct {
 	Virtual            bool
 }
 
-// Tree visits the shortest-path trees of the last run, one edge a call.
+// Tree visits the shortest-path trees of the last run, one edge per call.
 func (p *Process) Tree(h Host, visit func(TreeEdge)) {
 	pool := h.Pool()
 	for ai := range p.areas {

@@ -30,7 +30,7 @@ type junitProblem struct {
 	Text    string `xml:",chardata"`
 }
 
-// JUnit writes results as JUnit XML, as pipelines read it: a test case a check.
+// JUnit writes results as JUnit XML, as pipelines read it: one test case per check.
 func JUnit(out io.Writer, lab string, results []Result) error {
 	s := junitSuite{Name: lab, Tests: len(results), Cases: []junitCase{}}
 	for _, r := range results {
@@ -68,7 +68,7 @@ func failed(r Result) (out []string) {
 	return out
 }
 
-// Words is a result in words: a line an expectation, with what was found.
+// Words is a result in words: one line per expectation, with what was found.
 func Words(r Result) string {
 	var b strings.Builder
 	for _, w := range r.When {

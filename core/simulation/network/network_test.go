@@ -51,7 +51,7 @@ func demoLab(t testing.TB, slug string) string {
 	return ""
 }
 
-// table writes a router's routes one a line: prefix, source, cost, ways.
+// table writes a router's routes, one per line: prefix, source, cost, next hops.
 func table(w *network.World, name string) string {
 	d := w.Find(name)
 	var b strings.Builder

@@ -53,7 +53,7 @@ export const GridHead = ({ columns, children }: { columns: string; children: Rea
 
 interface Props extends BoxProps {
   label: string;
-  /** One a column; what is in brackets is for screen readers only. */
+  /** One per column; what is in brackets is for screen readers only. */
   heads: string[];
   /** The table's bodies. */
   children: ReactNode;

@@ -8,7 +8,7 @@ import { tone } from './rows';
 
 const columns = '92px 110px minmax(150px, 1.1fr) minmax(0, 2fr) minmax(0, 2fr)';
 
-/** Differences, one a row: before and after side by side. */
+/** Differences, one per row: before and after side by side. */
 export function Rows({
   rows,
   label,

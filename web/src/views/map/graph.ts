@@ -10,7 +10,7 @@ export const cardSize = {
 
 export const segmentId = (l: MapLink) => `segment:${l.name}`;
 
-/** What is laid out: a card a device, a pill a segment, an edge a link or a port on a segment. */
+/** What is laid out: a card per device, a pill per segment, an edge per link or port on a segment. */
 export interface Graph {
   cards: { id: string; width: number; height: number }[];
   /** Both ends, and how long it is to be beside others; 1 unless said. */

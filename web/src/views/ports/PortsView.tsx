@@ -7,7 +7,7 @@ import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../.
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
 
-/** One row a port, each router's process above its ports; two marked rows are shown side by side. */
+/** One row per port, each router's process above its ports; two marked rows are shown side by side. */
 export function PortsView() {
   const { id, focus, set } = useFocus();
   const data = usePorts(id, focus.when);

@@ -12,7 +12,7 @@ import { SummaryHelper } from './SummaryHelper';
 
 const sources = ['all', 'connected', 'static', 'ospf', 'bgp'] as const;
 
-/** One row a prefix, one column a router: where it goes, and from which source. */
+/** One row per prefix, one column per router: where it goes, and from which source. */
 export function RoutesView() {
   const { id, focus, set } = useFocus();
   const data = useRoutes(id, focus.when);

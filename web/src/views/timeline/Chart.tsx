@@ -21,7 +21,7 @@ interface Props {
   maxRows: number;
 }
 
-/** One action over time: events and forwarding changes a row a device, outages of flows as bars. */
+/** One action over time: events and forwarding changes in one row per device, outages of flows as bars. */
 export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
