@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"hellebore/core/language/config"
 )
@@ -90,145 +91,173 @@ func Differences(before, after *config.Lab) []Change {
 	return out
 }
 
-// facts writes a lab as single facts, each with the effect that its row of the
-// grammar names. A subject's own fact has an empty what.
-func facts(l *config.Lab) []fact {
-	var out []fact
-	add := func(subject, what, value string, in Context, word string) {
-		if value == "" && what != "" {
-			return
-		}
-		effect := Live
-		if r := rowFor(word, in); r != nil {
-			effect = r.Effect
-		}
-		out = append(out, fact{subject, what, value, effect, false})
+// factList gathers facts, each with the effect that its row of the grammar names.
+type factList []fact
+
+// add adds a fact that a statement gives: its word, in its context. What has no value
+// is no fact, but for the subject itself.
+func (l *factList) add(subject, what, value string, in Context, word string) {
+	if value == "" && what != "" {
+		return
 	}
-	usual := func(is bool) { out[len(out)-1].usual = is }
-	flag := func(b bool, word string) string {
-		if b {
-			return word
-		}
-		return ""
+	effect := Live
+	if r := rowFor(word, in); r != nil {
+		effect = r.Effect
 	}
-	add("lab", "", "", Top, "lab")
-	add("lab", "title", l.Name, Top, "lab")
-	add("lab", "seed", strconv.FormatUint(l.Seed, 10), LabBlock, "seed")
-	add("lab", "hello-jitter", onOrOff(!l.Exact), LabBlock, "hello-jitter")
-	usual(!l.Exact)
-	for _, d := range l.Devices {
-		add(d.Name, "", d.Kind.String(), Top, d.Kind.String())
-		add(d.Name, "disabled", flag(d.Disabled, "disabled"), RouterOf, "disabled")
-		if d.RouterID.IsValid() {
-			add(d.Name, "router-id", d.RouterID.String(), RouterOf, "router-id")
-		}
-		if d.Kind == config.Router {
-			add(d.Name, "ospf disabled", flag(d.OSPF.Disabled, "disabled"), OSPFOf, "disabled")
-			add(d.Name, "max-ecmp", strconv.Itoa(d.OSPF.MaxECMP), OSPFOf, "max-ecmp")
-			usual(d.OSPF.MaxECMP == config.DefaultMaxECMP)
-			add(d.Name, "rfc1583-compatibility", onOrOff(!d.OSPF.Strict), OSPFOf, "rfc1583-compatibility")
-			usual(!d.OSPF.Strict)
-			add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
-		}
-		areaFacts(&d, func(what, value string, in Context, word string) { add(d.Name, what, value, in, word) })
-		bgpFacts(&d, add)
-		for _, s := range d.Services {
-			add(d.Name, fmt.Sprintf("service %d", s.Port), cmp.Or(s.Name, "there"), HostOf, "service")
-		}
-		for _, s := range d.Statics {
-			to := "blackhole"
-			if !s.Blackhole {
-				to = "via " + s.Via.String()
-			}
-			add(d.Name, fmt.Sprintf("static %v %s", s.Prefix, to), fmt.Sprintf("preference %d", s.Preference), RouterOf, "static")
-		}
-		for _, p := range d.Ports {
-			n := config.PortRef{Device: d.Name, Port: p.Name}.String()
-			if d.Kind == config.Router {
-				add(n, "", "port", RouterOf, "port")
-			}
-			if p.Address.IsValid() {
-				add(n, "address", p.Address.String(), RouterOf, "port")
-			}
-			add(n, "disabled", flag(p.Disabled, "disabled"), PortOf, "disabled")
-			if !p.Loopback {
-				add(n, "bandwidth", FormatRate(p.Bandwidth), PortOf, "bandwidth")
-				add(n, "mtu", strconv.Itoa(int(p.MTU)), PortOf, "mtu")
-			}
-			if o := p.OSPF; o.On {
-				add(n, "ospf area", FormatArea(o.Area), PortOSPF, "area")
-				if o.Type != config.AutoType {
-					add(n, "ospf type", typed(o.Type).String(), PortOSPF, "type")
-				}
-				if o.Keys != nil {
-					add(n, "ospf keys", o.Keys.Name+", set on "+o.KeysFrom, PortOSPF, "keys")
-				}
-				add(n, "ospf mtu-ignore", flag(o.IgnoreMTU, "mtu-ignore"), PortOSPF, "mtu-ignore")
-				if !p.Loopback {
-					add(n, "ospf priority", strconv.Itoa(int(o.Priority)), PortOSPF, "priority")
-					usual(o.Priority == config.DefaultPriority)
-				}
-				add(n, "ospf own-mask", flag(o.OwnMask, "own-mask"), PortOSPF, "own-mask")
-				add(n, "ospf passive", flag(o.Passive, "passive"), PortOSPF, "passive")
-				add(n, "ospf disabled", flag(o.Disabled, "disabled"), PortOSPF, "disabled")
-				if !p.Loopback {
-					add(n, "ospf cost", strconv.Itoa(int(d.OSPF.CostOf(&p))), PortOSPF, "cost")
-					usual(o.Cost == 0)
-				}
-				add(n, "ospf hello-interval", FormatDuration(o.HelloInterval), PortOSPF, "hello-interval")
-				usual(o.HelloInterval == config.DefaultHello)
-				add(n, "ospf dead-interval", FormatDuration(o.DeadInterval), PortOSPF, "dead-interval")
-				usual(o.DeadInterval == config.DeadFactor*o.HelloInterval)
-				add(n, "ospf retransmit-interval", FormatDuration(o.RetransmitInterval), PortOSPF, "retransmit-interval")
-				usual(o.RetransmitInterval == config.DefaultRetransmit)
-				add(n, "ospf transmit-delay", FormatDuration(o.TransmitDelay), PortOSPF, "transmit-delay")
-				usual(o.TransmitDelay == config.DefaultTransmitDelay)
-			}
-		}
+	*l = append(*l, fact{subject, what, value, effect, false})
+}
+
+// flag adds a fact that is its word, or not there.
+func (l *factList) flag(subject, what string, on bool, in Context, word string) {
+	if on {
+		l.add(subject, what, word, in, word)
 	}
-	for _, k := range l.Links {
-		ends := []string{k.A.String(), k.B.String()}
-		slices.Sort(ends)
-		n := "link " + strings.Join(ends, " ")
-		add(n, "", "", Top, "link")
-		add(n, "delay", FormatDuration(k.Delay), LinkOf, "delay")
-		for word, share := range map[string]uint32{"loss": k.Loss, "reorder": k.Reorder, "duplicate": k.Duplicate} {
-			add(n, word, strconv.FormatFloat(float64(share)/10_000, 'f', -1, 64)+"%", LinkOf, word)
-		}
+}
+
+// usually adds a fact that may be the default: no news when its subject comes or goes.
+func (l *factList) usually(is bool, subject, what, value string, in Context, word string) {
+	l.add(subject, what, value, in, word)
+	(*l)[len(*l)-1].usual = is
+}
+
+// facts writes a lab as single facts. A subject's own fact has an empty what.
+func facts(lab *config.Lab) []fact {
+	var l factList
+	l.add("lab", "", "", Top, "lab")
+	l.add("lab", "title", lab.Name, Top, "lab")
+	l.add("lab", "seed", strconv.FormatUint(lab.Seed, 10), LabBlock, "seed")
+	l.usually(!lab.Exact, "lab", "hello-jitter", onOrOff(!lab.Exact), LabBlock, "hello-jitter")
+	for i := range lab.Devices {
+		l.device(&lab.Devices[i])
 	}
-	for _, s := range l.Segments {
-		n := "segment " + s.Name
-		add(n, "", "", Top, "segment")
-		add(n, "delay", FormatDuration(s.Delay), SegOf, "delay")
-		for _, r := range s.Ports {
-			add(n, r.String(), "joined", Top, "segment")
-		}
-	}
-	for _, c := range l.Chains {
+	l.media(lab)
+	for _, c := range lab.Chains {
 		n := "key-chain " + c.Name
-		add(n, "", "", Top, "key-chain")
+		l.add(n, "", "", Top, "key-chain")
 		for _, k := range c.Keys {
-			add(n, fmt.Sprintf("key %d", k.ID), keyWords(k), ChainOf, "key")
+			l.add(n, fmt.Sprintf("key %d", k.ID), keyWords(k), ChainOf, "key")
 		}
 	}
-	policyFacts(l, add)
-	checkFacts(l, add)
-	for _, s := range l.Sets {
+	policyFacts(lab, l.add)
+	checkFacts(lab, l.add)
+	for _, s := range lab.Sets {
 		n := "prefix-set " + s.Name
-		add(n, "", "", Top, "prefix-set")
+		l.add(n, "", "", Top, "prefix-set")
 		for _, m := range s.Members {
 			value := fmt.Sprintf("length %d..%d", m.Min, m.Max)
 			if m.Min == m.Max {
 				value = fmt.Sprintf("length %d", m.Min)
 			}
-			add(n, m.Prefix.String(), value, SetOf, prefixWord)
+			l.add(n, m.Prefix.String(), value, SetOf, prefixWord)
 		}
 	}
-	for _, f := range l.Flows {
+	for _, f := range lab.Flows {
 		n := "flow " + f.Name
-		add(n, "", "", Top, "flow")
-		add(n, "ends", f.From+" to "+f.To, Top, "flow")
-		add(n, "every", FormatDuration(f.Every), FlowOf, "every")
+		l.add(n, "", "", Top, "flow")
+		l.add(n, "ends", f.From+" to "+f.To, Top, "flow")
+		l.add(n, "every", FormatDuration(f.Every), FlowOf, "every")
 	}
-	return out
+	return l
+}
+
+func (l *factList) device(d *config.Device) {
+	l.add(d.Name, "", d.Kind.String(), Top, d.Kind.String())
+	l.flag(d.Name, "disabled", d.Disabled, RouterOf, "disabled")
+	if d.RouterID.IsValid() {
+		l.add(d.Name, "router-id", d.RouterID.String(), RouterOf, "router-id")
+	}
+	if d.Kind == config.Router {
+		l.flag(d.Name, "ospf disabled", d.OSPF.Disabled, OSPFOf, "disabled")
+		l.usually(d.OSPF.MaxECMP == config.DefaultMaxECMP, d.Name, "max-ecmp", strconv.Itoa(d.OSPF.MaxECMP), OSPFOf, "max-ecmp")
+		l.usually(!d.OSPF.Strict, d.Name, "rfc1583-compatibility", onOrOff(!d.OSPF.Strict), OSPFOf, "rfc1583-compatibility")
+		l.add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
+	}
+	areaFacts(d, func(what, value string, in Context, word string) { l.add(d.Name, what, value, in, word) })
+	bgpFacts(d, l.add)
+	for _, s := range d.Services {
+		l.add(d.Name, fmt.Sprintf("service %d", s.Port), cmp.Or(s.Name, "there"), HostOf, "service")
+	}
+	for _, s := range d.Statics {
+		to := "blackhole"
+		if !s.Blackhole {
+			to = "via " + s.Via.String()
+		}
+		l.add(d.Name, fmt.Sprintf("static %v %s", s.Prefix, to), fmt.Sprintf("preference %d", s.Preference), RouterOf, "static")
+	}
+	for i := range d.Ports {
+		l.port(d, &d.Ports[i])
+	}
+}
+
+func (l *factList) port(d *config.Device, p *config.Port) {
+	n := config.PortRef{Device: d.Name, Port: p.Name}.String()
+	if d.Kind == config.Router {
+		l.add(n, "", "port", RouterOf, "port")
+	}
+	if p.Address.IsValid() {
+		l.add(n, "address", p.Address.String(), RouterOf, "port")
+	}
+	l.flag(n, "disabled", p.Disabled, PortOf, "disabled")
+	if !p.Loopback {
+		l.add(n, "bandwidth", FormatRate(p.Bandwidth), PortOf, "bandwidth")
+		l.add(n, "mtu", strconv.Itoa(int(p.MTU)), PortOf, "mtu")
+	}
+	o := &p.OSPF
+	if !o.On {
+		return
+	}
+	l.add(n, "ospf area", FormatArea(o.Area), PortOSPF, "area")
+	if o.Type != config.AutoType {
+		l.add(n, "ospf type", typed(o.Type).String(), PortOSPF, "type")
+	}
+	if o.Keys != nil {
+		l.add(n, "ospf keys", o.Keys.Name+", set on "+o.KeysFrom, PortOSPF, "keys")
+	}
+	l.flag(n, "ospf mtu-ignore", o.IgnoreMTU, PortOSPF, "mtu-ignore")
+	if !p.Loopback {
+		l.usually(o.Priority == config.DefaultPriority, n, "ospf priority", strconv.Itoa(int(o.Priority)), PortOSPF, "priority")
+	}
+	l.flag(n, "ospf own-mask", o.OwnMask, PortOSPF, "own-mask")
+	l.flag(n, "ospf passive", o.Passive, PortOSPF, "passive")
+	l.flag(n, "ospf disabled", o.Disabled, PortOSPF, "disabled")
+	if !p.Loopback {
+		l.usually(o.Cost == 0, n, "ospf cost", strconv.Itoa(int(d.OSPF.CostOf(p))), PortOSPF, "cost")
+	}
+	for _, t := range []struct {
+		word  string
+		value time.Duration
+		usual time.Duration
+	}{
+		{"hello-interval", o.HelloInterval, config.DefaultHello},
+		{"dead-interval", o.DeadInterval, config.DeadFactor * o.HelloInterval},
+		{"retransmit-interval", o.RetransmitInterval, config.DefaultRetransmit},
+		{"transmit-delay", o.TransmitDelay, config.DefaultTransmitDelay},
+	} {
+		l.usually(t.value == t.usual, n, "ospf "+t.word, FormatDuration(t.value), PortOSPF, t.word)
+	}
+}
+
+// media adds the facts of links and segments.
+func (l *factList) media(lab *config.Lab) {
+	for _, k := range lab.Links {
+		ends := []string{k.A.String(), k.B.String()}
+		slices.Sort(ends)
+		n := "link " + strings.Join(ends, " ")
+		l.add(n, "", "", Top, "link")
+		l.add(n, "delay", FormatDuration(k.Delay), LinkOf, "delay")
+		for _, x := range []struct {
+			word  string
+			share uint32 // in a million
+		}{{"loss", k.Loss}, {"reorder", k.Reorder}, {"duplicate", k.Duplicate}} {
+			l.add(n, x.word, strconv.FormatFloat(float64(x.share)/10_000, 'f', -1, 64)+"%", LinkOf, x.word)
+		}
+	}
+	for _, s := range lab.Segments {
+		n := "segment " + s.Name
+		l.add(n, "", "", Top, "segment")
+		l.add(n, "delay", FormatDuration(s.Delay), SegOf, "delay")
+		for _, r := range s.Ports {
+			l.add(n, r.String(), "joined", Top, "segment")
+		}
+	}
 }

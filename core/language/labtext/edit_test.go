@@ -223,3 +223,17 @@ func TestFixesMendTheirProblem(t *testing.T) {
 	}
 	require.Nil(t, Parse("router mill\n  port e1 10.0.12.1\n").Problems[0].Fix, "nobody knows the length")
 }
+
+// TestDifferencesComeInOneOrder asks several times: the same two labs differ alike.
+func TestDifferencesComeInOneOrder(t *testing.T) {
+	const lab = "router mill\n  port e1\nrouter halt\n  port e1\nlink mill.e1 halt.e1"
+	before, after := Parse(lab+"\n"), Parse(lab+" loss 2% reorder 3% duplicate 4%\n")
+	require.True(t, before.OK() && after.OK(), "%v %v", before.Problems, after.Problems)
+	for range 20 {
+		var words []string
+		for _, c := range Differences(&before.Lab, &after.Lab) {
+			words = append(words, c.String())
+		}
+		require.Equal(t, []string{"link halt.e1 mill.e1 loss: 0% -> 2%", "link halt.e1 mill.e1 reorder: 0% -> 3%", "link halt.e1 mill.e1 duplicate: 0% -> 4%"}, words)
+	}
+}
