@@ -14,73 +14,70 @@ import (
 // outside, and of prefix sets.
 
 func (b *builder) ospfType(n *Node) {
-	b.at.OSPF.Type = config.PointToPoint
+	of[config.Port](b).OSPF.Type = config.PointToPoint
 	if n.Args[0].Text == "broadcast" {
-		b.at.OSPF.Type = config.Broadcast
+		of[config.Port](b).OSPF.Type = config.Broadcast
 	}
 }
 
 func (b *builder) areaBlock(n *Node) {
 	id, _ := parseArea(n.Args[0].Text)
-	o := &b.device.OSPF
+	o := &of[config.Device](b).OSPF
 	if slices.ContainsFunc(o.Areas, func(a config.Area) bool { return a.ID == id }) {
-		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", b.device.Name, FormatArea(id))
+		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", of[config.Device](b).Name, FormatArea(id))
 		return
 	}
-	b.told = &config.Area{ID: id, DefaultCost: config.DefaultStubCost}
-	b.children(n)
+	a := config.Area{ID: id, DefaultCost: config.DefaultStubCost}
+	b.fill(n, &a)
 	switch {
-	case b.told.Stub && b.told.NSSA:
+	case a.Stub && a.NSSA:
 		b.errorf(n.Args[0], "keep one of them", "an area is a stub or an NSSA, not both")
-	case id == 0 && b.told.Closed():
+	case id == 0 && a.Closed():
 		b.errorf(n.Args[0], "choose another area", "the backbone cannot be a stub area or an NSSA")
-	case len(b.told.Virtual) > 0 && (id == 0 || b.told.Closed()):
+	case len(a.Virtual) > 0 && (id == 0 || a.Closed()):
 		b.errorf(n.Args[0], "let it cross an area that is neither", "a virtual link cannot cross the backbone, a stub area or an NSSA")
 	}
-	o.Areas = append(o.Areas, *b.told)
-	b.told = nil
+	o.Areas = append(o.Areas, a)
 }
 
-func (b *builder) stub(n *Node) { b.told.Stub = true; b.children(n) }
+func (b *builder) stub(n *Node) { of[config.Area](b).Stub = true; b.children(n) }
 
 func (b *builder) nssa(n *Node) {
-	b.told.NSSA = true
-	outer := b.sums
-	b.sums = &b.told.Summaries
-	b.children(n)
-	b.sums = outer
+	a := of[config.Area](b)
+	a.NSSA = true
+	b.fill(n, &a.Summaries)
 }
 
-func (b *builder) translate(*Node) { b.told.Translate = true }
+func (b *builder) translate(*Node) { of[config.Area](b).Translate = true }
 
 // summary joins external routes: those that are injected, or an NSSA's.
 func (b *builder) summary(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
-	if slices.ContainsFunc(*b.sums, func(s config.Summary) bool { return s.Prefix == p }) {
+	list := of[[]config.Summary](b)
+	if slices.ContainsFunc(*list, func(s config.Summary) bool { return s.Prefix == p }) {
 		b.errorf(n.Args[0], "keep one of them", "the summary %v is given twice", p)
 		return
 	}
-	b.sum = &config.Summary{Prefix: p}
-	b.children(n)
-	*b.sums = append(*b.sums, *b.sum)
-	b.sum = nil
+	s := config.Summary{Prefix: p}
+	b.fill(n, &s)
+	*list = append(*list, s)
 }
 
 func (b *builder) virtualLink(n *Node) {
 	peer, _ := netip.ParseAddr(n.Args[0].Text)
-	if slices.ContainsFunc(b.told.Virtual, func(v config.VirtualLink) bool { return v.Peer == peer }) {
+	if slices.ContainsFunc(of[config.Area](b).Virtual, func(v config.VirtualLink) bool { return v.Peer == peer }) {
 		b.errorf(n.Args[0], "keep one of them", "the virtual link to %v is given twice", peer)
 		return
 	}
 	p := config.Port{}
-	b.at = &p
+	b.open = append(b.open, &p)
 	b.defaultOSPF(n)
-	b.at = nil
-	b.told.Virtual = append(b.told.Virtual, config.VirtualLink{Peer: peer, OSPF: p.OSPF})
+	b.open = b.open[:len(b.open)-1]
+	of[config.Area](b).Virtual = append(of[config.Area](b).Virtual, config.VirtualLink{Peer: peer, OSPF: p.OSPF})
 }
 
-func (b *builder) noSummary(*Node)     { b.told.NoSummary = true }
-func (b *builder) defaultCost(n *Node) { b.told.DefaultCost = uint32(number(n.Args[0])) }
+func (b *builder) noSummary(*Node)     { of[config.Area](b).NoSummary = true }
+func (b *builder) defaultCost(n *Node) { of[config.Area](b).DefaultCost = uint32(number(n.Args[0])) }
 
 // rangeName is what a range's place is filed under.
 func rangeName(device string, area uint32, p netip.Prefix) string {
@@ -88,59 +85,56 @@ func rangeName(device string, area uint32, p netip.Prefix) string {
 }
 
 func (b *builder) areaRange(n *Node) {
-	b.joint = &config.Range{}
-	b.joint.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
-	b.place(rangeName(b.device.Name, b.told.ID, b.joint.Prefix), n.Args[0])
-	if slices.ContainsFunc(b.told.Ranges, func(r config.Range) bool { return r.Prefix == b.joint.Prefix }) {
-		b.errorf(n.Args[0], "keep one of them", "the range %v is given twice", b.joint.Prefix)
+	var r config.Range
+	r.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
+	a := of[config.Area](b)
+	b.place(rangeName(of[config.Device](b).Name, a.ID, r.Prefix), n.Args[0])
+	if slices.ContainsFunc(a.Ranges, func(o config.Range) bool { return o.Prefix == r.Prefix }) {
+		b.errorf(n.Args[0], "keep one of them", "the range %v is given twice", r.Prefix)
 	}
-	b.children(n)
-	b.told.Ranges = append(b.told.Ranges, *b.joint)
-	b.joint = nil
+	b.fill(n, &r)
+	a.Ranges = append(a.Ranges, r)
 }
 
-func (b *builder) rangeCost(n *Node) { b.joint.Cost = uint32(number(n.Args[0])) }
+func (b *builder) rangeCost(n *Node) { of[config.Range](b).Cost = uint32(number(n.Args[0])) }
 
 func (b *builder) hidden(*Node) {
 	if b.in == JoinOf {
-		b.sum.Hidden = true
+		of[config.Summary](b).Hidden = true
 		return
 	}
-	b.joint.Hidden = true
+	of[config.Range](b).Hidden = true
 }
 
 func (b *builder) inject(n *Node) {
-	b.inj = &config.Inject{Source: n.Args[0].Text, External: config.External{Metric: config.DefaultExternalMetric}}
-	b.out = &b.inj.External
-	b.children(n)
-	b.device.OSPF.Injects = append(b.device.OSPF.Injects, *b.inj)
-	b.inj, b.out = nil, nil
+	i := config.Inject{Source: n.Args[0].Text, External: config.External{Metric: config.DefaultExternalMetric}}
+	b.fill(n, &i, &i.External)
+	d := of[config.Device](b)
+	d.OSPF.Injects = append(d.OSPF.Injects, i)
 }
 
 func (b *builder) through(n *Node) {
-	b.inj.Through = n.Args[0].Text
+	of[config.Inject](b).Through = n.Args[0].Text
 	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
 }
 
 func (b *builder) originateDefault(n *Node) {
-	d := &b.device.OSPF.Default
+	d := &of[config.Device](b).OSPF.Default
 	*d = config.OriginateDefault{On: true, External: config.External{Metric: config.DefaultExternalMetric}}
-	b.out = &d.External
-	b.children(n)
-	b.out = nil
+	b.fill(n, &d.External)
 }
 
-func (b *builder) always(*Node)         { b.device.OSPF.Default.Always = true }
-func (b *builder) metric(n *Node)       { b.out.Metric = uint32(number(n.Args[0])) }
-func (b *builder) externalType(n *Node) { b.out.Type1 = number(n.Args[0]) == 1 }
+func (b *builder) always(*Node)         { of[config.Device](b).OSPF.Default.Always = true }
+func (b *builder) metric(n *Node)       { of[config.External](b).Metric = uint32(number(n.Args[0])) }
+func (b *builder) externalType(n *Node) { of[config.External](b).Type1 = number(n.Args[0]) == 1 }
 
 func (b *builder) tag(n *Node) {
 	v := uint32(number(n.Args[0]))
 	if b.in == JoinOf {
-		b.sum.Tag = v
+		of[config.Summary](b).Tag = v
 		return
 	}
-	b.out.Tag = v
+	of[config.External](b).Tag = v
 }
 
 func (b *builder) prefixSet(n *Node) {
@@ -150,10 +144,9 @@ func (b *builder) prefixSet(n *Node) {
 		return
 	}
 	b.place("set "+name.Text, name)
-	b.set = &config.PrefixSet{Name: name.Text}
-	b.children(n)
-	b.result.Sets = append(b.result.Sets, *b.set)
-	b.set = nil
+	s := config.PrefixSet{Name: name.Text}
+	b.fill(n, &s)
+	b.result.Sets = append(b.result.Sets, s)
 }
 
 // member is a line of a prefix set: its word is the prefix.
@@ -163,12 +156,14 @@ func (b *builder) member(n *Node) {
 		return
 	}
 	p, _ := netip.ParsePrefix(n.Word.Text)
-	b.set.Members = append(b.set.Members, config.Member{Prefix: p, Min: uint8(p.Bits()), Max: uint8(p.Bits())})
-	b.children(n)
+	m := config.Member{Prefix: p, Min: uint8(p.Bits()), Max: uint8(p.Bits())}
+	b.fill(n, &m)
+	s := of[config.PrefixSet](b)
+	s.Members = append(s.Members, m)
 }
 
 func (b *builder) length(n *Node) {
-	m := &b.set.Members[len(b.set.Members)-1]
+	m := of[config.Member](b)
 	low, high, _ := parseLengths(n.Args[0].Text)
 	if int(low) < m.Prefix.Bits() {
 		b.errorf(n.Args[0], fmt.Sprintf("write for example %d..32", m.Prefix.Bits()), "no prefix of length %d is within %v", low, m.Prefix)

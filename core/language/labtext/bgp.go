@@ -17,14 +17,14 @@ import (
 const none = "none"
 
 func (b *builder) bgp(n *Node) {
-	g := &b.device.BGP
+	g := &of[config.Device](b).BGP
 	*g = config.BGP{Multipath: 1, ConnectRetry: config.DefaultConnectRetry}
 	b.groups, b.peerNodes = map[string]*Node{}, nil
 	b.children(n)
 	if g.AS == 0 {
 		b.errorf(n.Word, "write for example bgp as 64500", "bgp does not say in which AS the router is")
 	}
-	b.place(b.device.Name+" bgp", n.Word)
+	b.place(of[config.Device](b).Name+" bgp", n.Word)
 	for _, p := range b.peerNodes {
 		b.buildPeer(p)
 	}
@@ -41,9 +41,7 @@ func (b *builder) peerGroup(n *Node) {
 	}
 	b.groups[name.Text] = n
 	// A group is read once for its own errors, used or not.
-	b.session = &config.Peer{}
-	b.children(n)
-	b.session = nil
+	b.fill(n, &config.Peer{})
 }
 
 // PeerPlace is what a peer's place is filed under.
@@ -53,14 +51,13 @@ func (b *builder) buildPeer(n *Node) {
 	outer := b.in
 	b.in = BGPOf
 	defer func() { b.in = outer }()
-	g := &b.device.BGP
+	g := &of[config.Device](b).BGP
 	a, _ := netip.ParseAddr(n.Args[0].Text)
 	if g.Peer(a) != nil {
 		b.errorf(n.Args[0], "keep one of them", "the peer %v is given twice", a)
 		return
 	}
 	p := config.Peer{Address: a, HoldTime: config.DefaultHoldTime}
-	b.session = &p
 	for _, c := range n.Children {
 		if c.Row.Word != "group" {
 			continue
@@ -76,12 +73,11 @@ func (b *builder) buildPeer(n *Node) {
 			continue
 		}
 		problems := len(b.problems)
-		b.children(group)
+		b.fill(group, &p)
 		b.problems = b.problems[:problems] // said where the group is
 		p.Group = c.Args[0].Text
 	}
-	b.children(n)
-	b.session = nil
+	b.fill(n, &p)
 	switch {
 	case p.AS == 0:
 		b.errorf(n.Args[0], "add as NUMBER to the peer or to its group", "the peer %v does not say in which AS it is", a)
@@ -94,128 +90,135 @@ func (b *builder) buildPeer(n *Node) {
 	case p.Client && p.AS != g.AS:
 		b.errorf(n.Args[0], "take client off", "the peer %v is external: only internal peers are clients of a reflector", a)
 	}
-	b.place(PeerPlace(b.device.Name, a), n.Args[0])
+	b.place(PeerPlace(of[config.Device](b).Name, a), n.Args[0])
 	g.Peers = append(g.Peers, p)
 }
 
-func (b *builder) bgpAS(n *Node)  { b.device.BGP.AS = uint32(number(n.Args[0])) }
-func (b *builder) peerAS(n *Node) { b.session.AS = uint32(number(n.Args[0])) }
+func (b *builder) bgpAS(n *Node)  { of[config.Device](b).BGP.AS = uint32(number(n.Args[0])) }
+func (b *builder) peerAS(n *Node) { of[config.Peer](b).AS = uint32(number(n.Args[0])) }
 func (b *builder) clusterID(n *Node) {
-	b.device.BGP.ClusterID, _ = netip.ParseAddr(n.Args[0].Text)
+	of[config.Device](b).BGP.ClusterID, _ = netip.ParseAddr(n.Args[0].Text)
 }
-func (b *builder) medAmong(n *Node) { b.device.BGP.MEDAmongAll = n.Args[0].Text == "all" }
+func (b *builder) medAmong(n *Node) { of[config.Device](b).BGP.MEDAmongAll = n.Args[0].Text == "all" }
 func (b *builder) multipath(n *Node) {
-	b.device.BGP.Multipath, b.device.BGP.MultipathAny = int(number(n.Args[0])), len(n.Args) > 1
+	of[config.Device](b).BGP.Multipath, of[config.Device](b).BGP.MultipathAny = int(number(n.Args[0])), len(n.Args) > 1
 }
-func (b *builder) inUseOnly(n *Node)      { b.device.BGP.InUseOnly = on(n) }
-func (b *builder) externalPolicy(n *Node) { b.device.BGP.NeedPolicy = n.Args[0].Text == "required" }
-func (b *builder) connectRetry(n *Node)   { b.device.BGP.ConnectRetry = duration(n.Args[0]) }
+func (b *builder) inUseOnly(n *Node) { of[config.Device](b).BGP.InUseOnly = on(n) }
+func (b *builder) externalPolicy(n *Node) {
+	of[config.Device](b).BGP.NeedPolicy = n.Args[0].Text == "required"
+}
+func (b *builder) connectRetry(n *Node) { of[config.Device](b).BGP.ConnectRetry = duration(n.Args[0]) }
 
 func (b *builder) loopCheck(n *Node) {
 	off := n.Args[0].Text == "off"
 	if b.in == BGPOf {
-		b.device.BGP.NoLoopCheck = off
+		of[config.Device](b).BGP.NoLoopCheck = off
 		return
 	}
-	b.session.NoLoopCheck = off
+	of[config.Peer](b).NoLoopCheck = off
 }
 
 func (b *builder) originate(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
-	g := &b.device.BGP
-	if b.taken("originate on "+b.device.Name, p.String()) {
+	g := &of[config.Device](b).BGP
+	if b.taken("originate on "+of[config.Device](b).Name, p.String()) {
 		b.errorf(n.Args[0], "keep one of them", "%v is originated twice", p)
 		return
 	}
-	b.passes, b.needs = "", config.Depends{}
-	b.children(n)
-	b.place(fmt.Sprintf("%s originate %v", b.device.Name, p), n.Args[0])
-	g.Originates = append(g.Originates, config.Originate{Prefix: p, Policy: b.passes, Depends: b.needs})
+	var c conditions
+	b.fill(n, &c)
+	b.place(fmt.Sprintf("%s originate %v", of[config.Device](b).Name, p), n.Args[0])
+	g.Originates = append(g.Originates, config.Originate{Prefix: p, Policy: c.policy, Depends: c.depends})
+}
+
+// conditions are what a through, a when or an unless says.
+type conditions struct {
+	policy  string
+	depends config.Depends
 }
 
 func (b *builder) bgpInject(n *Node) {
-	b.passes, b.needs = "", config.Depends{}
-	b.children(n)
-	b.place(fmt.Sprintf("%s inject %s", b.device.Name, n.Args[0].Text), n.Args[0])
-	b.device.BGP.Injects = append(b.device.BGP.Injects, config.BGPInject{Source: n.Args[0].Text, Policy: b.passes, Depends: b.needs})
+	var c conditions
+	b.fill(n, &c)
+	b.place(fmt.Sprintf("%s inject %s", of[config.Device](b).Name, n.Args[0].Text), n.Args[0])
+	of[config.Device](b).BGP.Injects = append(of[config.Device](b).BGP.Injects, config.BGPInject{Source: n.Args[0].Text, Policy: c.policy, Depends: c.depends})
 }
 
 // depends is a when or an unless.
 func (b *builder) depends(n *Node) {
-	if b.needs.IsValid() {
+	needs := &of[conditions](b).depends
+	if needs.IsValid() {
 		b.errorf(n.Word, "keep one of them, or name a policy", "what it depends on is said twice")
 	}
-	b.needs = config.Depends{Unless: n.Word.Text == "unless"}
+	*needs = config.Depends{Unless: n.Word.Text == "unless"}
 	if p, err := netip.ParsePrefix(n.Args[0].Text); err == nil {
-		b.needs.Prefix = p
+		needs.Prefix = p
 		return
 	}
-	b.needs.Name = n.Args[0].Text
+	needs.Name = n.Args[0].Text
 	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
 }
 
 func (b *builder) bgpThrough(n *Node) {
-	b.passes = n.Args[0].Text
+	of[conditions](b).policy = n.Args[0].Text
 	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
 }
 
 func (b *builder) aggregate(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
-	g := &b.device.BGP
-	if b.taken("aggregate on "+b.device.Name, p.String()) {
+	g := &of[config.Device](b).BGP
+	if b.taken("aggregate on "+of[config.Device](b).Name, p.String()) {
 		b.errorf(n.Args[0], "keep one of them", "the aggregate %v is given twice", p)
 		return
 	}
-	b.passes = ""
-	g.Aggregates = append(g.Aggregates, config.Aggregate{Prefix: p})
-	b.children(n)
-	g.Aggregates[len(g.Aggregates)-1].Policy = b.passes
+	a := config.Aggregate{Prefix: p}
+	var c conditions
+	b.fill(n, &a, &c)
+	a.Policy = c.policy
+	g.Aggregates = append(g.Aggregates, a)
 }
 
-func (b *builder) lastAggregate() *config.Aggregate {
-	return &b.device.BGP.Aggregates[len(b.device.BGP.Aggregates)-1]
-}
-func (b *builder) alone(*Node) { b.lastAggregate().Alone = true }
-func (b *builder) asSet(*Node) { b.lastAggregate().ASSet = true }
+func (b *builder) alone(*Node) { of[config.Aggregate](b).Alone = true }
+func (b *builder) asSet(*Node) { of[config.Aggregate](b).ASSet = true }
 
 // on is the value of a switch; without an argument it is on.
 func on(n *Node) bool { return len(n.Args) == 0 || n.Args[0].Text == "on" }
 
 func (b *builder) peerGroupOf(*Node)     {} // read before the rest of the peer
-func (b *builder) description(n *Node)   { b.session.Description = n.Args[0].Text }
-func (b *builder) multihop(n *Node)      { b.session.Multihop = uint8(number(n.Args[0])) }
-func (b *builder) ttlSecurity(n *Node)   { b.session.TTLSecurity = uint8(number(n.Args[0])) }
-func (b *builder) peerPassive(n *Node)   { b.session.Passive = on(n) }
-func (b *builder) holdTime(n *Node)      { b.session.HoldTime = duration(n.Args[0]) }
-func (b *builder) nextHopSelf(n *Node)   { b.session.NextHopSelf = on(n) }
-func (b *builder) nextHopKept(n *Node)   { b.session.NextHopKept = on(n) }
-func (b *builder) client(n *Node)        { b.session.Client = on(n) }
-func (b *builder) maxPrefixes(n *Node)   { b.session.MaxPrefixes = uint32(number(n.Args[0])) }
-func (b *builder) ownAS(n *Node)         { b.session.OwnAS = uint8(number(n.Args[0])) }
-func (b *builder) removePrivate(n *Node) { b.session.RemovePrivate = on(n) }
+func (b *builder) description(n *Node)   { of[config.Peer](b).Description = n.Args[0].Text }
+func (b *builder) multihop(n *Node)      { of[config.Peer](b).Multihop = uint8(number(n.Args[0])) }
+func (b *builder) ttlSecurity(n *Node)   { of[config.Peer](b).TTLSecurity = uint8(number(n.Args[0])) }
+func (b *builder) peerPassive(n *Node)   { of[config.Peer](b).Passive = on(n) }
+func (b *builder) holdTime(n *Node)      { of[config.Peer](b).HoldTime = duration(n.Args[0]) }
+func (b *builder) nextHopSelf(n *Node)   { of[config.Peer](b).NextHopSelf = on(n) }
+func (b *builder) nextHopKept(n *Node)   { of[config.Peer](b).NextHopKept = on(n) }
+func (b *builder) client(n *Node)        { of[config.Peer](b).Client = on(n) }
+func (b *builder) maxPrefixes(n *Node)   { of[config.Peer](b).MaxPrefixes = uint32(number(n.Args[0])) }
+func (b *builder) ownAS(n *Node)         { of[config.Peer](b).OwnAS = uint8(number(n.Args[0])) }
+func (b *builder) removePrivate(n *Node) { of[config.Peer](b).RemovePrivate = on(n) }
 func (b *builder) peerDefault(n *Node) {
-	b.session.Default = len(n.Args) < 2 || n.Args[1].Text == "on"
-	b.needs = config.Depends{}
-	b.children(n)
-	b.session.DefaultWhen = b.needs
+	of[config.Peer](b).Default = len(n.Args) < 2 || n.Args[1].Text == "on"
+	var c conditions
+	b.fill(n, &c)
+	of[config.Peer](b).DefaultWhen = c.depends
 }
-func (b *builder) localAS(n *Node)         { b.session.LocalAS = uint32(number(n.Args[0])) }
-func (b *builder) noPrependIn(n *Node)     { b.session.NoPrependIn = on(n) }
-func (b *builder) replaceOldAS(n *Node)    { b.session.ReplaceOldAS = on(n) }
-func (b *builder) fourOctet(n *Node)       { b.session.TwoOctetAS = !on(n) }
-func (b *builder) routeRefresh(n *Node)    { b.session.NoRefresh = !on(n) }
-func (b *builder) shutdownMessage(n *Node) { b.session.Shutdown = n.Args[0].Text }
+func (b *builder) localAS(n *Node)         { of[config.Peer](b).LocalAS = uint32(number(n.Args[0])) }
+func (b *builder) noPrependIn(n *Node)     { of[config.Peer](b).NoPrependIn = on(n) }
+func (b *builder) replaceOldAS(n *Node)    { of[config.Peer](b).ReplaceOldAS = on(n) }
+func (b *builder) fourOctet(n *Node)       { of[config.Peer](b).TwoOctetAS = !on(n) }
+func (b *builder) routeRefresh(n *Node)    { of[config.Peer](b).NoRefresh = !on(n) }
+func (b *builder) shutdownMessage(n *Node) { of[config.Peer](b).Shutdown = n.Args[0].Text }
 func (b *builder) minInterval(n *Node) {
-	b.session.Interval, b.session.IntervalSet = duration(n.Args[0]), true
+	of[config.Peer](b).Interval, of[config.Peer](b).IntervalSet = duration(n.Args[0]), true
 }
 
 func (b *builder) localAddress(n *Node) {
-	b.session.Local = n.Args[0].Text
-	if b.session.Local == none {
-		b.session.Local = ""
+	of[config.Peer](b).Local = n.Args[0].Text
+	if of[config.Peer](b).Local == none {
+		of[config.Peer](b).Local = ""
 		return
 	}
-	b.localRefs = append(b.localRefs, localRef{n.Args[0], b.device.Name})
+	b.localRefs = append(b.localRefs, localRef{n.Args[0], of[config.Device](b).Name})
 }
 
 func (b *builder) policyNamed(n *Node) string {
@@ -225,8 +228,8 @@ func (b *builder) policyNamed(n *Node) string {
 	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], false})
 	return n.Args[0].Text
 }
-func (b *builder) importPolicy(n *Node) { b.session.Import = b.policyNamed(n) }
-func (b *builder) exportPolicy(n *Node) { b.session.Export = b.policyNamed(n) }
+func (b *builder) importPolicy(n *Node) { of[config.Peer](b).Import = b.policyNamed(n) }
+func (b *builder) exportPolicy(n *Node) { of[config.Peer](b).Export = b.policyNamed(n) }
 
 // policyRef is a policy that something names; orSet says that a prefix set does
 // as well.

@@ -88,32 +88,10 @@ type builder struct {
 	names     map[[2]string]bool // kinds and names that are taken
 	suggested int                // names for unknown ones
 	in        Context            // the block that is being read
-	device    *config.Device
-	at        *config.Port
-	route     *config.Static
-	told      *config.Area
-	sums      *[]config.Summary // of what is injected, or of an NSSA
-	sum       *config.Summary
-	joint     *config.Range
-	inj       *config.Inject
-	out       *config.External // of inject or originate
-	set       *config.PrefixSet
-	chain     *config.KeyChain
-	wire      *config.Link
-	seg       *config.Segment
-	traced    *config.Flow
-	deadAt    bool // a dead interval was given
+	open      []any              // pointers to what is being read, the innermost last
 
 	groups    map[string]*Node // of the bgp block that is being read
 	peerNodes []*Node
-	session   *config.Peer
-	passes    string         // the policy that a through names
-	needs     config.Depends // what a when or an unless asks for
-	rules     *config.Policy
-	clause    *config.Statement
-	often     int // how often a prepend is done
-	test      *config.Check
-	hope      *config.Expect
 	// References are checked when everything is there.
 	chainRefs  []Token
 	signRefs   []Token // of key chains, at peers
@@ -140,6 +118,24 @@ func (b *builder) children(n *Node) {
 		c.Row.build(b, c)
 	}
 	b.in = outer
+}
+
+// fill reads the statements of a block into values: their build functions find them
+// with of.
+func (b *builder) fill(n *Node, values ...any) {
+	b.open = append(b.open, values...)
+	b.children(n)
+	b.open = b.open[:len(b.open)-len(values)]
+}
+
+// of is the innermost value of a type that is being read.
+func of[T any](b *builder) *T {
+	for i := len(b.open) - 1; i >= 0; i-- {
+		if v, ok := b.open[i].(*T); ok {
+			return v
+		}
+	}
+	panic("no such block is being read: a row of the grammar is in a context that its build function does not know")
 }
 
 func (b *builder) place(name string, t Token) { b.places[name] = Place{t.Line, t.Column} }
@@ -175,124 +171,123 @@ func (b *builder) taken(kind, name string) bool {
 	return was
 }
 
-// newDevice adds a device, unless its name is taken.
-func (b *builder) newDevice(n *Node, kind config.Kind) bool {
+// newDevice adds a device, unless its name is taken; then it is nil.
+func (b *builder) newDevice(n *Node, kind config.Kind) *config.Device {
 	name := n.Args[0]
 	if len(b.devices) >= MaxDevices {
 		if len(b.devices) == MaxDevices {
 			b.devices[name.Text+" and more"] = -1 // say it once
 			b.errorf(name, "split the lab", "more than %d devices", MaxDevices)
 		}
-		return false
+		return nil
 	}
 	if b.find(name.Text) != nil {
 		b.errorf(name, "choose another name", "there is another device named %s, on line %d", name.Text, b.places[name.Text].Line)
-		return false
+		return nil
 	}
 	b.place(name.Text, name)
 	b.devices[name.Text] = len(b.result.Devices)
 	b.result.Devices = append(b.result.Devices, config.Device{Name: name.Text, Kind: kind,
 		OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: config.DefaultMaxECMP}})
-	b.device = &b.result.Devices[len(b.result.Devices)-1]
-	return true
+	return &b.result.Devices[len(b.result.Devices)-1]
 }
 
 func (b *builder) router(n *Node) {
-	if b.newDevice(n, config.Router) {
-		b.children(n)
+	if d := b.newDevice(n, config.Router); d != nil {
+		b.fill(n, d)
 	}
-	b.device = nil
 }
 
 func (b *builder) host(n *Node) {
-	if b.newDevice(n, config.Host) {
+	if d := b.newDevice(n, config.Host); d != nil {
+		b.open = append(b.open, d)
 		b.addPort(n, config.HostPort, false, n.Args[1:])
+		b.open = b.open[:len(b.open)-1]
 	}
-	b.device, b.at = nil, nil
 }
 
-func (b *builder) loopback(n *Node) { b.addPort(n, n.Args[0].Text, true, n.Args[1:]); b.at = nil }
-func (b *builder) port(n *Node)     { b.addPort(n, n.Args[0].Text, false, n.Args[1:]); b.at = nil }
+func (b *builder) loopback(n *Node) { b.addPort(n, n.Args[0].Text, true, n.Args[1:]) }
+func (b *builder) port(n *Node)     { b.addPort(n, n.Args[0].Text, false, n.Args[1:]) }
+
+// subPorts are those of the port that is being read.
+type subPorts []config.Port
 
 func (b *builder) addPort(n *Node, name string, loopback bool, address []Token) {
-	full := config.PortRef{Device: b.device.Name, Port: name}.String()
-	if b.device.Port(name) != nil {
-		b.errorf(n.Args[0], "choose another name", "%s has another port named %s, on line %d", b.device.Name, name, b.places[full].Line)
+	d := of[config.Device](b)
+	full := config.PortRef{Device: d.Name, Port: name}.String()
+	if d.Port(name) != nil {
+		b.errorf(n.Args[0], "choose another name", "%s has another port named %s, on line %d", d.Name, name, b.places[full].Line)
 		return
 	}
-	if len(b.device.Ports) >= MaxPorts {
-		b.errorf(n.Args[0], "split the router", "more than %d ports on %s", MaxPorts, b.device.Name)
+	if len(d.Ports) >= MaxPorts {
+		b.errorf(n.Args[0], "split the router", "more than %d ports on %s", MaxPorts, d.Name)
 		return
 	}
 	p := config.Port{Name: name, Loopback: loopback, Bandwidth: config.DefaultBandwidth, MTU: config.DefaultMTU}
 	if len(address) > 0 {
 		p.Address, _ = netip.ParsePrefix(address[0].Text)
 	}
-	if b.device.Kind == config.Router {
+	if d.Kind == config.Router {
 		b.place(full, n.Args[0])
 	}
-	b.device.Ports = append(b.device.Ports, p)
-	b.at = &b.device.Ports[len(b.device.Ports)-1]
-	b.children(n)
+	var subs subPorts
+	b.fill(n, &p, &subs)
+	d.Ports = append(append(d.Ports, p), subs...)
 }
 
 // vlan adds a sub-port, which is beside its port in the config.
 func (b *builder) vlan(n *Node) {
-	parent := b.at.Name
+	d, parent, subs := of[config.Device](b), of[config.Port](b), of[subPorts](b)
 	sub := n.Args[0].Text
-	name := parent + "." + sub
-	outer := len(b.device.Ports) - 1
-	if b.device.Port(name) != nil {
-		b.errorf(n.Args[0], "choose another tag", "%s.%s has the tag %s twice", b.device.Name, parent, sub)
+	name := parent.Name + "." + sub
+	if slices.ContainsFunc(*subs, func(p config.Port) bool { return p.Name == name }) || d.Port(name) != nil {
+		b.errorf(n.Args[0], "choose another tag", "%s.%s has the tag %s twice", d.Name, parent.Name, sub)
 		return
 	}
-	for b.device.Ports[outer].Name != parent {
-		outer--
-	}
-	bandwidth, mtu := b.at.Bandwidth, b.at.MTU
-	full := config.PortRef{Device: b.device.Name, Port: name}.String()
-	p := config.Port{Name: name, Parent: parent, VLAN: uint16(number(n.Args[0])), Bandwidth: bandwidth, MTU: mtu}
+	p := config.Port{Name: name, Parent: parent.Name, VLAN: uint16(number(n.Args[0])), Bandwidth: parent.Bandwidth, MTU: parent.MTU}
 	if len(n.Args) > 1 {
 		p.Address, _ = netip.ParsePrefix(n.Args[1].Text)
 	}
-	b.place(full, n.Args[0])
-	b.device.Ports = append(b.device.Ports, p)
-	b.at = &b.device.Ports[len(b.device.Ports)-1]
-	b.children(n)
-	b.at = &b.device.Ports[outer]
+	b.place(config.PortRef{Device: d.Name, Port: name}.String(), n.Args[0])
+	b.fill(n, &p)
+	*subs = append(*subs, p)
 }
 
-func (b *builder) routerID(n *Node)  { b.device.RouterID, _ = netip.ParseAddr(n.Args[0].Text) }
-func (b *builder) bandwidth(n *Node) { b.at.Bandwidth, _ = parseRate(n.Args[0].Text) }
-func (b *builder) mtu(n *Node)       { b.at.MTU = uint16(number(n.Args[0])) }
+func (b *builder) routerID(n *Node) {
+	of[config.Device](b).RouterID, _ = netip.ParseAddr(n.Args[0].Text)
+}
+func (b *builder) bandwidth(n *Node) { of[config.Port](b).Bandwidth, _ = parseRate(n.Args[0].Text) }
+func (b *builder) mtu(n *Node)       { of[config.Port](b).MTU = uint16(number(n.Args[0])) }
 
 func (b *builder) static(n *Node) {
 	s := config.Static{Preference: config.DefaultStaticPreference}
 	s.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
-	b.route = &s
-	b.children(n)
+	b.fill(n, &s)
 	switch {
 	case s.Blackhole && s.Via.IsValid():
 		b.errorf(n.Word, "keep one of them", "a static route has a next hop or is a blackhole, not both")
 	case !s.Blackhole && !s.Via.IsValid():
 		b.errorf(n.Word, "add via ADDRESS, or blackhole", "the static route does not say where to")
 	default:
-		b.device.Statics = append(b.device.Statics, s)
+		of[config.Device](b).Statics = append(of[config.Device](b).Statics, s)
 	}
 }
 
-func (b *builder) via(n *Node)        { b.route.Via, _ = netip.ParseAddr(n.Args[0].Text) }
-func (b *builder) blackhole(*Node)    { b.route.Blackhole = true }
-func (b *builder) preference(n *Node) { b.route.Preference = uint8(number(n.Args[0])) }
+func (b *builder) via(n *Node)        { of[config.Static](b).Via, _ = netip.ParseAddr(n.Args[0].Text) }
+func (b *builder) blackhole(*Node)    { of[config.Static](b).Blackhole = true }
+func (b *builder) preference(n *Node) { of[config.Static](b).Preference = uint8(number(n.Args[0])) }
+
+// timers says what of a port's timers was given.
+type timers struct{ dead bool }
 
 // defaultOSPF reads a block of OSPF's settings of a port over their defaults.
 func (b *builder) defaultOSPF(n *Node) {
-	o := &b.at.OSPF
+	o := &of[config.Port](b).OSPF
+	var given timers
 	*o = config.PortOSPF{On: true, Priority: config.DefaultPriority, HelloInterval: config.DefaultHello,
 		RetransmitInterval: config.DefaultRetransmit, TransmitDelay: config.DefaultTransmitDelay}
-	b.deadAt = false
-	b.children(n)
-	if !b.deadAt {
+	b.fill(n, &given)
+	if !given.dead {
 		o.DeadInterval = min(config.DeadFactor*o.HelloInterval, 65535*time.Second)
 	}
 }
@@ -307,39 +302,44 @@ func (b *builder) portOSPF(n *Node) {
 	b.errorf(n.Word, "write ospf area 0", "ospf does not say in which area the port is")
 }
 
-func (b *builder) area(n *Node)       { b.at.OSPF.Area, _ = parseArea(n.Args[0].Text) }
-func (b *builder) priority(n *Node)   { b.at.OSPF.Priority = uint8(number(n.Args[0])) }
-func (b *builder) ignoreMTU(*Node)    { b.at.OSPF.IgnoreMTU = true }
-func (b *builder) cost(n *Node)       { b.at.OSPF.Cost = uint16(number(n.Args[0])) }
-func (b *builder) hello(n *Node)      { b.at.OSPF.HelloInterval = duration(n.Args[0]) }
-func (b *builder) dead(n *Node)       { b.at.OSPF.DeadInterval, b.deadAt = duration(n.Args[0]), true }
-func (b *builder) retransmit(n *Node) { b.at.OSPF.RetransmitInterval = duration(n.Args[0]) }
-func (b *builder) transmitDelay(n *Node) {
-	b.at.OSPF.TransmitDelay = duration(n.Args[0])
+func (b *builder) area(n *Node)     { of[config.Port](b).OSPF.Area, _ = parseArea(n.Args[0].Text) }
+func (b *builder) priority(n *Node) { of[config.Port](b).OSPF.Priority = uint8(number(n.Args[0])) }
+func (b *builder) ignoreMTU(*Node)  { of[config.Port](b).OSPF.IgnoreMTU = true }
+func (b *builder) cost(n *Node)     { of[config.Port](b).OSPF.Cost = uint16(number(n.Args[0])) }
+func (b *builder) hello(n *Node)    { of[config.Port](b).OSPF.HelloInterval = duration(n.Args[0]) }
+func (b *builder) dead(n *Node) {
+	of[config.Port](b).OSPF.DeadInterval, of[timers](b).dead = duration(n.Args[0]), true
 }
-func (b *builder) passive(*Node) { b.at.OSPF.Passive = true }
+func (b *builder) retransmit(n *Node) {
+	of[config.Port](b).OSPF.RetransmitInterval = duration(n.Args[0])
+}
+func (b *builder) transmitDelay(n *Node) {
+	of[config.Port](b).OSPF.TransmitDelay = duration(n.Args[0])
+}
+func (b *builder) passive(*Node) { of[config.Port](b).OSPF.Passive = true }
 
 func (b *builder) ownMask(n *Node) {
-	if !b.at.Loopback {
-		b.errorf(n.Word, "take it out", "%s is a port, whose network is announced with its mask anyway", b.at.Name)
+	if !of[config.Port](b).Loopback {
+		b.errorf(n.Word, "take it out", "%s is a port, whose network is announced with its mask anyway", of[config.Port](b).Name)
 	}
-	b.at.OSPF.OwnMask = true
+	of[config.Port](b).OSPF.OwnMask = true
 }
 
 func (b *builder) ospf(n *Node) {
-	b.sums = &b.device.OSPF.Summaries
-	b.children(n)
+	b.fill(n, &of[config.Device](b).OSPF.Summaries)
 }
-func (b *builder) rfc1583(n *Node)   { b.device.OSPF.Strict = n.Args[0].Text == "off" }
-func (b *builder) maxECMP(n *Node)   { b.device.OSPF.MaxECMP = int(number(n.Args[0])) }
-func (b *builder) reference(n *Node) { b.device.OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text) }
+func (b *builder) rfc1583(n *Node) { of[config.Device](b).OSPF.Strict = n.Args[0].Text == "off" }
+func (b *builder) maxECMP(n *Node) { of[config.Device](b).OSPF.MaxECMP = int(number(n.Args[0])) }
+func (b *builder) reference(n *Node) {
+	of[config.Device](b).OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text)
+}
 
 func (b *builder) gateway(n *Node) {
 	via, _ := netip.ParseAddr(n.Args[0].Text)
-	b.device.Statics = append(b.device.Statics, config.Static{
+	of[config.Device](b).Statics = append(of[config.Device](b).Statics, config.Static{
 		Prefix: netip.PrefixFrom(netip.IPv4Unspecified(), 0), Via: via, Preference: config.DefaultStaticPreference})
-	if !b.at.Address.Contains(via) {
-		b.errorf(n.Args[0], fmt.Sprintf("choose an address in %v", b.at.Address.Masked()), "the gateway is not on the host's network")
+	if !of[config.Port](b).Address.Contains(via) {
+		b.errorf(n.Args[0], fmt.Sprintf("choose an address in %v", of[config.Port](b).Address.Masked()), "the gateway is not on the host's network")
 	}
 }
 
@@ -348,37 +348,35 @@ func (b *builder) service(n *Node) {
 	if len(n.Args) > 1 {
 		s.Name = n.Args[1].Text
 	}
-	if slices.ContainsFunc(b.device.Services, func(o config.Service) bool { return o.Port == s.Port }) {
-		b.errorf(n.Args[0], "keep one of them", "%s has two services on port %d", b.device.Name, s.Port)
+	if slices.ContainsFunc(of[config.Device](b).Services, func(o config.Service) bool { return o.Port == s.Port }) {
+		b.errorf(n.Args[0], "keep one of them", "%s has two services on port %d", of[config.Device](b).Name, s.Port)
 		return
 	}
-	b.device.Services = append(b.device.Services, s)
+	of[config.Device](b).Services = append(of[config.Device](b).Services, s)
 }
 
 // disabled is in several blocks: the one that is being read is meant.
 func (b *builder) disabled(*Node) {
 	switch b.in {
 	case PortOf, VLANOf, Loopback:
-		b.at.Disabled = true
+		of[config.Port](b).Disabled = true
 	case PortOSPF, VirtOf:
-		b.at.OSPF.Disabled = true
+		of[config.Port](b).OSPF.Disabled = true
 	case OSPFOf:
-		b.device.OSPF.Disabled = true
+		of[config.Device](b).OSPF.Disabled = true
 	case BGPOf:
-		b.device.BGP.Disabled = true
+		of[config.Device](b).BGP.Disabled = true
 	case PeerOf, GroupOf:
-		b.session.Disabled = true
+		of[config.Peer](b).Disabled = true
 	default:
-		b.device.Disabled = true
+		of[config.Device](b).Disabled = true
 	}
 }
 
 func (b *builder) link(n *Node) {
 	l := config.Link{A: ParseRef(n.Args[0].Text), B: ParseRef(n.Args[1].Text), Delay: config.DefaultDelay}
 	b.portRefs = append(b.portRefs, pending{n.Args[0], l.A}, pending{n.Args[1], l.B})
-	b.wire = &l
-	b.children(n)
-	b.wire = nil
+	b.fill(n, &l)
 	b.result.Links = append(b.result.Links, l)
 }
 
@@ -392,24 +390,22 @@ func (b *builder) segment(n *Node) {
 		b.portRefs = append(b.portRefs, pending{t, r})
 		s.Ports = append(s.Ports, r)
 	}
-	b.seg = &s
-	b.children(n)
-	b.seg = nil
+	b.fill(n, &s)
 	b.result.Segments = append(b.result.Segments, s)
 }
 
 func (b *builder) delay(n *Node) {
 	d := duration(n.Args[0])
-	if b.wire != nil {
-		b.wire.Delay = d
+	if b.in == LinkOf {
+		of[config.Link](b).Delay = d
 	} else {
-		b.seg.Delay = d
+		of[config.Segment](b).Delay = d
 	}
 }
 
-func (b *builder) loss(n *Node)      { b.wire.Loss, _ = parsePercent(n.Args[0].Text) }
-func (b *builder) reorder(n *Node)   { b.wire.Reorder, _ = parsePercent(n.Args[0].Text) }
-func (b *builder) duplicate(n *Node) { b.wire.Duplicate, _ = parsePercent(n.Args[0].Text) }
+func (b *builder) loss(n *Node)      { of[config.Link](b).Loss, _ = parsePercent(n.Args[0].Text) }
+func (b *builder) reorder(n *Node)   { of[config.Link](b).Reorder, _ = parsePercent(n.Args[0].Text) }
+func (b *builder) duplicate(n *Node) { of[config.Link](b).Duplicate, _ = parsePercent(n.Args[0].Text) }
 
 func (b *builder) flow(n *Node) {
 	f := config.Flow{Name: n.Args[0].Text, From: n.Args[1].Text, To: n.Args[3].Text, Every: config.DefaultEvery}
@@ -418,12 +414,11 @@ func (b *builder) flow(n *Node) {
 	}
 	b.place("flow "+f.Name, n.Args[0])
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[1]}, pending{token: n.Args[3]})
-	b.traced = &f
-	b.children(n)
+	b.fill(n, &f)
 	b.result.Flows = append(b.result.Flows, f)
 }
 
-func (b *builder) every(n *Node) { b.traced.Every = duration(n.Args[0]) }
+func (b *builder) every(n *Node) { of[config.Flow](b).Every = duration(n.Args[0]) }
 
 // references checks that what is referred to exists, and that a port is joined
 // once.

@@ -17,13 +17,12 @@ func (b *builder) check(n *Node) {
 		return
 	}
 	b.place("check "+name.Text, name)
-	b.test = &config.Check{Name: name.Text}
-	b.children(n)
+	c := config.Check{Name: name.Text}
+	b.fill(n, &c)
 	if !slices.ContainsFunc(n.Children, func(c *Node) bool { return c.Word.Text == "expect" }) && !b.troubled(n) {
 		b.errorf(n.Word, "write for example expect reach A -> B", "the check expects nothing")
 	}
-	b.result.Checks = append(b.result.Checks, *b.test)
-	b.test = nil
+	b.result.Checks = append(b.result.Checks, c)
 }
 
 func (b *builder) when(n *Node) {
@@ -40,7 +39,8 @@ func (b *builder) when(n *Node) {
 	} else {
 		b.faultRefs = append(b.faultRefs, pending{target, ParseRef(target.Text)})
 	}
-	b.test.When = append(b.test.When, strings.Join(words, " "))
+	c := of[config.Check](b)
+	c.When = append(c.When, strings.Join(words, " "))
 }
 
 func (b *builder) expect(n *Node) {
@@ -48,10 +48,10 @@ func (b *builder) expect(n *Node) {
 		b.errorf(n.Word, "write for example expect reach A -> B", "expect names one thing: flow, reach, no-reach, path, route, no-route, neighbour, sent or not-sent")
 		return
 	}
-	b.hope = &config.Expect{Words: wordsOf(n.Children)}
-	b.children(n)
-	b.test.Expect = append(b.test.Expect, *b.hope)
-	b.hope = nil
+	e := config.Expect{Words: wordsOf(n.Children)}
+	b.fill(n, &e)
+	c := of[config.Check](b)
+	c.Expect = append(c.Expect, e)
 }
 
 // wordsOf writes statements as they are on their line.
@@ -70,72 +70,72 @@ func wordsOf(list []*Node) string {
 }
 
 func (b *builder) expectFlow(n *Node) {
-	b.hope.Kind, b.hope.Name = config.ExpectFlow, n.Args[0].Text
+	of[config.Expect](b).Kind, of[config.Expect](b).Name = config.ExpectFlow, n.Args[0].Text
 	b.flowRefs = append(b.flowRefs, n.Args[0])
 	b.children(n)
 }
 
 func (b *builder) expectOutage(n *Node) {
-	b.hope.Bound, b.hope.OrEqual, b.hope.Outage = true, n.Args[0].Text == "<=", duration(n.Args[1])
+	of[config.Expect](b).Bound, of[config.Expect](b).OrEqual, of[config.Expect](b).Outage = true, n.Args[0].Text == "<=", duration(n.Args[1])
 }
 
 func (b *builder) between(n *Node, kind config.Expectation) {
-	b.hope.Kind, b.hope.From, b.hope.To = kind, n.Args[0].Text, n.Args[2].Text
+	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).To = kind, n.Args[0].Text, n.Args[2].Text
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]}, pending{token: n.Args[2]})
 }
 
 func (b *builder) expectReach(n *Node) {
 	b.between(n, config.ExpectReach)
-	b.hope.Not = n.Word.Text == "no-reach"
+	of[config.Expect](b).Not = n.Word.Text == "no-reach"
 }
 
 func (b *builder) expectPath(n *Node) {
 	b.between(n, config.ExpectPath)
 	b.children(n)
-	if len(b.hope.Through)+len(b.hope.Avoiding) == 0 && !b.troubled(n) {
+	if len(of[config.Expect](b).Through)+len(of[config.Expect](b).Avoiding) == 0 && !b.troubled(n) {
 		b.errorf(n.Word, "add through DEVICE or avoiding DEVICE, or write reach", "the path is not given")
 	}
 }
 
 func (b *builder) expectThrough(n *Node) {
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
-	list := &b.hope.Through
+	list := &of[config.Expect](b).Through
 	if n.Word.Text == "avoiding" {
-		list = &b.hope.Avoiding
+		list = &of[config.Expect](b).Avoiding
 	}
 	*list = append(*list, n.Args[0].Text)
 }
 
 func (b *builder) expectRoute(n *Node) {
-	b.hope.Kind, b.hope.From, b.hope.Not = config.ExpectRoute, n.Args[0].Text, n.Word.Text == "no-route"
-	b.hope.Prefix, _ = netip.ParsePrefix(n.Args[1].Text)
+	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).Not = config.ExpectRoute, n.Args[0].Text, n.Word.Text == "no-route"
+	of[config.Expect](b).Prefix, _ = netip.ParsePrefix(n.Args[1].Text)
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
 	b.children(n)
 }
 
-func (b *builder) expectSource(n *Node) { b.hope.Source = n.Args[0].Text }
+func (b *builder) expectSource(n *Node) { of[config.Expect](b).Source = n.Args[0].Text }
 
 func (b *builder) expectVia(n *Node) {
-	b.hope.Via = n.Args[0].Text
+	of[config.Expect](b).Via = n.Args[0].Text
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
 }
 
 func (b *builder) expectLimit(n *Node) {
-	b.hope.Limits = append(b.hope.Limits, config.Limit{What: n.Word.Text, Compare: n.Args[0].Text, Value: number(n.Args[1])})
+	of[config.Expect](b).Limits = append(of[config.Expect](b).Limits, config.Limit{What: n.Word.Text, Compare: n.Args[0].Text, Value: number(n.Args[1])})
 }
 
 func (b *builder) expectCommunity(n *Node) {
-	b.hope.Communities = append(b.hope.Communities, n.Args[0].Text)
+	of[config.Expect](b).Communities = append(of[config.Expect](b).Communities, n.Args[0].Text)
 }
 
 func (b *builder) expectNeighbour(n *Node) {
-	b.hope.Kind, b.hope.From, b.hope.To, b.hope.State = config.ExpectNeighbour, n.Args[0].Text, n.Args[1].Text, n.Args[2].Text
+	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).To, of[config.Expect](b).State = config.ExpectNeighbour, n.Args[0].Text, n.Args[1].Text, n.Args[2].Text
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]}, pending{token: n.Args[1]})
 }
 
 func (b *builder) expectSent(n *Node) {
-	b.hope.Kind, b.hope.From, b.hope.To, b.hope.Not = config.ExpectSent, n.Args[0].Text, n.Args[1].Text, n.Word.Text == "not-sent"
-	b.hope.Prefix, _ = netip.ParsePrefix(n.Args[2].Text)
+	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).To, of[config.Expect](b).Not = config.ExpectSent, n.Args[0].Text, n.Args[1].Text, n.Word.Text == "not-sent"
+	of[config.Expect](b).Prefix, _ = netip.ParsePrefix(n.Args[2].Text)
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
 	if _, err := netip.ParseAddr(n.Args[1].Text); err != nil {
 		b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[1]})
@@ -157,13 +157,13 @@ func (b *builder) task(n *Node) {
 func (b *builder) taskCheck(n *Node) { b.checkRefs = append(b.checkRefs, n.Args[0]) }
 
 func (b *builder) question(n *Node) {
-	b.result.Brief.Questions = append(b.result.Brief.Questions, config.Question{Text: n.Args[0].Text})
-	b.children(n)
+	q := config.Question{Text: n.Args[0].Text}
+	b.fill(n, &q)
+	b.result.Brief.Questions = append(b.result.Brief.Questions, q)
 }
 
 func (b *builder) answer(n *Node) {
-	q := b.result.Brief.Questions
-	q[len(q)-1].Answer = n.Args[0].Text
+	of[config.Question](b).Answer = n.Args[0].Text
 }
 
 // checkReferences checks what checks and briefs refer to.

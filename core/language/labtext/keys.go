@@ -21,17 +21,17 @@ func (b *builder) keyChain(n *Node) {
 		return
 	}
 	b.place("key-chain "+name.Text, name)
-	b.chain = &config.KeyChain{Name: name.Text}
-	b.children(n)
-	if len(b.chain.Keys) == 0 {
+	c := config.KeyChain{Name: name.Text}
+	b.fill(n, &c)
+	if len(c.Keys) == 0 {
 		b.errorf(n.Word, `write for example key 1 hmac-sha-256 "a secret"`, "the key chain %s has no key", name.Text)
 	}
-	b.result.Chains = append(b.result.Chains, *b.chain)
-	b.chain = nil
+	b.result.Chains = append(b.result.Chains, c)
 }
 
 func (b *builder) key(n *Node) {
 	k := config.Key{ID: uint8(number(n.Args[0])), Algorithm: n.Args[1].Text, Secret: n.Args[2].Text}
+	c := of[config.KeyChain](b)
 	limit := 64
 	switch k.Algorithm {
 	case "simple":
@@ -42,21 +42,21 @@ func (b *builder) key(n *Node) {
 	switch {
 	case k.Secret == "" || len(k.Secret) > limit:
 		b.errorf(n.Args[2], fmt.Sprintf("a %s key has 1 to %d characters", k.Algorithm, limit), "the secret has %d characters", len(k.Secret))
-	case slices.ContainsFunc(b.chain.Keys, func(o config.Key) bool { return o.ID == k.ID }):
+	case slices.ContainsFunc(c.Keys, func(o config.Key) bool { return o.ID == k.ID }):
 		b.errorf(n.Args[0], "choose another ID", "key %d is given twice", k.ID)
-	case len(b.chain.Keys) > 0 && (b.chain.Keys[0].Algorithm == "simple" || k.Algorithm == "simple"):
+	case len(c.Keys) > 0 && (c.Keys[0].Algorithm == "simple" || k.Algorithm == "simple"):
 		b.errorf(n.Args[1], "put a simple key into a chain of its own", "a simple key must be alone in its chain")
 	}
-	b.chain.Keys = append(b.chain.Keys, k)
-	b.children(n)
+	b.fill(n, &k)
+	c.Keys = append(c.Keys, k)
 }
 
 func (b *builder) sendTime(n *Node) {
-	b.chain.Keys[len(b.chain.Keys)-1].Send, _ = parseSpan(n.Args[0].Text)
+	of[config.Key](b).Send, _ = parseSpan(n.Args[0].Text)
 }
 
 func (b *builder) acceptTime(n *Node) {
-	b.chain.Keys[len(b.chain.Keys)-1].Accept, _ = parseSpan(n.Args[0].Text)
+	of[config.Key](b).Accept, _ = parseSpan(n.Args[0].Text)
 }
 
 // keys is on a port and in an area; names are resolved when all is read.
@@ -66,18 +66,18 @@ func (b *builder) keys(n *Node) {
 		b.chainRefs = append(b.chainRefs, n.Args[0])
 	}
 	if b.in == AreaOf {
-		b.told.Keys = name
+		of[config.Area](b).Keys = name
 		return
 	}
-	b.at.OSPF.Keys = &config.KeyChain{Name: name}
+	of[config.Port](b).OSPF.Keys = &config.KeyChain{Name: name}
 }
 
 // peerKeys is at a peer or a group.
 func (b *builder) peerKeys(n *Node) {
-	b.session.Keys = nil
+	of[config.Peer](b).Keys = nil
 	if n.Args[0].Text != noKeys {
 		b.signRefs = append(b.signRefs, n.Args[0])
-		b.session.Keys = &config.KeyChain{Name: n.Args[0].Text}
+		of[config.Peer](b).Keys = &config.KeyChain{Name: n.Args[0].Text}
 	}
 }
 

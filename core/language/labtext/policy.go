@@ -18,23 +18,22 @@ func (b *builder) policy(n *Node) {
 		return
 	}
 	b.place("policy "+name.Text, name)
-	b.rules = &config.Policy{Name: name.Text}
-	b.children(n)
-	b.result.Policies.List = append(b.result.Policies.List, *b.rules)
-	b.rules = nil
+	p := config.Policy{Name: name.Text}
+	b.fill(n, &p)
+	b.result.Policies.List = append(b.result.Policies.List, p)
 }
 
 func (b *builder) statement(n *Node) {
 	name := n.Args[0]
-	if b.taken("statement of "+b.rules.Name, name.Text) {
+	p := of[config.Policy](b)
+	if b.taken("statement of "+p.Name, name.Text) {
 		b.errorf(name, "choose another name", "there is another statement named %s in this policy", name.Text)
 		return
 	}
-	b.place("policy "+b.rules.Name+" statement "+name.Text, name)
-	b.clause = &config.Statement{Name: name.Text}
-	b.children(n)
-	b.rules.Statements = append(b.rules.Statements, *b.clause)
-	b.clause = nil
+	b.place("policy "+p.Name+" statement "+name.Text, name)
+	s := config.Statement{Name: name.Text}
+	b.fill(n, &s)
+	p.Statements = append(p.Statements, s)
 }
 
 func verdict(word string) config.Verdict {
@@ -44,13 +43,14 @@ func verdict(word string) config.Verdict {
 	return config.Reject
 }
 
-func (b *builder) otherwise(n *Node) { b.rules.Otherwise = verdict(n.Args[0].Text) }
+func (b *builder) otherwise(n *Node) { of[config.Policy](b).Otherwise = verdict(n.Args[0].Text) }
 
 func (b *builder) decides(n *Node) {
-	if b.clause.Verdict != config.NoVerdict {
+	s := of[config.Statement](b)
+	if s.Verdict != config.NoVerdict {
 		b.errorf(n.Word, "keep one of them", "the statement has decided already")
 	}
-	b.clause.Verdict = verdict(n.Word.Text)
+	s.Verdict = verdict(n.Word.Text)
 }
 func (b *builder) accept(n *Node) { b.decides(n) }
 func (b *builder) reject(n *Node) { b.decides(n) }
@@ -68,7 +68,10 @@ func (b *builder) troubled(n *Node) bool {
 	return slices.ContainsFunc(b.problems, func(p Problem) bool { return p.Line == n.Word.Line })
 }
 
-func (b *builder) holds(c config.Condition) { b.clause.Where = append(b.clause.Where, c) }
+func (b *builder) holds(c config.Condition) {
+	s := of[config.Statement](b)
+	s.Where = append(s.Where, c)
+}
 
 // setKinds are the kinds of sets that conditions name.
 var setKinds = map[string]string{"prefix": "prefix set", "next-hop": "prefix set", "as-path": "AS path set",
@@ -122,13 +125,16 @@ func (b *builder) act(n *Node) {
 		}
 		b.errorf(n.Word, "known: "+strings.Join(known, ", "), "%s does not say what", n.Row.Word)
 	}
-	if b.clause.Verdict != config.NoVerdict {
+	if of[config.Statement](b).Verdict != config.NoVerdict {
 		b.errorf(n.Word, "put it before the verdict", "the statement has decided already: this is never done")
 	}
 	b.children(n)
 }
 
-func (b *builder) does(a config.Action) { b.clause.Actions = append(b.clause.Actions, a) }
+func (b *builder) does(a config.Action) {
+	s := of[config.Statement](b)
+	s.Actions = append(s.Actions, a)
+}
 
 func (b *builder) setNumber(n *Node) {
 	b.does(config.Action{What: n.Word.Text, Value: uint32(number(n.Args[0]))})
@@ -179,16 +185,19 @@ func words(tokens []Token) []string {
 }
 
 func (b *builder) prepend(n *Node) {
-	if b.clause.Verdict != config.NoVerdict {
+	if of[config.Statement](b).Verdict != config.NoVerdict {
 		b.errorf(n.Word, "put it before the verdict", "the statement has decided already: this is never done")
 	}
 	list := asNumbers(n.Args)
-	b.often = 1
-	b.children(n)
-	b.does(config.Action{What: "prepend", Path: slices.Repeat(list, b.often)})
+	often := repeats(1)
+	b.fill(n, &often)
+	b.does(config.Action{What: "prepend", Path: slices.Repeat(list, int(often))})
 }
 
-func (b *builder) times(n *Node) { b.often = int(number(n.Args[0])) }
+// repeats is how often a prepend is done.
+type repeats int
+
+func (b *builder) times(n *Node) { *of[repeats](b) = repeats(number(n.Args[0])) }
 
 func (b *builder) addCommunities(n *Node) {
 	b.does(config.Action{What: "community-add", Words: words(n.Args)})
