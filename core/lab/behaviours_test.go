@@ -56,7 +56,7 @@ func TestMEDIsNotTransitive(t *testing.T) {
 	}
 }
 
-// TestADisputeDoesNotSettle: three ASes that each prefer the way through the next
+// TestADisputeDoesNotSettle: three ASes that each prefer the path through the next
 // (RFC 4264): the lab says so, shows the round, and stops.
 func TestADisputeDoesNotSettle(t *testing.T) {
 	l := New()

@@ -132,7 +132,7 @@ type OSPF struct {
 	Strict             bool // RFC1583Compatibility is off (RFC 2328 C.1)
 }
 
-// DefaultMaxECMP is how many equal ways to a prefix are used.
+// DefaultMaxECMP is how many equal paths to a prefix are used.
 const DefaultMaxECMP = 16
 
 // Area is the settings of an area at one router.

@@ -170,7 +170,7 @@ func (s *Speaker) syncAggregates() {
 		}
 		now = append(now, x)
 	}
-	// Those that are no more go the same way as those without details.
+	// Aggregates that are no more go as those without details do.
 	for _, o := range s.joined {
 		if o.active && !slices.ContainsFunc(now, func(n aggregate) bool { return n.prefix == o.prefix }) {
 			o.Aggregate = config.Aggregate{}

@@ -48,7 +48,7 @@ type External struct {
 	// Forward is where packets for it go instead of to this router; 0 for none.
 	Forward ip.Addr
 	// Cost is that of the route of which an NSSA LSA is translated, of type 1
-	// with the way to it; 0 if it has none.
+	// with the path to it; 0 if it has none.
 	Cost uint32
 }
 
@@ -427,9 +427,9 @@ func (p *Process) SetRFC1583(h Host, compatible bool) {
 // RFC1583 says whether external paths are preferred as RFC 1583 does.
 func (p *Process) RFC1583() bool { return !p.strict }
 
-// forwarding is the way to a forwarding address: by an intra-area or inter-area
+// forwarding is the path to a forwarding address: by an intra-area or inter-area
 // route only (RFC 2328 16.4 (3)), and one that fits. One of our own addresses is
-// no way on.
+// no next hop.
 func (p *Process) forwarding(h Host, s *scratch, to ip.Addr, fits func(*Route) bool) (way border, ok bool) {
 	if slices.ContainsFunc(p.ports, func(q port) bool { return q.running() && q.Address == to }) {
 		return way, false

@@ -77,7 +77,7 @@ var KindNames = [...]string{"", "intra-area", "inter-area", "external type 1", "
 type Route struct {
 	Set route.SetID // NoSet for the router's own networks
 	// Cost is what is compared first: of an external route of type 2 the
-	// metric outside, whose Distance is the cost of the way to it.
+	// metric outside, whose Distance is the cost of the path to it.
 	Cost, Distance uint32
 	Tag            uint32
 	Area           uint32 // of an intra-area or inter-area route; of an external one, the NSSA that has it, 0 for none
@@ -231,7 +231,7 @@ func (p *Process) backbone() bool {
 	return false
 }
 
-// SetMaxECMP bounds how many ways of equal cost a route uses; 0 is no bound.
+// SetMaxECMP bounds how many paths of equal cost a route uses; 0 is no bound.
 func (p *Process) SetMaxECMP(h Host, n int) {
 	if p.maxECMP == n {
 		return

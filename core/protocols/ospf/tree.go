@@ -277,7 +277,7 @@ func (p *Process) portAt(areaID uint32, address ip.Addr) (uint32, bool) {
 }
 
 // appendFirst appends the first hops of one of the root's own links to a router:
-// the neighbour's address on it (RFC 2328 16.1.1), or those of the way to the
+// the neighbour's address on it (RFC 2328 16.1.1), or those of the path to the
 // other end of a virtual link.
 func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edge) []route.Hop {
 	id := h.Pool().Key(e.To).Router

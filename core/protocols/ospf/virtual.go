@@ -11,7 +11,7 @@ import (
 
 // Virtual links (RFC 2328 15): two border routers of an area that are neighbours
 // in the backbone although no link of it joins them. A virtual port is up while
-// the area has a way to the other end, and takes its addresses and its cost from
+// the area has a path to the other end, and takes its addresses and its cost from
 // that.
 
 // virtualPort is the port whose other end is a router beyond an area.

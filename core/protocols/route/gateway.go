@@ -8,7 +8,7 @@ import (
 )
 
 // gateway is an address that BGP's routes go through, resolved by the table
-// itself (RFC 4271 9.1.2.1). Many routes share one: what changes on the way to it
+// itself (RFC 4271 9.1.2.1). Many routes share one: what changes on the path to it
 // is found out once.
 type gateway struct {
 	addr ip.Addr

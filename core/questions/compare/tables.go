@@ -108,7 +108,7 @@ func one(p pair) *device.Device {
 	return p.before
 }
 
-// sameHops says of two next hops of a device whether they lead the same way;
+// sameHops says of two next hops of a device whether they lead to the same place;
 // what was found out once is remembered.
 func sameHops(c *comparer, p pair) func(a, b route.HopID) bool {
 	known := map[[2]route.HopID]bool{}

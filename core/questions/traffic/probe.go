@@ -199,7 +199,7 @@ func parseInterval(s string) (event.Time, error) {
 }
 
 // probeID is the identifier of the echo requests. It is the one that flows are
-// walked with, so that a probe takes the same of several equal ways.
+// walked with, so that a probe takes the same of several equal paths.
 const probeID = 0
 
 type prober struct {

@@ -81,6 +81,6 @@ export function onTree(tree: Tree, link: MapLink, end?: number): 'no' | 'forward
   return 'no';
 }
 
-/** What the way to a router costs from the root of a tree; undefined for the root itself and what is not on it. */
+/** What the path to a router costs from the root of a tree; undefined for the root itself and what is not on it. */
 export const distanceTo = (tree: Tree, device: string): number | undefined =>
   device === tree.root ? 0 : tree.steps.find((s) => s.device === device)?.distance;
