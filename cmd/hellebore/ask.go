@@ -108,7 +108,8 @@ The exit code is 1 if anything is different.`,
 			return nil
 		},
 	}
-	c.Flags().StringArrayVar(&actions, "do", nil, "an action done to B, for example \"cut viaduct.e1\"; can be repeated")
+	c.Flags().StringArrayVar(&actions, "do", nil,
+		"an action done to B, for example \"cut viaduct.e1\"; can be repeated")
 	c.Flags().StringVar(&format, "format", "text", "text, md, csv or json")
 	return c
 }
@@ -137,7 +138,8 @@ func printComparison(out io.Writer, c *compare.Comparison, format, title string)
 		}
 		fmt.Fprintf(out, "\n%s: %d different, %s\n", s.Name, s.Total, s.Says)
 		for _, r := range s.Rows {
-			fmt.Fprintf(out, "  %-7s %s %s %s\n          before: %s\n          after:  %s\n", r.Kind, r.Device, r.Other, r.Subject, orDash(r.Before), orDash(r.After))
+			fmt.Fprintf(out, "  %-7s %s %s %s\n          before: %s\n          after:  %s\n", r.Kind, r.Device,
+				r.Other, r.Subject, orDash(r.Before), orDash(r.After))
 		}
 	}
 	return nil
@@ -230,7 +232,8 @@ func previewCommand() *cobra.Command {
 			failed := false
 			for _, c := range p.Checks {
 				if c.After != nil {
-					fmt.Fprintf(out, "check %q: %s\n", c.Name, map[bool]string{true: "passes", false: "fails"}[c.After.Passed])
+					fmt.Fprintf(out, "check %q: %s\n", c.Name,
+						map[bool]string{true: "passes", false: "fails"}[c.After.Passed])
 					failed = failed || !c.After.Passed
 				}
 			}
@@ -243,7 +246,8 @@ func previewCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().StringArrayVar(&order, "order", nil, "routers of one stage, with commas between them, or shared; one flag a stage")
+	c.Flags().StringArrayVar(&order, "order", nil,
+		"routers of one stage, with commas between them, or shared; one flag a stage")
 	c.Flags().Float64Var(&plan.Pause, "pause", 0, "virtual seconds between two stages; 0 runs each to settled")
 	c.Flags().BoolVar(&plan.Guard, "guard", false, "take the change back if a check fails or a flow stays down")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")

@@ -43,7 +43,8 @@ func commands() *cobra.Command {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(), formatCommand(),
+	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(),
+		formatCommand(),
 		versionCommand(), referenceCommand(), documentCommand(), schemaCommand())
 	return root
 }

@@ -49,7 +49,8 @@ func (p *patience) do(l *lab.Lab, a history.Action, until event.Time) error {
 	err = l.Run(s, func() bool {
 		if took := time.Since(start); took > next {
 			next = took + progressEvery
-			fmt.Fprintf(os.Stderr, "%s: at %.1f s of lab time, %d events; Ctrl-C stops it\n", a, float64(l.History().Head().Now())/1e9, l.History().Head().Handled())
+			fmt.Fprintf(os.Stderr, "%s: at %.1f s of lab time, %d events; Ctrl-C stops it\n", a,
+				float64(l.History().Head().Now())/1e9, l.History().Head().Handled())
 		}
 		return p.stop()
 	})

@@ -85,9 +85,12 @@ func runCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().StringArrayVar(&actions, "do", nil, "an action, for example \"cut viaduct.e1\" or \"apply FILE\"; can be repeated")
-	c.Flags().DurationVar(&pass, "for", 0, "let this much virtual time pass after each action, instead of running to settled")
-	c.Flags().StringToStringVar(&captures, "capture", nil, "write all packets of a port's link to a pcapng file: viaduct.e1=out.pcapng; can be repeated")
+	c.Flags().StringArrayVar(&actions, "do", nil,
+		"an action, for example \"cut viaduct.e1\" or \"apply FILE\"; can be repeated")
+	c.Flags().DurationVar(&pass, "for", 0,
+		"let this much virtual time pass after each action, instead of running to settled")
+	c.Flags().StringToStringVar(&captures, "capture", nil,
+		"write all packets of a port's link to a pcapng file: viaduct.e1=out.pcapng; can be repeated")
 	c.Flags().StringVar(&junit, "junit", "", "write how the lab's checks came out to a JUnit XML file")
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")
 	return c
@@ -96,7 +99,8 @@ func runCommand() *cobra.Command {
 // actionForms are the actions that --do takes, one per line.
 func actionForms() string {
 	var out strings.Builder
-	for _, f := range append(slices.Clone(history.Forms), history.Form{Form: "apply FILE", Says: "applies another text"}) {
+	for _, f := range append(slices.Clone(history.Forms),
+		history.Form{Form: "apply FILE", Says: "applies another text"}) {
 		fmt.Fprintf(&out, "  %-28s %s\n", f.Form, f.Says)
 	}
 	return out.String()

@@ -43,7 +43,8 @@ func schema() (doc map[string]any, defs huma.Registry) {
 }
 
 func schemaCommand() *cobra.Command {
-	return &cobra.Command{Use: "schema", Short: "Print a JSON Schema of what the commands print as JSON", Args: cobra.NoArgs,
+	return &cobra.Command{Use: "schema", Short: "Print a JSON Schema of what the commands print as JSON",
+		Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			doc, _ := schema()
 			return printJSON(cmd.OutOrStdout(), doc)

@@ -61,7 +61,8 @@ func parseLab(path string) (string, error) {
 }
 
 func checkCommand() *cobra.Command {
-	return &cobra.Command{Use: "check LAB", Short: "Print the errors and warnings of a lab text", Args: cobra.ExactArgs(1),
+	return &cobra.Command{Use: "check LAB", Short: "Print the errors and warnings of a lab text",
+		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			text, err := readLab(args[0])
 			if err != nil {

@@ -59,8 +59,10 @@ func (l *Lab) Bundle(out io.Writer) error {
 func WriteBundle(out io.Writer, text string, records []history.Record, moments []NamedMoment) error {
 	b := bundle{Format: bundleFormat, Engine: history.Engine, Moments: moments, Actions: []bundleAction{}}
 	for _, r := range records {
-		b.Actions = append(b.Actions, bundleAction{r.Action, r.Text, r.Start, r.Until, r.Outcome.String(), r.End, r.Settled, r.Events,
-			fmt.Sprintf("%016x", r.Digest), r.State.String(), r.Engine, r.Author, r.Message, r.Made, string(r.Origin)})
+		b.Actions = append(b.Actions,
+			bundleAction{r.Action, r.Text, r.Start, r.Until, r.Outcome.String(), r.End, r.Settled, r.Events,
+				fmt.Sprintf("%016x", r.Digest), r.State.String(), r.Engine, r.Author, r.Message, r.Made,
+				string(r.Origin)})
 	}
 	journal, err := json.MarshalIndent(b, "", " ")
 	if err != nil {
@@ -122,9 +124,11 @@ func (b *bundle) records() ([]history.Record, error) {
 	}
 	var out []history.Record
 	for i, a := range b.Actions {
-		r := history.Record{Seq: i + 1, Action: a.Action, Text: a.Text, Start: a.Start, Until: a.Until, Done: true, End: a.End, Settled: a.Settled,
+		r := history.Record{Seq: i + 1, Action: a.Action, Text: a.Text, Start: a.Start, Until: a.Until, Done: true,
+			End: a.End, Settled: a.Settled,
 			Events: a.Events, State: network.ParseState(a.State), Engine: a.Engine,
-			Signature: history.Signature{Author: a.Author, Message: a.Message, Made: a.Made, Origin: history.Origin(a.Origin)}}
+			Signature: history.Signature{Author: a.Author, Message: a.Message, Made: a.Made,
+				Origin: history.Origin(a.Origin)}}
 		if _, err := fmt.Sscanf(a.Digest, "%x", &r.Digest); err != nil {
 			return nil, fmt.Errorf("action %d of the bundle has no digest", i+1)
 		}

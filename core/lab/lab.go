@@ -97,7 +97,8 @@ func (l *Lab) Stopped() bool { return l.stop != nil && l.stop() }
 
 // New is an empty lab: its first action is to apply a text.
 func New() *Lab {
-	f := &found{mu: history.Alone{}, outages: map[outageKey][]traffic.FlowOutages{}, actions: map[outageKey]timeline.Action{}, pairs: map[outageKey]traffic.Pairs{}}
+	f := &found{mu: history.Alone{}, outages: map[outageKey][]traffic.FlowOutages{},
+		actions: map[outageKey]timeline.Action{}, pairs: map[outageKey]traffic.Pairs{}}
 	return &Lab{history: history.New(), found: f, names: map[string]history.Moment{}}
 }
 
@@ -150,7 +151,8 @@ func (l *Lab) ParseMoment(s string) (history.Moment, error) {
 		if number, ok := strings.CutPrefix(s, side); ok {
 			seq, err := strconv.Atoi(number)
 			if err != nil || seq < 1 || seq > len(h.Steps()) {
-				return history.Moment{}, fmt.Errorf("there is no action %s in this lab: it has %d", number, len(h.Steps()))
+				return history.Moment{},
+					fmt.Errorf("there is no action %s in this lab: it has %d", number, len(h.Steps()))
 			}
 			if side == "before-" {
 				return h.BeforeStep(seq), nil
@@ -163,10 +165,12 @@ func (l *Lab) ParseMoment(s string) (history.Moment, error) {
 	}
 	t, err := strconv.ParseFloat(s, 64)
 	if err != nil {
-		return history.Moment{}, fmt.Errorf("%q is not a moment; write now, before-3, after-3, seconds, or the name of a moment", s)
+		return history.Moment{},
+			fmt.Errorf("%q is not a moment; write now, before-3, after-3, seconds, or the name of a moment", s)
 	}
 	if now := float64(h.Head().Now()) / 1e9; t < 0 || t > now+1e-9 {
-		return history.Moment{}, fmt.Errorf("the moment %s s is not in this lab's time, which goes from 0 s to %.3f s", s, now)
+		return history.Moment{},
+			fmt.Errorf("the moment %s s is not in this lab's time, which goes from 0 s to %.3f s", s, now)
 	}
 	// Half a nanosecond more than written would lose the event at that time.
 	return h.AtTime(Nanoseconds(t)), nil
@@ -314,7 +318,8 @@ func (l *Lab) outagesOf(s *history.Step) []traffic.FlowOutages {
 // actionOf is a step as views show it, made once.
 func (l *Lab) actionOf(s *history.Step) timeline.Action {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	return once(l, l.found.actions, key, func() timeline.Action { return timeline.ActionOf(s, l.outagesOf(s), l.changesOf(s)) })
+	return once(l, l.found.actions, key,
+		func() timeline.Action { return timeline.ActionOf(s, l.outagesOf(s), l.changesOf(s)) })
 }
 
 // changesOf is what an apply changed, by meaning.

@@ -93,7 +93,8 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 			return nil, err
 		}
 	}
-	out := &Preview{plan: p, base: l.position(), branch: l.history.Branch(), Changes: l.Differences(&r.Lab), Settles: true}
+	out := &Preview{plan: p, base: l.position(), branch: l.history.Branch(), Changes: l.Differences(&r.Lab),
+		Settles: true}
 	was, ok := check.Run(l.history, stop)
 	if !ok {
 		return nil, errStopped
@@ -120,7 +121,8 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 	}
 	if p.Guard {
 		if out.TakenBack = harm(l.history.Head(), out.branch.Head(), was, is); out.TakenBack != "" {
-			if err := out.step(old, history.Signature{Message: out.TakenBack, Origin: history.Reverted}, 0, stop); err != nil {
+			if err := out.step(old, history.Signature{Message: out.TakenBack, Origin: history.Reverted}, 0,
+				stop); err != nil {
 				return nil, err
 			}
 		}
@@ -228,7 +230,8 @@ func (p *Preview) look(l *Lab, was, is []check.Result, stop func() bool) {
 	}
 	moved := p.Section(compare.Flows).Rows
 	for _, name := range names {
-		if e := effects[name]; e.Out > 0 || len(e.Looped) > 0 || slices.ContainsFunc(moved, func(r compare.Row) bool { return r.Subject == name }) {
+		if e := effects[name]; e.Out > 0 || len(e.Looped) > 0 ||
+			slices.ContainsFunc(moved, func(r compare.Row) bool { return r.Subject == name }) {
 			p.Flows = append(p.Flows, *e)
 		}
 	}

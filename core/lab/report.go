@@ -48,7 +48,8 @@ type ReportFlow struct {
 // Report is the lab's present.
 func (l *Lab) Report() Report {
 	w := l.history.Head()
-	r := Report{Settled: true, Time: float64(w.Now()) / 1e9, Actions: []ReportAction{}, Devices: map[string]ReportDevice{},
+	r := Report{Settled: true, Time: float64(w.Now()) / 1e9, Actions: []ReportAction{},
+		Devices:    map[string]ReportDevice{},
 		Neighbours: relations.NeighboursOf(w), Flows: []ReportFlow{}}
 	for i, a := range l.Timeline() {
 		r.Actions = append(r.Actions, ReportAction{a.Action, a.Start, a.Convergence})

@@ -28,7 +28,8 @@ func (l *Lab) Revisions() []Revision {
 		if s.Parsed.Kind != history.Apply {
 			continue
 		}
-		r := Revision{Seq: s.Seq, Author: s.Author, Message: s.Message, Origin: s.Origin, Made: s.Made, At: float64(s.Start) / 1e9, Changes: []labtext.Change{}}
+		r := Revision{Seq: s.Seq, Author: s.Author, Message: s.Message, Origin: s.Origin, Made: s.Made,
+			At: float64(s.Start) / 1e9, Changes: []labtext.Change{}}
 		if before != nil {
 			changes := labtext.Differences(before.Lab, s.Lab)
 			r.Total = len(changes)

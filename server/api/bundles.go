@@ -26,7 +26,8 @@ type Entry struct {
 }
 
 func (h *handlers) registerBundles(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "export-bundle", Method: http.MethodGet, Path: "/api/labs/{id}/bundle",
+	huma.Register(api, huma.Operation{OperationID: "export-bundle", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/bundle",
 		Summary: "The lab with its journal as a zip archive, to be replayed elsewhere"},
 		func(ctx context.Context, in *LabPath) (*File, error) {
 			out, err := with(ctx, h, in.ID, func(l *lab.Lab) ([]byte, error) {
@@ -40,7 +41,8 @@ func (h *handlers) registerBundles(api huma.API) {
 			return file("application/zip", "lab-"+in.ID+".zip", out.Body), nil
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "get-journal", Method: http.MethodGet, Path: "/api/labs/{id}/journal",
+	huma.Register(api, huma.Operation{OperationID: "get-journal", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/journal",
 		Summary: "The journal as it is kept, also of a lab that cannot be replayed"},
 		func(ctx context.Context, in *LabPath) (*body[[]Entry], error) {
 			records, _, err := h.labs.Journal(ctx, in.ID)
@@ -54,7 +56,8 @@ func (h *handlers) registerBundles(api huma.API) {
 			return &body[[]Entry]{out}, nil
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "export-journal", Method: http.MethodGet, Path: "/api/labs/{id}/journal/bundle",
+	huma.Register(api, huma.Operation{OperationID: "export-journal", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/journal/bundle",
 		Summary: "The journal as it is kept, as a bundle"},
 		func(ctx context.Context, in *LabPath) (*File, error) {
 			records, moments, err := h.labs.Journal(ctx, in.ID)
@@ -78,7 +81,8 @@ func (h *handlers) registerBundles(api huma.API) {
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "import-bundle", Method: http.MethodPost, Path: "/api/bundles",
-		Summary: "Make a lab of a bundle", DefaultStatus: http.StatusCreated, MaxBodyBytes: maxBundle, BodyReadTimeout: time.Minute},
+		Summary: "Make a lab of a bundle", DefaultStatus: http.StatusCreated, MaxBodyBytes: maxBundle,
+		BodyReadTimeout: time.Minute},
 		func(ctx context.Context, in *struct {
 			RawBody []byte `contentType:"application/zip"`
 		}) (*body[LabRow], error) {

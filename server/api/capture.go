@@ -45,6 +45,7 @@ func (h *handlers) registerCapture(api huma.API) {
 			if _, err = x.Capture(&b, in.Port, from, to); err != nil {
 				return nil, problem(err)
 			}
-			return &CaptureFile{"application/vnd.tcpdump.pcap", fmt.Sprintf("attachment; filename=%q", in.Port+".pcapng"), b.Bytes()}, nil
+			return &CaptureFile{"application/vnd.tcpdump.pcap",
+				fmt.Sprintf("attachment; filename=%q", in.Port+".pcapng"), b.Bytes()}, nil
 		})
 }

@@ -23,7 +23,8 @@ type Previewed struct {
 // preview, apply, revisions, checks.
 func (h *handlers) registerChanges(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "preview", Method: http.MethodPost, Path: "/api/labs/{id}/preview",
-		Summary: "What applying a text would do, found out on a copy of the network", MaxBodyBytes: maxBody, BodyReadTimeout: time.Minute},
+		Summary: "What applying a text would do, found out on a copy of the network", MaxBodyBytes: maxBody,
+		BodyReadTimeout: time.Minute},
 		func(ctx context.Context, in *struct {
 			LabPath
 			Body struct {
@@ -42,7 +43,8 @@ func (h *handlers) registerChanges(api huma.API) {
 			return &body[Previewed]{Previewed{id, *p}}, nil
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "get-preview", Method: http.MethodGet, Path: "/api/labs/{id}/previews/{preview}",
+	huma.Register(api, huma.Operation{OperationID: "get-preview", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/previews/{preview}",
 		Summary: "A preview that is kept"},
 		func(ctx context.Context, in *struct {
 			LabPath
@@ -59,7 +61,8 @@ func (h *handlers) registerChanges(api huma.API) {
 			return &body[Previewed]{Previewed{in.Preview, *p}}, nil
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "apply-preview", Method: http.MethodPost, Path: "/api/labs/{id}/previews/{preview}/apply",
+	huma.Register(api, huma.Operation{OperationID: "apply-preview", Method: http.MethodPost,
+		Path:    "/api/labs/{id}/previews/{preview}/apply",
 		Summary: "Apply exactly what was previewed; 409 with a new preview if the lab has moved on"},
 		func(ctx context.Context, in *struct {
 			LabPath
@@ -83,21 +86,25 @@ func (h *handlers) registerChanges(api huma.API) {
 			})
 		})
 
-	ask(h, api, "revisions", "All texts that were applied, oldest first", func(l *lab.Lab, _ *struct{ LabPath }) ([]lab.Revision, error) {
-		return l.Revisions(), nil
-	})
-	ask(h, api, "revision-pair", "Two texts that were applied, and what is different by meaning", func(l *lab.Lab, in *struct {
-		LabPath
-		Before int `query:"before" required:"true" minimum:"1" doc:"the action that applied it"`
-		After  int `query:"after" required:"true" minimum:"1"`
-	}) (lab.RevisionPair, error) {
-		return l.CompareRevisions(in.Before, in.After)
-	})
-	view(h, api, "checks", "How the checks of the text come out, with the evidence", func(l *lab.Lab, m history.Moment) []check.Result {
-		results, _ := l.Checks(m)
-		return results
-	})
-	ask(h, api, "brief", "The text for whoever opens the lab, with its tasks ticked off", func(l *lab.Lab, _ *struct{ LabPath }) (lab.Brief, error) {
-		return l.Brief(), nil
-	})
+	ask(h, api, "revisions", "All texts that were applied, oldest first",
+		func(l *lab.Lab, _ *struct{ LabPath }) ([]lab.Revision, error) {
+			return l.Revisions(), nil
+		})
+	ask(h, api, "revision-pair", "Two texts that were applied, and what is different by meaning",
+		func(l *lab.Lab, in *struct {
+			LabPath
+			Before int `query:"before" required:"true" minimum:"1" doc:"the action that applied it"`
+			After  int `query:"after" required:"true" minimum:"1"`
+		}) (lab.RevisionPair, error) {
+			return l.CompareRevisions(in.Before, in.After)
+		})
+	view(h, api, "checks", "How the checks of the text come out, with the evidence",
+		func(l *lab.Lab, m history.Moment) []check.Result {
+			results, _ := l.Checks(m)
+			return results
+		})
+	ask(h, api, "brief", "The text for whoever opens the lab, with its tasks ticked off",
+		func(l *lab.Lab, _ *struct{ LabPath }) (lab.Brief, error) {
+			return l.Brief(), nil
+		})
 }

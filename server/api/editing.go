@@ -17,7 +17,8 @@ type spot struct {
 
 // edit registers an operation on a text alone.
 func edit[In, Out any](api huma.API, name, summary string, do func(In) (Out, error)) {
-	huma.Register(api, huma.Operation{OperationID: name, Method: http.MethodPost, Path: "/api/text/" + name, Summary: summary, MaxBodyBytes: maxBody},
+	huma.Register(api, huma.Operation{OperationID: name, Method: http.MethodPost, Path: "/api/text/" + name,
+		Summary: summary, MaxBodyBytes: maxBody},
 		func(_ context.Context, in *body[In]) (*body[Out], error) {
 			out, err := do(in.Body)
 			if err != nil {
@@ -36,7 +37,8 @@ type Renamed struct {
 // registerEditing makes the operations for people who type: they change a draft,
 // never a lab.
 func (h *handlers) registerEditing(api huma.API) {
-	edit(api, "outline", "The blocks of a text", func(in text) ([]labtext.Block, error) { return labtext.Outline(in.Text), nil })
+	edit(api, "outline", "The blocks of a text",
+		func(in text) ([]labtext.Block, error) { return labtext.Outline(in.Text), nil })
 	edit(api, "uses", "What is named at a place, and wherever it is named", func(in spot) (labtext.Named, error) {
 		return labtext.NameAt(in.Text, in.Line, in.Column)
 	})

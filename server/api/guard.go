@@ -28,7 +28,8 @@ func guarded(c *gin.Context) {
 	h.Set("Referrer-Policy", "no-referrer")
 	h.Set("Cross-Origin-Resource-Policy", "same-origin")
 	if !loopback(c.Request.Host) {
-		refuse(c, http.StatusForbidden, "this server answers to localhost and loopback addresses only, and was asked as "+c.Request.Host)
+		refuse(c, http.StatusForbidden,
+			"this server answers to localhost and loopback addresses only, and was asked as "+c.Request.Host)
 		return
 	}
 	if origin := c.GetHeader("Origin"); origin != "" {
@@ -38,12 +39,14 @@ func guarded(c *gin.Context) {
 			return
 		}
 	}
-	if site := c.GetHeader("Sec-Fetch-Site"); strings.HasPrefix(c.Request.URL.Path, "/api/") && (site == "cross-site" || site == "same-site") {
+	if site := c.GetHeader("Sec-Fetch-Site"); strings.HasPrefix(c.Request.URL.Path, "/api/") &&
+		(site == "cross-site" || site == "same-site") {
 		refuse(c, http.StatusForbidden, "a page of another origin may not use this server")
 		return
 	}
 	if !typed(c.Request) {
-		refuse(c, http.StatusUnsupportedMediaType, "the body must be application/json, or application/zip for a bundle, and say so in Content-Type")
+		refuse(c, http.StatusUnsupportedMediaType,
+			"the body must be application/json, or application/zip for a bundle, and say so in Content-Type")
 		return
 	}
 	c.Next()

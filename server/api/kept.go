@@ -28,7 +28,8 @@ type DraftPath struct {
 // registerKept makes the operations on what is kept beside the journal: drafts
 // and the names of moments.
 func (h *handlers) registerKept(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "list-drafts", Method: http.MethodGet, Path: "/api/labs/{id}/drafts", Summary: "The drafts of a lab, the latest first"},
+	huma.Register(api, huma.Operation{OperationID: "list-drafts", Method: http.MethodGet,
+		Path: "/api/labs/{id}/drafts", Summary: "The drafts of a lab, the latest first"},
 		func(ctx context.Context, in *LabPath) (*body[[]Draft], error) {
 			drafts, err := h.labs.Drafts(ctx, in.ID)
 			if err != nil {
@@ -41,7 +42,8 @@ func (h *handlers) registerKept(api huma.API) {
 			return &body[[]Draft]{out}, nil
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "keep-draft", Method: http.MethodPut, Path: "/api/labs/{id}/drafts/{owner}", Summary: "Keep a draft",
+	huma.Register(api, huma.Operation{OperationID: "keep-draft", Method: http.MethodPut,
+		Path: "/api/labs/{id}/drafts/{owner}", Summary: "Keep a draft",
 		DefaultStatus: http.StatusNoContent, MaxBodyBytes: maxBody},
 		func(ctx context.Context, in *struct {
 			DraftPath
@@ -51,16 +53,20 @@ func (h *handlers) registerKept(api huma.API) {
 				Author string `json:"author,omitempty" maxLength:"80"`
 			}
 		}) (*struct{}, error) {
-			return nil, problem(h.labs.KeepDraft(ctx, store.Draft{LabID: in.ID, Owner: in.Owner, Text: in.Body.Text, Base: in.Body.Base, Author: in.Body.Author}))
+			return nil, problem(h.labs.KeepDraft(ctx,
+				store.Draft{LabID: in.ID, Owner: in.Owner, Text: in.Body.Text, Base: in.Body.Base,
+					Author: in.Body.Author}))
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "drop-draft", Method: http.MethodDelete, Path: "/api/labs/{id}/drafts/{owner}", Summary: "Throw a draft away",
+	huma.Register(api, huma.Operation{OperationID: "drop-draft", Method: http.MethodDelete,
+		Path: "/api/labs/{id}/drafts/{owner}", Summary: "Throw a draft away",
 		DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *DraftPath) (*struct{}, error) {
 			return nil, problem(h.labs.DropDraft(ctx, in.ID, in.Owner))
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "name-moment", Method: http.MethodPut, Path: "/api/labs/{id}/moments/{name}", Summary: "Give a moment a name",
+	huma.Register(api, huma.Operation{OperationID: "name-moment", Method: http.MethodPut,
+		Path: "/api/labs/{id}/moments/{name}", Summary: "Give a moment a name",
 		DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *struct {
 			LabPath
@@ -76,7 +82,8 @@ func (h *handlers) registerKept(api huma.API) {
 			return nil, problem(l.NameMoment(ctx, in.Name, in.Body.At))
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "forget-moment", Method: http.MethodDelete, Path: "/api/labs/{id}/moments/{name}", Summary: "Take a moment's name away",
+	huma.Register(api, huma.Operation{OperationID: "forget-moment", Method: http.MethodDelete,
+		Path: "/api/labs/{id}/moments/{name}", Summary: "Take a moment's name away",
 		DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *struct {
 			LabPath

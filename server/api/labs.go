@@ -55,7 +55,8 @@ type body[T any] struct {
 }
 
 func (h *handlers) registerLabs(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "list-labs", Method: http.MethodGet, Path: "/api/labs", Summary: "All labs, oldest first"},
+	huma.Register(api, huma.Operation{OperationID: "list-labs", Method: http.MethodGet, Path: "/api/labs",
+		Summary: "All labs, oldest first"},
 		func(ctx context.Context, _ *struct{}) (*body[[]LabRow], error) {
 			labs, err := h.labs.List(ctx)
 			if err != nil {
@@ -68,7 +69,8 @@ func (h *handlers) registerLabs(api huma.API) {
 			return &body[[]LabRow]{rows}, nil
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "create-lab", Method: http.MethodPost, Path: "/api/labs", Summary: "Make a lab from a text",
+	huma.Register(api, huma.Operation{OperationID: "create-lab", Method: http.MethodPost, Path: "/api/labs",
+		Summary:       "Make a lab from a text",
 		DefaultStatus: http.StatusCreated, MaxBodyBytes: maxBody},
 		func(ctx context.Context, in *body[struct {
 			Text string `json:"text"`
@@ -80,16 +82,19 @@ func (h *handlers) registerLabs(api huma.API) {
 			return &body[LabRow]{rowOf(l)}, nil
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "delete-lab", Method: http.MethodDelete, Path: "/api/labs/{id}", Summary: "Delete a lab and its journal",
+	huma.Register(api, huma.Operation{OperationID: "delete-lab", Method: http.MethodDelete, Path: "/api/labs/{id}",
+		Summary:       "Delete a lab and its journal",
 		DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *LabPath) (*struct{}, error) {
 			return nil, problem(h.labs.Delete(ctx, in.ID))
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "get-lab", Method: http.MethodGet, Path: "/api/labs/{id}", Summary: "A lab: its text and its actions"},
+	huma.Register(api, huma.Operation{OperationID: "get-lab", Method: http.MethodGet, Path: "/api/labs/{id}",
+		Summary: "A lab: its text and its actions"},
 		func(ctx context.Context, in *LabPath) (*body[LabState], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (LabState, error) {
-				return LabState{in.ID, l.Title(), l.Text(), live.LastApply(l), float64(l.History().Head().Now()) / 1e9, l.Timeline(), l.Moments(),
+				return LabState{in.ID, l.Title(), l.Text(), live.LastApply(l),
+					float64(l.History().Head().Now()) / 1e9, l.Timeline(), l.Moments(),
 					len(l.History().Lab().Checks), l.HasBrief()}, nil
 			})
 		})
@@ -110,7 +115,8 @@ func (h *handlers) registerLabs(api huma.API) {
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "act", Method: http.MethodPost, Path: "/api/labs/{id}/actions",
-		Summary: "Do something to the lab: cut viaduct.e1, or apply a text", MaxBodyBytes: maxBody, BodyReadTimeout: time.Minute},
+		Summary: "Do something to the lab: cut viaduct.e1, or apply a text", MaxBodyBytes: maxBody,
+		BodyReadTimeout: time.Minute},
 		func(ctx context.Context, in *struct {
 			LabPath
 			Body struct {
@@ -134,7 +140,9 @@ func (h *handlers) registerLabs(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
-			record, err := l.Act(ctx, live.Order{Action: a, ID: in.Body.ID, For: event.Time(in.Body.For * 1e9), Base: in.Body.Base, Author: in.Body.Author, Message: in.Body.Message})
+			record, err := l.Act(ctx,
+				live.Order{Action: a, ID: in.Body.ID, For: event.Time(in.Body.For * 1e9), Base: in.Body.Base,
+					Author: in.Body.Author, Message: in.Body.Message})
 			if err != nil {
 				return nil, problem(err)
 			}

@@ -61,7 +61,8 @@ func (h *handlers) probe(ctx context.Context, in *ProbeQuery, send sse.Sender) (
 		return out, problem(err)
 	}
 	w := x.Fork(m)
-	r := traffic.ProbeRequest{From: in.From, Source: in.Source, To: in.To, Count: in.Count, Every: in.Every, Trace: in.Trace, Port: uint16(in.Port)}
+	r := traffic.ProbeRequest{From: in.From, Source: in.Source, To: in.To, Count: in.Count, Every: in.Every,
+		Trace: in.Trace, Port: uint16(in.Port)}
 	return traffic.Probe(w, r, func(x traffic.Reply) bool {
 		return send.Data(ProbeReply(x)) == nil && ctx.Err() == nil
 	})

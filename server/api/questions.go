@@ -61,17 +61,20 @@ func (h *handlers) registerQuestions(api huma.API) {
 		}
 		return l.Why(m, in.Question, why.Focus{Who: in.Who, To: in.To})
 	})
-	ask(h, api, "comparison", "What is different between two moments", func(l *lab.Lab, in *PairOfMoments) (compare.Comparison, error) {
-		return in.compare(l)
-	})
-	ask(h, api, "pairs", "What an action did between all hosts and loopbacks, and the loops that there were", func(l *lab.Lab, in *struct {
-		LabPath
-		Seq int `query:"seq" minimum:"1" required:"true"`
-	}) (traffic.Pairs, error) {
-		return l.Pairs(in.Seq)
-	})
+	ask(h, api, "comparison", "What is different between two moments",
+		func(l *lab.Lab, in *PairOfMoments) (compare.Comparison, error) {
+			return in.compare(l)
+		})
+	ask(h, api, "pairs", "What an action did between all hosts and loopbacks, and the loops that there were",
+		func(l *lab.Lab, in *struct {
+			LabPath
+			Seq int `query:"seq" minimum:"1" required:"true"`
+		}) (traffic.Pairs, error) {
+			return l.Pairs(in.Seq)
+		})
 
-	huma.Register(api, huma.Operation{OperationID: "export-comparison", Method: http.MethodGet, Path: "/api/labs/{id}/comparison/{format}",
+	huma.Register(api, huma.Operation{OperationID: "export-comparison", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/comparison/{format}",
 		Summary: "What is different between two moments, as a file"},
 		func(ctx context.Context, in *struct {
 			PairOfMoments
@@ -95,7 +98,8 @@ func (h *handlers) registerQuestions(api huma.API) {
 			return file("application/json", name, out), err
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "export-convergence", Method: http.MethodGet, Path: "/api/labs/{id}/actions/{seq}/report/{format}",
+	huma.Register(api, huma.Operation{OperationID: "export-convergence", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/actions/{seq}/report/{format}",
 		Summary: "The convergence of an action as a file: phases, outages, loops"},
 		func(ctx context.Context, in *struct {
 			LabPath

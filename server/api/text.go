@@ -35,7 +35,8 @@ func (h *handlers) registerText(api huma.API) {
 			Body text
 		}) (*body[Checked], error) {
 			r := labtext.Parse(in.Body.Text)
-			out := Checked{OK: r.OK(), Problems: r.Problems, Changes: []labtext.Change{}, Places: r.Places, Touched: []string{}}
+			out := Checked{OK: r.OK(), Problems: r.Problems, Changes: []labtext.Change{}, Places: r.Places,
+				Touched: []string{}}
 			if out.Problems == nil {
 				out.Problems = []labtext.Problem{}
 			}

@@ -23,7 +23,8 @@ type Moment struct {
 
 // view registers an operation that shows a lab at a moment.
 func view[T any](h *handlers, api huma.API, name, summary string, show func(*lab.Lab, history.Moment) T) {
-	huma.Register(api, huma.Operation{OperationID: "get-" + name, Method: http.MethodGet, Path: "/api/labs/{id}/" + name, Summary: summary},
+	huma.Register(api, huma.Operation{OperationID: "get-" + name, Method: http.MethodGet,
+		Path: "/api/labs/{id}/" + name, Summary: summary},
 		func(ctx context.Context, in *Moment) (*body[T], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (out T, err error) {
 				m, err := l.ParseMoment(in.At)
@@ -36,8 +37,10 @@ func view[T any](h *handlers, api huma.API, name, summary string, show func(*lab
 }
 
 // ask registers an operation that answers a question about a lab.
-func ask[In interface{ lab() string }, T any](h *handlers, api huma.API, name, summary string, answer func(*lab.Lab, *In) (T, error)) {
-	huma.Register(api, huma.Operation{OperationID: "get-" + name, Method: http.MethodGet, Path: "/api/labs/{id}/" + name, Summary: summary},
+func ask[In interface{ lab() string }, T any](h *handlers, api huma.API, name, summary string,
+	answer func(*lab.Lab, *In) (T, error)) {
+	huma.Register(api, huma.Operation{OperationID: "get-" + name, Method: http.MethodGet,
+		Path: "/api/labs/{id}/" + name, Summary: summary},
 		func(ctx context.Context, in *In) (*body[T], error) {
 			return with(ctx, h, (*in).lab(), func(l *lab.Lab) (T, error) { return answer(l, in) })
 		})
@@ -47,11 +50,13 @@ func (h *handlers) registerViews(api huma.API) {
 	view(h, api, "map", "Devices, what joins them, and the paths of the flows", (*lab.Lab).Map)
 	view(h, api, "ports", "All ports and processes", (*lab.Lab).Ports)
 	view(h, api, "neighbours", "All adjacencies, both ends a row", (*lab.Lab).Neighbours)
-	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies", (*lab.Lab).Database)
+	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies",
+		(*lab.Lab).Database)
 	view(h, api, "messages", "What routers would write to their logs", (*lab.Lab).Messages)
 	view(h, api, "routes", "All prefixes across all routers", (*lab.Lab).Routes)
 
-	huma.Register(api, huma.Operation{OperationID: "explain-route", Method: http.MethodGet, Path: "/api/labs/{id}/explain",
+	huma.Register(api, huma.Operation{OperationID: "explain-route", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/explain",
 		Summary: "How a router came to its route"},
 		func(ctx context.Context, in *struct {
 			Moment
@@ -88,37 +93,39 @@ func (h *handlers) registerViews(api huma.API) {
 		}
 		return l.Ladder(m, in.A, in.B)
 	})
-	ask(h, api, "summary", "The smallest prefix that covers several, and what else it covers", func(l *lab.Lab, in *struct {
-		Moment
-		Prefixes []string `query:"prefixes" maxItems:"200" doc:"absent: the networks of the area"`
-		Area     string   `query:"area" maxLength:"15"`
-	}) (tables.Summary, error) {
-		m, err := l.ParseMoment(in.At)
-		if err != nil {
-			return tables.Summary{}, err
-		}
-		return l.Summary(m, in.Prefixes, in.Area)
-	})
-	ask(h, api, "packets", "The packets of a link or segment between two moments, decoded", func(l *lab.Lab, in *struct {
-		LabPath
-		Port  string   `query:"port" required:"true" maxLength:"130" doc:"any port on it: viaduct.e1"`
-		From  string   `query:"from" maxLength:"40" doc:"a moment; absent: the beginning"`
-		To    string   `query:"to" maxLength:"40" doc:"a moment; absent: now"`
-		Kinds []string `query:"kinds" maxItems:"20" doc:"absent: all"`
-	}) (capture.Packets, error) {
-		if in.From == "" {
-			in.From = "0"
-		}
-		from, err := l.ParseMoment(in.From)
-		if err != nil {
-			return capture.Packets{}, err
-		}
-		to, err := l.ParseMoment(in.To)
-		if err != nil {
-			return capture.Packets{}, err
-		}
-		return l.Packets(in.Port, from, to, in.Kinds)
-	})
+	ask(h, api, "summary", "The smallest prefix that covers several, and what else it covers",
+		func(l *lab.Lab, in *struct {
+			Moment
+			Prefixes []string `query:"prefixes" maxItems:"200" doc:"absent: the networks of the area"`
+			Area     string   `query:"area" maxLength:"15"`
+		}) (tables.Summary, error) {
+			m, err := l.ParseMoment(in.At)
+			if err != nil {
+				return tables.Summary{}, err
+			}
+			return l.Summary(m, in.Prefixes, in.Area)
+		})
+	ask(h, api, "packets", "The packets of a link or segment between two moments, decoded",
+		func(l *lab.Lab, in *struct {
+			LabPath
+			Port  string   `query:"port" required:"true" maxLength:"130" doc:"any port on it: viaduct.e1"`
+			From  string   `query:"from" maxLength:"40" doc:"a moment; absent: the beginning"`
+			To    string   `query:"to" maxLength:"40" doc:"a moment; absent: now"`
+			Kinds []string `query:"kinds" maxItems:"20" doc:"absent: all"`
+		}) (capture.Packets, error) {
+			if in.From == "" {
+				in.From = "0"
+			}
+			from, err := l.ParseMoment(in.From)
+			if err != nil {
+				return capture.Packets{}, err
+			}
+			to, err := l.ParseMoment(in.To)
+			if err != nil {
+				return capture.Packets{}, err
+			}
+			return l.Packets(in.Port, from, to, in.Kinds)
+		})
 
 	huma.Register(api, huma.Operation{OperationID: "get-path", Method: http.MethodGet, Path: "/api/labs/{id}/path",
 		Summary: "The path from a device to an address or another device, by the tables"},
@@ -136,7 +143,8 @@ func (h *handlers) registerViews(api huma.API) {
 			})
 		})
 
-	huma.Register(api, huma.Operation{OperationID: "get-action", Method: http.MethodGet, Path: "/api/labs/{id}/actions/{seq}",
+	huma.Register(api, huma.Operation{OperationID: "get-action", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/actions/{seq}",
 		Summary: "One action in full: events, convergence, outages"},
 		func(ctx context.Context, in *struct {
 			LabPath

@@ -129,7 +129,8 @@ func (c *Cluster) up() (err error) {
 				c.port = port
 				return nil
 			}
-			err = fmt.Errorf("the PostgreSQL server on %s does not answer; its log is %s", c.data(), filepath.Join(c.dir, "log"))
+			err = fmt.Errorf("the PostgreSQL server on %s does not answer; its log is %s", c.data(),
+				filepath.Join(c.dir, "log"))
 			continue
 		}
 		before := c.logSize()
@@ -202,7 +203,8 @@ func (c *Cluster) start() (err error) {
 	if c.options.Unsafe {
 		options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
 	}
-	if err := c.run("pg_ctl", "-D", c.data(), "-l", filepath.Join(c.dir, "log"), "-w", "-t", "60", "-o", options, "start"); err != nil {
+	if err := c.run("pg_ctl", "-D", c.data(), "-l", filepath.Join(c.dir, "log"), "-w", "-t", "60", "-o", options,
+		"start"); err != nil {
 		return fmt.Errorf("PostgreSQL does not start; its log is %s: %w", filepath.Join(c.dir, "log"), err)
 	}
 	return nil
@@ -251,7 +253,8 @@ func (c *Cluster) own() error {
 	}
 	u, err := user.Lookup(systemUser)
 	if err != nil {
-		if out, err := exec.Command("useradd", "--system", "--no-create-home", "--shell", "/usr/sbin/nologin", systemUser).CombinedOutput(); err != nil {
+		if out, err := exec.Command("useradd", "--system", "--no-create-home", "--shell", "/usr/sbin/nologin",
+			systemUser).CombinedOutput(); err != nil {
 			return fmt.Errorf("cannot make the system user %s: %s", systemUser, strings.TrimSpace(string(out)))
 		}
 		if u, err = user.Lookup(systemUser); err != nil {
@@ -277,7 +280,8 @@ func (c *Cluster) create(o Options) error {
 			return err
 		}
 	}
-	args := []string{"-D", c.data(), "-U", "hellebore", "-A", "scram-sha-256", "--pwfile=" + c.passwordFile(), "-E", "UTF8", "--locale=C.UTF-8"}
+	args := []string{"-D", c.data(), "-U", "hellebore", "-A", "scram-sha-256", "--pwfile=" + c.passwordFile(), "-E",
+		"UTF8", "--locale=C.UTF-8"}
 	if o.Unsafe {
 		args = append(args, "--no-sync")
 	}

@@ -35,7 +35,8 @@ func report(what, id string, cause any, stack []byte) *Incident {
 	b := make([]byte, 4)
 	_, _ = rand.Read(b) // never fails (crypto/rand)
 	e := &Incident{hex.EncodeToString(b)}
-	slog.Error(what, "incident", e.Number, "lab", id, "error", fmt.Sprint(cause), "stack", strings.TrimSpace(string(stack)))
+	slog.Error(what, "incident", e.Number, "lab", id, "error", fmt.Sprint(cause), "stack",
+		strings.TrimSpace(string(stack)))
 	return e
 }
 

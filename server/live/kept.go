@@ -35,7 +35,8 @@ func (l *Labs) DropDraft(ctx context.Context, id, owner string) error {
 }
 
 // Journal is the journal of a lab as the database has it, replayed or not.
-func (l *Labs) Journal(ctx context.Context, id string) (records []history.Record, moments map[string]history.Moment, err error) {
+func (l *Labs) Journal(ctx context.Context, id string) (records []history.Record, moments map[string]history.Moment,
+	err error) {
 	if !KnownForm(id) {
 		return nil, nil, store.ErrNotFound
 	}
@@ -63,7 +64,8 @@ func (o *Lab) NameMoment(ctx context.Context, name, at string) error {
 		if err := x.NameMoment(name, m); err != nil {
 			return err
 		}
-		err = o.labs.persist(ctx, func(ctx context.Context) error { return o.labs.journal.NameMoment(ctx, o.ID, name, m) })
+		err = o.labs.persist(ctx,
+			func(ctx context.Context) error { return o.labs.journal.NameMoment(ctx, o.ID, name, m) })
 		if err != nil {
 			x.ForgetMoment(name)
 			if had {
@@ -79,7 +81,8 @@ func (o *Lab) NameMoment(ctx context.Context, name, at string) error {
 // ForgetMoment takes a name away.
 func (o *Lab) ForgetMoment(ctx context.Context, name string) error {
 	return o.Do(ctx, func(x *lab.Lab) error {
-		err := o.labs.persist(ctx, func(ctx context.Context) error { return o.labs.journal.ForgetMoment(ctx, o.ID, name) })
+		err := o.labs.persist(ctx,
+			func(ctx context.Context) error { return o.labs.journal.ForgetMoment(ctx, o.ID, name) })
 		if err == nil {
 			x.ForgetMoment(name)
 			o.publish(x)
@@ -109,7 +112,8 @@ func (l *Labs) Import(ctx context.Context, data []byte) (store.Lab, error) {
 		}
 		at := history.Moment{Step: m.Step, At: lab.Nanoseconds(m.At)}
 		if x.NameMoment(m.Name, at) == nil {
-			if err := l.persist(ctx, func(ctx context.Context) error { return l.journal.NameMoment(ctx, row.ID, m.Name, at) }); err != nil {
+			if err := l.persist(ctx,
+				func(ctx context.Context) error { return l.journal.NameMoment(ctx, row.ID, m.Name, at) }); err != nil {
 				return row, err
 			}
 		}

@@ -115,7 +115,8 @@ func (l *Labs) Create(ctx context.Context, text, demo string) (store.Lab, error)
 		return store.Lab{}, &history.TextError{Problems: r.Problems}
 	}
 	row := store.Lab{ID: newID(), Title: titleOf(r.Lab.Name), Demo: demo}
-	return l.create(ctx, row, []history.Record{{Seq: 1, Action: history.Apply.String(), Text: labtext.Normal(text), Engine: history.Engine}})
+	return l.create(ctx, row,
+		[]history.Record{{Seq: 1, Action: history.Apply.String(), Text: labtext.Normal(text), Engine: history.Engine}})
 }
 
 func (l *Labs) create(ctx context.Context, row store.Lab, journal []history.Record) (store.Lab, error) {
@@ -139,7 +140,8 @@ func (l *Labs) Fork(ctx context.Context, id string, at string) (store.Lab, error
 	if m.Step == 0 {
 		return store.Lab{}, errors.New("there is nothing to fork before the first action")
 	}
-	row := store.Lab{ID: newID(), ForkOf: id, Title: titleOf(x.Title()) + fmt.Sprintf(", from %.3f s on", float64(m.At)/1e9)}
+	row := store.Lab{ID: newID(), ForkOf: id,
+		Title: titleOf(x.Title()) + fmt.Sprintf(", from %.3f s on", float64(m.At)/1e9)}
 	return l.create(ctx, row, x.History().ForkRecords(m))
 }
 

@@ -92,7 +92,8 @@ func (o *Lab) Apply(ctx context.Context, id, author, message string) (history.Re
 }
 
 // adopt writes a preview's steps to the journal, and makes them the present.
-func (o *Lab) adopt(ctx context.Context, x *lab.Lab, p *lab.Preview, author, message string) (record history.Record, err error) {
+func (o *Lab) adopt(ctx context.Context, x *lab.Lab, p *lab.Preview, author, message string) (record history.Record,
+	err error) {
 	if err := o.settleDebts(x); err != nil {
 		return record, err
 	}

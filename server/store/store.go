@@ -81,7 +81,8 @@ var ErrRefused = errors.New("the database does not take it")
 // about the database: SQLSTATE classes 22 (data) and 23 (integrity).
 func Refused(err error) bool {
 	var pg *pgconn.PgError
-	return errors.Is(err, ErrRefused) || errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23"))
+	return errors.Is(err, ErrRefused) ||
+		errors.As(err, &pg) && (strings.HasPrefix(pg.Code, "22") || strings.HasPrefix(pg.Code, "23"))
 }
 
 // ErrMovedOn says that a journal has grown since the caller looked.
@@ -132,7 +133,8 @@ func (s *Store) newer(options *gormigrate.Options, known []*gormigrate.Migration
 		return nil
 	}
 	var done []string
-	if err := s.db.Table(options.TableName).Order(options.IDColumnName).Pluck(options.IDColumnName, &done).Error; err != nil {
+	if err := s.db.Table(options.TableName).Order(options.IDColumnName).Pluck(options.IDColumnName,
+		&done).Error; err != nil {
 		return err
 	}
 	for _, id := range done {
@@ -266,7 +268,8 @@ func (s *Store) Append(ctx context.Context, id, title string, records ...history
 			}
 		}
 		last := records[len(records)-1].Seq
-		return tx.Model(&Lab{}).Where("id = ?", id).Updates(map[string]any{"title": title, "actions": last, "updated_at": time.Now()}).Error
+		return tx.Model(&Lab{}).Where("id = ?",
+			id).Updates(map[string]any{"title": title, "actions": last, "updated_at": time.Now()}).Error
 	})
 	switch {
 	case errors.Is(err, gorm.ErrForeignKeyViolated):
@@ -276,7 +279,8 @@ func (s *Store) Append(ctx context.Context, id, title string, records ...history
 		// only its answer was lost.
 		for _, r := range records {
 			var there entry
-			if err := s.db.WithContext(ctx).First(&there, "lab_id = ? AND seq = ?", id, r.Seq).Error; err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+			if err := s.db.WithContext(ctx).First(&there, "lab_id = ? AND seq = ?", id, r.Seq).Error; err != nil &&
+				!errors.Is(err, gorm.ErrRecordNotFound) {
 				return err
 			}
 			if there.Seq == 0 || there.UID == "" || there.UID != r.ID {
@@ -314,7 +318,8 @@ func (s *Store) Once(ctx context.Context, key string, do func() error) error {
 func toEntry(id string, r history.Record) entry {
 	return entry{LabID: id, Seq: r.Seq, Action: r.Action, Text: r.Text, Start: int64(r.Start), Until: int64(r.Until),
 		Done: r.Done, Outcome: uint8(r.Outcome), End: int64(r.End), Settled: int64(r.Settled),
-		Events: int64(r.Events), Digest: int64(r.Digest), State: stateOf(r), UID: r.ID, Engine: r.Engine, Author: r.Author, Message: r.Message, Origin: string(r.Origin), CreatedAt: wall(r.Made)}
+		Events: int64(r.Events), Digest: int64(r.Digest), State: stateOf(r), UID: r.ID, Engine: r.Engine,
+		Author: r.Author, Message: r.Message, Origin: string(r.Origin), CreatedAt: wall(r.Made)}
 }
 
 // stateOf is a record's state as it is kept, "" if it has none.
@@ -334,8 +339,11 @@ func wall(ms int64) time.Time {
 }
 
 func (e entry) record() history.Record {
-	return history.Record{Seq: e.Seq, Action: e.Action, Text: e.Text, Start: event.Time(e.Start), Until: event.Time(e.Until),
-		Done: e.Done, Outcome: network.Outcome(e.Outcome), End: event.Time(e.End), Settled: event.Time(e.Settled),
-		Events: uint64(e.Events), Digest: uint64(e.Digest), State: network.ParseState(e.State), ID: e.UID, Engine: e.Engine,
-		Signature: history.Signature{Author: e.Author, Message: e.Message, Made: e.CreatedAt.UnixMilli(), Origin: history.Origin(e.Origin)}}
+	return history.Record{Seq: e.Seq, Action: e.Action, Text: e.Text, Start: event.Time(e.Start),
+		Until: event.Time(e.Until),
+		Done:  e.Done, Outcome: network.Outcome(e.Outcome), End: event.Time(e.End), Settled: event.Time(e.Settled),
+		Events: uint64(e.Events), Digest: uint64(e.Digest), State: network.ParseState(e.State), ID: e.UID,
+		Engine: e.Engine,
+		Signature: history.Signature{Author: e.Author, Message: e.Message, Made: e.CreatedAt.UnixMilli(),
+			Origin: history.Origin(e.Origin)}}
 }

@@ -274,8 +274,10 @@ func (s *Set) Equal(o *Set) bool {
 		s.LocalPref == o.LocalPref && s.HasLocalPref == o.HasLocalPref && s.Atomic == o.Atomic &&
 		s.HasAggregator == o.HasAggregator && s.AggregatorAS == o.AggregatorAS && s.Aggregator == o.Aggregator &&
 		s.Originator == o.Originator &&
-		slices.EqualFunc(s.Path, o.Path, func(a, b Segment) bool { return a.Kind == b.Kind && slices.Equal(a.AS, b.AS) }) &&
-		slices.Equal(s.Communities, o.Communities) && slices.Equal(s.Extended, o.Extended) && slices.Equal(s.Large, o.Large) &&
+		slices.EqualFunc(s.Path, o.Path,
+			func(a, b Segment) bool { return a.Kind == b.Kind && slices.Equal(a.AS, b.AS) }) &&
+		slices.Equal(s.Communities, o.Communities) && slices.Equal(s.Extended, o.Extended) &&
+		slices.Equal(s.Large, o.Large) &&
 		slices.Equal(s.Clusters, o.Clusters) && slices.Equal(s.Unknown, o.Unknown)
 }
 

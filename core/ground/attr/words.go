@@ -7,7 +7,8 @@ import (
 )
 
 // wellKnown are the names of communities that RFC 1997 gives a meaning.
-var wellKnown = map[uint32]string{NoExport: "no-export", NoAdvertise: "no-advertise", NoExportSubconfed: "no-export-subconfed"}
+var wellKnown = map[uint32]string{NoExport: "no-export", NoAdvertise: "no-advertise",
+	NoExportSubconfed: "no-export-subconfed"}
 
 // CommunityWords writes a community: its name if it has one, else AS:VALUE.
 func CommunityWords(c uint32) string {

@@ -193,7 +193,8 @@ func (d *Device) VirtualPorts() []Port {
 	var out []Port
 	for _, a := range d.OSPF.Areas {
 		for _, v := range a.Virtual {
-			p := Port{Name: "virtual-link " + v.Peer.String(), MTU: DefaultMTU, Virtual: &VirtualPort{a.ID, v.Peer}, OSPF: v.OSPF}
+			p := Port{Name: "virtual-link " + v.Peer.String(), MTU: DefaultMTU, Virtual: &VirtualPort{a.ID, v.Peer},
+				OSPF: v.OSPF}
 			for _, o := range out {
 				if o.Name == p.Name { // to the same router by another area
 					p.Name += " by area " + strconv.FormatUint(uint64(a.ID), 10)
@@ -319,7 +320,8 @@ type Member struct {
 // Matches says whether a prefix is in a list of members.
 func Matches(members []Member, p netip.Prefix) bool {
 	for _, m := range members {
-		if n := uint8(p.Bits()); n >= m.Min && n <= m.Max && m.Prefix.Contains(p.Addr()) && p.Bits() >= m.Prefix.Bits() {
+		if n := uint8(p.Bits()); n >= m.Min && n <= m.Max && m.Prefix.Contains(p.Addr()) &&
+			p.Bits() >= m.Prefix.Bits() {
 			return true
 		}
 	}

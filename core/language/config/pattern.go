@@ -68,7 +68,8 @@ func ParsePattern(s string) (*Pattern, error) {
 				l, err1 := strconv.ParseUint(low, 10, 32)
 				h, err2 := strconv.ParseUint(high, 10, 32)
 				if err1 != nil || err2 != nil || l > h {
-					return nil, fmt.Errorf("%q is not an AS number, a range such as 64496..64511, *, ... or empty", alternative)
+					return nil, fmt.Errorf("%q is not an AS number, a range such as 64496..64511, *, ... or empty",
+						alternative)
 				}
 				it.Ranges = append(it.Ranges, [2]uint32{uint32(l), uint32(h)})
 			}

@@ -24,7 +24,8 @@ func (b *builder) areaBlock(n *Node) {
 	id, _ := parseArea(n.Args[0].Text)
 	o := &of[config.Device](b).OSPF
 	if slices.ContainsFunc(o.Areas, func(a config.Area) bool { return a.ID == id }) {
-		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", of[config.Device](b).Name, FormatArea(id))
+		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", of[config.Device](b).Name,
+			FormatArea(id))
 		return
 	}
 	a := config.Area{ID: id, DefaultCost: config.DefaultStubCost}
@@ -35,7 +36,8 @@ func (b *builder) areaBlock(n *Node) {
 	case id == 0 && a.Closed():
 		b.errorf(n.Args[0], "choose another area", "the backbone cannot be a stub area or an NSSA")
 	case len(a.Virtual) > 0 && (id == 0 || a.Closed()):
-		b.errorf(n.Args[0], "let it cross an area that is neither", "a virtual link cannot cross the backbone, a stub area or an NSSA")
+		b.errorf(n.Args[0], "let it cross an area that is neither",
+			"a virtual link cannot cross the backbone, a stub area or an NSSA")
 	}
 	o.Areas = append(o.Areas, a)
 }
@@ -166,7 +168,8 @@ func (b *builder) length(n *Node) {
 	m := of[config.Member](b)
 	low, high, _ := parseLengths(n.Args[0].Text)
 	if int(low) < m.Prefix.Bits() {
-		b.errorf(n.Args[0], fmt.Sprintf("write for example %d..32", m.Prefix.Bits()), "no prefix of length %d is within %v", low, m.Prefix)
+		b.errorf(n.Args[0], fmt.Sprintf("write for example %d..32", m.Prefix.Bits()),
+			"no prefix of length %d is within %v", low, m.Prefix)
 		return
 	}
 	m.Min, m.Max = low, high
@@ -204,8 +207,10 @@ func areaFacts(d *config.Device, add func(what, value string, in Context, word s
 		summaryFacts(name+" ", a.Summaries, NSSAOf, add)
 		for _, v := range a.Virtual {
 			to := fmt.Sprintf("%s virtual-link %v", name, v.Peer)
-			words := fmt.Sprintf("hello-interval %s, dead-interval %s, retransmit-interval %s, transmit-delay %s", FormatDuration(v.OSPF.HelloInterval),
-				FormatDuration(v.OSPF.DeadInterval), FormatDuration(v.OSPF.RetransmitInterval), FormatDuration(v.OSPF.TransmitDelay))
+			words := fmt.Sprintf("hello-interval %s, dead-interval %s, retransmit-interval %s, transmit-delay %s",
+				FormatDuration(v.OSPF.HelloInterval),
+				FormatDuration(v.OSPF.DeadInterval), FormatDuration(v.OSPF.RetransmitInterval),
+				FormatDuration(v.OSPF.TransmitDelay))
 			if v.OSPF.Disabled {
 				words += ", disabled"
 			}

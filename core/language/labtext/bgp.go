@@ -80,15 +80,19 @@ func (b *builder) buildPeer(n *Node) {
 	b.fill(n, &p)
 	switch {
 	case p.AS == 0:
-		b.errorf(n.Args[0], "add as NUMBER to the peer or to its group", "the peer %v does not say in which AS it is", a)
+		b.errorf(n.Args[0], "add as NUMBER to the peer or to its group", "the peer %v does not say in which AS it is",
+			a)
 	case p.LocalAS != 0 && p.AS == g.AS:
-		b.errorf(n.Args[0], "take local-as off", "the peer %v is internal: only external peers see the router in another AS", a)
+		b.errorf(n.Args[0], "take local-as off",
+			"the peer %v is internal: only external peers see the router in another AS", a)
 	case p.LocalAS != 0 && p.LocalAS == p.AS:
-		b.errorf(n.Args[0], "write the AS in which the peer is to see this router", "local-as is the AS of the peer %v itself", a)
+		b.errorf(n.Args[0], "write the AS in which the peer is to see this router",
+			"local-as is the AS of the peer %v itself", a)
 	case p.HoldTime == time.Second || p.HoldTime == 2*time.Second:
 		b.errorf(n.Args[0], "write 0s, or 3s and more", "a hold time of %s is not allowed", FormatDuration(p.HoldTime))
 	case p.Client && p.AS != g.AS:
-		b.errorf(n.Args[0], "take client off", "the peer %v is external: only internal peers are clients of a reflector", a)
+		b.errorf(n.Args[0], "take client off",
+			"the peer %v is external: only internal peers are clients of a reflector", a)
 	}
 	b.place(PeerPlace(of[config.Device](b).Name, a), n.Args[0])
 	g.Peers = append(g.Peers, p)
@@ -141,7 +145,8 @@ func (b *builder) bgpInject(n *Node) {
 	var c conditions
 	b.fill(n, &c)
 	b.place(fmt.Sprintf("%s inject %s", of[config.Device](b).Name, n.Args[0].Text), n.Args[0])
-	of[config.Device](b).BGP.Injects = append(of[config.Device](b).BGP.Injects, config.BGPInject{Source: n.Args[0].Text, Policy: c.policy, Depends: c.depends})
+	of[config.Device](b).BGP.Injects = append(of[config.Device](b).BGP.Injects,
+		config.BGPInject{Source: n.Args[0].Text, Policy: c.policy, Depends: c.depends})
 }
 
 // depends is a when or an unless.
@@ -260,7 +265,8 @@ func (b *builder) bgpReferences() {
 					ports = append(ports, p.Name)
 				}
 			}
-			b.errorf(r.token, b.meant(r.token.Text, ports), "%s has no port named %s with an address", d.Name, r.token.Text)
+			b.errorf(r.token, b.meant(r.token.Text, ports), "%s has no port named %s with an address", d.Name,
+				r.token.Text)
 		}
 	}
 	var policies, sets []string
@@ -389,7 +395,8 @@ func policyFacts(l *config.Lab, add func(subject, what, value string, in Context
 		add(n, "", "", Top, "policy")
 		for k := range p.Statements {
 			s := &p.Statements[k]
-			add(n, fmt.Sprintf("statement %s", s.Name), fmt.Sprintf("%d: %s", k+1, statementWords(s)), PolicyOf, "statement")
+			add(n, fmt.Sprintf("statement %s", s.Name), fmt.Sprintf("%d: %s", k+1, statementWords(s)), PolicyOf,
+				"statement")
 		}
 		if p.Otherwise != config.NoVerdict {
 			add(n, "otherwise", p.Otherwise.String(), PolicyOf, "otherwise")

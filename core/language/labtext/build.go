@@ -44,7 +44,8 @@ func Parse(text string) *Result {
 		return &Result{Problems: []Problem{*p}}
 	}
 	root, problems := parse(text)
-	b := &builder{parser: parser{problems: problems}, places: map[string]Place{}, devices: map[string]int{}, names: map[[2]string]bool{}, joined: map[config.PortRef]Token{}}
+	b := &builder{parser: parser{problems: problems}, places: map[string]Place{}, devices: map[string]int{},
+		names: map[[2]string]bool{}, joined: map[config.PortRef]Token{}}
 	b.result.Seed = 1
 	b.children(root)
 	b.references()
@@ -59,8 +60,10 @@ func Parse(text string) *Result {
 	})
 	if len(r.Problems) > maxProblems {
 		last := r.Problems[maxProblems]
-		r.Problems = append(r.Problems[:maxProblems:maxProblems], Problem{Severity: Error, Line: last.Line, Column: last.Column, End: last.End,
-			Message: fmt.Sprintf("there are more than %d problems; those from here on are not shown", maxProblems), Hint: "fix the first ones"})
+		r.Problems = append(r.Problems[:maxProblems:maxProblems],
+			Problem{Severity: Error, Line: last.Line, Column: last.Column, End: last.End,
+				Message: fmt.Sprintf("there are more than %d problems; those from here on are not shown", maxProblems),
+				Hint:    "fix the first ones"})
 	}
 	if len(r.Problems) > 0 {
 		rows := strings.Split(text, "\n")
@@ -182,7 +185,8 @@ func (b *builder) newDevice(n *Node, kind config.Kind) *config.Device {
 		return nil
 	}
 	if b.find(name.Text) != nil {
-		b.errorf(name, "choose another name", "there is another device named %s, on line %d", name.Text, b.places[name.Text].Line)
+		b.errorf(name, "choose another name", "there is another device named %s, on line %d", name.Text,
+			b.places[name.Text].Line)
 		return nil
 	}
 	b.place(name.Text, name)
@@ -216,7 +220,8 @@ func (b *builder) addPort(n *Node, name string, loopback bool, address []Token) 
 	d := of[config.Device](b)
 	full := config.PortRef{Device: d.Name, Port: name}.String()
 	if d.Port(name) != nil {
-		b.errorf(n.Args[0], "choose another name", "%s has another port named %s, on line %d", d.Name, name, b.places[full].Line)
+		b.errorf(n.Args[0], "choose another name", "%s has another port named %s, on line %d", d.Name, name,
+			b.places[full].Line)
 		return
 	}
 	if len(d.Ports) >= MaxPorts {
@@ -244,7 +249,8 @@ func (b *builder) vlan(n *Node) {
 		b.errorf(n.Args[0], "choose another tag", "%s.%s has the tag %s twice", d.Name, parent.Name, sub)
 		return
 	}
-	p := config.Port{Name: name, Parent: parent.Name, VLAN: uint16(number(n.Args[0])), Bandwidth: parent.Bandwidth, MTU: parent.MTU}
+	p := config.Port{Name: name, Parent: parent.Name, VLAN: uint16(number(n.Args[0])), Bandwidth: parent.Bandwidth,
+		MTU: parent.MTU}
 	if len(n.Args) > 1 {
 		p.Address, _ = netip.ParsePrefix(n.Args[1].Text)
 	}
@@ -320,7 +326,8 @@ func (b *builder) passive(*Node) { of[config.Port](b).OSPF.Passive = true }
 
 func (b *builder) ownMask(n *Node) {
 	if !of[config.Port](b).Loopback {
-		b.errorf(n.Word, "take it out", "%s is a port, whose network is announced with its mask anyway", of[config.Port](b).Name)
+		b.errorf(n.Word, "take it out", "%s is a port, whose network is announced with its mask anyway",
+			of[config.Port](b).Name)
 	}
 	of[config.Port](b).OSPF.OwnMask = true
 }
@@ -339,7 +346,8 @@ func (b *builder) gateway(n *Node) {
 	of[config.Device](b).Statics = append(of[config.Device](b).Statics, config.Static{
 		Prefix: netip.PrefixFrom(netip.IPv4Unspecified(), 0), Via: via, Preference: config.DefaultStaticPreference})
 	if !of[config.Port](b).Address.Contains(via) {
-		b.errorf(n.Args[0], fmt.Sprintf("choose an address in %v", of[config.Port](b).Address.Masked()), "the gateway is not on the host's network")
+		b.errorf(n.Args[0], fmt.Sprintf("choose an address in %v", of[config.Port](b).Address.Masked()),
+			"the gateway is not on the host's network")
 	}
 }
 
@@ -467,7 +475,8 @@ func (b *builder) references() {
 	for i := range b.result.Devices {
 		injects := b.result.Devices[i].OSPF.Injects
 		for k := range injects {
-			injects[k].Policy = slices.ContainsFunc(b.result.Policies.List, func(p config.Policy) bool { return p.Name == injects[k].Through })
+			injects[k].Policy = slices.ContainsFunc(b.result.Policies.List,
+				func(p config.Policy) bool { return p.Name == injects[k].Through })
 			for _, s := range b.result.Sets {
 				if s.Name == injects[k].Through {
 					injects[k].Set = s.Members

@@ -45,7 +45,8 @@ func (b *builder) when(n *Node) {
 
 func (b *builder) expect(n *Node) {
 	if len(n.Children) != 1 && !b.troubled(n) {
-		b.errorf(n.Word, "write for example expect reach A -> B", "expect names one thing: flow, reach, no-reach, path, route, no-route, neighbour, sent or not-sent")
+		b.errorf(n.Word, "write for example expect reach A -> B",
+			"expect names one thing: flow, reach, no-reach, path, route, no-route, neighbour, sent or not-sent")
 		return
 	}
 	e := config.Expect{Words: wordsOf(n.Children)}
@@ -76,7 +77,8 @@ func (b *builder) expectFlow(n *Node) {
 }
 
 func (b *builder) expectOutage(n *Node) {
-	of[config.Expect](b).Bound, of[config.Expect](b).OrEqual, of[config.Expect](b).Outage = true, n.Args[0].Text == "<=", duration(n.Args[1])
+	of[config.Expect](b).Bound, of[config.Expect](b).OrEqual, of[config.Expect](b).Outage = true,
+		n.Args[0].Text == "<=", duration(n.Args[1])
 }
 
 func (b *builder) between(n *Node, kind config.Expectation) {
@@ -107,7 +109,8 @@ func (b *builder) expectThrough(n *Node) {
 }
 
 func (b *builder) expectRoute(n *Node) {
-	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).Not = config.ExpectRoute, n.Args[0].Text, n.Word.Text == "no-route"
+	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).Not = config.ExpectRoute,
+		n.Args[0].Text, n.Word.Text == "no-route"
 	of[config.Expect](b).Prefix, _ = netip.ParsePrefix(n.Args[1].Text)
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
 	b.children(n)
@@ -121,7 +124,8 @@ func (b *builder) expectVia(n *Node) {
 }
 
 func (b *builder) expectLimit(n *Node) {
-	of[config.Expect](b).Limits = append(of[config.Expect](b).Limits, config.Limit{What: n.Word.Text, Compare: n.Args[0].Text, Value: number(n.Args[1])})
+	of[config.Expect](b).Limits = append(of[config.Expect](b).Limits,
+		config.Limit{What: n.Word.Text, Compare: n.Args[0].Text, Value: number(n.Args[1])})
 }
 
 func (b *builder) expectCommunity(n *Node) {
@@ -129,12 +133,14 @@ func (b *builder) expectCommunity(n *Node) {
 }
 
 func (b *builder) expectNeighbour(n *Node) {
-	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).To, of[config.Expect](b).State = config.ExpectNeighbour, n.Args[0].Text, n.Args[1].Text, n.Args[2].Text
+	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).To,
+		of[config.Expect](b).State = config.ExpectNeighbour, n.Args[0].Text, n.Args[1].Text, n.Args[2].Text
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]}, pending{token: n.Args[1]})
 }
 
 func (b *builder) expectSent(n *Node) {
-	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).To, of[config.Expect](b).Not = config.ExpectSent, n.Args[0].Text, n.Args[1].Text, n.Word.Text == "not-sent"
+	of[config.Expect](b).Kind, of[config.Expect](b).From, of[config.Expect](b).To,
+		of[config.Expect](b).Not = config.ExpectSent, n.Args[0].Text, n.Args[1].Text, n.Word.Text == "not-sent"
 	of[config.Expect](b).Prefix, _ = netip.ParsePrefix(n.Args[2].Text)
 	b.deviceRefs = append(b.deviceRefs, pending{token: n.Args[0]})
 	if _, err := netip.ParseAddr(n.Args[1].Text); err != nil {

@@ -174,7 +174,8 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 			for _, p := range d.Ports {
 				if p.OSPF.On && !seen[p.OSPF.Area] {
 					seen[p.OSPF.Area] = true
-					out = append(out, Suggestion{Label: FormatArea(p.OSPF.Area), Kind: "value", Detail: "used in this lab"})
+					out = append(out, Suggestion{Label: FormatArea(p.OSPF.Area), Kind: "value",
+						Detail: "used in this lab"})
 				}
 			}
 		}

@@ -168,8 +168,10 @@ func (l *factList) device(d *config.Device) {
 	}
 	if d.Kind == config.Router {
 		l.flag(d.Name, "ospf disabled", d.OSPF.Disabled, OSPFOf, "disabled")
-		l.usually(d.OSPF.MaxECMP == config.DefaultMaxECMP, d.Name, "max-ecmp", strconv.Itoa(d.OSPF.MaxECMP), OSPFOf, "max-ecmp")
-		l.usually(!d.OSPF.Strict, d.Name, "rfc1583-compatibility", onOrOff(!d.OSPF.Strict), OSPFOf, "rfc1583-compatibility")
+		l.usually(d.OSPF.MaxECMP == config.DefaultMaxECMP, d.Name, "max-ecmp", strconv.Itoa(d.OSPF.MaxECMP), OSPFOf,
+			"max-ecmp")
+		l.usually(!d.OSPF.Strict, d.Name, "rfc1583-compatibility", onOrOff(!d.OSPF.Strict), OSPFOf,
+			"rfc1583-compatibility")
 		l.add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
 	}
 	areaFacts(d, func(what, value string, in Context, word string) { l.add(d.Name, what, value, in, word) })
@@ -182,7 +184,8 @@ func (l *factList) device(d *config.Device) {
 		if !s.Blackhole {
 			to = "via " + s.Via.String()
 		}
-		l.add(d.Name, fmt.Sprintf("static %v %s", s.Prefix, to), fmt.Sprintf("preference %d", s.Preference), RouterOf, "static")
+		l.add(d.Name, fmt.Sprintf("static %v %s", s.Prefix, to), fmt.Sprintf("preference %d", s.Preference), RouterOf,
+			"static")
 	}
 	for i := range d.Ports {
 		l.port(d, &d.Ports[i])
@@ -215,7 +218,8 @@ func (l *factList) port(d *config.Device, p *config.Port) {
 	}
 	l.flag(n, "ospf mtu-ignore", o.IgnoreMTU, PortOSPF, "mtu-ignore")
 	if !p.Loopback {
-		l.usually(o.Priority == config.DefaultPriority, n, "ospf priority", strconv.Itoa(int(o.Priority)), PortOSPF, "priority")
+		l.usually(o.Priority == config.DefaultPriority, n, "ospf priority", strconv.Itoa(int(o.Priority)), PortOSPF,
+			"priority")
 	}
 	l.flag(n, "ospf own-mask", o.OwnMask, PortOSPF, "own-mask")
 	l.flag(n, "ospf passive", o.Passive, PortOSPF, "passive")

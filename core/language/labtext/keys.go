@@ -41,7 +41,8 @@ func (b *builder) key(n *Node) {
 	}
 	switch {
 	case k.Secret == "" || len(k.Secret) > limit:
-		b.errorf(n.Args[2], fmt.Sprintf("a %s key has 1 to %d characters", k.Algorithm, limit), "the secret has %d characters", len(k.Secret))
+		b.errorf(n.Args[2], fmt.Sprintf("a %s key has 1 to %d characters", k.Algorithm, limit),
+			"the secret has %d characters", len(k.Secret))
 	case slices.ContainsFunc(c.Keys, func(o config.Key) bool { return o.ID == k.ID }):
 		b.errorf(n.Args[0], "choose another ID", "key %d is given twice", k.ID)
 	case len(c.Keys) > 0 && (c.Keys[0].Algorithm == "simple" || k.Algorithm == "simple"):
@@ -91,7 +92,8 @@ func (b *builder) resolveSessionKeys() {
 		}
 		for _, k := range c.Keys {
 			if k.Algorithm != "md5" {
-				b.errorf(r, "name a key chain of md5 keys", "key %d of %s is %s, and sessions are signed with md5 (RFC 2385)", k.ID, c.Name, k.Algorithm)
+				b.errorf(r, "name a key chain of md5 keys",
+					"key %d of %s is %s, and sessions are signed with md5 (RFC 2385)", k.ID, c.Name, k.Algorithm)
 				break
 			}
 		}

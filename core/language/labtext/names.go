@@ -35,13 +35,17 @@ type occurrence struct {
 }
 
 // defines are the statements whose first argument is a name, and what it names.
-var defines = map[string]string{"router": "device", "host": "device", "port": "port", "loopback": "port", "policy": "policy", "statement": "statement",
-	"prefix-set": "prefix-set", "as-path-set": "as-path-set", "community-set": "community-set", "tag-set": "tag-set", "neighbour-set": "neighbour-set",
-	"key-chain": "key-chain", "peer-group": "peer-group", "segment": "segment", "flow": "flow", "check": "check"}
+var defines = map[string]string{"router": "device", "host": "device", "port": "port", "loopback": "port",
+	"policy": "policy", "statement": "statement",
+	"prefix-set": "prefix-set", "as-path-set": "as-path-set", "community-set": "community-set", "tag-set": "tag-set",
+	"neighbour-set": "neighbour-set",
+	"key-chain":     "key-chain", "peer-group": "peer-group", "segment": "segment", "flow": "flow", "check": "check"}
 
 // refers are the arguments that name something, by what the grammar calls them.
-var refers = map[string]string{"policy": "policy", "prefix set": "prefix-set", "AS path set": "as-path-set", "community set": "community-set",
-	"tag or tag set": "tag-set", "neighbour set": "neighbour-set", "key chain": "key-chain", "peer group": "peer-group", "flow": "flow", "check": "check"}
+var refers = map[string]string{"policy": "policy", "prefix set": "prefix-set", "AS path set": "as-path-set",
+	"community set":  "community-set",
+	"tag or tag set": "tag-set", "neighbour set": "neighbour-set", "key chain": "key-chain",
+	"peer group": "peer-group", "flow": "flow", "check": "check"}
 
 // occurrences are all names of a text.
 func occurrences(root *Node) []occurrence {
@@ -57,7 +61,8 @@ func occurrences(root *Node) []occurrence {
 		if t.Quoted {
 			from++
 		}
-		out = append(out, occurrence{kind, name, in, t.Line, from, from + utf8.RuneCountInString(name), definition, t.Quoted})
+		out = append(out, occurrence{kind, name, in, t.Line, from, from + utf8.RuneCountInString(name), definition,
+			t.Quoted})
 	}
 	var walk func(n *Node, router, rule string)
 	walk = func(n *Node, router, rule string) {
@@ -230,11 +235,13 @@ func MustDiffer(text, router string) ([]Differing, error) {
 	}
 	out := []Differing{{"name", router, name}}
 	if d.RouterID.IsValid() {
-		out = append(out, Differing{"router ID", d.RouterID.String(), freeAfter(netip.PrefixFrom(d.RouterID, 32), taken).Addr().String()})
+		out = append(out, Differing{"router ID", d.RouterID.String(),
+			freeAfter(netip.PrefixFrom(d.RouterID, 32), taken).Addr().String()})
 	}
 	for _, p := range d.Ports {
 		if p.Address.IsValid() {
-			out = append(out, Differing{"address of " + p.Name, p.Address.String(), freeAfter(p.Address, taken).String()})
+			out = append(out, Differing{"address of " + p.Name, p.Address.String(),
+				freeAfter(p.Address, taken).String()})
 		}
 	}
 	return out, nil

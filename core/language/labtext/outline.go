@@ -29,7 +29,8 @@ func Outline(text string) []Block {
 	lines := strings.Split(text, "\n")
 	out := []Block{}
 	for i, n := range root.Children {
-		b := Block{Kind: n.Word.Text, Name: blockName(n), Line: n.Word.Line, From: n.Word.Line - commentsAbove(lines, n.Word.Line), To: len(lines), Parts: []Part{}, canon: canon(n)}
+		b := Block{Kind: n.Word.Text, Name: blockName(n), Line: n.Word.Line,
+			From: n.Word.Line - commentsAbove(lines, n.Word.Line), To: len(lines), Parts: []Part{}, canon: canon(n)}
 		if i+1 < len(root.Children) {
 			next := root.Children[i+1].Word.Line
 			b.To = next - commentsAbove(lines, next) - 1

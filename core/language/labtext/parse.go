@@ -90,7 +90,9 @@ func (p *parser) errorf(t Token, hint, format string, args ...any) {
 	if len(p.problems) >= 4*maxProblems {
 		return // more than are shown
 	}
-	p.problems = append(p.problems, Problem{Severity: Error, Line: t.Line, Column: t.Column, End: t.end(), Message: fmt.Sprintf(format, args...), Hint: hint})
+	p.problems = append(p.problems,
+		Problem{Severity: Error, Line: t.Line, Column: t.Column, End: t.end(), Message: fmt.Sprintf(format, args...),
+			Hint: hint})
 }
 
 // nearest is nearest, while there are few problems.
@@ -267,7 +269,8 @@ func (p *parser) arguments(n *Node, rest []Token) ([]Token, bool) {
 		}
 	}
 	if len(n.Args) > 0 && len(rest) > 0 && strings.Contains(n.Args[len(n.Args)-1].Text, ".") && maskLike(rest[0].Text) {
-		p.errorf(rest[0], "write the prefix length behind the address: "+withMask(n.Args[len(n.Args)-1].Text, rest[0].Text),
+		p.errorf(rest[0], "write the prefix length behind the address: "+withMask(n.Args[len(n.Args)-1].Text,
+			rest[0].Text),
 			"masks are written as prefix lengths")
 		return rest, false
 	}
@@ -296,7 +299,8 @@ func (p *parser) lines(text string) []line {
 			l.indent++
 		}
 		if l.indent < len(s) && s[l.indent] == '\t' {
-			p.errorf(Token{Text: " ", Line: l.number, Column: l.indent + 1}, "indent with two spaces", "a tab in the indentation")
+			p.errorf(Token{Text: " ", Line: l.number, Column: l.indent + 1}, "indent with two spaces",
+				"a tab in the indentation")
 			s = strings.ReplaceAll(s, "\t", "  ")
 			for l.indent < len(s) && s[l.indent] == ' ' {
 				l.indent++

@@ -211,7 +211,8 @@ func (b *builder) takeCommunities(n *Node) {
 	if n.Args[0].Text != "in" {
 		for _, t := range n.Args {
 			if !config.WildCommunity(t.Text) {
-				b.errorf(t, "write for example 64500:100, or in and the name of a community set", "%q is not a community", t.Text)
+				b.errorf(t, "write for example 64500:100, or in and the name of a community set",
+					"%q is not a community", t.Text)
 			}
 		}
 		b.does(config.Action{What: "community-remove", Words: words(n.Args)})
@@ -353,7 +354,8 @@ func (b *builder) setReferences() {
 	for _, x := range p.List {
 		if reaches(asks, x.Name, x.Name, map[string]bool{}) {
 			at := b.places["policy "+x.Name]
-			b.errorf(Token{Text: x.Name, Line: at.Line, Column: at.Column}, "let it ask another policy", "the policy %s asks itself in the end", x.Name)
+			b.errorf(Token{Text: x.Name, Line: at.Line, Column: at.Column}, "let it ask another policy",
+				"the policy %s asks itself in the end", x.Name)
 		}
 	}
 }

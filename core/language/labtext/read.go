@@ -25,7 +25,8 @@ func Read(file []byte) (string, error) {
 		return Normal(string(file)), nil
 	}
 	if len(file)%2 != 0 {
-		return "", fmt.Errorf("the text begins as UTF-16 and has an odd number of bytes, %d; save it as UTF-8", len(file))
+		return "", fmt.Errorf("the text begins as UTF-16 and has an odd number of bytes, %d; save it as UTF-8",
+			len(file))
 	}
 	units := make([]uint16, len(file)/2)
 	for i := range units {
@@ -70,7 +71,8 @@ func unreadable(text string) *Problem {
 func limits(text string) *Problem {
 	if len(text) > MaxSize {
 		return &Problem{Severity: Error, Line: 1, Column: 1, End: 1,
-			Message: fmt.Sprintf("the text has %d bytes", len(text)), Hint: fmt.Sprintf("the limit is %d MiB: split the lab", MaxSize>>20)}
+			Message: fmt.Sprintf("the text has %d bytes", len(text)),
+			Hint:    fmt.Sprintf("the limit is %d MiB: split the lab", MaxSize>>20)}
 	}
 	return unreadable(text)
 }

@@ -37,7 +37,8 @@ func judge(a Arg, t Token) (what, hint string) {
 			return "", ""
 		}
 		if !validName(t.Text) {
-			return fmt.Sprintf("%q is not a name", t.Text), "a name begins with a letter and goes on with letters, digits, - and _"
+			return fmt.Sprintf("%q is not a name", t.Text),
+				"a name begins with a letter and goes on with letters, digits, - and _"
 		}
 	case Compare:
 		if !slices.Contains([]string{"<", "<=", "=", ">=", ">"}, t.Text) {
@@ -56,7 +57,8 @@ func judge(a Arg, t Token) (what, hint string) {
 		}
 	case Community:
 		if !config.IsCommunity(t.Text) {
-			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, both up to 65535, A:B:C, or a name such as no-export"
+			return fmt.Sprintf("%q is not a community", t.Text),
+				"write AS:VALUE, both up to 65535, A:B:C, or a name such as no-export"
 		}
 	case WildCommunity:
 		if !config.WildCommunity(t.Text) {
@@ -94,7 +96,8 @@ func judge(a Arg, t Token) (what, hint string) {
 			return fmt.Sprintf("%q is not a time", t.Text), "write a number and a unit: us, ms or s"
 		}
 		if !a.holds(uint64(d)) {
-			return fmt.Sprintf("%s is out of range", t.Text), fmt.Sprintf("from %v to %v", time.Duration(a.Min), time.Duration(a.Max))
+			return fmt.Sprintf("%s is out of range", t.Text),
+				fmt.Sprintf("from %v to %v", time.Duration(a.Min), time.Duration(a.Max))
 		}
 	case Rate:
 		n, err := parseRate(t.Text)
@@ -102,11 +105,13 @@ func judge(a Arg, t Token) (what, hint string) {
 			return fmt.Sprintf("%q is not a rate", t.Text), "write a number and a unit: k, M or G bit/s"
 		}
 		if !a.holds(n) {
-			return fmt.Sprintf("%s is out of range", t.Text), fmt.Sprintf("from %s to %s", FormatRate(a.Min), FormatRate(a.Max))
+			return fmt.Sprintf("%s is out of range", t.Text),
+				fmt.Sprintf("from %s to %s", FormatRate(a.Min), FormatRate(a.Max))
 		}
 	case Stretch:
 		if _, ok := parseSpan(t.Text); !ok {
-			return fmt.Sprintf("%q is not a stretch of time", t.Text), "write for example 10m..2h, or 10m.. for without end"
+			return fmt.Sprintf("%q is not a stretch of time", t.Text),
+				"write for example 10m..2h, or 10m.. for without end"
 		}
 	case Lengths:
 		if _, _, ok := parseLengths(t.Text); !ok {
@@ -123,10 +128,12 @@ func judge(a Arg, t Token) (what, hint string) {
 	case Interface, Prefix:
 		p, err := netip.ParsePrefix(t.Text)
 		if _, isAddr := parseAddress(t.Text); err != nil && isAddr == nil {
-			return fmt.Sprintf("%s has no prefix length", t.Text), fmt.Sprintf("write %s/24, or the length that it has", t.Text)
+			return fmt.Sprintf("%s has no prefix length", t.Text),
+				fmt.Sprintf("write %s/24, or the length that it has", t.Text)
 		}
 		if err != nil || !p.Addr().Is4() {
-			return fmt.Sprintf("%q is not an IPv4 address with its prefix length", t.Text), "write it as " + argForms[a.Kind]
+			return fmt.Sprintf("%q is not an IPv4 address with its prefix length", t.Text),
+				"write it as " + argForms[a.Kind]
 		}
 		if a.Kind == Prefix && p.Masked() != p {
 			return fmt.Sprintf("%s has bits set beyond its length", t.Text), fmt.Sprintf("write %v", p.Masked())
@@ -149,7 +156,8 @@ func judge(a Arg, t Token) (what, hint string) {
 			return judge(Arg{Name: a.Name, Kind: Prefix}, t)
 		}
 		if !validName(t.Text) {
-			return fmt.Sprintf("%q is neither a prefix nor a name", t.Text), "write a prefix such as 192.0.2.0/24, or the name of a policy or prefix set"
+			return fmt.Sprintf("%q is neither a prefix nor a name", t.Text),
+				"write a prefix such as 192.0.2.0/24, or the name of a policy or prefix set"
 		}
 	case Adjusted, MEDValue:
 		digits := strings.TrimPrefix(strings.TrimPrefix(t.Text, "+"), "-")

@@ -42,7 +42,9 @@ func (w *warner) at(name, hint, format string, args ...any) {
 	} else if _, port, ok := strings.Cut(name, "."); ok {
 		length = len(port)
 	}
-	w.found = append(w.found, Problem{Severity: Warning, Line: max(1, p.Line), Column: max(1, p.Column), End: max(1, p.Column) + length, Message: fmt.Sprintf(format, args...), Hint: hint})
+	w.found = append(w.found,
+		Problem{Severity: Warning, Line: max(1, p.Line), Column: max(1, p.Column), End: max(1, p.Column) + length,
+			Message: fmt.Sprintf(format, args...), Hint: hint})
 }
 
 func (w *warner) addresses() {
@@ -66,7 +68,8 @@ func (w *warner) addresses() {
 				case p.Address.Masked().Addr():
 					w.at(name, "choose another address in it", "%v is the address of the network itself", a)
 				case lastOf(p.Address):
-					w.at(name, "choose another address in it", "%v is the broadcast address of %v", a, p.Address.Masked())
+					w.at(name, "choose another address in it", "%v is the broadcast address of %v", a,
+						p.Address.Masked())
 				}
 			}
 		}
@@ -135,7 +138,8 @@ func (w *warner) link(l *config.Link) {
 			o = y
 		}
 		if !o.Passive {
-			w.at(on.String(), fmt.Sprintf("add ospf area %s to %v, or make %v passive", FormatArea(o.Area), off, on), "OSPF runs on %v but not on %v, the other end of its link", on, off)
+			w.at(on.String(), fmt.Sprintf("add ospf area %s to %v, or make %v passive", FormatArea(o.Area), off, on),
+				"OSPF runs on %v but not on %v, the other end of its link", on, off)
 		}
 		return
 	}
@@ -148,7 +152,8 @@ func (w *warner) link(l *config.Link) {
 		if y.Passive {
 			passive, other = other, passive
 		}
-		w.at(passive.String(), "take passive off it", "%v is passive but faces a router: %v waits for its hellos", passive, other)
+		w.at(passive.String(), "take passive off it", "%v is passive but faces a router: %v waits for its hellos",
+			passive, other)
 	}
 }
 
@@ -162,10 +167,12 @@ func (w *warner) tags(l *config.Link) {
 				continue
 			}
 			own := config.PortRef{Device: here.Name, Port: p.Name}
-			k := slices.IndexFunc(there.Ports, func(q config.Port) bool { return q.Parent == way[1].Port && q.VLAN == p.VLAN })
+			k := slices.IndexFunc(there.Ports,
+				func(q config.Port) bool { return q.Parent == way[1].Port && q.VLAN == p.VLAN })
 			switch {
 			case k < 0:
-				w.at(own.String(), fmt.Sprintf("add vlan %d to %v", p.VLAN, way[1]), "%v, the other end of the link, has no vlan %d", way[1], p.VLAN)
+				w.at(own.String(), fmt.Sprintf("add vlan %d to %v", p.VLAN, way[1]),
+					"%v, the other end of the link, has no vlan %d", way[1], p.VLAN)
 			case way[0] == l.A && p.OSPF.On && there.Ports[k].OSPF.On:
 				w.ospfDiffers(own, config.PortRef{Device: there.Name, Port: there.Ports[k].Name})
 			}
@@ -183,8 +190,10 @@ func (w *warner) ospfDiffers(one, other config.PortRef) {
 		}
 	}
 	differ("the area", FormatArea(x.Area), FormatArea(y.Area), "put both ends in one area")
-	differ("the hello interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval), "use the same hello-interval on both ends")
-	differ("the dead interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval), "use the same dead-interval on both ends")
+	differ("the hello interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval),
+		"use the same hello-interval on both ends")
+	differ("the dead interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval),
+		"use the same dead-interval on both ends")
 	if authWords(x.Keys) != authWords(y.Keys) {
 		differ("authentication", ChainWords(x.Keys), ChainWords(y.Keys), "use the same key chain on both ends")
 	}
@@ -206,7 +215,8 @@ func (w *warner) segment(s *config.Segment) {
 			if first == nil {
 				first = r
 			} else if q := w.find(first.Device).Port(first.Port); q.Address.Masked() != p.Address.Masked() {
-				w.at(r.String(), "put all ports of the segment in one subnet", "the subnet differs on segment %s: %v on %v, %v on %v", s.Name, p.Address, r, q.Address, first)
+				w.at(r.String(), "put all ports of the segment in one subnet",
+					"the subnet differs on segment %s: %v on %v, %v on %v", s.Name, p.Address, r, q.Address, first)
 			}
 		}
 		if !p.OSPF.On || p.OSPF.Passive {
@@ -233,13 +243,15 @@ func (w *warner) device(d *config.Device) {
 		runs = true
 		areas[p.OSPF.Area] = true
 		if p.Loopback && !p.OSPF.OwnMask && p.OSPF.Cost != 0 {
-			w.at(name, "take the cost out, or add own-mask", "the cost of %s has no effect: a host route of a loopback costs 0 (RFC 2328 12.4.1)", name)
+			w.at(name, "take the cost out, or add own-mask",
+				"the cost of %s has no effect: a host route of a loopback costs 0 (RFC 2328 12.4.1)", name)
 		}
 		if !p.Address.IsValid() {
 			w.at(name, "give it an address", "OSPF on %s does nothing: the port has no address", name)
 		}
 		if p.OSPF.DeadInterval <= p.OSPF.HelloInterval {
-			w.at(name, "make it several hello intervals", "the dead interval is not longer than the hello interval: the neighbour will be given up between two hellos")
+			w.at(name, "make it several hello intervals",
+				"the dead interval is not longer than the hello interval: the neighbour will be given up between two hellos")
 		}
 	}
 	if runs && !addressed {
@@ -277,7 +289,8 @@ func (w *warner) compatibility() {
 		}
 	}
 	if on != nil && off != nil {
-		w.at(off.Name, "set the same on all routers", "rfc1583-compatibility is off on %s and on on %s: they may prefer different paths to AS boundary routers, and packets may loop", off.Name, on.Name)
+		w.at(off.Name, "set the same on all routers",
+			"rfc1583-compatibility is off on %s and on on %s: they may prefer different paths to AS boundary routers, and packets may loop", off.Name, on.Name)
 	}
 }
 
@@ -285,12 +298,15 @@ func (w *warner) compatibility() {
 func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 	virtual := slices.ContainsFunc(d.OSPF.Areas, func(a config.Area) bool { return len(a.Virtual) > 0 })
 	if len(running) > 1 && !running[0] && !virtual {
-		w.at(d.Name, "give it a port in area 0, or a virtual link", "%s joins areas %s but not the backbone: it is no area border router, and passes no routes between them", d.Name, areaList(running))
+		w.at(d.Name, "give it a port in area 0, or a virtual link",
+			"%s joins areas %s but not the backbone: it is no area border router, and passes no routes between them",
+			d.Name, areaList(running))
 	}
 	for _, a := range d.OSPF.Areas {
 		w.virtual(d, &a)
 		if !running[a.ID] {
-			w.at(d.Name, "put a port in it, or take the block out", "%s speaks of area %s and has no port in it", d.Name, FormatArea(a.ID))
+			w.at(d.Name, "put a port in it, or take the block out", "%s speaks of area %s and has no port in it",
+				d.Name, FormatArea(a.ID))
 		}
 		for _, r := range a.Ranges {
 			if where, ok := w.covered(r.Prefix, a.ID); !ok {
@@ -298,7 +314,8 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 				if where != "" {
 					hint = "probably area " + where + " was meant, whose networks it covers"
 				}
-				w.at(rangeName(d.Name, a.ID, r.Prefix), hint, "the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
+				w.at(rangeName(d.Name, a.ID, r.Prefix), hint,
+					"the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
 			}
 		}
 	}
@@ -309,13 +326,15 @@ func (w *warner) virtual(d *config.Device, a *config.Area) {
 	for _, v := range a.Virtual {
 		i := slices.IndexFunc(w.result.Devices, func(o config.Device) bool { return o.IdentifiedBy(v.Peer) })
 		if i < 0 {
-			w.at(d.Name, "write the router ID of the other end", "%s has a virtual link to %v, which is no router's ID", d.Name, v.Peer)
+			w.at(d.Name, "write the router ID of the other end",
+				"%s has a virtual link to %v, which is no router's ID", d.Name, v.Peer)
 			continue
 		}
 		far := &w.result.Devices[i]
 		back := far.OSPF.Area(a.ID)
 		if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return d.IdentifiedBy(o.Peer) }) {
-			w.at(d.Name, fmt.Sprintf("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name), "%s has a virtual link to %s, which has none back", d.Name, far.Name)
+			w.at(d.Name, fmt.Sprintf("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name),
+				"%s has a virtual link to %s, which has none back", d.Name, far.Name)
 		}
 	}
 }

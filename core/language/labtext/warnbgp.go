@@ -40,7 +40,8 @@ func (w *warner) holder(a netip.Addr) (*config.Device, *config.Port) {
 }
 
 func holds(d *config.Device, a netip.Addr) bool {
-	return slices.ContainsFunc(d.Ports, func(p config.Port) bool { return p.Address.IsValid() && p.Address.Addr() == a })
+	return slices.ContainsFunc(d.Ports,
+		func(p config.Port) bool { return p.Address.IsValid() && p.Address.Addr() == a })
 }
 
 // sourceOf is the address that a router uses towards a peer, if the text says so.
@@ -65,7 +66,8 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 	external := d.BGP.External(p)
 	switch {
 	case far == nil:
-		w.at(at, "write the address of the other router", "no device has the address %v of %s's peer", p.Address, d.Name)
+		w.at(at, "write the address of the other router", "no device has the address %v of %s's peer", p.Address,
+			d.Name)
 		return
 	case far == d:
 		w.at(at, "write the address of the other router", "%v is an address of %s itself", p.Address, d.Name)
@@ -74,7 +76,8 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 		w.at(at, "add bgp as NUMBER to "+far.Name, "%s does not speak BGP, and is a peer of %s", far.Name, d.Name)
 		return
 	case far.BGP.AS != p.AS:
-		w.at(at, fmt.Sprintf("write as %d", far.BGP.AS), "%s expects %s in AS %d; it is in AS %d", d.Name, far.Name, p.AS, far.BGP.AS)
+		w.at(at, fmt.Sprintf("write as %d", far.BGP.AS), "%s expects %s in AS %d; it is in AS %d", d.Name, far.Name,
+			p.AS, far.BGP.AS)
 	}
 	w.back(d, p, far, at)
 	if p.Disabled {
@@ -85,12 +88,15 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 		if p.Multihop == 0 && !slices.ContainsFunc(d.Ports, func(x config.Port) bool {
 			return !x.Loopback && x.Address.IsValid() && x.Address.Masked().Contains(p.Address)
 		}) {
-			w.at(at, "set multihop", "%v is on no network of %s: an external session needs multihop there", p.Address, d.Name)
+			w.at(at, "set multihop", "%v is on no network of %s: an external session needs multihop there", p.Address,
+				d.Name)
 		}
 		return
 	}
-	if far.BGP.AS == d.BGP.AS && !port.Loopback && slices.ContainsFunc(far.Ports, func(x config.Port) bool { return x.Loopback && x.Address.IsValid() }) {
-		w.at(at, "use the loopback addresses of both, with local-address", "the internal session of %s with %s is on a port's address: it falls with that port", d.Name, far.Name)
+	if far.BGP.AS == d.BGP.AS && !port.Loopback &&
+		slices.ContainsFunc(far.Ports, func(x config.Port) bool { return x.Loopback && x.Address.IsValid() }) {
+		w.at(at, "use the loopback addresses of both, with local-address",
+			"the internal session of %s with %s is on a port's address: it falls with that port", d.Name, far.Name)
 	}
 }
 
@@ -112,7 +118,8 @@ func (w *warner) back(d *config.Device, p *config.Peer, far *config.Device, at s
 		hint := fmt.Sprintf("add peer %s as %d on %s", ownAddress(source, d), d.BGP.AS, far.Name)
 		w.at(at, hint, "%s has the peer %s, which has no such peer back", d.Name, far.Name)
 	case source.IsValid() && back.Address != source && !spoken(d, far, p, back):
-		w.at(at, fmt.Sprintf("set local-address to the port with %v", back.Address), "%s comes to %s from %v, where %v is expected", d.Name, far.Name, source, back.Address)
+		w.at(at, fmt.Sprintf("set local-address to the port with %v", back.Address),
+			"%s comes to %s from %v, where %v is expected", d.Name, far.Name, source, back.Address)
 	case p.Passive && back.Passive && d.Name < far.Name:
 		w.at(at, "take passive off one end", "%s and %s both wait for the other to open the session", d.Name, far.Name)
 	}
@@ -145,26 +152,33 @@ func (w *warner) openSession(d *config.Device, p *config.Peer, at string) {
 		return
 	}
 	if d.BGP.NeedPolicy {
-		w.at(at, "name a policy", "the external session of %s with %v lets nothing %s: it has no policy, and external-policy is required", d.Name, p.Address, strings.Join(open, " or "))
+		w.at(at, "name a policy",
+			"the external session of %s with %v lets nothing %s: it has no policy, and external-policy is required",
+			d.Name, p.Address, strings.Join(open, " or "))
 		return
 	}
-	w.at(at, "name import-policy and export-policy", "the external session of %s with %v has no policy: everything passes %s", d.Name, p.Address, strings.Join(open, " and "))
+	w.at(at, "name import-policy and export-policy",
+		"the external session of %s with %v has no policy: everything passes %s", d.Name, p.Address,
+		strings.Join(open, " and "))
 }
 
 // injections warns of routes that are taken over as they come.
 func (w *warner) injections(d *config.Device) {
 	for _, i := range d.BGP.Injects {
 		if i.Policy == "" {
-			w.at(fmt.Sprintf("%s inject %s", d.Name, i.Source), "add through and a policy or a prefix set", "%s injects all %s routes into BGP", d.Name, i.Source)
+			w.at(fmt.Sprintf("%s inject %s", d.Name, i.Source), "add through and a policy or a prefix set",
+				"%s injects all %s routes into BGP", d.Name, i.Source)
 		}
 	}
 	toOSPF := slices.IndexFunc(d.OSPF.Injects, func(i config.Inject) bool { return i.Source == "bgp" })
 	toBGP := slices.IndexFunc(d.BGP.Injects, func(i config.BGPInject) bool { return i.Source == "ospf" })
 	if toOSPF >= 0 && d.OSPF.Injects[toOSPF].Through == "" {
-		w.at(d.Name+" bgp", "add through and a policy or a prefix set to inject bgp", "%s injects all BGP routes into OSPF", d.Name)
+		w.at(d.Name+" bgp", "add through and a policy or a prefix set to inject bgp",
+			"%s injects all BGP routes into OSPF", d.Name)
 	}
 	if toOSPF >= 0 && toBGP >= 0 && d.OSPF.Injects[toOSPF].Tag == 0 && !w.looksAtTags(d.BGP.Injects[toBGP].Policy) {
-		w.at(d.Name+" bgp", "set a tag where routes go into OSPF, and reject it where they come back", "%s injects in both directions between OSPF and BGP without tags: routes may come back to where they came from", d.Name)
+		w.at(d.Name+" bgp", "set a tag where routes go into OSPF, and reject it where they come back",
+			"%s injects in both directions between OSPF and BGP without tags: routes may come back to where they came from", d.Name)
 	}
 }
 
@@ -199,7 +213,9 @@ func (w *warner) meshes() {
 			}
 		}
 		if len(deaf) > 0 {
-			w.at(d.Name+" bgp", "add the missing internal sessions, or a reflector", "an iBGP session is missing in AS %d: what %s learns outside does not reach %s", d.BGP.AS, d.Name, strings.Join(deaf, ", "))
+			w.at(d.Name+" bgp", "add the missing internal sessions, or a reflector",
+				"an iBGP session is missing in AS %d: what %s learns outside does not reach %s", d.BGP.AS, d.Name,
+				strings.Join(deaf, ", "))
 		}
 	}
 }
@@ -258,7 +274,8 @@ func (w *warner) hears(d *config.Device) map[string]bool {
 			if far == nil || far.BGP.AS != d.BGP.AS || p.AS != d.BGP.AS || p.Disabled || !x.fromPeer && !p.Client {
 				continue
 			}
-			client := slices.ContainsFunc(far.BGP.Peers, func(q config.Peer) bool { return q.Client && holds(x.at, q.Address) })
+			client := slices.ContainsFunc(far.BGP.Peers,
+				func(q config.Peer) bool { return q.Client && holds(x.at, q.Address) })
 			key := fmt.Sprint(far.Name, client)
 			if !seen[key] {
 				seen[key] = true
@@ -278,7 +295,8 @@ func (w *warner) unused() {
 		used["set "+r.token.Text] = r.orSet || used["set "+r.token.Text]
 	}
 	for _, r := range w.memberRefs {
-		kind := map[string]string{"prefix set": "set ", "AS path set": "as-path-set ", "community set": "community-set ", "tag set": "tag-set ", "neighbour set": "neighbour-set "}[r.kind]
+		kind := map[string]string{"prefix set": "set ", "AS path set": "as-path-set ",
+			"community set": "community-set ", "tag set": "tag-set ", "neighbour set": "neighbour-set "}[r.kind]
 		used[kind+r.token.Text] = true
 	}
 	say := func(place, what, name string) {
@@ -311,7 +329,9 @@ func (w *warner) unused() {
 // undecided warns of a last statement without a verdict: the end rejects what it
 // has just changed.
 func (w *warner) undecided(p *config.Policy) {
-	if n := len(p.Statements); n > 0 && p.Otherwise == config.NoVerdict && p.Statements[n-1].Verdict == config.NoVerdict {
-		w.at("policy "+p.Name+" statement "+p.Statements[n-1].Name, "end it with accept or reject, or add otherwise", "the last statement of policy %s does not decide: what it changes is rejected at the end", p.Name)
+	if n := len(p.Statements); n > 0 && p.Otherwise == config.NoVerdict &&
+		p.Statements[n-1].Verdict == config.NoVerdict {
+		w.at("policy "+p.Name+" statement "+p.Statements[n-1].Name, "end it with accept or reject, or add otherwise",
+			"the last statement of policy %s does not decide: what it changes is rejected at the end", p.Name)
 	}
 }

@@ -42,7 +42,8 @@ func (s *Speaker) Accepts(h Host, from, to ip.Addr) (terms tcp.Terms, ok bool) {
 
 func (s *Speaker) stranger(h Host, n Stranger) {
 	n.Last, n.Count = h.Now(), 1
-	h.Note(note.Note{Kind: note.ConnectionTurnedAway, Port: note.NoPort, A: uint64(n.From), B: uint64(n.To), Reason: n.Reason})
+	h.Note(note.Note{Kind: note.ConnectionTurnedAway, Port: note.NoPort, A: uint64(n.From), B: uint64(n.To),
+		Reason: n.Reason})
 	i := slices.IndexFunc(s.refused, func(o Stranger) bool { return o.From == n.From && o.To == n.To })
 	switch {
 	case i >= 0:

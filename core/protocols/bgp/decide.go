@@ -90,7 +90,8 @@ func (s *Speaker) candidates(h Host, prefix uint32, paths []Path, unusable func(
 			continue
 		}
 		set := pool.Get(e.eff)
-		x := Path{Peer: uint16(i), attr: e.eff, set: set, external: p.config.External, cost: cost, id: ip.Addr(set.Originator), address: p.config.Address}
+		x := Path{Peer: uint16(i), attr: e.eff, set: set, external: p.config.External, cost: cost,
+			id: ip.Addr(set.Originator), address: p.config.Address}
 		if x.id == 0 {
 			x.id = p.established().open.ID
 		}
@@ -204,7 +205,8 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 		}
 	case learned:
 		now = best{attr: winner.attr, from: winner.Peer, ways: 1}
-		r = Route{Present: true, Preference: preference(&winner), External: winner.external, MED: winner.set.MED, PeerAS: winner.set.FirstAS}
+		r = Route{Present: true, Preference: preference(&winner), External: winner.external, MED: winner.set.MED,
+			PeerAS: winner.set.FirstAS}
 		r.Vias = []ip.Addr{ip.Addr(winner.set.NextHop)}
 		for _, x := range s.sharing(winner, equal) {
 			if hop := ip.Addr(x.path.set.NextHop); x.why == note.None && !contains(r.Vias, hop) {

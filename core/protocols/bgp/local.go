@@ -134,7 +134,8 @@ func (s *Speaker) depend(h Host, look bool) {
 }
 
 // bringIn makes a path of a route of the table, through a policy if one is named.
-func (s *Speaker) bringIn(h Host, x ip.Prefix, source route.Source, r route.Route, through string, how uint8, origin attr.Origin) local {
+func (s *Speaker) bringIn(h Host, x ip.Prefix, source route.Source, r route.Route, through string, how uint8,
+	origin attr.Origin) local {
 	q := s.bringInRoute(h, x, source, r, origin)
 	if p := s.book.Policy(through); p != nil && !p.Run(&q, nil) {
 		return local{}
@@ -147,8 +148,10 @@ func (s *Speaker) bringIn(h Host, x ip.Prefix, source route.Source, r route.Rout
 	return local{attr: h.Attrs().ID(q.Attrs), tag: q.Tag, preference: r.Preference, how: how, source: source}
 }
 
-func (s *Speaker) bringInRoute(h Host, x ip.Prefix, source route.Source, r route.Route, origin attr.Origin) policy.Route {
-	return policy.Route{Prefix: x, Attrs: &attr.Set{Origin: origin}, Source: source.String(), Type: h.SourceRouteType(source, r),
+func (s *Speaker) bringInRoute(h Host, x ip.Prefix, source route.Source, r route.Route,
+	origin attr.Origin) policy.Route {
+	return policy.Route{Prefix: x, Attrs: &attr.Set{Origin: origin}, Source: source.String(),
+		Type:    h.SourceRouteType(source, r),
 		LocalAS: s.config.AS, Tag: r.Tag, Metric: r.Metric, Interior: r.Metric, Reached: true}
 }
 
@@ -189,7 +192,8 @@ func (s *Speaker) aggregate(h Host, changed []uint32) {
 	dict := &h.Shared().Prefixes
 	for k := range s.joined {
 		a := &s.joined[k]
-		touched := slices.ContainsFunc(changed, func(id uint32) bool { p := dict.Prefix(id); return a.prefix.Covers(p) && p != a.prefix })
+		touched := slices.ContainsFunc(changed,
+			func(id uint32) bool { p := dict.Prefix(id); return a.prefix.Covers(p) && p != a.prefix })
 		if !touched && !(a.active && !a.Prefix.IsValid()) {
 			continue
 		}

@@ -26,7 +26,8 @@ func (p *peer) sendOpen(s *Speaker, h Host, c *connection) {
 		as = uint16(local)
 	}
 	if !p.config.TwoOctetAS {
-		p.sentCap = append(p.sentCap, wire.Capability{Code: wire.CapFourOctetAS, Value: binary.BigEndian.AppendUint32(nil, local)})
+		p.sentCap = append(p.sentCap,
+			wire.Capability{Code: wire.CapFourOctetAS, Value: binary.BigEndian.AppendUint32(nil, local)})
 	}
 	o := wire.Open{Version: 4, AS: as, HoldTime: uint16(p.config.HoldTime.Seconds()), ID: s.id, Caps: p.sentCap}
 	c.stage = OpenSent
@@ -46,7 +47,8 @@ func (p *peer) write(s *Speaker, h Host, c *connection, t wire.Type, message []b
 
 // capability says whether both ends sent a capability.
 func (p *peer) both(t *connection, code uint8) bool {
-	return t.open != nil && t.open.Capability(code) != nil && slices.ContainsFunc(p.sentCap, func(c wire.Capability) bool { return c.Code == code })
+	return t.open != nil && t.open.Capability(code) != nil &&
+		slices.ContainsFunc(p.sentCap, func(c wire.Capability) bool { return c.Code == code })
 }
 
 // onOpen judges an OPEN (RFC 4271 6.2), and settles a collision (6.8).
@@ -54,15 +56,19 @@ func (p *peer) onOpen(s *Speaker, h Host, c *connection, o wire.Open) {
 	p.theirs = o.Caps
 	switch {
 	case o.FullAS() != p.config.AS:
-		p.failConnection(s, h, c, Ending{Reason: note.PeerASDiffers, Notify: true, Code: wire.OpenError, Subcode: wire.BadPeerAS,
-			Mine: uint64(p.config.AS), Theirs: uint64(o.FullAS())})
+		p.failConnection(s, h, c,
+			Ending{Reason: note.PeerASDiffers, Notify: true, Code: wire.OpenError, Subcode: wire.BadPeerAS,
+				Mine: uint64(p.config.AS), Theirs: uint64(o.FullAS())})
 		return
 	case o.ID == s.id && !p.config.External: // RFC 6286 2.2
-		p.failConnection(s, h, c, Ending{Reason: note.SameRouterID, Notify: true, Code: wire.OpenError, Subcode: wire.BadBGPIdentifier, Mine: uint64(s.id), Theirs: uint64(o.ID)})
+		p.failConnection(s, h, c,
+			Ending{Reason: note.SameRouterID, Notify: true, Code: wire.OpenError, Subcode: wire.BadBGPIdentifier,
+				Mine: uint64(s.id), Theirs: uint64(o.ID)})
 		return
 	case !o.Takes(wire.IPv4Unicast):
-		p.failConnection(s, h, c, Ending{Reason: note.NoCommonFamily, Notify: true, Code: wire.OpenError, Subcode: wire.UnsupportedCapability,
-			Data: wire.IPv4Unicast.Append([]byte{wire.CapMultiprotocol, 4})}) // RFC 5492 3: the capability that is missing
+		p.failConnection(s, h, c,
+			Ending{Reason: note.NoCommonFamily, Notify: true, Code: wire.OpenError, Subcode: wire.UnsupportedCapability,
+				Data: wire.IPv4Unicast.Append([]byte{wire.CapMultiprotocol, 4})}) // RFC 5492 3: the capability that is missing
 		return
 	}
 	if other := p.other(c); other.on && other.stage >= OpenConfirm {
@@ -73,7 +79,8 @@ func (p *peer) onOpen(s *Speaker, h Host, c *connection, o wire.Open) {
 		if oursStays == !c.taken {
 			loser = other
 		}
-		p.failConnection(s, h, loser, Ending{Reason: note.Collision, Notify: true, Code: wire.Cease, Subcode: wire.CollisionResolution})
+		p.failConnection(s, h, loser,
+			Ending{Reason: note.Collision, Notify: true, Code: wire.Cease, Subcode: wire.CollisionResolution})
 		if loser == c {
 			return
 		}
@@ -99,13 +106,16 @@ func (p *peer) sendKeepalive(s *Speaker, h Host) {
 		return
 	}
 	p.write(s, h, p.established(), wire.TypeKeepalive, wire.Keepalive(nil))
-	p.keepalive.Set(h, h.Now()+s.jitter(h, randKeepalive, p.holding/3), keepaliveTimer, event.Periodic, uint32(p.number), 0)
+	p.keepalive.Set(h, h.Now()+s.jitter(h, randKeepalive, p.holding/3), keepaliveTimer, event.Periodic,
+		uint32(p.number), 0)
 }
 
 // establish makes a session of a connection whose OPEN was confirmed.
 func (p *peer) establish(s *Speaker, h Host, c *connection) {
 	if other := p.other(c); other.on {
-		p.failConnection(s, h, other, Ending{Reason: note.Collision, Notify: other.stage >= OpenSent, Code: wire.Cease, Subcode: wire.CollisionResolution})
+		p.failConnection(s, h, other,
+			Ending{Reason: note.Collision, Notify: other.stage >= OpenSent, Code: wire.Cease,
+				Subcode: wire.CollisionResolution})
 	}
 	c.stage, p.up = Established, true
 	p.ups++
@@ -118,7 +128,8 @@ func (p *peer) establish(s *Speaker, h Host, c *connection) {
 	if p.holding > 0 {
 		p.guarded = true
 		h.Calm().Start(&p.guard)
-		p.keepalive.Set(h, h.Now()+s.jitter(h, randKeepalive, p.holding/3), keepaliveTimer, event.Periodic, uint32(p.number), 0)
+		p.keepalive.Set(h, h.Now()+s.jitter(h, randKeepalive, p.holding/3), keepaliveTimer, event.Periodic,
+			uint32(p.number), 0)
 	}
 	p.setState(h, Established, note.None)
 	p.queueAll(s, h, false)

@@ -41,7 +41,8 @@ func (s *Speaker) TCPArrived(h Host, conn uint32) {
 
 // malformed answers what cannot be read with the NOTIFICATION that it earns.
 func (p *peer) refuse(s *Speaker, h Host, c *connection, n *wire.Notification) {
-	p.fail(s, h, c, Ending{Reason: note.MalformedMessage, Notify: true, Code: n.Code, Subcode: n.Subcode, Data: slices.Clone(n.Data), Theirs: uint64(n.Code)<<8 | uint64(n.Subcode)})
+	p.fail(s, h, c, Ending{Reason: note.MalformedMessage, Notify: true, Code: n.Code, Subcode: n.Subcode,
+		Data: slices.Clone(n.Data), Theirs: uint64(n.Code)<<8 | uint64(n.Subcode)})
 }
 
 // fail ends the session if it is up on this connection, else just the connection.
@@ -60,12 +61,14 @@ func (p *peer) message(s *Speaker, h Host, c *connection, t wire.Type, body []by
 	switch t {
 	case wire.TypeNotification:
 		n := wire.ReadNotification(body)
-		h.Note(note.Note{Kind: note.NotificationReceivedFrom, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(n.Code)<<8 | uint64(n.Subcode)})
+		h.Note(note.Note{Kind: note.NotificationReceivedFrom, Port: note.NoPort, A: uint64(p.config.Address),
+			B: uint64(n.Code)<<8 | uint64(n.Subcode)})
 		reason := note.NotificationReceived
 		if n.Code == wire.Cease && n.Subcode == wire.CollisionResolution {
 			reason = note.Collision
 		}
-		p.fail(s, h, c, Ending{Reason: reason, Received: true, Code: n.Code, Subcode: n.Subcode, Data: slices.Clone(n.Data), Text: n.ShutdownText()})
+		p.fail(s, h, c, Ending{Reason: reason, Received: true, Code: n.Code, Subcode: n.Subcode,
+			Data: slices.Clone(n.Data), Text: n.ShutdownText()})
 		return
 	case wire.TypeOpen:
 		if stage != OpenSent {
@@ -122,13 +125,15 @@ func (p *peer) update(s *Speaker, h Host, c *connection, body []byte) {
 		}
 	})
 	if len(u.Announced) > 0 {
-		set, bad := wire.ReadAttributes(u.Attributes, wire.Peer{FourOctet: p.both(c, wire.CapFourOctetAS), External: p.config.External})
+		set, bad := wire.ReadAttributes(u.Attributes,
+			wire.Peer{FourOctet: p.both(c, wire.CapFourOctetAS), External: p.config.External})
 		if bad.Verdict == wire.Fine && p.config.External && set.Path.First() != p.config.AS {
 			bad = wire.Fault{Verdict: wire.TreatedAsWithdraw, Type: 2} // RFC 4271 6.3, RFC 7606 7.2
 		}
 		if bad.Verdict != wire.Fine {
 			p.faults++
-			h.Note(note.Note{Kind: note.AttributeFault, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(bad.Type), C: uint64(bad.Verdict)})
+			h.Note(note.Note{Kind: note.AttributeFault, Port: note.NoPort, A: uint64(p.config.Address),
+				B: uint64(bad.Type), C: uint64(bad.Verdict)})
 		}
 		if bad.Verdict == wire.TreatedAsWithdraw {
 			wire.Prefixes(u.Announced, func(x ip.Prefix) {
@@ -146,10 +151,12 @@ func (p *peer) update(s *Speaker, h Host, c *connection, body []byte) {
 			})
 		}
 	}
-	h.Note(note.Note{Kind: note.UpdateReceived, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(announced), C: uint64(withdrawn)})
+	h.Note(note.Note{Kind: note.UpdateReceived, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(announced),
+		C: uint64(withdrawn)})
 	if p.config.MaxPrefixes > 0 && p.received > p.config.MaxPrefixes {
 		p.limited = true
-		p.end(s, h, Ending{Reason: note.PrefixLimit, Notify: true, Code: wire.Cease, Subcode: wire.MaximumPrefixes, Mine: uint64(p.config.MaxPrefixes), Theirs: uint64(p.received)})
+		p.end(s, h, Ending{Reason: note.PrefixLimit, Notify: true, Code: wire.Cease, Subcode: wire.MaximumPrefixes,
+			Mine: uint64(p.config.MaxPrefixes), Theirs: uint64(p.received)})
 	}
 }
 
@@ -229,7 +236,8 @@ func (p *peer) prepended(a *attr.Set) (with *attr.Set, changed bool) {
 func (s *Speaker) unacceptable(h Host, p *peer, a *attr.Set) note.Code {
 	hop := ip.Addr(a.NextHop)
 	switch {
-	case a.Path.Count(s.config.AS) > int(p.config.OwnAS), p.config.LocalAS != 0 && a.Path.Count(p.config.LocalAS) > int(p.config.OwnAS):
+	case a.Path.Count(s.config.AS) > int(p.config.OwnAS),
+		p.config.LocalAS != 0 && a.Path.Count(p.config.LocalAS) > int(p.config.OwnAS):
 		return note.OwnASInPath // RFC 4271 9.1.2
 	case ip.Addr(a.Originator) == s.id && a.Originator != 0:
 		return note.OwnOriginator // RFC 4456 8
@@ -255,7 +263,8 @@ func (s *Speaker) cluster() ip.Addr {
 
 // Asked is the route that an import policy is asked about.
 func (s *Speaker) asked(h Host, p *peer, prefix ip.Prefix, a *attr.Set) policy.Route {
-	r := policy.Route{Prefix: prefix, Attrs: a, Source: "bgp", Type: "internal", Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: s.config.AS, Metric: a.MED}
+	r := policy.Route{Prefix: prefix, Attrs: a, Source: "bgp", Type: "internal", Neighbour: p.config.Address,
+		NeighbourA: p.config.AS, LocalAS: s.config.AS, Metric: a.MED}
 	if p.config.External {
 		r.Type = "external"
 	}

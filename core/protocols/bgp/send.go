@@ -152,7 +152,8 @@ func (p *peer) sendSome(s *Speaker, h Host, prefixes []uint32) bool {
 	}
 	p.outCount[wire.TypeUpdate] += uint32(messages)
 	s.sent += uint64(messages)
-	h.Note(note.Note{Kind: note.UpdateSent, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(announced), C: uint64(len(b.withdrawn))})
+	h.Note(note.Note{Kind: note.UpdateSent, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(announced),
+		C: uint64(len(b.withdrawn))})
 	h.WriteTCP(t.conn, out)
 	return true
 }
@@ -210,7 +211,8 @@ func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {
 	s, p := x.s, x.p
 	a := x.h.Attrs().Get(b.attr)
 	id = b.attr
-	r = policy.Route{Prefix: x.h.Shared().Prefixes.Prefix(prefix), Attrs: a, Source: "bgp", Type: "local", Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: s.config.AS}
+	r = policy.Route{Prefix: x.h.Shared().Prefixes.Prefix(prefix), Attrs: a, Source: "bgp", Type: "local",
+		Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: s.config.AS}
 	if b.from == fromLocal {
 		l := s.local.Get(prefix)
 		r.Tag = l.tag
@@ -341,5 +343,6 @@ func (x *exporter) fitting(a *attr.Set) (attr.ID, note.Code) {
 // ownDefault is the default route that the export policy is asked about.
 func (x *exporter) ownDefault() policy.Route {
 	p := x.p
-	return policy.Route{Attrs: &attr.Set{Origin: attr.IGP}, Source: "bgp", Type: "local", Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: x.s.config.AS}
+	return policy.Route{Attrs: &attr.Set{Origin: attr.IGP}, Source: "bgp", Type: "local", Neighbour: p.config.Address,
+		NeighbourA: p.config.AS, LocalAS: x.s.config.AS}
 }

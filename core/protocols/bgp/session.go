@@ -164,7 +164,8 @@ func (s *Speaker) Force(h Host, i int, o Override) {
 		return
 	}
 	if !was {
-		p.end(s, h, Ending{Reason: note.PeerDisabled, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeStop, Text: p.config.Shutdown})
+		p.end(s, h, Ending{Reason: note.PeerDisabled, Notify: true, Code: wire.Cease,
+			Subcode: wire.AdministrativeStop, Text: p.config.Shutdown})
 		p.stop(h)
 	}
 	p.start(s, h)
@@ -191,7 +192,8 @@ func (p *peer) setState(h Host, to State, why note.Code) {
 	if p.phase == to {
 		return
 	}
-	h.Note(note.Note{Kind: note.SessionState, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(p.phase), C: uint64(to), Reason: why})
+	h.Note(note.Note{Kind: note.SessionState, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(p.phase),
+		C: uint64(to), Reason: why})
 	if to == Established || p.phase == Established {
 		h.Calm().Disturb(h.Now())
 	}
@@ -398,7 +400,8 @@ func (p *peer) notify(s *Speaker, h Host, c *connection, e Ending) {
 		n.Data = wire.ShutdownData(e.Text)
 	}
 	p.write(s, h, c, wire.TypeNotification, n.Append(nil))
-	h.Note(note.Note{Kind: note.NotificationSent, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(e.Code)<<8 | uint64(e.Subcode), Reason: e.Reason})
+	h.Note(note.Note{Kind: note.NotificationSent, Port: note.NoPort, A: uint64(p.config.Address),
+		B: uint64(e.Code)<<8 | uint64(e.Subcode), Reason: e.Reason})
 }
 
 // end ends a session, whatever its state, and lets it be tried again later.
@@ -484,7 +487,8 @@ func (s *Speaker) LinksChanged(h Host) {
 				}
 			}
 			p.end(s, h, Ending{Reason: note.PeerLinkDown})
-		case p.direct() && on && p.blocked == note.PeerNotOnLink || p.last.Reason == note.PeerLinkDown && on && !p.up && !p.conns[ours].on:
+		case p.direct() && on && p.blocked == note.PeerNotOnLink ||
+			p.last.Reason == note.PeerLinkDown && on && !p.up && !p.conns[ours].on:
 			p.blocked = note.None
 			p.last.Reason = note.None
 			if !p.config.Passive && !p.limited {
@@ -498,7 +502,8 @@ func (s *Speaker) LinksChanged(h Host) {
 func (s *Speaker) Reset(h Host, i int, text string) {
 	p := &s.peers[i]
 	p.limited = false
-	p.end(s, h, Ending{Reason: note.SessionReset, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeReset, Text: text})
+	p.end(s, h, Ending{Reason: note.SessionReset, Notify: true, Code: wire.Cease, Subcode: wire.AdministrativeReset,
+		Text: text})
 	if !p.disabled() && !p.config.Passive {
 		p.retrySoon(s, h)
 	}

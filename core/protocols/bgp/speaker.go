@@ -226,7 +226,8 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Addr)
 	for i := range s.peers {
 		p := &s.peers[i]
 		if !p.gone && c.Peer(p.config.Peer.Address) == nil {
-			p.end(s, h, Ending{Reason: note.PeerRemoved, Notify: true, Code: wire.Cease, Subcode: wire.PeerDeconfigured})
+			p.end(s, h, Ending{Reason: note.PeerRemoved, Notify: true, Code: wire.Cease,
+				Subcode: wire.PeerDeconfigured})
 			p.stop(h)
 			p.gone = true
 		}
@@ -234,7 +235,8 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Addr)
 	for _, pc := range c.Peers {
 		s.configurePeer(h, pc, started)
 	}
-	again := started || !reflect.DeepEqual(old.Originates, c.Originates) || !reflect.DeepEqual(old.Injects, c.Injects) ||
+	again := started || !reflect.DeepEqual(old.Originates, c.Originates) ||
+		!reflect.DeepEqual(old.Injects, c.Injects) ||
 		!reflect.DeepEqual(old.Aggregates, c.Aggregates) || oldBook != book
 	if again {
 		s.met = nil
@@ -244,7 +246,8 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Addr)
 			s.Touch(h, prefix)
 		}
 	}
-	if !started && (oldBook != book || old.MEDAmongAll != c.MEDAmongAll || old.Multipath != c.Multipath || old.MultipathAny != c.MultipathAny ||
+	if !started && (oldBook != book || old.MEDAmongAll != c.MEDAmongAll || old.Multipath != c.Multipath ||
+		old.MultipathAny != c.MultipathAny ||
 		old.InUseOnly != c.InUseOnly || old.NeedPolicy != c.NeedPolicy ||
 		old.NoLoopCheck != c.NoLoopCheck || again) {
 		for i := range s.peers {
@@ -295,7 +298,8 @@ func (s *Speaker) Gone(h Host, why note.Code) {
 
 // configurePeer takes one peer's configuration.
 func (s *Speaker) configurePeer(h Host, c config.Peer, started bool) {
-	pc := peerConfig{Peer: c, Address: address(c.Address), External: c.AS != s.config.AS, Interval: event.FromDuration(s.config.MinInterval(&c))}
+	pc := peerConfig{Peer: c, Address: address(c.Address), External: c.AS != s.config.AS,
+		Interval: event.FromDuration(s.config.MinInterval(&c))}
 	i := slices.IndexFunc(s.peers, func(p peer) bool { return p.config.Address == pc.Address })
 	if i < 0 {
 		i = len(s.peers)
@@ -326,8 +330,10 @@ func (s *Speaker) configurePeer(h Host, c config.Peer, started bool) {
 
 // resets says whether a change of configuration needs another session.
 func (c *peerConfig) resets(n *peerConfig) bool {
-	return c.AS != n.AS || c.LocalAS != n.LocalAS || c.External != n.External || c.Disabled != n.Disabled || c.Local != n.Local || c.Multihop != n.Multihop || c.TTLSecurity != n.TTLSecurity ||
-		!reflect.DeepEqual(c.Keys, n.Keys) || c.Passive != n.Passive || c.HoldTime != n.HoldTime || c.TwoOctetAS != n.TwoOctetAS || c.NoRefresh != n.NoRefresh
+	return c.AS != n.AS || c.LocalAS != n.LocalAS || c.External != n.External || c.Disabled != n.Disabled ||
+		c.Local != n.Local || c.Multihop != n.Multihop || c.TTLSecurity != n.TTLSecurity ||
+		!reflect.DeepEqual(c.Keys, n.Keys) || c.Passive != n.Passive || c.HoldTime != n.HoldTime ||
+		c.TwoOctetAS != n.TwoOctetAS || c.NoRefresh != n.NoRefresh
 }
 
 // Due says whether a decision is due; Decide makes those that are, and Send sends
@@ -455,7 +461,8 @@ func (s *Speaker) Digest(d *store.Digest, h Host, prefixes []uint32, full bool) 
 		}
 		d.Add(uint64(p.config.Address), uint64(p.state()), uint64(p.accepted), uint64(p.received))
 		if full {
-			d.Add(uint64(p.since), uint64(p.retry.Deadline()), uint64(p.hold.Deadline()), uint64(p.interval.Deadline()), uint64(len(p.pending)))
+			d.Add(uint64(p.since), uint64(p.retry.Deadline()), uint64(p.hold.Deadline()),
+				uint64(p.interval.Deadline()), uint64(len(p.pending)))
 		}
 		for _, prefix := range prefixes {
 			in, out := p.in.Get(prefix), p.out.Get(prefix)

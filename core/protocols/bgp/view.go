@@ -57,11 +57,15 @@ func (s *Speaker) Peers(visit func(v PeerView)) {
 // Peer is one peer by number.
 func (s *Speaker) Peer(i int) PeerView {
 	p := &s.peers[i]
-	v := PeerView{Number: i, Config: p.config.Peer, Address: p.config.Address, External: p.config.External, State: p.phase, Since: p.since, Ups: p.ups,
-		Blocked: p.blocked, Limited: p.limited, Last: p.last, NextTry: p.retry.Deadline(), Received: p.received, Accepted: p.accepted, Sent: p.sent,
-		Waiting: len(p.pending), In: p.inCount, Out: p.outCount, Faults: p.faults, SentCaps: p.sentCap, TheirCaps: p.theirs}
+	v := PeerView{Number: i, Config: p.config.Peer, Address: p.config.Address, External: p.config.External,
+		State: p.phase, Since: p.since, Ups: p.ups,
+		Blocked: p.blocked, Limited: p.limited, Last: p.last, NextTry: p.retry.Deadline(), Received: p.received,
+		Accepted: p.accepted, Sent: p.sent,
+		Waiting: len(p.pending), In: p.inCount, Out: p.outCount, Faults: p.faults, SentCaps: p.sentCap,
+		TheirCaps: p.theirs}
 	if t := p.established(); t != nil {
-		v.HoldAt, v.HoldTime, v.Local, v.PeerID, v.Conn, v.Opened = p.hold.Deadline(), p.holding, t.local, t.open.ID, t.conn, !t.taken
+		v.HoldAt, v.HoldTime, v.Local, v.PeerID, v.Conn, v.Opened = p.hold.Deadline(), p.holding, t.local, t.open.ID,
+			t.conn, !t.taken
 		v.FourOctet, v.Refresh = p.both(t, wire.CapFourOctetAS), p.both(t, wire.CapRouteRefresh)
 	}
 	return v

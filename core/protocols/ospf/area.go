@@ -260,7 +260,8 @@ func (p *Process) eachSummary(h Host, s *scratch, ai int, visit func(k wire.Key,
 	a, pool := &p.areas[ai], h.Pool()
 	a.db.Each(func(id uint32, e *entry) bool {
 		k := pool.Key(id)
-		if e.body == 0 || e.dying || k.Router == p.routerID || k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
+		if e.body == 0 || e.dying || k.Router == p.routerID ||
+			k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
 			return true
 		}
 		p.beyond = true
@@ -405,7 +406,8 @@ func (p *Process) preferred(s *scratch, shared *route.Shared) []border {
 
 // asbr is the path to an AS boundary router that is used.
 func (p *Process) asbr(router ip.Addr) (way border, ok bool) {
-	i, ok := slices.BinarySearchFunc(p.asbrs, router, func(b border, router ip.Addr) int { return cmp.Compare(b.router, router) })
+	i, ok := slices.BinarySearchFunc(p.asbrs, router,
+		func(b border, router ip.Addr) int { return cmp.Compare(b.router, router) })
 	if !ok {
 		return way, false
 	}

@@ -48,7 +48,8 @@ func (b *Body) Prefixes() []uint32 { return appendLeaves(nil, b) }
 
 // Clone is an independent copy.
 func (p *Pool) Clone() *Pool {
-	return &Pool{keys: p.keys.Clone(), keyIndex: p.keyIndex.Clone(), bodies: p.bodies.Clone(), bodyIndex: p.bodyIndex.Clone(), announcers: p.announcers.Clone()}
+	return &Pool{keys: p.keys.Clone(), keyIndex: p.keyIndex.Clone(), bodies: p.bodies.Clone(),
+		bodyIndex: p.bodyIndex.Clone(), announcers: p.announcers.Clone()}
 }
 
 // networkKey names the network whose DR has an address.
@@ -102,12 +103,16 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		for _, l := range b.Router.Links {
 			switch l.Type {
 			case wire.LinkPointToPoint, wire.LinkVirtual:
-				b.Edges = append(b.Edges, spf.Edge{To: p.KeyID(wire.Key{Type: wire.RouterLSA, ID: l.ID, Router: l.ID}), Data: uint32(l.Data), Metric: uint32(l.Metric)})
+				b.Edges = append(b.Edges,
+					spf.Edge{To: p.KeyID(wire.Key{Type: wire.RouterLSA, ID: l.ID, Router: l.ID}),
+						Data: uint32(l.Data), Metric: uint32(l.Metric)})
 			case wire.LinkTransit:
-				b.Edges = append(b.Edges, spf.Edge{To: p.KeyID(networkKey(l.ID)), Data: uint32(l.Data), Metric: uint32(l.Metric)})
+				b.Edges = append(b.Edges,
+					spf.Edge{To: p.KeyID(networkKey(l.ID)), Data: uint32(l.Data), Metric: uint32(l.Metric)})
 			case wire.LinkStub:
 				if n, contiguous := ip.MaskLen(l.Data); contiguous {
-					b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(l.ID, n)), Metric: uint32(l.Metric)})
+					b.Leaves = append(b.Leaves,
+						spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(l.ID, n)), Metric: uint32(l.Metric)})
 				}
 			}
 		}
@@ -121,21 +126,24 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 			b.Edges = append(b.Edges, spf.Edge{To: p.KeyID(wire.Key{Type: wire.RouterLSA, ID: r, Router: r})})
 		}
 		if n, contiguous := ip.MaskLen(b.Network.Mask); contiguous {
-			b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: 0})
+			b.Leaves = append(b.Leaves,
+				spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: 0})
 		}
 	case wire.SummaryLSA, wire.ASBRSummaryLSA:
 		if b.Summary, ok = wire.ReadSummary(b.Raw); !ok {
 			return 0, false
 		}
 		if n, contiguous := ip.MaskLen(b.Summary.Mask); contiguous && p.Key(key).Type == wire.SummaryLSA {
-			b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.Summary.Metric})
+			b.Leaves = append(b.Leaves,
+				spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.Summary.Metric})
 		}
 	case wire.ExternalLSA, wire.NSSALSA:
 		if b.External, ok = wire.ReadExternal(b.Raw); !ok {
 			return 0, false
 		}
 		if n, contiguous := ip.MaskLen(b.External.Mask); contiguous {
-			b.Leaves = append(b.Leaves, spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.External.Metric})
+			b.Leaves = append(b.Leaves,
+				spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.External.Metric})
 		}
 	default:
 		return 0, false
@@ -341,7 +349,8 @@ func (p *Process) watchAge(h Host, key uint32, e entry) {
 func (p *Process) dueAt(h Host, key uint32, e entry) event.Time {
 	if p.own(h.Pool().Key(key)) {
 		k := h.Pool().Key(key)
-		early := store.Below(h.Rand(randRefresh, hashKey(k)^uint64(uint32(e.seq))), wire.LSRefreshTime/10*uint64(event.Second))
+		early := store.Below(h.Rand(randRefresh, hashKey(k)^uint64(uint32(e.seq))),
+			wire.LSRefreshTime/10*uint64(event.Second))
 		return e.birth + wire.LSRefreshTime*event.Second - event.Time(early)
 	}
 	return e.birth + wire.MaxAge*event.Second

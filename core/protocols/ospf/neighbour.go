@@ -246,7 +246,8 @@ func (p *Process) newNeighbour(h Host, i uint32, id, address ip.Addr) uint32 {
 	nb := &p.nbrs[n]
 	// The slot's timers may still have events in the queue: they stay with it.
 	*nb = neighbour{port: i, id: id, address: address, since: h.Now(),
-		inactivity: nb.inactivity, dd: retry{timer: nb.dd.timer}, request: retry{timer: nb.request.timer}, retransmit: retry{timer: nb.retransmit.timer}}
+		inactivity: nb.inactivity, dd: retry{timer: nb.dd.timer}, request: retry{timer: nb.request.timer},
+		retransmit: retry{timer: nb.retransmit.timer}}
 	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, linkTo(n)
 	h.Calm().Start(&nb.guard)
 	return n

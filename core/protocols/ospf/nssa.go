@@ -80,7 +80,8 @@ func (p *Process) nssaRoutes(h Host, s *scratch, ai int) {
 		}
 		// RFC 3101 2.5 (3): a border router does not follow the default that
 		// another one gives the area.
-		if atBorder && shared.Prefixes.Prefix(b.Leaves[0].Prefix).Len == 0 && (b.Options&wire.OptionP == 0 || c.NoSummary) {
+		if atBorder && shared.Prefixes.Prefix(b.Leaves[0].Prefix).Len == 0 &&
+			(b.Options&wire.OptionP == 0 || c.NoSummary) {
 			return true
 		}
 		i := slices.IndexFunc(s.border, func(o border) bool {
@@ -181,10 +182,12 @@ func (p *Process) translated(h Host) []External {
 			if !ok || r.Area != a.id || r.Kind != used.Kind || r.Cost != used.Cost || r.Distance != used.Distance {
 				continue // the route in use is that of another LSA, or of none
 			}
-			now := candidate{External{shared.Prefixes.Prefix(prefix), b.External.Metric, !b.External.Type2, b.External.Tag, b.External.Forward, r.Cost}, k.Router}
+			now := candidate{External{shared.Prefixes.Prefix(prefix), b.External.Metric, !b.External.Type2,
+				b.External.Tag, b.External.Forward, r.Cost}, k.Router}
 			// Of several that are the same route, the highest router ID's (RFC
 			// 3101 2.5 (6)(e)).
-			if old, ok := found[prefix]; !ok || now.Metric < old.Metric || now.Metric == old.Metric && now.router > old.router {
+			if old, ok := found[prefix]; !ok || now.Metric < old.Metric ||
+				now.Metric == old.Metric && now.router > old.router {
 				found[prefix] = now
 			}
 		}

@@ -77,7 +77,8 @@ func (p *Process) originate(h Host, ai int, key, body uint32, old entry) {
 		seq = old.seq + 1
 	}
 	now := h.Now()
-	head := wire.LSAHeader{Options: b.Options, Key: h.Pool().Key(key), Seq: seq, Length: uint16(wire.LSAHeaderLen + len(b.Raw))}
+	head := wire.LSAHeader{Options: b.Options, Key: h.Pool().Key(key), Seq: seq,
+		Length: uint16(wire.LSAHeaderLen + len(b.Raw))}
 	sum := wire.Fletcher(append(head.Append(nil), b.Raw...))
 	h.Calm().Hold(now + minLSInterval)
 	h.Note(note.Note{Kind: note.LSAOriginated, Port: note.NoPort, A: uint64(key), B: uint64(uint32(seq))})
@@ -198,7 +199,8 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 			}
 		}
 		slices.Sort(body.Routers)
-		list = append(list, wish{wire.Key{Type: wire.NetworkLSA, ID: q.Address, Router: p.routerID}, p.options(a.id), body.Append(nil)})
+		list = append(list, wish{wire.Key{Type: wire.NetworkLSA, ID: q.Address, Router: p.routerID}, p.options(a.id),
+			body.Append(nil)})
 	}
 	return list
 }
@@ -241,7 +243,8 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 		if q.Virtual {
 			for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 				if nb := &p.nbrs[n.index()]; nb.state == Full {
-					body.Links = append(body.Links, wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkVirtual, Metric: q.Cost})
+					body.Links = append(body.Links,
+						wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkVirtual, Metric: q.Cost})
 				}
 			}
 			continue
@@ -251,12 +254,14 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 			continue
 		}
 		if p.transit(q) {
-			body.Links = append(body.Links, wire.RouterLink{ID: q.dr, Data: q.Address, Type: wire.LinkTransit, Metric: q.Cost})
+			body.Links = append(body.Links,
+				wire.RouterLink{ID: q.dr, Data: q.Address, Type: wire.LinkTransit, Metric: q.Cost})
 			continue
 		}
 		for n := q.firstNbr; n != 0 && !q.Broadcast; n = p.nbrs[n.index()].next {
 			if nb := &p.nbrs[n.index()]; nb.state == Full {
-				body.Links = append(body.Links, wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkPointToPoint, Metric: q.Cost})
+				body.Links = append(body.Links,
+					wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkPointToPoint, Metric: q.Cost})
 			}
 		}
 		// RFC 2328 12.4.1.1 option 2: the link's subnet as a stub.

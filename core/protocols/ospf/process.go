@@ -564,7 +564,8 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 			nb := &p.nbrs[n.index()]
 			d.Add(uint64(nb.id), uint64(nb.address), uint64(nb.state))
 			if full {
-				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.len), uint64(nb.requests.len))
+				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.len),
+					uint64(nb.requests.len))
 			}
 		}
 	}

@@ -41,7 +41,8 @@ func (l *refusals) put(r Refusal) {
 		})
 		next = slices.Delete(next, oldest, oldest+1)
 	}
-	at, _ := slices.BinarySearchFunc(next, r.From, func(o Refusal, from ip.Addr) int { return int(int64(o.From) - int64(from)) })
+	at, _ := slices.BinarySearchFunc(next, r.From,
+		func(o Refusal, from ip.Addr) int { return int(int64(o.From) - int64(from)) })
 	*l = slices.Insert(next, at, r)
 }
 

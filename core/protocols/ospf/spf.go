@@ -203,7 +203,8 @@ func (p *Process) Outdated(h Host) string {
 		r := s.routes[prefix]
 		r.Set = p.limited(h.Shared(), r.Set)
 		if got := p.routes.Get(prefix); got != r {
-			differs = fmt.Sprintf("the route to %v is %+v, and should be %+v", h.Shared().Prefixes.Prefix(prefix), got, r)
+			differs = fmt.Sprintf("the route to %v is %+v, and should be %+v", h.Shared().Prefixes.Prefix(prefix),
+				got, r)
 		}
 	}
 	p.routes.Each(func(id uint32, r *Route) bool {

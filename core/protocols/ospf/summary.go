@@ -30,7 +30,8 @@ func (p *Process) summaryWishes(h Host, areaID uint32, list []wish) []wish {
 	ids := linkStateIDs(all)
 	for i, x := range all {
 		body := wire.SummaryBody{Mask: ip.Mask(x.Len), Metric: nets[x]}
-		list = append(list, wish{wire.Key{Type: wire.SummaryLSA, ID: ids[i], Router: p.routerID}, p.options(areaID), body.Append(nil)})
+		list = append(list, wish{wire.Key{Type: wire.SummaryLSA, ID: ids[i], Router: p.routerID}, p.options(areaID),
+			body.Append(nil)})
 	}
 	if !c.closed() {
 		list = p.asbrWishes(h, areaID, list)
@@ -128,11 +129,13 @@ func (p *Process) leadsInto(shared *route.Shared, set route.SetID, areaID uint32
 // asbrWishes advertise the AS boundary routers of other areas into an area.
 func (p *Process) asbrWishes(h Host, areaID uint32, list []wish) []wish {
 	for _, b := range p.asbrs {
-		if b.router == p.routerID || b.area == areaID || b.inter && areaID == 0 || p.leadsInto(h.Shared(), b.set, areaID) {
+		if b.router == p.routerID || b.area == areaID || b.inter && areaID == 0 ||
+			p.leadsInto(h.Shared(), b.set, areaID) {
 			continue
 		}
 		body := wire.SummaryBody{Metric: b.cost}
-		list = append(list, wish{wire.Key{Type: wire.ASBRSummaryLSA, ID: b.router, Router: p.routerID}, p.options(areaID), body.Append(nil)})
+		list = append(list, wish{wire.Key{Type: wire.ASBRSummaryLSA, ID: b.router, Router: p.routerID},
+			p.options(areaID), body.Append(nil)})
 	}
 	return list
 }
@@ -161,7 +164,8 @@ func appendExternals(list []wish, typ, options uint8, router ip.Addr, nets []Ext
 	}
 	ids := linkStateIDs(all)
 	for i, x := range nets {
-		body := wire.ExternalBody{Mask: ip.Mask(x.Prefix.Len), Type2: !x.Type1, Metric: x.Metric, Forward: x.Forward, Tag: x.Tag}
+		body := wire.ExternalBody{Mask: ip.Mask(x.Prefix.Len), Type2: !x.Type1, Metric: x.Metric, Forward: x.Forward,
+			Tag: x.Tag}
 		list = append(list, wish{wire.Key{Type: typ, ID: ids[i], Router: router}, options, body.Append(nil)})
 	}
 	return list

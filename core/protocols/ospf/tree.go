@@ -186,7 +186,8 @@ func (p *Process) tree(h Host, s *scratch, ai int) (reached uint64) {
 
 // borders are the routers of a tree that lead out of the area or the autonomous system,
 // whether virtual links cross the area, and how many routers are in the tree.
-func (s *scratch) borders(shared *route.Shared, g *graph, t *areaTree, root uint32) (list []border, crossed bool, routers uint64) {
+func (s *scratch) borders(shared *route.Shared, g *graph, t *areaTree, root uint32) (list []border, crossed bool,
+	routers uint64) {
 	for i, key := range t.Keys {
 		body := g.body(key)
 		if body.IsNetwork {

@@ -36,13 +36,15 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 		want := q.PortConfig
 		want.Up, want.Address, want.Remote, want.Cost = false, 0, 0, 0
 		q.way = route.NoSet
-		if key, known := h.Pool().FindKey(wire.Key{Type: wire.RouterLSA, ID: q.Peer, Router: q.Peer}); known && p.several() {
+		if key, known := h.Pool().FindKey(wire.Key{Type: wire.RouterLSA, ID: q.Peer, Router: q.Peer}); known &&
+			p.several() {
 			t := p.areas[ai].tree
 			if at, reached := t.Find(key); reached && t.Dist[at] < wire.MaxMetric {
 				set := s.setOf(h.Shared(), t.first, t.Hops(at))
 				hops := h.Shared().Sets.Hops(set)
 				if remote, ok := p.farAddress(h, s, ai, key, t.Dist[at]); ok && len(hops) > 0 {
-					want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote, uint16(t.Dist[at])
+					want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote,
+						uint16(t.Dist[at])
 					q.way = set
 				}
 			}

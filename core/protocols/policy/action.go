@@ -58,9 +58,11 @@ func (b *Book) action(c *config.Action) action {
 			return action{"set next-hop peer", func(r *Route) { r.Self, r.Peer, r.Fixed = false, true, false }}
 		}
 		a := addrFrom(c.Address)
-		return action{"set next-hop " + c.Address.String(), func(r *Route) { r.Self, r.Peer, r.Fixed = false, false, true; r.edit().NextHop = a }}
+		return action{"set next-hop " + c.Address.String(),
+			func(r *Route) { r.Self, r.Peer, r.Fixed = false, false, true; r.edit().NextHop = a }}
 	case "prepend":
-		return action{"prepend " + numbers(c.Path), func(r *Route) { a := r.edit(); a.Path = a.Path.Prepend(c.Path...) }}
+		return action{"prepend " + numbers(c.Path),
+			func(r *Route) { a := r.edit(); a.Path = a.Path.Prepend(c.Path...) }}
 	case "replace-as-path":
 		path := attr.Path{}.Prepend(c.Path...)
 		return action{strings.TrimSpace("replace-as-path " + numbers(c.Path)), func(r *Route) { r.edit().Path = path }}

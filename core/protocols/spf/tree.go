@@ -128,7 +128,8 @@ func (s *Scratch) begin(keys, prefixes, words int) {
 	s.run++
 	s.words = words
 	if len(s.mark) < keys {
-		s.mark, s.done, s.dist, s.struck = make([]uint32, keys+64), make([]uint32, keys+64), make([]uint32, keys+64), make([]uint32, keys+64)
+		s.mark, s.done, s.dist, s.struck = make([]uint32, keys+64), make([]uint32, keys+64), make([]uint32, keys+64),
+			make([]uint32, keys+64)
 		s.run = 1
 		clear(s.pmark)
 	}

@@ -23,7 +23,8 @@ type shorter struct{ from, to, cost uint32 }
 // changed vertices only, of which the root is none, and none of which came or went.
 // They list the root, or do not, as before, so that paths leave it as they did. touched
 // are the vertices that came to lie elsewhere; without any, the tree is the same one.
-func (s *Scratch) Update(now, was Graph, t *Tree, root uint32, changed []uint32, keys, prefixes int) (out *Tree, touched []uint32) {
+func (s *Scratch) Update(now, was Graph, t *Tree, root uint32, changed []uint32, keys, prefixes int) (out *Tree,
+	touched []uint32) {
 	s.begin(keys, prefixes, t.words)
 	for i, key := range t.Keys {
 		s.mark[key], s.dist[key] = s.run, t.Dist[i]

@@ -189,7 +189,8 @@ func (s *Stack) Receive(h Host, src, dst ip.Addr, ttl uint8, b []byte, mss uint1
 		return note.None // a wrong checksum: it is as if it were lost
 	}
 	id := slices.IndexFunc(s.conns, func(c conn) bool {
-		return c.state != StateClosed && c.local == dst && c.remote == src && c.localPort == g.DstPort && c.remotePort == g.SrcPort
+		return c.state != StateClosed && c.local == dst && c.remote == src && c.localPort == g.DstPort &&
+			c.remotePort == g.SrcPort
 	})
 	if id >= 0 {
 		if why := s.conns[id].terms.refuses(h.Now(), &g, b, src, dst, ttl); why != note.None {

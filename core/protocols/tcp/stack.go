@@ -55,7 +55,8 @@ const (
 )
 
 // newsNames say what happened, for people.
-var newsNames = [...]string{"opened", "data arrived", "the other end closed", "closed", "refused: nobody listens", "reset by the other end", "nothing was acknowledged in time", "there is room to send"}
+var newsNames = [...]string{"opened", "data arrived", "the other end closed", "closed", "refused: nobody listens",
+	"reset by the other end", "nothing was acknowledged in time", "there is room to send"}
 
 func (n News) String() string { return newsNames[n] }
 
@@ -77,7 +78,8 @@ const (
 )
 
 // StateNames are RFC 9293's names, by State.
-var StateNames = [...]string{"CLOSED", "SYN-SENT", "SYN-RECEIVED", "ESTABLISHED", "FIN-WAIT-1", "FIN-WAIT-2", "CLOSE-WAIT", "CLOSING", "LAST-ACK", "TIME-WAIT"}
+var StateNames = [...]string{"CLOSED", "SYN-SENT", "SYN-RECEIVED", "ESTABLISHED", "FIN-WAIT-1", "FIN-WAIT-2",
+	"CLOSE-WAIT", "CLOSING", "LAST-ACK", "TIME-WAIT"}
 
 func (s State) String() string { return StateNames[s] }
 
@@ -178,7 +180,8 @@ func (s *Stack) freePort() uint16 {
 		if s.ephemeral < first {
 			s.ephemeral = first
 		}
-		if !slices.ContainsFunc(s.conns, func(c conn) bool { return c.state != StateClosed && c.localPort == s.ephemeral }) {
+		if !slices.ContainsFunc(s.conns,
+			func(c conn) bool { return c.state != StateClosed && c.localPort == s.ephemeral }) {
 			return s.ephemeral
 		}
 	}
@@ -195,7 +198,8 @@ func (s *Stack) slot(h Host) uint32 {
 	s.opened++
 	iss := uint32(h.Rand(randISS, s.opened)) // RFC 9293 3.4.1: not to be guessed
 	// The slot's timers may still have events in the queue: they stay with it.
-	*c = conn{retransmit: c.retransmit, closing: c.closing, opening: c.opening, terms: Terms{TTL: DefaultTTL}, iss: iss, una: iss, nxt: iss, peak: iss, rto: initialRTO, peerMSS: wire.DefaultMSS}
+	*c = conn{retransmit: c.retransmit, closing: c.closing, opening: c.opening, terms: Terms{TTL: DefaultTTL},
+		iss: iss, una: iss, nxt: iss, peak: iss, rto: initialRTO, peerMSS: wire.DefaultMSS}
 	return uint32(i)
 }
 
@@ -307,6 +311,7 @@ func (s *Stack) Digest(d *store.Digest) {
 	for i := range s.conns {
 		c := &s.conns[i]
 		d.Add(uint64(c.state), uint64(c.local), uint64(c.remote))
-		d.Add(uint64(c.una), uint64(c.nxt), uint64(c.rcv), uint64(c.retransmit.Deadline()), uint64(c.opening.Deadline()), uint64(len(c.out)), uint64(len(c.in)))
+		d.Add(uint64(c.una), uint64(c.nxt), uint64(c.rcv), uint64(c.retransmit.Deadline()),
+			uint64(c.opening.Deadline()), uint64(len(c.out)), uint64(len(c.in)))
 	}
 }

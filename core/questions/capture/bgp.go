@@ -41,7 +41,8 @@ func (r *reader) bgp(b []byte) string {
 			break
 		}
 		r.layer("BGP "+t.String(), map[bgpwire.Type]string{bgpwire.TypeOpen: "4271 4.2", bgpwire.TypeUpdate: "4271 4.3",
-			bgpwire.TypeNotification: "4271 4.5", bgpwire.TypeKeepalive: "4271 4.4", bgpwire.TypeRouteRefresh: "2918 3"}[t])
+			bgpwire.TypeNotification: "4271 4.5", bgpwire.TypeKeepalive: "4271 4.4",
+			bgpwire.TypeRouteRefresh: "2918 3"}[t])
 		r.field("length", "%d bytes", n)
 		says = append(says, r.bgpMessage(t, body))
 		b = b[n:]

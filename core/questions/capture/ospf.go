@@ -93,7 +93,8 @@ func (r *reader) dd(b []byte) string {
 	for _, f := range []struct {
 		bit  uint8
 		word string
-	}{{wire.FlagInit, "I: the first"}, {wire.FlagMore, "M: more follow"}, {wire.FlagMaster, "MS: the sender is master"}} {
+	}{{wire.FlagInit, "I: the first"}, {wire.FlagMore, "M: more follow"},
+		{wire.FlagMaster, "MS: the sender is master"}} {
 		if d.Flags&f.bit != 0 {
 			flags = append(flags, f.word)
 		}

@@ -56,7 +56,8 @@ const maxPackets = 400
 
 // PacketsOf are the frames on what a port is joined to, between two moments. If
 // kinds are given, only packets of these are shown.
-func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to event.Time, kinds []string, stop func() bool) (Packets, error) {
+func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to event.Time, kinds []string,
+	stop func() bool) (Packets, error) {
 	out := Packets{Ports: []string{}, Kinds: []KindCount{}, Packets: []Packet{}, From: from.Seconds(), To: to.Seconds()}
 	m, _, ok := w.MediumOf(dev, port)
 	if !ok {

@@ -187,11 +187,13 @@ func (a *attempt) outage(e config.Expect) Outcome {
 			open = "; it is still out at the end"
 		}
 		total += to - x.From
-		o.Facts = append(o.Facts, facts.Fact{Text: fmt.Sprintf("out for %.3f s: %s", to-x.From, x.Cause), View: "timeline"})
+		o.Facts = append(o.Facts,
+			facts.Fact{Text: fmt.Sprintf("out for %.3f s: %s", to-x.From, x.Cause), View: "timeline"})
 	}
 	bound := e.Outage.Seconds()
 	o.Passed = open == "" && (total < bound || e.OrEqual && total <= bound+1e-9)
-	o.Says = fmt.Sprintf("it was out for %.3f s in all; the limit is %s%s", total, labtext.FormatDuration(e.Outage), open)
+	o.Says = fmt.Sprintf("it was out for %.3f s in all; the limit is %s%s", total, labtext.FormatDuration(e.Outage),
+		open)
 	if total == 0 {
 		o.Says = "nothing of it was lost"
 	}
@@ -203,7 +205,8 @@ func (a *attempt) reach(e config.Expect) Outcome {
 	if err != nil {
 		return Outcome{Says: err.Error()}
 	}
-	o := Outcome{Passed: p.Arrives != e.Not, Says: wayWords(p), Facts: []facts.Fact{{Text: wayWords(p), View: "routes", Who: p.StopsAt, To: p.Dst}}}
+	o := Outcome{Passed: p.Arrives != e.Not, Says: wayWords(p),
+		Facts: []facts.Fact{{Text: wayWords(p), View: "routes", Who: p.StopsAt, To: p.Dst}}}
 	if e.Kind != config.ExpectPath {
 		return o
 	}
@@ -235,7 +238,8 @@ func (a *attempt) route(e config.Expect) Outcome {
 	s, has := d.Table().Best(id)
 	if !known || !has {
 		fact.Text = tables.Explain(a.world, d, e.Prefix).Answer
-		return Outcome{Passed: e.Not, Says: e.From + " has no route for " + e.Prefix.String(), Facts: []facts.Fact{fact}}
+		return Outcome{Passed: e.Not, Says: e.From + " has no route for " + e.Prefix.String(),
+			Facts: []facts.Fact{fact}}
 	}
 	fact.Text = facts.RouteWords(a.world, d, id)
 	o := Outcome{Passed: !e.Not, Says: fact.Text, Facts: []facts.Fact{fact}}
@@ -304,7 +308,8 @@ func holds(a uint64, compare string, b uint64) bool {
 }
 
 // protocolOf says whose states the names are that only one protocol has.
-var protocolOf = map[string]string{"Full": "ospf", "2-Way": "ospf", "Init": "ospf", "ExStart": "ospf", "Exchange": "ospf", "Loading": "ospf", "Down": "ospf",
+var protocolOf = map[string]string{"Full": "ospf", "2-Way": "ospf", "Init": "ospf", "ExStart": "ospf",
+	"Exchange": "ospf", "Loading": "ospf", "Down": "ospf",
 	"Established": "bgp", "Idle": "bgp", "Connect": "bgp", "Active": "bgp"}
 
 func (a *attempt) neighbour(e config.Expect) Outcome {

@@ -127,8 +127,9 @@ type comparer struct {
 // Worlds compares two worlds. stop, if not nil, is asked now and then whether to
 // give up; what comes out then is to be thrown away.
 func Worlds(before, after *network.World, stop func() bool) Comparison {
-	c := &comparer{before: before, after: after, sections: map[string]*Section{}, touched: map[string]bool{}, exits: map[exit]map[string]bool{},
-		lost: map[string]bool{}, gained: map[string]bool{}}
+	c := &comparer{before: before, after: after, sections: map[string]*Section{}, touched: map[string]bool{},
+		exits: map[exit]map[string]bool{},
+		lost:  map[string]bool{}, gained: map[string]bool{}}
 	for _, name := range []string{Flows, Neighbours, Sent, Routes, Paths, Received, Database, Ports} {
 		c.sections[name] = &Section{Name: name, Rows: []Row{}}
 	}
@@ -189,7 +190,9 @@ func (c *comparer) names(words string) string {
 	var out strings.Builder
 	for at := 0; at < len(words); {
 		end := at
-		for end < len(words) && (words[end] == '-' || words[end] == '_' || words[end] >= '0' && words[end] <= '9' || words[end]|0x20 >= 'a' && words[end]|0x20 <= 'z') {
+		for end < len(words) &&
+			(words[end] == '-' || words[end] == '_' || words[end] >= '0' && words[end] <= '9' ||
+				words[end]|0x20 >= 'a' && words[end]|0x20 <= 'z') {
 			end++
 		}
 		if end == at {
@@ -358,40 +361,41 @@ func (c *comparer) neighbours() {
 		}
 		return s
 	}
-	keyed(relations.NeighboursOf(c.before), relations.NeighboursOf(c.after), key, func(_ string, a, b *relations.Neighbour) {
-		r := Row{Section: Neighbours}
-		n := b
-		if b == nil {
-			n = a
-		}
-		r.Device, r.Other, r.Subject = n.A.Device, n.B.Device, end(n.A, b == nil)+" - "+end(n.B, b == nil)
-		if n.Protocol == "bgp" {
-			r.Subject = "session " + n.A.Name() + " - " + n.B.Name() + " (" + n.B.Address + ")"
-			r.Peer = n.B.Address
-			r.Outside = n.Session != nil && n.Session.External
-		}
-		if a != nil {
-			r.Before = words(a)
-		}
-		if b != nil {
-			r.After = words(b)
-		}
-		reset := a != nil && b != nil && a.Up && b.Up && c.follows() && n.Since > float64(c.before.Now())/1e9
-		if r.Before == r.After && !reset {
-			c.sections[Neighbours].Same++
-			return
-		}
-		switch was, is := a != nil && a.Up, b != nil && b.Up; {
-		case reset:
-			r.Cause = WasReset
-			r.After += ", after it was reset"
-		case was && !is:
-			r.Weight = Worse
-		case is && !was:
-			r.Weight = Better
-		}
-		c.add(r)
-	})
+	keyed(relations.NeighboursOf(c.before), relations.NeighboursOf(c.after), key,
+		func(_ string, a, b *relations.Neighbour) {
+			r := Row{Section: Neighbours}
+			n := b
+			if b == nil {
+				n = a
+			}
+			r.Device, r.Other, r.Subject = n.A.Device, n.B.Device, end(n.A, b == nil)+" - "+end(n.B, b == nil)
+			if n.Protocol == "bgp" {
+				r.Subject = "session " + n.A.Name() + " - " + n.B.Name() + " (" + n.B.Address + ")"
+				r.Peer = n.B.Address
+				r.Outside = n.Session != nil && n.Session.External
+			}
+			if a != nil {
+				r.Before = words(a)
+			}
+			if b != nil {
+				r.After = words(b)
+			}
+			reset := a != nil && b != nil && a.Up && b.Up && c.follows() && n.Since > float64(c.before.Now())/1e9
+			if r.Before == r.After && !reset {
+				c.sections[Neighbours].Same++
+				return
+			}
+			switch was, is := a != nil && a.Up, b != nil && b.Up; {
+			case reset:
+				r.Cause = WasReset
+				r.After += ", after it was reset"
+			case was && !is:
+				r.Weight = Worse
+			case is && !was:
+				r.Weight = Better
+			}
+			c.add(r)
+		})
 }
 
 // inOrder joins the names of two ends such that it does not count which is first.

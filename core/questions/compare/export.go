@@ -16,7 +16,8 @@ func (c *Comparison) CSV(out io.Writer) error {
 	}
 	for _, s := range c.Sections {
 		for _, r := range s.Rows {
-			if err := w.Write([]string{r.Section, string(r.Kind), r.Device, r.Other, r.Subject, r.Before, r.After}); err != nil {
+			if err := w.Write([]string{r.Section, string(r.Kind), r.Device, r.Other, r.Subject, r.Before,
+				r.After}); err != nil {
 				return err
 			}
 		}
@@ -25,7 +26,8 @@ func (c *Comparison) CSV(out io.Writer) error {
 	return w.Error()
 }
 
-var titles = map[string]string{Flows: "Flows", Neighbours: "Neighbours", Sent: "Advertisements", Routes: "Routes", Paths: "Chosen paths",
+var titles = map[string]string{Flows: "Flows", Neighbours: "Neighbours", Sent: "Advertisements", Routes: "Routes",
+	Paths:    "Chosen paths",
 	Received: "Received paths", Database: "Database", Ports: "Ports"}
 
 // Markdown writes the summary and a table a section, under a title.
@@ -45,7 +47,8 @@ func (c *Comparison) Markdown(out io.Writer, title string) error {
 		}
 		fmt.Fprintf(&b, "\n## %s\n\n| what | device | other | subject | before | after |\n|---|---|---|---|---|---|\n", titles[s.Name])
 		for _, r := range s.Rows {
-			fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s |\n", string(r.Kind), cell(r.Device), cell(r.Other), cell(r.Subject), cell(r.Before), cell(r.After))
+			fmt.Fprintf(&b, "| %s | %s | %s | %s | %s | %s |\n", string(r.Kind), cell(r.Device), cell(r.Other),
+				cell(r.Subject), cell(r.Before), cell(r.After))
 		}
 		if s.Total > len(s.Rows) {
 			fmt.Fprintf(&b, "\nand %d more\n", s.Total-len(s.Rows))

@@ -108,10 +108,12 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 		}
 		r := Row{Section: Paths, Device: p.name, Other: cmp.Or(to, from)}
 		if x != 0 {
-			r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), "from "+from+", "+paths.SetWords(c.before, x)
+			r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(),
+				"from "+from+", "+paths.SetWords(c.before, x)
 		}
 		if y != 0 {
-			r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), "from "+to+", "+paths.SetWords(c.after, y)
+			r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(),
+				"from "+to+", "+paths.SetWords(c.after, y)
 		}
 		switch {
 		case x == 0:
@@ -136,7 +138,8 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 }
 
 // session compares what came in from a peer, and what it was sent.
-func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp.PeerView, same func(a, b attr.ID) bool) {
+func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp.PeerView,
+	same func(a, b attr.ID) bool) {
 	v, w := is, c.after
 	if v == nil {
 		v, w = was, c.before
@@ -160,7 +163,8 @@ func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp
 			if same(x.Raw, y.Raw) && same(x.Accepted, y.Accepted) && x.Why == y.Why {
 				c.sections[Received].Same++
 			} else {
-				c.add(Row{Section: Received, Device: p.name, Other: name, Peer: address, Subject: subject, Before: inWords(c.before, x), After: inWords(c.after, y)})
+				c.add(Row{Section: Received, Device: p.name, Other: name, Peer: address, Subject: subject,
+					Before: inWords(c.before, x), After: inWords(c.after, y)})
 			}
 		}
 		if out != 0 || sent != 0 {

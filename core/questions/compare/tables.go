@@ -74,16 +74,19 @@ func (c *comparer) tables() {
 				return
 			}
 			led := had && has && same(a.Hop, b.Hop)
-			if led && from == to && a.Metric == b.Metric && a.Metric2 == b.Metric2 && a.Tag == b.Tag && a.Kind == b.Kind && a.Preference == b.Preference {
+			if led && from == to && a.Metric == b.Metric && a.Metric2 == b.Metric2 && a.Tag == b.Tag &&
+				a.Kind == b.Kind && a.Preference == b.Preference {
 				c.sections[Routes].Same++
 				return
 			}
 			r := Row{Section: Routes, Device: p.name}
 			if had {
-				r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(), facts.RouteWords(c.before, p.before, old)
+				r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(),
+					facts.RouteWords(c.before, p.before, old)
 			}
 			if has {
-				r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(), facts.RouteWords(c.after, p.after, now)
+				r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(),
+					facts.RouteWords(c.after, p.after, now)
 			}
 			switch {
 			case !has:

@@ -10,7 +10,8 @@ import (
 )
 
 // what each section counts.
-var nouns = map[string]string{Flows: "flow", Neighbours: "adjacency or session", Sent: "advertisement", Routes: "route", Paths: "chosen path",
+var nouns = map[string]string{Flows: "flow", Neighbours: "adjacency or session", Sent: "advertisement",
+	Routes: "route", Paths: "chosen path",
 	Received: "received path", Database: "LSA", Ports: "port"}
 
 func counted(n int, section string) string {
@@ -101,8 +102,10 @@ func (c *comparer) relationWords(say func(string, ...any)) {
 		}
 		count[what] = append(count[what], strings.TrimSpace(r.Device+" - "+r.Other))
 	}
-	for _, g := range []struct{ what, one, several string }{{"gone", "1 neighbour relation is gone", "are gone"}, {"down", "1 neighbour relation goes down", "go down"},
-		{"up", "1 neighbour relation comes up", "come up"}, {"reset", "1 session is reset", "are reset"}, {"changed", "1 neighbour relation changes", "change"}} {
+	for _, g := range []struct{ what, one, several string }{{"gone", "1 neighbour relation is gone", "are gone"},
+		{"down", "1 neighbour relation goes down", "go down"},
+		{"up", "1 neighbour relation comes up", "come up"}, {"reset", "1 session is reset", "are reset"},
+		{"changed", "1 neighbour relation changes", "change"}} {
 		switch names := count[g.what]; len(names) {
 		case 0:
 		case 1:
@@ -174,7 +177,8 @@ func (c *comparer) exitWords(say func(string, ...any)) {
 		exits = append(exits, e)
 	}
 	slices.SortFunc(exits, func(a, b exit) int {
-		return cmp.Or(cmp.Compare(size[b.as], size[a.as]), cmp.Compare(len(c.exits[b]), len(c.exits[a])), cmp.Compare(a.as, b.as), cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to))
+		return cmp.Or(cmp.Compare(size[b.as], size[a.as]), cmp.Compare(len(c.exits[b]), len(c.exits[a])),
+			cmp.Compare(a.as, b.as), cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to))
 	})
 	for _, e := range exits {
 		lost := "none lost"
@@ -187,7 +191,8 @@ func (c *comparer) exitWords(say func(string, ...any)) {
 		if n := len(gone); n > 0 {
 			lost = prefixes(n) + " lost"
 		}
-		say("AS %d: %s moved from %s to %s, %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from), asName(names, e.to), lost)
+		say("AS %d: %s moved from %s to %s, %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from),
+			asName(names, e.to), lost)
 	}
 }
 
@@ -215,7 +220,8 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 		more = " and more"
 	}
 	if moved > 0 {
-		say("%s%s moved to another path, on %s", facts.Plural(moved, "route"), more, facts.Plural(len(routers), "router"))
+		say("%s%s moved to another path, on %s", facts.Plural(moved, "route"), more,
+			facts.Plural(len(routers), "router"))
 	}
 	if other > 0 {
 		say("%s%s changed in cost only", facts.Plural(other, "route"), more)

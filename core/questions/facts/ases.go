@@ -31,7 +31,8 @@ func ASes(w *network.World) map[*device.Device]uint32 {
 			}
 			for _, e := range w.Facing(d.ID(), uint32(i)) {
 				far := w.Device(e.Device)
-				joined := far.Kind() == config.Host || d.Kind() == config.Router && d.Ports()[i].Config.OSPF.On && far.Ports()[e.Port].Config.OSPF.On
+				joined := far.Kind() == config.Host ||
+					d.Kind() == config.Router && d.Ports()[i].Config.OSPF.On && far.Ports()[e.Port].Config.OSPF.On
 				if far.Gone() || far.Config().BGP.AS != 0 || !joined {
 					continue
 				}

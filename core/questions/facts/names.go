@@ -74,7 +74,8 @@ func PeersOf(d *device.Device) []bgp.PeerView {
 	}
 	g := &d.Config().BGP
 	for i := range g.Peers {
-		out = append(out, bgp.PeerView{Number: -1 - i, Config: g.Peers[i], Address: ip.AddrFrom(g.Peers[i].Address), External: g.External(&g.Peers[i])})
+		out = append(out, bgp.PeerView{Number: -1 - i, Config: g.Peers[i], Address: ip.AddrFrom(g.Peers[i].Address),
+			External: g.External(&g.Peers[i])})
 	}
 	return out
 }

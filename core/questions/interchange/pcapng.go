@@ -18,10 +18,12 @@ import (
 // pcapng file (draft-ietf-opsawg-pcapng) with one interface a port. Virtual time
 // 0 is the first of January 1970. dev and port name any port on the medium; it
 // returns the number of frames written.
-func Pcapng(out io.Writer, h *history.History, w *network.World, dev, port uint32, from, to history.Moment, stop func() bool) (frames int, err error) {
+func Pcapng(out io.Writer, h *history.History, w *network.World, dev, port uint32, from, to history.Moment,
+	stop func() bool) (frames int, err error) {
 	m, _, joined := w.MediumOf(dev, port)
 	if !joined {
-		return 0, fmt.Errorf("%s.%s is not joined to anything", w.Device(dev).Name(), w.Device(dev).Ports()[port].Config.Name)
+		return 0, fmt.Errorf("%s.%s is not joined to anything", w.Device(dev).Name(),
+			w.Device(dev).Ports()[port].Config.Name)
 	}
 	type end struct{ device, port uint32 }
 	numbers := map[end]int{}
@@ -51,8 +53,9 @@ func Pcapng(out io.Writer, h *history.History, w *network.World, dev, port uint3
 			return
 		}
 		frames++
-		failed = file.WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(f.At)).UTC(), CaptureLength: len(f.Bytes),
-			Length: len(f.Bytes), InterfaceIndex: n}, f.Bytes)
+		failed = file.WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(f.At)).UTC(),
+			CaptureLength: len(f.Bytes),
+			Length:        len(f.Bytes), InterfaceIndex: n}, f.Bytes)
 	}, stop)
 	if err == nil {
 		err = failed

@@ -47,7 +47,8 @@ func attributesOf(w *network.World, id attr.ID) *Attributes {
 }
 
 func setWords(w *network.World, a *attr.Set) *Attributes {
-	out := &Attributes{ASPath: a.Path.String(), Length: a.Path.Len(), Origin: a.Origin.String(), Communities: a.CommunityList(), Atomic: a.Atomic,
+	out := &Attributes{ASPath: a.Path.String(), Length: a.Path.Len(), Origin: a.Origin.String(),
+		Communities: a.CommunityList(), Atomic: a.Atomic,
 		Clusters: []string{}, Unknown: []string{}}
 	if a.NextHop != 0 {
 		out.NextHop = ip.Addr(a.NextHop).String()
@@ -112,7 +113,8 @@ func traceWords(t policy.Trace) *PolicyTrace {
 	var did []string
 	last := ""
 	for _, s := range t.Steps {
-		x := PolicyStep{Statement: s.Statement, Matched: s.Matched, Conditions: []PolicyHeld{}, Actions: append([]string{}, s.Actions...), Verdict: s.Verdict.String()}
+		x := PolicyStep{Statement: s.Statement, Matched: s.Matched, Conditions: []PolicyHeld{},
+			Actions: append([]string{}, s.Actions...), Verdict: s.Verdict.String()}
 		for _, c := range s.Conditions {
 			x.Conditions = append(x.Conditions, PolicyHeld{c.Condition, c.Policy, c.Holds, c.Value})
 		}
@@ -258,7 +260,8 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 	out := RouterPaths{Device: d.Name(), AS: s.AS(), Paths: []PathRow{}, Sent: []SentRow{}, Missing: []string{}}
 	best, from, _ := s.Best(id)
 	if own, how, _, lost := s.OwnPath(id); own != 0 {
-		x := PathRow{From: how, Kind: "own", After: attributesOf(w, own), Accepted: true, Chosen: from == bgp.Local && best != 0}
+		x := PathRow{From: how, Kind: "own", After: attributesOf(w, own), Accepted: true,
+			Chosen: from == bgp.Local && best != 0}
 		x.Why = "it is brought in here: " + how
 		if lost {
 			x.Code, x.What = note.WorsePreference.String(), note.WorsePreference.Info().What
@@ -338,7 +341,8 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 		}
 	}
 	if len(sharers) > 1 {
-		s = fmt.Sprintf("%s shares the traffic between the paths from %s and %s", d.Name(), strings.Join(sharers[:len(sharers)-1], ", "), sharers[len(sharers)-1])
+		s = fmt.Sprintf("%s shares the traffic between the paths from %s and %s", d.Name(),
+			strings.Join(sharers[:len(sharers)-1], ", "), sharers[len(sharers)-1])
 	}
 	if first.Kind == "own" {
 		s = fmt.Sprintf("%s has the prefix itself (%s)", d.Name(), first.From)
@@ -361,8 +365,9 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 // pathRow is the story of what one peer sent.
 func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row bgp.Row, chosen bool) PathRow {
 	s := d.BGP()
-	x := PathRow{From: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Received: attributesOf(w, row.Raw),
-		After: attributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
+	x := PathRow{From: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External),
+		Received: attributesOf(w, row.Raw),
+		After:    attributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
 	var t policy.Trace
 	s.Imported(d, v.Number, id, &t)
 	x.Import = traceWords(t)
@@ -457,7 +462,8 @@ func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerVi
 
 // sentRow is what a peer was sent for a prefix, and if nothing, why.
 func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) SentRow {
-	x := SentRow{To: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External), Up: v.State == bgp.Established}
+	x := SentRow{To: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External),
+		Up: v.State == bgp.Established}
 	if !x.Up {
 		x.Code, x.Why = "session-down", "the session is not up: "+v.State.String()
 		return x
@@ -510,7 +516,8 @@ func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) str
 	if has {
 		return ""
 	}
-	return fmt.Sprintf("and %s has no session with %s, which sent it: an iBGP session is missing", target.Name(), source.Name())
+	return fmt.Sprintf("and %s has no session with %s, which sent it: an iBGP session is missing", target.Name(),
+		source.Name())
 }
 
 // missing says why a peer that has the prefix did not send it, "" if it has not.

@@ -26,7 +26,8 @@ type collector struct {
 // once in a row, whoever observed it.
 var disagreement = map[note.Code]bool{
 	note.AreaDiffers: true, note.SubnetDiffers: true, note.HelloIntervalDiffers: true, note.DeadIntervalDiffers: true,
-	note.AuthenticationDiffers: true, note.KeyIDDiffers: true, note.KeyDiffers: true, note.KeyNotInTime: true, note.MTUTooLarge: true, note.SameRouterID: true, note.TypeDiffers: true, note.StubFlagDiffers: true,
+	note.AuthenticationDiffers: true, note.KeyIDDiffers: true, note.KeyDiffers: true, note.KeyNotInTime: true,
+	note.MTUTooLarge: true, note.SameRouterID: true, note.TypeDiffers: true, note.StubFlagDiffers: true,
 	note.LinkCut: true,
 }
 
@@ -48,7 +49,8 @@ func (c *collector) add(code note.Code, source string, by side, mine, theirs str
 	if by.d == c.b.d && by.port == c.b.port {
 		first, second, his, hers = c.b, c.a, theirs, mine
 	}
-	r.Remedy = strings.NewReplacer("{a}", first.ref(), "{b}", second.ref(), "{mine}", his, "{theirs}", hers).Replace(r.Remedy)
+	r.Remedy = strings.NewReplacer("{a}", first.ref(), "{b}", second.ref(), "{mine}", his, "{theirs}",
+		hers).Replace(r.Remedy)
 	if source == "observed" {
 		r.By = by.ref()
 	}
@@ -101,7 +103,8 @@ func (c *collector) observed(m *network.Medium) {
 	c.each(func(s, _ side, order func(string, string) (string, string)) {
 		v := s.d.OSPF().Port(s.port)
 		_, sees := s.sees()
-		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.OSPF().Running() && !sees && s.refusal().Reason == note.None {
+		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.OSPF().Running() && !sees &&
+			s.refusal().Reason == note.None {
 			mine, theirs := order("nothing heard", "")
 			c.add(note.NothingHeard, "observed", s, mine, theirs)
 		}
@@ -179,8 +182,10 @@ func (c *collector) foreseen() {
 	if x.OSPF.Area == y.OSPF.Area {
 		differ(note.StubFlagDiffers, facts.AreaKind(c.a.d, x.OSPF.Area), facts.AreaKind(c.b.d, x.OSPF.Area))
 	}
-	differ(note.HelloIntervalDiffers, labtext.FormatDuration(x.OSPF.HelloInterval), labtext.FormatDuration(y.OSPF.HelloInterval))
-	differ(note.DeadIntervalDiffers, labtext.FormatDuration(x.OSPF.DeadInterval), labtext.FormatDuration(y.OSPF.DeadInterval))
+	differ(note.HelloIntervalDiffers, labtext.FormatDuration(x.OSPF.HelloInterval),
+		labtext.FormatDuration(y.OSPF.HelloInterval))
+	differ(note.DeadIntervalDiffers, labtext.FormatDuration(x.OSPF.DeadInterval),
+		labtext.FormatDuration(y.OSPF.DeadInterval))
 	if x.MTU > y.MTU && !y.OSPF.IgnoreMTU || y.MTU > x.MTU && !x.OSPF.IgnoreMTU {
 		differ(note.MTUTooLarge, facts.Value("count", uint64(x.MTU)), facts.Value("count", uint64(y.MTU)))
 	}
@@ -214,10 +219,12 @@ func (c *collector) keys(x, y *config.KeyChain) {
 		from, to *config.KeyChain
 	}{{c.b, x, y}, {c.a, y, x}} {
 		sent := way.from.Sending(time.Duration(c.a.w.Now()))
-		i := slices.IndexFunc(way.to.Keys, func(k config.Key) bool { return k.ID == sent.ID || sent.Algorithm == wire.Simple.String() })
+		i := slices.IndexFunc(way.to.Keys,
+			func(k config.Key) bool { return k.ID == sent.ID || sent.Algorithm == wire.Simple.String() })
 		switch {
 		case i < 0:
-			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Sending(time.Duration(c.a.w.Now())).ID)), strconv.Itoa(int(y.Sending(time.Duration(c.a.w.Now())).ID)))
+			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Sending(time.Duration(c.a.w.Now())).ID)),
+				strconv.Itoa(int(y.Sending(time.Duration(c.a.w.Now())).ID)))
 		case way.to.Keys[i].Secret != sent.Secret || way.to.Keys[i].Algorithm != sent.Algorithm:
 			words := func(k config.Key) string { return fmt.Sprintf("key %d", k.ID) }
 			c.add(note.KeyDiffers, "foreseen", c.a, words(sent), words(sent))

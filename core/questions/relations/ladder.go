@@ -73,7 +73,8 @@ func (s side) ladder(far side) LadderSide {
 		if ospf.State(n.B) == ospf.Down {
 			out.Rungs, before = out.Rungs[:0], event.Time(n.At)
 		}
-		r := Rung{At: event.Time(n.At).Seconds(), State: ospf.StateNames[n.C], Took: (event.Time(n.At) - before).Seconds()}
+		r := Rung{At: event.Time(n.At).Seconds(), State: ospf.StateNames[n.C],
+			Took: (event.Time(n.At) - before).Seconds()}
 		if n.Reason != note.None {
 			r.Because = facts.ReasonWords(n)
 		}

@@ -67,7 +67,8 @@ func inOrder(out []Neighbour) []Neighbour {
 			}
 			return 1
 		}
-		return cmp.Or(cmp.Compare(y.Protocol, x.Protocol), cmp.Compare(x.A.Device, y.A.Device), cmp.Compare(x.A.Port, y.A.Port),
+		return cmp.Or(cmp.Compare(y.Protocol, x.Protocol), cmp.Compare(x.A.Device, y.A.Device),
+			cmp.Compare(x.A.Port, y.A.Port),
 			cmp.Compare(x.B.Device, y.B.Device), cmp.Compare(x.B.Port, y.B.Port))
 	})
 	return out
@@ -148,12 +149,14 @@ func unplugged(w *network.World) []Neighbour {
 		for i := range d.Ports() {
 			p := &d.Ports()[i]
 			s := side{w: w, d: d, port: uint32(i)}
-			if _, _, joined := w.MediumOf(d.ID(), uint32(i)); joined || d.Gone() || p.Gone || p.Config.Loopback || p.Config.Virtual != nil || !s.active() {
+			if _, _, joined := w.MediumOf(d.ID(), uint32(i)); joined || d.Gone() || p.Gone || p.Config.Loopback ||
+				p.Config.Virtual != nil || !s.active() {
 				continue
 			}
 			c := &collector{a: s, b: s}
 			c.add(note.NotJoined, "observed", s, "nothing plugged in", "")
-			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: ospf.StateNames[ospf.Down], Since: p.Since.Seconds(), Reasons: c.reasons,
+			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: ospf.StateNames[ospf.Down],
+				Since: p.Since.Seconds(), Reasons: c.reasons,
 				B: facts.End{Absent: true, State: ospf.StateNames[ospf.Down]}})
 		}
 	}
@@ -195,8 +198,10 @@ func VirtualLinks(w *network.World) []Neighbour {
 
 // oneSided is a virtual link that the other end does not have.
 func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
-	n := Neighbour{Protocol: "ospf", A: a.end(), State: ospf.StateNames[ospf.Down], Since: a.d.Ports()[a.port].Since.Seconds(), Reasons: []facts.Reason{},
-		B: facts.End{Device: v.Peer.String(), Port: "none", RouterID: v.Peer.String(), State: ospf.StateNames[ospf.Down]}}
+	n := Neighbour{Protocol: "ospf", A: a.end(), State: ospf.StateNames[ospf.Down],
+		Since: a.d.Ports()[a.port].Since.Seconds(), Reasons: []facts.Reason{},
+		B: facts.End{Device: v.Peer.String(), Port: "none", RouterID: v.Peer.String(),
+			State: ospf.StateNames[ospf.Down]}}
 	c := &collector{a: a, b: a}
 	if up, why := a.d.Up(a.port); !up {
 		c.add(why, "observed", a, "down", "")
@@ -204,7 +209,8 @@ func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
 	if far != nil {
 		n.B.Device = far.Name()
 		r := c.add(note.VirtualUnanswered, "foreseen", a, v.Peer.String(), "none")
-		r.Remedy = fmt.Sprintf("add virtual-link %v to area %s on %s", a.d.OSPF().RouterID(), labtext.FormatArea(v.Transit), far.Name())
+		r.Remedy = fmt.Sprintf("add virtual-link %v to area %s on %s", a.d.OSPF().RouterID(),
+			labtext.FormatArea(v.Transit), far.Name())
 	}
 	n.Reasons = c.reasons
 	return n
@@ -260,7 +266,8 @@ func (s side) sees() (n ospf.NeighbourView, ok bool) {
 
 func (s side) end() facts.End {
 	c := s.config()
-	e := facts.End{Device: s.d.Name(), Port: c.Name, State: ospf.StateNames[ospf.Down], Since: s.d.Ports()[s.port].Since.Seconds()}
+	e := facts.End{Device: s.d.Name(), Port: c.Name, State: ospf.StateNames[ospf.Down],
+		Since: s.d.Ports()[s.port].Since.Seconds()}
 	if c.Address.IsValid() {
 		e.Address = c.Address.String()
 	}

@@ -38,7 +38,8 @@ func (c *sessionReasons) add(code note.Code, source string, by, other talker, mi
 	if by.d != c.a.d || by.addr != c.a.addr {
 		own, far = theirs, mine
 	}
-	r.Remedy = strings.NewReplacer("{a}", by.name(), "{b}", other.name(), "{mine}", own, "{theirs}", far).Replace(r.Remedy)
+	r.Remedy = strings.NewReplacer("{a}", by.name(), "{b}", other.name(), "{mine}", own, "{theirs}",
+		far).Replace(r.Remedy)
 	r.By = by.name()
 	c.list = append(c.list, r)
 	return &c.list[len(c.list)-1]
@@ -64,7 +65,8 @@ func (c *sessionReasons) observed() {
 			c.add(code, "observed", t, other, "", other.addr.String())
 		}
 		if t.v.Limited {
-			c.add(note.PrefixLimit, "observed", t, other, fmt.Sprintf("%d at most", t.v.Last.Mine), fmt.Sprintf("%d sent", t.v.Last.Theirs))
+			c.add(note.PrefixLimit, "observed", t, other, fmt.Sprintf("%d at most", t.v.Last.Mine),
+				fmt.Sprintf("%d sent", t.v.Last.Theirs))
 			return
 		}
 		if l := t.v.Last; l.Reason != note.None && t.v.State < bgp.OpenSent {
@@ -135,7 +137,8 @@ func (c *sessionReasons) foreseen() {
 	})
 	if b.d == nil {
 		r := say(note.NoRoute, a, b, "", a.v.Address.String())
-		r.What, r.Text, r.Remedy = "peer", fmt.Sprintf("no router has the address %v", a.v.Address), "write the address of the other router"
+		r.What, r.Text, r.Remedy = "peer", fmt.Sprintf("no router has the address %v", a.v.Address),
+			"write the address of the other router"
 		return
 	}
 	if !a.has || !b.has {
@@ -147,7 +150,8 @@ func (c *sessionReasons) foreseen() {
 		}
 		if from := localOf(t.d, t.v); from != 0 && from != other.v.Address {
 			r := say(note.PeerUnknown, other, t, other.v.Address.String(), from.String())
-			r.Text = fmt.Sprintf("%s comes from %v, and %s expects it from %v", t.name(), from, other.name(), other.v.Address)
+			r.Text = fmt.Sprintf("%s comes from %v, and %s expects it from %v", t.name(), from, other.name(),
+				other.v.Address)
 			r.Remedy = fmt.Sprintf("set local-address on %s to the port with %v", t.name(), other.v.Address)
 		}
 	})
@@ -183,8 +187,10 @@ func (c *sessionReasons) travel(t, other talker, ttl func(talker) string) {
 		// A prefix that BGP has learned of, and that leads to the peer's own address.
 		if h.Source == route.BGP.String() && (!path.Arrives || path.Hops[len(path.Hops)-1].Device != other.name()) {
 			r := c.add(note.PeerCaptured, "observed", t, other, h.Prefix, t.v.Address.String())
-			r.Text = fmt.Sprintf("packets for %v leave %s by the BGP route %s, and do not arrive: %s", t.v.Address, h.Device, h.Prefix, path.Reason)
-			r.Remedy = fmt.Sprintf("keep %s out with the import policy of %s, or give it a more specific route to %v", h.Prefix, h.Device, t.v.Address)
+			r.Text = fmt.Sprintf("packets for %v leave %s by the BGP route %s, and do not arrive: %s", t.v.Address,
+				h.Device, h.Prefix, path.Reason)
+			r.Remedy = fmt.Sprintf("keep %s out with the import policy of %s, or give it a more specific route to %v",
+				h.Prefix, h.Device, t.v.Address)
 			return
 		}
 	}
@@ -200,8 +206,10 @@ func (c *sessionReasons) travel(t, other talker, ttl func(talker) string) {
 	switch {
 	case needed > int(send):
 		r := c.add(note.TTLTooShort, "observed", t, other, ttl(t), far)
-		r.Text = fmt.Sprintf("%v is %s from %s, and packets of the session go %s: %s drops them", t.v.Address, far, t.name(), facts.Plural(int(send), "hop"), path.Hops[int(send)].Device)
-		r.Remedy = fmt.Sprintf("set multihop %d on %s for the peer %v, and the same at the other end", needed, t.name(), t.v.Address)
+		r.Text = fmt.Sprintf("%v is %s from %s, and packets of the session go %s: %s drops them", t.v.Address, far,
+			t.name(), facts.Plural(int(send), "hop"), path.Hops[int(send)].Device)
+		r.Remedy = fmt.Sprintf("set multihop %d on %s for the peer %v, and the same at the other end", needed,
+			t.name(), t.v.Address)
 	case int(send)-needed+1 < int(least):
 		r := c.add(note.TTLTooLow, "observed", other, t, ttl(other), far)
 		r.Remedy = fmt.Sprintf("set ttl-security %d on both ends", needed)
@@ -220,7 +228,8 @@ func (c *sessionReasons) keys() {
 	c.each(func(t, other talker) {
 		mine, theirs := t.v.Config.Keys, other.v.Config.Keys
 		say := func(code note.Code, text string) {
-			c.add(code, "foreseen", t, other, words(mine), words(theirs)).Text = fmt.Sprintf(text, t.name(), other.name())
+			c.add(code, "foreseen", t, other, words(mine), words(theirs)).Text = fmt.Sprintf(text, t.name(),
+				other.name())
 		}
 		switch {
 		case mine == nil && theirs == nil:
@@ -228,7 +237,8 @@ func (c *sessionReasons) keys() {
 			say(note.SignatureUnexpected, "%s has no keys for the session, and drops what %s signs")
 		case theirs == nil:
 			say(note.SignatureMissing, "%s drops what is not signed, and %s does not sign")
-		case !slices.ContainsFunc(mine.Taken(now), func(k config.Key) bool { return k.Secret == theirs.Sending(now).Secret }):
+		case !slices.ContainsFunc(mine.Taken(now),
+			func(k config.Key) bool { return k.Secret == theirs.Sending(now).Secret }):
 			say(note.SignatureDiffers, "%s takes none of what %s signs: the keys differ")
 		}
 	})

@@ -153,7 +153,8 @@ func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
 	}
 	for i := range d.Ports() { // on a common network: also while the port is down
 		p := &d.Ports()[i]
-		if !p.Gone && p.Config.Address.IsValid() && !p.Config.Loopback && ip.PrefixFrom(p.Config.Address).Contains(v.Address) {
+		if !p.Gone && p.Config.Address.IsValid() && !p.Config.Loopback &&
+			ip.PrefixFrom(p.Config.Address).Contains(v.Address) {
 			return ip.AddrFrom(p.Config.Address.Addr())
 		}
 	}
@@ -170,7 +171,8 @@ func (t talker) end() facts.End {
 	}
 	e.Device = t.d.Name()
 	for i := range t.d.Ports() {
-		if p := &t.d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() && ip.AddrFrom(p.Config.Address.Addr()) == t.addr {
+		if p := &t.d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() &&
+			ip.AddrFrom(p.Config.Address.Addr()) == t.addr {
 			e.Port = p.Config.Name
 		}
 	}
@@ -193,9 +195,12 @@ func (t talker) side() *SessionSide {
 		return nil
 	}
 	v := t.v
-	s := &SessionSide{AS: t.d.Config().BGP.AS, Peer: v.Address.String(), PeerAS: v.Config.AS, Group: v.Config.Group, Description: v.Config.Description,
-		Import: v.Config.Import, Export: v.Config.Export, Client: v.Config.Client, Received: v.Received, Accepted: v.Accepted, Sent: v.Sent,
-		Waiting: v.Waiting, HoldTime: labtext.FormatDuration(v.Config.HoldTime), Ups: v.Ups, Opened: v.Opened, Faults: v.Faults,
+	s := &SessionSide{AS: t.d.Config().BGP.AS, Peer: v.Address.String(), PeerAS: v.Config.AS, Group: v.Config.Group,
+		Description: v.Config.Description,
+		Import:      v.Config.Import, Export: v.Config.Export, Client: v.Config.Client, Received: v.Received,
+		Accepted: v.Accepted, Sent: v.Sent,
+		Waiting: v.Waiting, HoldTime: labtext.FormatDuration(v.Config.HoldTime), Ups: v.Ups, Opened: v.Opened,
+		Faults:       v.Faults,
 		Capabilities: capabilities(v), Messages: []MessageCount{}}
 	if v.State == bgp.Established {
 		s.HoldTime = labtext.FormatDuration(time.Duration(v.HoldTime))
@@ -282,9 +287,11 @@ func sessionRow(w *network.World, a, b talker) Neighbour {
 	c.foreseen()
 	// That nobody answered is no reason where it is known why.
 	if slices.ContainsFunc(c.list, func(r facts.Reason) bool {
-		return slices.Contains([]string{note.TTLTooShort.String(), note.TTLTooLow.String(), note.PeerCaptured.String()}, r.Code)
+		return slices.Contains([]string{note.TTLTooShort.String(), note.TTLTooLow.String(),
+			note.PeerCaptured.String()}, r.Code)
 	}) {
-		c.list = slices.DeleteFunc(c.list, func(r facts.Reason) bool { return r.Code == note.ConnectionUnanswered.String() })
+		c.list = slices.DeleteFunc(c.list,
+			func(r facts.Reason) bool { return r.Code == note.ConnectionUnanswered.String() })
 	}
 	// What the other end said of it explains less than what is behind it.
 	slices.SortStableFunc(c.list, func(a, b facts.Reason) int {

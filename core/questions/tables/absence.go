@@ -24,7 +24,8 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 		for i := range o.Ports() {
 			port := &o.Ports()[i]
-			if port.Gone || !port.Config.Address.IsValid() || !ip.PrefixFrom(port.Config.Address).Covers(p) || o.Kind() == config.Host {
+			if port.Gone || !port.Config.Address.IsValid() || !ip.PrefixFrom(port.Config.Address).Covers(p) ||
+				o.Kind() == config.Host {
 				continue
 			}
 			name := facts.PortName(o, uint32(i))
@@ -35,9 +36,11 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			case o.OSPF().Running() && !port.Config.OSPF.On:
 				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on the port", name))
 			case port.Config.OSPF.On && !o.OSPF().Running():
-				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on %s", name, o.Name()))
+				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on %s",
+					name, o.Name()))
 			case !port.Config.OSPF.On:
-				out = append(out, fmt.Sprintf("%s has the network, and no routing protocol on %s announces it", name, o.Name()))
+				out = append(out, fmt.Sprintf("%s has the network, and no routing protocol on %s announces it", name,
+					o.Name()))
 			default:
 				out = append(out, fmt.Sprintf("%s announces the network; it does not get as far as %s", name, d.Name()))
 			}
@@ -89,14 +92,16 @@ func stopped(w *network.World, p ip.Prefix) []string {
 		if holds[lack.Device] {
 			have, lack = lack, have
 		}
-		if n.Up || !holds[have.Device] || holds[lack.Device] || w.Find(lack.Device) == nil || w.Find(lack.Device).Kind() == config.Host {
+		if n.Up || !holds[have.Device] || holds[lack.Device] || w.Find(lack.Device) == nil ||
+			w.Find(lack.Device).Kind() == config.Host {
 			continue
 		}
 		why := ""
 		if len(n.Reasons) > 0 {
 			why = ": " + n.Reasons[0].Text
 		}
-		out = append(out, fmt.Sprintf("the LSA got as far as %s and not to %s, since their adjacency is %s%s", have.Device, lack.Device, n.State, why))
+		out = append(out, fmt.Sprintf("the LSA got as far as %s and not to %s, since their adjacency is %s%s",
+			have.Device, lack.Device, n.State, why))
 	}
 	return out
 }
@@ -132,9 +137,11 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 				switch {
 				case !ip.PrefixFrom(r.Prefix).Covers(p):
 				case r.Hidden:
-					out = append(out, fmt.Sprintf("the range %v of area %s on %s hides it from other areas", r.Prefix, labtext.FormatArea(a.ID), o.Name()))
+					out = append(out, fmt.Sprintf("the range %v of area %s on %s hides it from other areas", r.Prefix,
+						labtext.FormatArea(a.ID), o.Name()))
 				case o != d && insideOf(w, o, p, a.ID):
-					out = append(out, fmt.Sprintf("%s joins it into the range %v of area %s for other areas", o.Name(), r.Prefix, labtext.FormatArea(a.ID)))
+					out = append(out, fmt.Sprintf("%s joins it into the range %v of area %s for other areas",
+						o.Name(), r.Prefix, labtext.FormatArea(a.ID)))
 				}
 			}
 			out = append(out, joined(a.Summaries, p, o)...)
@@ -147,7 +154,8 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 			continue
 		}
 		o.OSPF().Database(o, func(v ospf.LSAView) {
-			if v.AS && v.Header.Key.Router == o.OSPF().RouterID() && ip.MakePrefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
+			if v.AS && v.Header.Key.Router == o.OSPF().RouterID() &&
+				ip.MakePrefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
 				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
 			}
 		})

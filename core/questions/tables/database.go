@@ -155,9 +155,11 @@ func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, r
 		return cmp.Or(-cmp.Compare(len(a.holders), len(b.holders)), -a.view.Header.Compare(&b.view.Header))
 	})
 	v := all[0].view
-	l := LSA{Type: wire.LSATypeName[v.Header.Key.Type], Number: v.Header.Key.Type, ID: v.Header.Key.ID.String(), Router: v.Header.Key.Router.String(),
-		Age: v.Header.Age, Sequence: facts.Value("sequence", uint64(uint32(v.Header.Seq))), Checksum: fmt.Sprintf("%#04x", v.Header.Checksum),
-		Length: v.Header.Length, Options: facts.OptionWords(v.Header.Options), Missing: []string{}, Others: []Copy{}}
+	l := LSA{Type: wire.LSATypeName[v.Header.Key.Type], Number: v.Header.Key.Type, ID: v.Header.Key.ID.String(),
+		Router: v.Header.Key.Router.String(),
+		Age:    v.Header.Age, Sequence: facts.Value("sequence", uint64(uint32(v.Header.Seq))),
+		Checksum: fmt.Sprintf("%#04x", v.Header.Checksum),
+		Length:   v.Header.Length, Options: facts.OptionWords(v.Header.Options), Missing: []string{}, Others: []Copy{}}
 	if d := owners[v.Header.Key.Router]; d != nil {
 		l.Device = d.Name()
 	}
@@ -168,8 +170,10 @@ func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, r
 			held[name] = true
 		}
 		if i > 0 {
-			l.Others = append(l.Others, Copy{facts.Value("sequence", uint64(uint32(h.view.Header.Seq))), fmt.Sprintf("%#04x", h.view.Header.Checksum),
-				h.view.Header.Age, h.holders})
+			l.Others = append(l.Others,
+				Copy{facts.Value("sequence", uint64(uint32(h.view.Header.Seq))),
+					fmt.Sprintf("%#04x", h.view.Header.Checksum),
+					h.view.Header.Age, h.holders})
 		}
 	}
 	for _, r := range routers {

@@ -206,7 +206,8 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		Cost: d.Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
 		Authentication: labtext.ChainWords(o.Keys), KeysFrom: o.KeysFrom,
 		HelloInterval: labtext.FormatDuration(o.HelloInterval), DeadInterval: labtext.FormatDuration(o.DeadInterval),
-		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval), TransmitDelay: labtext.FormatDuration(o.TransmitDelay)}
+		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval),
+		TransmitDelay:      labtext.FormatDuration(o.TransmitDelay)}
 	up, _ := d.Up(i)
 	switch {
 	case !v.On || !d.OSPF().Running() || !up || v.Address == 0:

@@ -93,7 +93,8 @@ func RouteTable(w *network.World) Routes {
 		ids = append(ids, d.Prefixes()...)
 		for i := range d.Ports() {
 			p := &d.Ports()[i]
-			if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p.Config.Address)); ok && p.Config.Address.IsValid() && owners[id] == "" {
+			if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p.Config.Address)); ok &&
+				p.Config.Address.IsValid() && owners[id] == "" {
 				owners[id] = facts.PortName(d, uint32(i))
 			}
 		}
@@ -108,7 +109,8 @@ func RouteTable(w *network.World) Routes {
 			if s, ok := d.Table().Best(id); ok {
 				used = true
 				r := routeOf(w, d, id, s, d.Table().Route(s, id))
-				row.Cells[d.Name()] = Cell{r.Source, r.Kind, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole, r.NextHops}
+				row.Cells[d.Name()] = Cell{r.Source, r.Kind, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole,
+					r.NextHops}
 			}
 		}
 		if used {

@@ -78,8 +78,10 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 				break
 			}
 		}
-		s := StateWarning{Weight: "warning", Device: d.Name(), Prefixes: []string{p.String()}, Count: 1, Place: fmt.Sprintf("%s originate %v", d.Name(), o.Prefix),
-			Text: fmt.Sprintf("%s originates %v, and its table has no route for exactly that: nothing is announced", d.Name(), p),
+		s := StateWarning{Weight: "warning", Device: d.Name(), Prefixes: []string{p.String()}, Count: 1,
+			Place: fmt.Sprintf("%s originate %v", d.Name(), o.Prefix),
+			Text: fmt.Sprintf("%s originates %v, and its table has no route for exactly that: nothing is announced",
+				d.Name(), p),
 			Hint: fmt.Sprintf("add static %v blackhole, or originate a prefix that is there", p)}
 		if near != "" {
 			s.Hint = fmt.Sprintf("the table has %s: originate that, or add static %v blackhole", near, p)
@@ -97,7 +99,8 @@ func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 	for _, id := range ids {
 		a, from, _ := s.Best(id)
 		source, there := d.Table().Best(id)
-		if a == 0 || from == bgp.Local || !there || source == route.BGP || d.Table().Set(d.Table().Next(id)) != route.Blackhole {
+		if a == 0 || from == bgp.Local || !there || source == route.BGP ||
+			d.Table().Set(d.Table().Next(id)) != route.Blackhole {
 			continue
 		}
 		sent := false
@@ -133,7 +136,8 @@ func unfiltered(w *network.World, d *device.Device, ids []uint32) (out []StateWa
 			continue
 		}
 		s := StateWarning{Weight: "warning", Device: d.Name(), Place: fmt.Sprintf("%s inject %s", d.Name(), i.Source),
-			Text: fmt.Sprintf("%s injects %s into BGP without a policy", d.Name(), facts.Plural(len(brought), i.Source+" route")),
+			Text: fmt.Sprintf("%s injects %s into BGP without a policy", d.Name(),
+				facts.Plural(len(brought), i.Source+" route")),
 			Hint: "add through and a policy or a prefix set"}
 		s.names(w, brought)
 		out = append(out, s)
@@ -221,12 +225,14 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 		}
 		slices.SortFunc(pairs, func(a, b pair) int { return int(int64(a.from) - int64(b.from)) })
 		for _, p := range pairs {
-			x := StateWarning{Weight: "warning", Device: d.Name(), Place: fmt.Sprintf("%s peer %v", d.Name(), v.Address),
-				Text: fmt.Sprintf("AS %d is a transit between AS %d and AS %d: %s sends what it has from the one to the other", own, p.from, v.Config.AS, d.Name()),
-				Hint: "let the export policy pass only your own prefixes and those of your customers"}
+			x := StateWarning{Weight: "warning", Device: d.Name(),
+				Place: fmt.Sprintf("%s peer %v", d.Name(), v.Address),
+				Text:  fmt.Sprintf("AS %d is a transit between AS %d and AS %d: %s sends what it has from the one to the other", own, p.from, v.Config.AS, d.Name()),
+				Hint:  "let the export policy pass only your own prefixes and those of your customers"}
 			if p.held {
 				x.Weight = "notice"
-				x.Text = fmt.Sprintf("only the export policy %s keeps %s from sending AS %d what it has from AS %d", v.Config.Export, d.Name(), v.Config.AS, p.from)
+				x.Text = fmt.Sprintf("only the export policy %s keeps %s from sending AS %d what it has from AS %d",
+					v.Config.Export, d.Name(), v.Config.AS, p.from)
 				x.Hint = "a community set where they come in, and rejected where they would go out, is a second line"
 			}
 			x.names(w, found[p])
@@ -286,11 +292,15 @@ func idle(w *network.World, matched map[string]map[string]bool, asked map[string
 		switch {
 		case len(none) == 0:
 		case len(none) == len(p.Statements):
-			out = append(out, StateWarning{Weight: "warning", Text: fmt.Sprintf("policy %s matches none of the %d routes that it is asked about", p.Name, asked[p.Name]),
+			out = append(out, StateWarning{Weight: "warning",
+				Text: fmt.Sprintf("policy %s matches none of the %d routes that it is asked about", p.Name,
+					asked[p.Name]),
 				Hint: "try it on the Policies page", Prefixes: []string{}, Place: "policy " + p.Name})
 		default:
-			out = append(out, StateWarning{Weight: "notice", Text: fmt.Sprintf("policy %s: %s matches no route", p.Name, strings.Join(none, ", ")),
-				Hint: "try it on the Policies page", Prefixes: []string{}, Place: "policy " + p.Name + " statement " + none[0]})
+			out = append(out, StateWarning{Weight: "notice",
+				Text: fmt.Sprintf("policy %s: %s matches no route", p.Name, strings.Join(none, ", ")),
+				Hint: "try it on the Policies page", Prefixes: []string{},
+				Place: "policy " + p.Name + " statement " + none[0]})
 		}
 	}
 	return out

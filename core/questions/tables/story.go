@@ -222,11 +222,14 @@ func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best 
 				return
 			}
 			own := uint32(d.OSPF().Port(uint32(i)).Cost)
-			c := Candidate{Route: Route{Prefix: p.String(), Source: route.OSPF.String(), Kind: ospf.KindNames[best.Kind], Preference: best.Preference,
-				Metric: own + rest, NextHops: []facts.NextHop{{Via: n.Address.String(), Port: d.Ports()[i].Config.Name, To: far.Name()}}}}
+			c := Candidate{Route: Route{Prefix: p.String(), Source: route.OSPF.String(),
+				Kind: ospf.KindNames[best.Kind], Preference: best.Preference,
+				Metric: own + rest, NextHops: []facts.NextHop{{Via: n.Address.String(),
+					Port: d.Ports()[i].Config.Name, To: far.Name()}}}}
 			c.Code = note.HigherCost.String()
 			c.Why = fmt.Sprintf("it costs more: %d, not %d", c.Metric, best.Metric)
-			c.CostSum = []string{fmt.Sprintf("%d %s", own, facts.PortName(d, uint32(i))), fmt.Sprintf("%d from %s on", rest, far.Name())}
+			c.CostSum = []string{fmt.Sprintf("%d %s", own, facts.PortName(d, uint32(i))),
+				fmt.Sprintf("%d from %s on", rest, far.Name())}
 			out = append(out, c)
 		})
 	}
@@ -261,12 +264,14 @@ func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []
 		if s.Preference == best.Preference {
 			continue
 		}
-		c := Candidate{Route: Route{Prefix: p.String(), Source: route.Static.String(), Preference: s.Preference, Blackhole: s.Via == 0, NextHops: []facts.NextHop{}}}
+		c := Candidate{Route: Route{Prefix: p.String(), Source: route.Static.String(), Preference: s.Preference,
+			Blackhole: s.Via == 0, NextHops: []facts.NextHop{}}}
 		if s.Via != 0 {
 			c.NextHops = []facts.NextHop{{Via: s.Via.String()}}
 		}
 		c.Code = note.WorsePreference.String()
-		c.Why = fmt.Sprintf("another static route is preferred: route preference %d, not %d", best.Preference, s.Preference)
+		c.Why = fmt.Sprintf("another static route is preferred: route preference %d, not %d", best.Preference,
+			s.Preference)
 		if s.Preference < best.Preference {
 			c.Code = note.HopUnresolved.String()
 			c.Why = "its next hop cannot be resolved"

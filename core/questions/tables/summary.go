@@ -130,7 +130,8 @@ func networksOf(w *network.World) map[ip.Prefix]string {
 	for _, d := range w.Devices() {
 		for _, i := range d.Config().OSPF.Injects {
 			inject := func(x ip.Prefix) {
-				if !d.Gone() && x.Len > 0 && !strings.HasPrefix(out[x], "area ") && (i.Through == "" || config.Matches(i.Set, x.Netip())) {
+				if !d.Gone() && x.Len > 0 && !strings.HasPrefix(out[x], "area ") &&
+					(i.Through == "" || config.Matches(i.Set, x.Netip())) {
 					out[x] = "injected by " + d.Name()
 				}
 			}
@@ -171,7 +172,8 @@ func unused(p ip.Prefix, taken []ip.Prefix) (gaps []ip.Prefix, addresses uint64)
 	case slices.ContainsFunc(within, func(q ip.Prefix) bool { return q.Covers(p) }):
 		return nil, 0
 	}
-	for _, half := range []ip.Prefix{{Addr: p.Addr, Len: p.Len + 1}, ip.MakePrefix(p.Addr|ip.Addr(1)<<(31-p.Len), p.Len+1)} {
+	for _, half := range []ip.Prefix{{Addr: p.Addr, Len: p.Len + 1},
+		ip.MakePrefix(p.Addr|ip.Addr(1)<<(31-p.Len), p.Len+1)} {
 		g, n := unused(half, within)
 		gaps, addresses = append(gaps, g...), addresses+n
 	}
@@ -196,7 +198,8 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 			names = append(names, at)
 		}
 		slices.Sort(names)
-		s.Says = "the chosen networks are not in one place (" + strings.Join(names, ", ") + "): no one statement joins them"
+		s.Says = "the chosen networks are not in one place (" + strings.Join(names,
+			", ") + "): no one statement joins them"
 		return
 	}
 	var at string

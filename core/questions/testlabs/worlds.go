@@ -59,7 +59,8 @@ func Reconfigure(t testing.TB, w *network.World, text string) {
 func Corner(t *testing.T, name string) string {
 	t.Helper()
 	_, here, _, _ := runtime.Caller(0)
-	text, err := os.ReadFile(filepath.Join(filepath.Dir(here), "..", "..", "simulation", "network", "testdata", filepath.FromSlash(name)+".lab"))
+	text, err := os.ReadFile(filepath.Join(filepath.Dir(here), "..", "..", "simulation", "network", "testdata",
+		filepath.FromSlash(name)+".lab"))
 	require.NoError(t, err)
 	return string(text)
 }

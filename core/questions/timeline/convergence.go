@@ -44,7 +44,8 @@ func (c *Convergence) Markdown() string {
 			say("- %s (%s to %s) went round before it arrived: %s\n", f.Name, f.From, f.To, outageWords(o, a.Start))
 		}
 	}
-	say("\n## All hosts and loopbacks\n\n%d of %d pairs were out for a time; the longest for %.6f s.\n", c.Pairs.Total, c.Pairs.Of, c.Pairs.Longest)
+	say("\n## All hosts and loopbacks\n\n%d of %d pairs were out for a time; the longest for %.6f s.\n",
+		c.Pairs.Total, c.Pairs.Of, c.Pairs.Longest)
 	if len(c.Pairs.Out) > 0 {
 		say("\n| from | to | out | where |\n|---|---|---|---|\n")
 	}
@@ -59,7 +60,8 @@ func (c *Convergence) Markdown() string {
 		if l.Until != nil {
 			until = fmt.Sprintf("for %.6f s", *l.Until-l.From)
 		}
-		say("- %s, %.6f s after the action, %s, for packets to %s: %s\n", strings.Join(l.Devices, " - "), l.From-a.Start, until, strings.Join(l.Toward, ", "), l.Why)
+		say("- %s, %.6f s after the action, %s, for packets to %s: %s\n", strings.Join(l.Devices, " - "),
+			l.From-a.Start, until, strings.Join(l.Toward, ", "), l.Why)
 	}
 	return b.String()
 }

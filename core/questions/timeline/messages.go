@@ -73,7 +73,8 @@ func MessagesOf(w *network.World) Messages {
 			continue
 		}
 		d := w.Device(n.Device)
-		m := Message{Number: i, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight, Text: facts.Words(w, n)}
+		m := Message{Number: i, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight,
+			Text: facts.Words(w, n)}
 		if int(n.Port) < len(d.Ports()) {
 			m.Port = d.Ports()[n.Port].Config.Name
 		}

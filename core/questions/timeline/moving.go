@@ -65,7 +65,8 @@ func movingOf(s *history.Step) (moving, cycle []string) {
 		}
 	}
 	slices.SortFunc(order, func(a, b mover) int {
-		return cmp.Or(cmp.Compare(counts[b], counts[a]), cmp.Compare(a.kind, b.kind), cmp.Compare(a.id, b.id), cmp.Compare(a.device, b.device))
+		return cmp.Or(cmp.Compare(counts[b], counts[a]), cmp.Compare(a.kind, b.kind), cmp.Compare(a.id, b.id),
+			cmp.Compare(a.device, b.device))
 	})
 	for _, m := range order[:min(len(order), maxMoving)] {
 		moving = append(moving, moverWords(w, m, last[m], counts[m], devices[m]))
@@ -88,7 +89,8 @@ func moverWords(w *network.World, m mover, last note.Note, count int, devices []
 	}
 	switch m.kind {
 	case note.RouteChanged:
-		return fmt.Sprintf("the route to %v on %s changed %d times", w.Shared().Prefixes.Prefix(uint32(m.id)), where, count)
+		return fmt.Sprintf("the route to %v on %s changed %d times", w.Shared().Prefixes.Prefix(uint32(m.id)), where,
+			count)
 	case note.LSAOriginated:
 		key := w.Pool().Key(uint32(m.id))
 		if len(names) > 1 {
@@ -129,7 +131,8 @@ func roundOf(s *history.Step, from uint32, prefix uint64) []string {
 		return out
 	}
 	for _, c := range last[len(last)-period:] {
-		words := facts.Words(w, note.Note{Kind: note.RouteChanged, Device: c.device, Port: note.NoPort, A: prefix, B: c.from, C: c.to})
+		words := facts.Words(w,
+			note.Note{Kind: note.RouteChanged, Device: c.device, Port: note.NoPort, A: prefix, B: c.from, C: c.to})
 		out = append(out, fmt.Sprintf("%s, %s", w.Device(c.device).Name(), words))
 	}
 	return out

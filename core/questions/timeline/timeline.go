@@ -86,7 +86,8 @@ func sizes(w *network.World) (routes, lsas int) {
 // configuration in force until it.
 func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.Change) Action {
 	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: s.Start.Seconds(), Settled: s.Settled.Seconds(),
-		End: s.End.Seconds(), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author, Message: s.Message, Origin: s.Origin}
+		End: s.End.Seconds(), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author,
+		Message: s.Message, Origin: s.Origin}
 	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
 		c := (s.After.LastForwarding() - s.Start).Seconds()
 		a.Convergence = &c
@@ -129,7 +130,8 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 
 func actionWords(a *Action) string {
 	s := "no forwarding change"
-	switch changed := fmt.Sprintf("%s changed on %s", facts.Plural(a.Routes, "route"), facts.Plural(a.Routers, "device")); {
+	switch changed := fmt.Sprintf("%s changed on %s", facts.Plural(a.Routes, "route"),
+		facts.Plural(a.Routers, "device")); {
 	case a.Convergence == nil:
 	case a.Outcome != network.Settled.String():
 		s = changed + " so far"
@@ -188,7 +190,8 @@ const maxEvents = 6000
 
 // DetailOf is one action in full.
 func DetailOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.Change) ActionDetail {
-	out := ActionDetail{Action: ActionOf(s, outages, changes), Rows: []TimelineRow{}, Flows: outages, Phases: phasesOf(s)}
+	out := ActionDetail{Action: ActionOf(s, outages, changes), Rows: []TimelineRow{}, Flows: outages,
+		Phases: phasesOf(s)}
 	rows := map[uint32]*TimelineRow{}
 	scheduled := map[uint32]event.Time{}
 	total := 0
@@ -267,7 +270,8 @@ func phasesOf(s *history.Step) []Phase {
 	detected := event.Never
 	for i := s.NotesBefore; i < s.NotesAfter; i++ {
 		n := s.After.NoteAt(i)
-		if lane := note.Kinds[n.Kind].Lane; detected == event.Never && (lane == note.Detection || lane == note.Adjacency || lane == note.Session) {
+		if lane := note.Kinds[n.Kind].Lane; detected == event.Never &&
+			(lane == note.Detection || lane == note.Adjacency || lane == note.Session) {
 			detected = event.Time(n.At)
 		}
 		if (n.Kind == note.RouteChanged || n.Kind == note.HopChanged) && event.Time(n.At) == end {

@@ -92,7 +92,8 @@ type MapSession struct {
 
 // MapOf makes the Map view of a world.
 func MapOf(w *network.World) Map {
-	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Virtual: []MapVirtual{}, Flows: traffic.FlowsOf(w), Sessions: mapSessions(w)}
+	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Virtual: []MapVirtual{}, Flows: traffic.FlowsOf(w),
+		Sessions: mapSessions(w)}
 	ases := facts.ASes(w)
 	for _, n := range relations.VirtualLinks(w) {
 		d := w.Find(n.A.Device)
@@ -105,7 +106,8 @@ func MapOf(w *network.World) Map {
 		if d.Gone() {
 			continue
 		}
-		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Services: traffic.Services(d), Areas: []string{}, Roles: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
+		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Services: traffic.Services(d), Areas: []string{},
+			Roles: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
 		m.AS, m.Reflector = ases[d], reflects(d)
 		if a := d.Config().Address(); a.IsValid() {
 			m.Address = a.String()
@@ -159,7 +161,8 @@ func MapOf(w *network.World) Map {
 		if m.Kind == network.Link {
 			l.Ends[0].Silent = l.Ends[0].Silent || m.Ends[1].SilentIn
 			l.Ends[1].Silent = l.Ends[1].Silent || m.Ends[0].SilentIn
-			l.ID = facts.PortName(w.Device(m.Ends[0].Device), m.Ends[0].Port) + " " + facts.PortName(w.Device(m.Ends[1].Device), m.Ends[1].Port)
+			l.ID = facts.PortName(w.Device(m.Ends[0].Device),
+				m.Ends[0].Port) + " " + facts.PortName(w.Device(m.Ends[1].Device), m.Ends[1].Port)
 		}
 		out.Links = append(out.Links, l)
 	}

@@ -122,7 +122,8 @@ func (f *follower) timeline(dev uint32) []decision {
 	return ds
 }
 
-func (f *follower) decide(at event.Time, w *network.World, dev uint32, next func(uint32) route.HopID, set func(route.HopID) route.SetID) decision {
+func (f *follower) decide(at event.Time, w *network.World, dev uint32, next func(uint32) route.HopID,
+	set func(route.HopID) route.SetID) decision {
 	d := decision{from: at, world: w}
 	if w.Device(dev).Local(f.dst) {
 		d.local = true

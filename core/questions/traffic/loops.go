@@ -44,7 +44,8 @@ func (f *follower) loops(toward string, found map[string]*Loop) {
 			}
 		}
 	}
-	slices.SortFunc(changes, func(a, b change) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.dev, b.dev)) })
+	slices.SortFunc(changes,
+		func(a, b change) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.dev, b.dev)) })
 	open := map[string]*Loop{}
 	for i := 0; i < len(changes); {
 		at := changes[i].at
@@ -61,7 +62,8 @@ func (f *follower) loops(toward string, found map[string]*Loop) {
 			}
 		}
 		for key, l := range open {
-			if still[key] || !slices.ContainsFunc(changed, func(d uint32) bool { return slices.Contains(l.Devices, devices[d].Name()) }) {
+			if still[key] || !slices.ContainsFunc(changed,
+				func(d uint32) bool { return slices.Contains(l.Devices, devices[d].Name()) }) {
 				continue
 			}
 			f.close(key, at, toward, open, found)
@@ -128,7 +130,8 @@ func (f *follower) ringAt(dev uint32, at event.Time) []uint32 {
 			if to == 0 {
 				to = f.dst
 			}
-			if x := f.crossing(f.step.Applied, d, h.Port, to); x.why == note.None && f.step.Applied.Device(x.device).Kind() == config.Router && leadsBack(x.device) {
+			if x := f.crossing(f.step.Applied, d, h.Port, to); x.why == note.None &&
+				f.step.Applied.Device(x.device).Kind() == config.Router && leadsBack(x.device) {
 				return true
 			}
 		}
@@ -167,7 +170,8 @@ func computedWords(s *history.Step, l *Loop) string {
 	var words []string
 	for _, d := range l.Devices {
 		if at, ok := ran[d]; ok {
-			words = append(words, fmt.Sprintf("%s computed its routes %.3f s after the action", d, (at-s.Start).Seconds()))
+			words = append(words,
+				fmt.Sprintf("%s computed its routes %.3f s after the action", d, (at-s.Start).Seconds()))
 		} else {
 			words = append(words, d+" had not computed its routes anew")
 		}

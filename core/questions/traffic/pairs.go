@@ -39,7 +39,8 @@ func ends(s *history.Step) (out []*device.Device) {
 		if d.Gone() || !d.Config().Address().IsValid() {
 			continue
 		}
-		loop := slices.ContainsFunc(d.Config().Ports, func(p config.Port) bool { return p.Loopback && p.Address.IsValid() })
+		loop := slices.ContainsFunc(d.Config().Ports,
+			func(p config.Port) bool { return p.Loopback && p.Address.IsValid() })
 		if d.Kind() == config.Host || loop {
 			out = append(out, d)
 		}
@@ -57,7 +58,8 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	loops := map[string]*Loop{}
 	for _, to := range all {
 		dst := ip.AddrFrom(to.Config().Address())
-		f := &follower{step: s, changes: changes, dst: dst, decisions: map[uint32][]decision{}, crossings: map[crossingKey]crossing{}}
+		f := &follower{step: s, changes: changes, dst: dst, decisions: map[uint32][]decision{},
+			crossings: map[crossingKey]crossing{}}
 		for _, from := range all {
 			if from == to {
 				continue
@@ -84,7 +86,8 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 		out.Loops = append(out.Loops, *l)
 	}
 	slices.SortFunc(out.Loops, func(a, b Loop) int {
-		return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(strings.Join(a.Devices, " "), strings.Join(b.Devices, " ")))
+		return cmp.Or(cmp.Compare(a.From, b.From),
+			cmp.Compare(strings.Join(a.Devices, " "), strings.Join(b.Devices, " ")))
 	})
 	return out
 }

@@ -101,10 +101,12 @@ func (a *Answer) event(w *network.World, n note.Note, view, who, to string) {
 		a.code(n.Reason.String())
 	}
 	// What came over a port is proven by the packets there.
-	if d := w.Device(n.Device); (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) && int(n.Port) < len(d.Ports()) {
+	if d := w.Device(n.Device); (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) &&
+		int(n.Port) < len(d.Ports()) {
 		view, who, to = "packets", config.PortRef{Device: d.Name(), Port: d.Ports()[n.Port].Config.Name}.String(), ""
 	}
-	a.fact(facts.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), facts.Seconds(at), facts.Words(w, n)), View: view, Who: who, To: to}.At(at))
+	a.fact(facts.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), facts.Seconds(at),
+		facts.Words(w, n)), View: view, Who: who, To: to}.At(at))
 }
 
 func (a *Answer) neighbour(w *network.World, q Question) {
@@ -114,7 +116,8 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 		if !concerns(n, q, port) {
 			continue
 		}
-		state := n.A.Name() + " and " + n.B.Name() + ": " + map[string]string{"ospf": "OSPF ", "bgp": "BGP "}[n.Protocol] + n.State
+		state := n.A.Name() + " and " + n.B.Name() + ": " + map[string]string{"ospf": "OSPF ",
+			"bgp": "BGP "}[n.Protocol] + n.State
 		if found {
 			a.Says += "; "
 		}
@@ -205,10 +208,12 @@ func (a *Answer) lastState(w *network.World, n relations.Neighbour) {
 		if d == nil {
 			continue
 		}
-		kinds := []note.Kind{note.NeighbourState, note.HelloRefused, note.LSADiscarded, note.PacketDropped, note.PortDown}
+		kinds := []note.Kind{note.NeighbourState, note.HelloRefused, note.LSADiscarded, note.PacketDropped,
+			note.PortDown}
 		port, hasPort := d.Port(e.Port)
 		if n.Protocol == "bgp" {
-			kinds, hasPort = []note.Kind{note.SessionState, note.NotificationSent, note.NotificationReceivedFrom, note.ConnectionTurnedAway}, false
+			kinds, hasPort = []note.Kind{note.SessionState, note.NotificationSent, note.NotificationReceivedFrom,
+				note.ConnectionTurnedAway}, false
 		}
 		far := n.B
 		if e.Device == n.B.Device {
@@ -283,11 +288,13 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 		a.paths(r, p)
 	}
 	if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p)); ok {
-		if n, ok := last(w, d.ID(), func(n note.Note) bool { return n.Kind == note.RouteChanged && uint32(n.A) == id }); ok {
+		if n, ok := last(w, d.ID(),
+			func(n note.Note) bool { return n.Kind == note.RouteChanged && uint32(n.A) == id }); ok {
 			a.event(w, n, "timeline", d.Name(), p.String())
 			at := n.At
 			if n, ok := last(w, d.ID(), func(n note.Note) bool {
-				return n.At <= at && (n.Kind == note.SPFRun || n.Kind == note.UpdateReceived || n.Kind == note.PortUp || n.Kind == note.PortDown)
+				return n.At <= at && (n.Kind == note.SPFRun || n.Kind == note.UpdateReceived ||
+					n.Kind == note.PortUp || n.Kind == note.PortDown)
 			}); ok {
 				a.event(w, n, "timeline", d.Name(), "")
 			}
@@ -375,8 +382,12 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		}
 		a.Says = fmt.Sprintf("%v %s %s by %s: %s", q.Prefix, verb, s.To, q.Device, s.Why)
 		a.code(s.Code)
-		a.fact(facts.Fact{Text: fmt.Sprintf("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths", Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
-		a.policy(s.Export, func(name string) *paths.PolicyTrace { return paths.PolicyTowards(w, d, *peer, q.Prefix, name) })
+		a.fact(facts.Fact{Text: fmt.Sprintf("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths",
+			Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
+		a.policy(s.Export, func(name string) *paths.PolicyTrace {
+			return paths.PolicyTowards(w, d, *peer, q.Prefix,
+				name)
+		})
 		if s.Remedy != "" {
 			p, _ := netip.ParseAddr(s.Peer)
 			a.fact(facts.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})
@@ -414,7 +425,8 @@ func (a *Answer) path(w *network.World, q Question) error {
 			for _, c := range tables.Explain(w, d, prefix).Candidates {
 				if !c.Won && c.Prefix == h.Prefix {
 					a.code(c.Code)
-					a.fact(facts.Fact{Text: fmt.Sprintf("%s does not use its route from %s: %s", h.Device, c.Source, c.Why), View: "routes", Who: h.Device, To: h.Prefix})
+					a.fact(facts.Fact{Text: fmt.Sprintf("%s does not use its route from %s: %s", h.Device, c.Source,
+						c.Why), View: "routes", Who: h.Device, To: h.Prefix})
 				}
 			}
 		}
@@ -444,7 +456,8 @@ func (a *Answer) dropped(w *network.World, p traffic.Path) {
 	}
 	for _, h := range p.Hops {
 		d := w.Find(h.Device)
-		for _, n := range lasts(w, d.ID(), func(n note.Note) bool { return n.Kind == note.PacketDropped && ip.Addr(n.A) == ip.AddrFrom(dst) }) {
+		for _, n := range lasts(w, d.ID(),
+			func(n note.Note) bool { return n.Kind == note.PacketDropped && ip.Addr(n.A) == ip.AddrFrom(dst) }) {
 			a.event(w, n, "timeline", h.Device, p.Dst)
 		}
 	}

@@ -39,12 +39,14 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 			if o.To != nil {
 				words = fmt.Sprintf("for %.3f s", *o.To-o.From)
 			}
-			a.fact(facts.Fact{Text: fmt.Sprintf("flow %s is out %s: %s", f.Name, words, o.Cause), View: "map", To: "flow " + f.Name})
+			a.fact(facts.Fact{Text: fmt.Sprintf("flow %s is out %s: %s", f.Name, words, o.Cause), View: "map",
+				To: "flow " + f.Name})
 		}
 	}
 	for _, r := range c.Section(compare.Neighbours).Rows {
 		if r.Weight == compare.Worse {
-			a.fact(facts.Fact{Text: r.Subject + ": " + r.Before + " to " + orNothing(r.After), View: "neighbours", Who: r.Device})
+			a.fact(facts.Fact{Text: r.Subject + ": " + r.Before + " to " + orNothing(r.After), View: "neighbours",
+				Who: r.Device})
 		}
 	}
 	for _, line := range c.Summary {
@@ -60,7 +62,8 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 	}
 	what := []string{}
 	if gone > 0 {
-		what = append(what, fmt.Sprintf("%d of %d pairs of hosts and loopbacks could not reach each other any more", gone, pairs.Of))
+		what = append(what, fmt.Sprintf("%d of %d pairs of hosts and loopbacks could not reach each other any more",
+			gone, pairs.Of))
 	}
 	if n := pairs.Total - gone; n > 0 {
 		what = append(what, fmt.Sprintf("%d pairs would be out for at most %.3f s", n, healed))

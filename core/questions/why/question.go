@@ -70,9 +70,11 @@ var telling = []struct {
 	words []string
 }{
 	{Break, []string{"break", "breaks", "fail", "fails", "failed", "cut", "without", "lost", "lose", "loses", "what"}},
-	{Sent, []string{"sent", "send", "sends", "advertise", "advertised", "advertises", "announced", "announce", "told", "tell", "export", "exported"}},
+	{Sent, []string{"sent", "send", "sends", "advertise", "advertised", "advertises", "announced", "announce", "told",
+		"tell", "export", "exported"}},
 	{Path, []string{"traffic", "packets", "packet", "way", "flow", "goes", "go", "->", "reach", "reaches"}},
-	{Neighbour, []string{"neighbour", "neighbours", "neighbor", "session", "adjacency", "up", "down", "established", "full", "active", "idle"}},
+	{Neighbour, []string{"neighbour", "neighbours", "neighbor", "session", "adjacency", "up", "down", "established",
+		"full", "active", "idle"}},
 	{Route, []string{"route", "best", "path", "chosen", "absent", "prefix"}},
 }
 
@@ -160,7 +162,8 @@ func (h *heard) name(w *network.World, word string) string {
 
 // fill takes from the focus what the question does not say.
 func (h *heard) fill(w *network.World, focus Focus) {
-	if alone := h.kinds[Sent] && len(h.devices) == 1; (len(h.devices) == 0 || alone) && len(h.ports) == 0 && focus.Who != "" {
+	if alone := h.kinds[Sent] && len(h.devices) == 1; (len(h.devices) == 0 || alone) && len(h.ports) == 0 &&
+		focus.Who != "" {
 		h.name(w, focus.Who)
 	}
 	if len(h.prefixes) > 0 || h.flow != "" || len(h.devices) > 1 && !h.kinds[Sent] {

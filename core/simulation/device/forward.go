@@ -55,7 +55,8 @@ const defaultTTL = 64
 func (d *Device) Send(port uint32, dst ip.Addr, packet []byte, class event.Class) {
 	p := &d.ports[port]
 	if !dst.Multicast() {
-		head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst, Payload: packet}
+		head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst,
+			Payload: packet}
 		d.output(port, dst, head.Append(nil), class)
 		return
 	}
@@ -69,7 +70,8 @@ func (d *Device) Send(port uint32, dst ip.Addr, packet []byte, class event.Class
 // SendFar sends a routing packet the way the table says, over several hops if
 // need be (RFC 2328 15).
 func (d *Device) SendFar(src, dst ip.Addr, packet []byte, class event.Class) {
-	p := ip.Packet{TOS: ip.TOSInternetControl, TTL: defaultTTL, Protocol: ip.ProtoOSPF, Src: src, Dst: dst, Payload: packet}
+	p := ip.Packet{TOS: ip.TOSInternetControl, TTL: defaultTTL, Protocol: ip.ProtoOSPF, Src: src, Dst: dst,
+		Payload: packet}
 	d.forward(NoPort, &p, class)
 }
 
@@ -121,7 +123,8 @@ func (d *Device) deliver(port uint32, p *ip.Packet) {
 		d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
 	case ip.ProtoTCP:
 		if why := d.tcp.Receive(d, p.Src, p.Dst, p.TTL, p.Payload, d.segmentSize(p.Src)); why != note.None {
-			d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst), B: uint64(p.Src), Reason: why})
+			d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst),
+				B: uint64(p.Src), Reason: why})
 		}
 	case ip.ProtoICMP:
 		m, ok := ip.ReadICMP(p.Payload)
@@ -129,7 +132,8 @@ func (d *Device) deliver(port uint32, p *ip.Packet) {
 			return // replies and errors are for whoever traces
 		}
 		m.Type = ip.EchoReply
-		reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, ID: p.ID, Src: p.Dst, Dst: p.Src, Payload: m.Append(nil)}
+		reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, ID: p.ID, Src: p.Dst, Dst: p.Src,
+			Payload: m.Append(nil)}
 		d.forward(NoPort, &reply, event.Pending)
 	}
 }
@@ -142,7 +146,8 @@ const saltPurpose = 1 << 20
 // FlowPorts is what of a packet, beside addresses and protocol, distinguishes flows
 // apart: an echo's identifier, the ports of TCP.
 func flowPorts(p *ip.Packet) uint32 {
-	if p.Protocol == ip.ProtoICMP && len(p.Payload) >= 8 && (p.Payload[0] == ip.EchoRequest || p.Payload[0] == ip.EchoReply) {
+	if p.Protocol == ip.ProtoICMP && len(p.Payload) >= 8 &&
+		(p.Payload[0] == ip.EchoRequest || p.Payload[0] == ip.EchoReply) {
 		return uint32(p.Payload[4])<<8 | uint32(p.Payload[5])
 	}
 	if p.Protocol == ip.ProtoTCP && len(p.Payload) >= 4 { // the ports, in one order for both ways
@@ -196,7 +201,8 @@ func (d *Device) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr
 	if !ok {
 		return
 	}
-	d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst), B: uint64(p.Src), Reason: why})
+	d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst),
+		B: uint64(p.Src), Reason: why})
 	d.trace(&p, Step{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
@@ -213,7 +219,8 @@ func (d *Device) tellSource(b []byte, why note.Code, code uint8, in uint32) {
 	if !ok || p.Src == 0 || d.Local(p.Src) {
 		return
 	}
-	if p.Protocol == ip.ProtoICMP && len(p.Payload) > 0 && p.Payload[0] != ip.EchoRequest && p.Payload[0] != ip.EchoReply {
+	if p.Protocol == ip.ProtoICMP && len(p.Payload) > 0 && p.Payload[0] != ip.EchoRequest &&
+		p.Payload[0] != ip.EchoReply {
 		return
 	}
 	m := ip.ICMP{Type: ip.Unreachable, Code: code, Data: p.Quote()}

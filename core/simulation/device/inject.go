@@ -17,8 +17,9 @@ import (
 func (d *Device) syncAreas() {
 	var areas []ospf.AreaConfig
 	for _, a := range d.config.OSPF.Areas {
-		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NSSA: a.NSSA, NoSummary: a.NoSummary, Translate: a.Translate, DefaultCost: a.DefaultCost,
-			Joins: joinsOf(a.Summaries)}
+		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NSSA: a.NSSA, NoSummary: a.NoSummary, Translate: a.Translate,
+			DefaultCost: a.DefaultCost,
+			Joins:       joinsOf(a.Summaries)}
 		for _, r := range a.Ranges {
 			c.Ranges = append(c.Ranges, ospf.Range{Prefix: ip.PrefixFrom(r.Prefix), Cost: r.Cost, Hidden: r.Hidden})
 		}
@@ -124,7 +125,8 @@ func (d *Device) forwardingAddress(id uint32) ip.Addr {
 // policyRoute is a route of the table as a policy is asked about it.
 func (d *Device) policyRoute(source route.Source, id uint32, p ip.Prefix) policy.Route {
 	r := d.table.Route(source, id)
-	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: d.SourceRouteType(source, r), Tag: r.Tag, Metric: r.Metric, LocalAS: d.config.BGP.AS}
+	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: d.SourceRouteType(source, r),
+		Tag: r.Tag, Metric: r.Metric, LocalAS: d.config.BGP.AS}
 	if a, neighbour := d.bgp.BestAttributes(id); a != 0 && source == route.BGP {
 		out.Attrs, out.Neighbour = d.Attrs().Get(a), neighbour
 	}
@@ -138,7 +140,9 @@ func chainOf(c *config.KeyChain) *ospf.Chain {
 	}
 	out := &ospf.Chain{}
 	for _, k := range c.Keys {
-		out.Keys = append(out.Keys, ospf.Key{ID: k.ID, Algorithm: wire.Algorithm(slices.Index(wire.AlgorithmNames[:], k.Algorithm)), Secret: k.Secret, Send: spanOf(k.Send), Accept: spanOf(k.Accept)})
+		out.Keys = append(out.Keys,
+			ospf.Key{ID: k.ID, Algorithm: wire.Algorithm(slices.Index(wire.AlgorithmNames[:], k.Algorithm)),
+				Secret: k.Secret, Send: spanOf(k.Send), Accept: spanOf(k.Accept)})
 	}
 	return out
 }

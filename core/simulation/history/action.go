@@ -31,7 +31,8 @@ const (
 	Settle  // nothing: what was given up before it settled goes on
 )
 
-var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part", "reset", "resend", "settle"}
+var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part",
+	"reset", "resend", "settle"}
 
 func (k Kind) String() string { return kindNames[k] }
 

@@ -345,7 +345,8 @@ func (s *Step) compare(r *Record) {
 		for _, part := range []struct {
 			name    string
 			was, is uint64
-		}{{"ports", was.Ports, is.Ports}, {"neighbours", was.Neighbours, is.Neighbours}, {"link-state databases", was.Database, is.Database},
+		}{{"ports", was.Ports, is.Ports}, {"neighbours", was.Neighbours, is.Neighbours},
+			{"link-state databases", was.Database, is.Database},
 			{"routes", was.Routes, is.Routes}, {"BGP paths", was.Paths, is.Paths}} {
 			if part.was != part.is {
 				s.Differs = append(s.Differs, part.name)

@@ -74,7 +74,8 @@ func (w *World) checkLoops() string {
 	for id := range w.shared.Prefixes.Len() {
 		// A range's own number need not be a network: what a range covers and is
 		// not there may go round between border routers, some of which have it.
-		if slices.ContainsFunc(w.devices, func(d *device.Device) bool { return d.OSPF().Route(id).Kind == ospf.Discard }) {
+		if slices.ContainsFunc(w.devices,
+			func(d *device.Device) bool { return d.OSPF().Route(id).Kind == ospf.Discard }) {
 			continue
 		}
 		state = make([]uint8, len(w.devices))

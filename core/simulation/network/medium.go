@@ -303,7 +303,9 @@ func (w *World) join(lab *config.Lab) {
 		return End{Device: d.ID(), Port: i}
 	}
 	for _, l := range lab.Links {
-		wanted = append(wanted, Medium{Kind: Link, Delay: event.FromDuration(l.Delay), Loss: l.Loss, Reorder: l.Reorder, Duplicate: l.Duplicate, Ends: []End{end(l.A), end(l.B)}})
+		wanted = append(wanted,
+			Medium{Kind: Link, Delay: event.FromDuration(l.Delay), Loss: l.Loss, Reorder: l.Reorder,
+				Duplicate: l.Duplicate, Ends: []End{end(l.A), end(l.B)}})
 	}
 	for _, s := range lab.Segments {
 		m := Medium{Kind: Segment, Name: s.Name, Delay: event.FromDuration(s.Delay)}

@@ -57,7 +57,8 @@ const MaxNotes = 1 << 20
 
 // New is an empty world at time 0.
 func New() *World {
-	return &World{room: MaxNotes, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{}, book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
+	return &World{room: MaxNotes, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{},
+		book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
 }
 
 // Clone is an independent copy. A world that was not changed since it was cloned
@@ -267,7 +268,8 @@ func (s State) String() string {
 
 // ParseState reads what String writes.
 func ParseState(text string) (s State) {
-	if n, err := fmt.Sscanf(text, "%x %x %x %x %x", &s.Ports, &s.Neighbours, &s.Database, &s.Routes, &s.Paths); n != 5 || err != nil {
+	if n, err := fmt.Sscanf(text, "%x %x %x %x %x", &s.Ports, &s.Neighbours, &s.Database, &s.Routes,
+		&s.Paths); n != 5 || err != nil {
 		return State{}
 	}
 	return s
@@ -299,5 +301,6 @@ func (w *World) Digests(full bool) (uint64, State) {
 	if full {
 		d.Add(uint64(w.now), w.handled, w.changes, uint64(w.notes.Len()), uint64(w.queue.Len()), uint64(w.queue.Next()))
 	}
-	return uint64(d), State{uint64(parts.Ports), uint64(parts.Neighbours), uint64(parts.Database), uint64(parts.Routes), uint64(parts.Paths)}
+	return uint64(d), State{uint64(parts.Ports), uint64(parts.Neighbours), uint64(parts.Database),
+		uint64(parts.Routes), uint64(parts.Paths)}
 }

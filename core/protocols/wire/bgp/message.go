@@ -68,7 +68,8 @@ func Split(stream []byte) (t Type, body []byte, n int, fault *Notification) {
 	if int(t) >= len(minLen) || t == 0 {
 		return 0, nil, 0, &Notification{Code: MessageHeaderError, Subcode: BadMessageType, Data: []byte{byte(t)}}
 	}
-	if length < minLen[t] || length > MaxLen || t == TypeKeepalive && length != HeaderLen || t == TypeRouteRefresh && length != 23 {
+	if length < minLen[t] || length > MaxLen || t == TypeKeepalive && length != HeaderLen ||
+		t == TypeRouteRefresh && length != 23 {
 		return 0, nil, 0, &Notification{Code: MessageHeaderError, Subcode: BadMessageLength, Data: stream[16:18]}
 	}
 	if len(stream) < length {

@@ -50,16 +50,21 @@ const (
 )
 
 // codeNames and subcodeNames are the words for codes, as in the IANA registry.
-var codeNames = [...]string{"", "message header error", "OPEN message error", "UPDATE message error", "hold timer expired", "finite state machine error", "cease"}
+var codeNames = [...]string{"", "message header error", "OPEN message error", "UPDATE message error",
+	"hold timer expired", "finite state machine error", "cease"}
 
 var subcodeNames = [...][]string{
 	MessageHeaderError: {"", "connection not synchronized", "bad message length", "bad message type"},
-	OpenError: {"malformed", "unsupported version number", "bad peer AS", "bad BGP identifier", "unsupported optional parameter", "",
+	OpenError: {"malformed", "unsupported version number", "bad peer AS", "bad BGP identifier",
+		"unsupported optional parameter", "",
 		"unacceptable hold time", "unsupported capability"},
-	UpdateError: {"", "malformed attribute list", "unrecognized well-known attribute", "missing well-known attribute", "attribute flags error",
-		"attribute length error", "invalid ORIGIN attribute", "", "invalid NEXT_HOP attribute", "optional attribute error", "invalid network field", "malformed AS_PATH"},
+	UpdateError: {"", "malformed attribute list", "unrecognized well-known attribute", "missing well-known attribute",
+		"attribute flags error",
+		"attribute length error", "invalid ORIGIN attribute", "", "invalid NEXT_HOP attribute",
+		"optional attribute error", "invalid network field", "malformed AS_PATH"},
 	FSMError: {"", "unexpected message in OpenSent", "unexpected message in OpenConfirm", "unexpected message in Established"}, // RFC 6608
-	Cease: {"", "maximum number of prefixes reached", "administrative shutdown", "peer de-configured", "administrative reset",
+	Cease: {"", "maximum number of prefixes reached", "administrative shutdown", "peer de-configured",
+		"administrative reset",
 		"connection rejected", "other configuration change", "connection collision resolution", "out of resources"},
 }
 
@@ -75,7 +80,8 @@ func CodeWords(code, subcode uint8) string {
 	name := fmt.Sprintf("code %d", code)
 	if int(code) < len(codeNames) && code > 0 {
 		name = codeNames[code]
-		if subs := subcodeNames[min(int(code), len(subcodeNames)-1)]; int(subcode) < len(subs) && int(code) < len(subcodeNames) && subs[subcode] != "" {
+		if subs := subcodeNames[min(int(code), len(subcodeNames)-1)]; int(subcode) < len(subs) &&
+			int(code) < len(subcodeNames) && subs[subcode] != "" {
 			return name + ": " + subs[subcode]
 		}
 	}

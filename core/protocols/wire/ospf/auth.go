@@ -40,7 +40,8 @@ var AlgorithmNames = [...]string{"simple", "md5", "hmac-sha-1", "hmac-sha-256", 
 
 func (a Algorithm) String() string { return AlgorithmNames[a] }
 
-var digests = [...]func() hash.Hash{MD5: md5.New, SHA1: sha1.New, SHA256: sha256.New, SHA384: sha512.New384, SHA512: sha512.New}
+var digests = [...]func() hash.Hash{MD5: md5.New, SHA1: sha1.New, SHA256: sha256.New, SHA384: sha512.New384,
+	SHA512: sha512.New}
 
 // Type is the authentication type that the algorithm belongs to.
 func (a Algorithm) Type() uint16 {

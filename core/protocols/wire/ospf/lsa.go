@@ -21,7 +21,8 @@ const (
 )
 
 // LSATypeName names the LSA types, by number.
-var LSATypeName = [...]string{"unknown", "router", "network", "summary", "AS boundary summary", "AS external", "group membership", "NSSA external"}
+var LSATypeName = [...]string{"unknown", "router", "network", "summary", "AS boundary summary", "AS external",
+	"group membership", "NSSA external"}
 
 // KnownType says whether an LSA type is one that a router here understands.
 func KnownType(t uint8) bool { return t >= RouterLSA && t <= ExternalLSA || t == NSSALSA }

@@ -24,7 +24,8 @@ const (
 )
 
 // TypeName names the packet types, by number.
-var TypeName = [...]string{"unknown", "Hello", "Database Description", "Link State Request", "Link State Update", "Link State Acknowledgment"}
+var TypeName = [...]string{"unknown", "Hello", "Database Description", "Link State Request", "Link State Update",
+	"Link State Acknowledgment"}
 
 // AllSPFRouters is where packets on a point-to-point link go (RFC 2328 A.1).
 const AllSPFRouters = ip.Addr(0xe0000005)

@@ -171,7 +171,8 @@ func Read(b []byte, src, dst ip.Addr) (s Segment, ok bool) {
 	var offset uint8
 	var sum, urgent uint16
 	if !c.ReadUint16(&s.SrcPort) || !c.ReadUint16(&s.DstPort) || !c.ReadUint32(&s.Seq) || !c.ReadUint32(&s.Ack) ||
-		!c.ReadUint8(&offset) || !c.ReadUint8(&s.Flags) || !c.ReadUint16(&s.Window) || !c.ReadUint16(&sum) || !c.ReadUint16(&urgent) {
+		!c.ReadUint8(&offset) || !c.ReadUint8(&s.Flags) || !c.ReadUint16(&s.Window) || !c.ReadUint16(&sum) ||
+		!c.ReadUint16(&urgent) {
 		return s, false
 	}
 	var options []byte
