@@ -61,7 +61,7 @@ func policyRows() []Row {
 		line("accept", StatementOf, nil, "9067 4.3", "the route passes; no later statement is looked at", (*builder).accept),
 		line("reject", StatementOf, nil, "9067 4.3", "the route does not pass; no later statement is looked at", (*builder).reject),
 		block("prepend", StatementOf, PrependOf, numbers, "4271 5.1.2", "these ASes are put before the path, and before them our own when it is sent", (*builder).prepend),
-		row("times", PrependOf, []Arg{{Name: "times", Kind: Number, Min: 1, Max: 10}}, "4271 5.1.2", "puts them there so often", (*builder).times),
+		row("times", PrependOf, []Arg{{Name: "times", Kind: Number, Min: 1, Max: 10}}, "4271 5.1.2", "puts them there this many times", (*builder).times),
 		block("set", StatementOf, ActionSet, nil, "9067 4.3", "sets a property of the route", (*builder).act),
 		row("local-preference", ActionSet, []Arg{{Name: "preference", Kind: Adjusted}}, "4271 5.1.5", "how much the path is preferred within the AS; higher wins; +10 and -10 change the one that it has", (*builder).setAdjusted),
 		row("med", ActionSet, []Arg{{Name: "MED", Kind: MEDValue}}, "4271 5.1.4", "a hint to the neighbouring AS which path in to take; lower wins; igp is the interior cost of the path's next hop", (*builder).setAdjusted),

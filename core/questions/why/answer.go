@@ -134,7 +134,7 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 		a.lastState(w, n)
 	}
 	if !found {
-		a.Says = fmt.Sprintf("%s and %s have nothing to do with each other: no link or segment joins them with OSPF on both, and neither has the other as a BGP peer", q.Device, q.Other)
+		a.Says = fmt.Sprintf("%s and %s are not connected: no link or segment joins them with OSPF on both, and neither has the other as a BGP peer", q.Device, q.Other)
 		if q.Other == "" {
 			a.Says = q.Device + " has no neighbours and is meant to have none"
 		}

@@ -30,7 +30,7 @@ type turns struct {
 	since int64 // when the first of them was
 }
 
-// What changed so often, a route between so few next hops, is taken to do so for
+// What changed this often, a route between so few next hops, is taken to do so for
 // ever. Other things must do it in churnTime, which no refresh does.
 const (
 	maxTurns  = 64
