@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/language/config"
 	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
@@ -193,7 +194,7 @@ func agrees(t *testing.T, l *Lab, a history.Action) {
 	arrived := map[int]bool{}
 	from, to := world.Find(flow.From), world.Find(flow.To)
 	dst := ip.AddrFrom(to.Config().Address())
-	world.Tracer = func(s device.Step) {
+	world.Tracer = func(s device.Fate) {
 		if s.Action == device.Delivered && s.Device == to.ID() && s.Type == ip.EchoRequest && s.ID == 0 {
 			arrived[int(s.Seq)] = true
 		}
@@ -241,7 +242,7 @@ func perform(t *testing.T, w *network.World, action string) {
 	require.NoError(t, err)
 	d := w.Find(a.Target.Device)
 	if a.Target.Port == "" {
-		w.ForceDevice(d.ID(), device.ForceDisabled)
+		w.ForceDevice(d.ID(), config.ForceDisabled)
 		return
 	}
 	p, _ := d.Port(a.Target.Port)
@@ -253,7 +254,7 @@ func perform(t *testing.T, w *network.World, action string) {
 	case history.Mend:
 		w.Mend(d.ID(), p)
 	case history.Disable:
-		w.ForcePort(d.ID(), p, device.ForceDisabled)
+		w.ForcePort(d.ID(), p, config.ForceDisabled)
 	}
 }
 

@@ -91,7 +91,7 @@ type peer struct {
 	up      bool          // one of them is Established
 	blocked note.Code
 	limited bool // stays down until it is reset
-	forced  Override
+	forced  config.Override
 	last    Ending
 	sentCap []wire.Capability
 	theirs  []wire.Capability // of the last OPEN
@@ -131,19 +131,9 @@ type sentEntry struct {
 	again  bool // send it even if nothing changed
 }
 
-// Override is what an action says of a peer, above its configuration.
-type Override int8
-
-// The overrides.
-const (
-	AsConfigured Override = iota
-	ForceDisabled
-	ForceEnabled
-)
-
 // disabled says whether the peer is out of service.
 func (p *peer) disabled() bool {
-	return p.forced == ForceDisabled || p.config.Disabled && p.forced == AsConfigured
+	return p.forced.Disabled(p.config.Disabled)
 }
 
 // other is the peer's other connection.
@@ -156,7 +146,7 @@ func (p *peer) other(c *connection) *connection {
 
 // Force takes a peer out of service or back into it, whatever its configuration
 // says.
-func (s *Speaker) Force(h Host, i int, o Override) {
+func (s *Speaker) Force(h Host, i int, o config.Override) {
 	p := &s.peers[i]
 	was := p.disabled()
 	p.forced = o

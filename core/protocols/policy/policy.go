@@ -48,8 +48,8 @@ func (r *Route) edit() *attr.Set {
 	return r.Attrs
 }
 
-// Step is what one statement made of a route.
-type Step struct {
+// StatementTrace is what one statement made of a route.
+type StatementTrace struct {
 	Statement  string
 	Conditions []Held
 	Matched    bool
@@ -68,7 +68,7 @@ type Held struct {
 // Trace is how a policy came to its verdict; nil if nobody asks.
 type Trace struct {
 	Policy string
-	Steps  []Step
+	Steps  []StatementTrace
 	Accept bool
 	End    bool // no statement decided: the end did
 }
@@ -179,9 +179,9 @@ func (p *Policy) Run(r *Route, trace *Trace) bool {
 	}
 	for i := range p.statements {
 		s := &p.statements[i]
-		var step *Step
+		var step *StatementTrace
 		if trace != nil {
-			trace.Steps = append(trace.Steps, Step{Statement: s.name})
+			trace.Steps = append(trace.Steps, StatementTrace{Statement: s.name})
 			step = &trace.Steps[len(trace.Steps)-1]
 		}
 		if !s.matches(r, step) {
@@ -209,7 +209,7 @@ func (p *Policy) Run(r *Route, trace *Trace) bool {
 	return p.otherwise == config.Accept
 }
 
-func (s *statement) matches(r *Route, step *Step) bool {
+func (s *statement) matches(r *Route, step *StatementTrace) bool {
 	all := true
 	for i := range s.where {
 		c := &s.where[i]

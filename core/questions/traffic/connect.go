@@ -16,10 +16,10 @@ import (
 func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 	w := p.w
 	start := w.Now()
-	r := Reply{Seq: seq, TTL: maxTTL, SentAt: start.Seconds(), Steps: []Step{}}
-	var last device.Step
+	r := Reply{Seq: seq, TTL: maxTTL, SentAt: start.Seconds(), Steps: []ProbeStep{}}
+	var last device.Fate
 	var local uint16
-	w.Tracer = func(s device.Step) {
+	w.Tracer = func(s device.Fate) {
 		if s.Protocol != ip.ProtoTCP || s.ID != port && s.Seq != port {
 			return
 		}
@@ -81,7 +81,7 @@ func serviceWords(p *prober, port uint16) string {
 }
 
 // packetWords names the packet of a step.
-func packetWords(s device.Step) string {
+func packetWords(s device.Fate) string {
 	if s.Protocol == ip.ProtoTCP {
 		g := wire.Segment{Flags: s.Type}
 		return "TCP " + g.Words()

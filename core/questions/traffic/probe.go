@@ -27,21 +27,21 @@ type ProbeRequest struct {
 
 // Reply is one echo request and what came of it.
 type Reply struct {
-	Seq    int      `json:"seq"`
-	TTL    int      `json:"ttl"`
-	SentAt float64  `json:"sentAt" doc:"seconds since the lab began"`
-	OK     bool     `json:"ok" doc:"an echo reply came back, or the connection was taken"`
-	RTT    *float64 `json:"rtt,omitempty" doc:"seconds from request to answer"`
-	By     string   `json:"by,omitempty" doc:"address that answered"`
-	Device string   `json:"device,omitempty" doc:"the device that has it"`
-	AS     uint32   `json:"as,omitempty" doc:"the AS that it is in"`
-	Answer string   `json:"answer,omitempty" doc:"what the answer says"`
-	Reason string   `json:"reason,omitempty" doc:"where and why it stopped, if it failed"`
-	Steps  []Step   `json:"steps" doc:"what each device did, there and back"`
+	Seq    int         `json:"seq"`
+	TTL    int         `json:"ttl"`
+	SentAt float64     `json:"sentAt" doc:"seconds since the lab began"`
+	OK     bool        `json:"ok" doc:"an echo reply came back, or the connection was taken"`
+	RTT    *float64    `json:"rtt,omitempty" doc:"seconds from request to answer"`
+	By     string      `json:"by,omitempty" doc:"address that answered"`
+	Device string      `json:"device,omitempty" doc:"the device that has it"`
+	AS     uint32      `json:"as,omitempty" doc:"the AS that it is in"`
+	Answer string      `json:"answer,omitempty" doc:"what the answer says"`
+	Reason string      `json:"reason,omitempty" doc:"where and why it stopped, if it failed"`
+	Steps  []ProbeStep `json:"steps" doc:"what each device did, there and back"`
 }
 
-// Step is what one device did with a packet of a probe.
-type Step struct {
+// ProbeStep is what one device did with a packet of a probe.
+type ProbeStep struct {
 	At      float64 `json:"at" doc:"seconds since the request was sent"`
 	Device  string  `json:"device"`
 	AS      uint32  `json:"as,omitempty" doc:"the AS that the device is in"`
@@ -214,10 +214,10 @@ type prober struct {
 func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 	w := p.w
 	start := w.Now()
-	r := Reply{Seq: seq, TTL: ttl, SentAt: start.Seconds(), Steps: []Step{}}
-	var last device.Step
+	r := Reply{Seq: seq, TTL: ttl, SentAt: start.Seconds(), Steps: []ProbeStep{}}
+	var last device.Fate
 	finished := false
-	w.Tracer = func(s device.Step) {
+	w.Tracer = func(s device.Fate) {
 		if s.Protocol != ip.ProtoICMP || s.ID != probeID || s.Seq != uint16(seq) || s.At < start {
 			return
 		}
@@ -256,9 +256,9 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 	return r
 }
 
-func (p *prober) words(s device.Step, start event.Time) Step {
+func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 	d := p.w.Device(s.Device)
-	out := Step{At: (s.At - start).Seconds(), Device: d.Name(), AS: p.ases[d], Packet: packetWords(s)}
+	out := ProbeStep{At: (s.At - start).Seconds(), Device: d.Name(), AS: p.ases[d], Packet: packetWords(s)}
 	var b strings.Builder
 	switch s.Action {
 	case device.Delivered:
@@ -290,7 +290,7 @@ func (p *prober) words(s device.Step, start event.Time) Step {
 	return out
 }
 
-func (p *prober) dropWords(s device.Step) string {
+func (p *prober) dropWords(s device.Fate) string {
 	d := p.w.Device(s.Device)
 	if s.Out == device.NoPort {
 		return facts.Sentence(s.Reason.Info().Text, d.Name(), s.Dst.String())
@@ -325,7 +325,7 @@ func (p *prober) faultAt(d *device.Device, port uint32) string {
 
 // lostWords says where a packet was last seen, when no device dropped it: it
 // was lost on the way.
-func (p *prober) lostWords(last device.Step) string {
+func (p *prober) lostWords(last device.Fate) string {
 	d := p.w.Device(last.Device)
 	what := packetWords(last)
 	if last.Out == device.NoPort {

@@ -40,7 +40,7 @@ type Env interface {
 	ForwardingChanged()
 	// Trace receives what becomes of ICMP packets, if Tracing says so.
 	Tracing() bool
-	Trace(s Step)
+	Trace(s Fate)
 }
 
 // Event kinds of a device.
@@ -50,27 +50,12 @@ const (
 	decideAgain
 )
 
-// Override is what an action says about a port or a device, above its
-// configuration.
-type Override int8
-
-// The overrides.
-const (
-	AsConfigured Override = iota
-	ForceDisabled
-	ForceEnabled
-)
-
-func (o Override) disabled(configured bool) bool {
-	return o == ForceDisabled || configured && o == AsConfigured
-}
-
 // Port is a port's configuration and state. A port that was taken out of the
 // configuration keeps its place, Gone.
 type Port struct {
 	Config   config.Port
 	Gone     bool
-	Override Override
+	Override config.Override
 	Carrier  bool
 	Why      note.Code // why there is no carrier
 	Since    event.Time
@@ -87,7 +72,7 @@ type Device struct {
 	id       uint32
 	config   config.Device
 	gone     bool
-	override Override
+	override config.Override
 	ports    []Port
 	table    route.Table
 	ospf     ospf.Process
@@ -133,7 +118,7 @@ func (d *Device) Config() *config.Device { return &d.config }
 func (d *Device) Gone() bool { return d.gone }
 
 // Enabled says whether the device runs at all.
-func (d *Device) Enabled() bool { return !d.gone && !d.override.disabled(d.config.Disabled) }
+func (d *Device) Enabled() bool { return !d.gone && !d.override.Disabled(d.config.Disabled) }
 
 // Table is its routing table, OSPF its process; both for reading.
 func (d *Device) Table() *route.Table { return &d.table }
@@ -162,7 +147,7 @@ func (d *Device) Up(i uint32) (up bool, why note.Code) {
 	switch {
 	case !d.Enabled():
 		return false, note.DeviceDisabled
-	case p.Override.disabled(p.Config.Disabled):
+	case p.Override.Disabled(p.Config.Disabled):
 		return false, note.PortDisabled
 	case p.Config.Loopback:
 		return true, note.None
@@ -204,7 +189,7 @@ func (d *Device) Tagged(i uint32, vlan uint16) (uint32, bool) {
 // PortEnabled says whether a port gives carrier to what it is joined to.
 func (d *Device) PortEnabled(i uint32) bool {
 	p := &d.ports[i]
-	return d.Enabled() && !p.Gone && !p.Override.disabled(p.Config.Disabled)
+	return d.Enabled() && !p.Gone && !p.Override.Disabled(p.Config.Disabled)
 }
 
 // Address is the address of a port, 0 if it has none.
@@ -478,10 +463,10 @@ func (d *Device) RestartOSPF() bool {
 }
 
 // Force sets the override of the device, or of one of its ports.
-func (d *Device) Force(o Override) { d.override = o; d.sync() }
+func (d *Device) Force(o config.Override) { d.override = o; d.sync() }
 
 // ForcePort sets the override of a port.
-func (d *Device) ForcePort(i uint32, o Override) { d.ports[i].Override = o; d.sync() }
+func (d *Device) ForcePort(i uint32, o config.Override) { d.ports[i].Override = o; d.sync() }
 
 func (d *Device) settle() {
 	d.table.Settle(d, d.env.Shared())

@@ -29,7 +29,7 @@ link depot.b booth
 // were sent.
 type bench struct {
 	*network.World
-	steps []device.Step
+	steps []device.Fate
 	arps  int
 }
 
@@ -38,7 +38,7 @@ func newBench(t *testing.T) *bench {
 	require.True(t, r.OK(), r.Problems)
 	b := &bench{World: network.New()}
 	b.Configure(&r.Lab)
-	b.Tracer = func(s device.Step) { b.steps = append(b.steps, s) }
+	b.Tracer = func(s device.Fate) { b.steps = append(b.steps, s) }
 	b.OnFrame = func(_ event.Time, _, _ uint32, frame []byte) {
 		if f, _ := ip.ReadFrame(frame); f.Type == ip.TypeARP {
 			b.arps++
@@ -48,7 +48,7 @@ func newBench(t *testing.T) *bench {
 }
 
 // echo sends one request and runs until all is over.
-func (b *bench) echo(from string, to ip.Addr, ttl uint8) device.Step {
+func (b *bench) echo(from string, to ip.Addr, ttl uint8) device.Fate {
 	b.steps = nil
 	b.Find(from).Echo(0, to, ttl, 0, 1)
 	b.RunUntil(b.Now()+10*event.Second, 1e6)
@@ -103,7 +103,7 @@ func TestWhyPacketsDoNotArrive(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			b := newBench(t)
 			b.echo(c.from, c.to, c.ttl)
-			var dropped, answer *device.Step
+			var dropped, answer *device.Fate
 			for i := range b.steps {
 				s := &b.steps[i]
 				if s.Action == device.Dropped {

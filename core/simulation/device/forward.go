@@ -24,8 +24,8 @@ var actionNames = [...]string{"sent", "forwarded", "delivered", "dropped"}
 
 func (a Action) String() string { return actionNames[a] }
 
-// Step is what became of one ICMP or TCP packet at one device.
-type Step struct {
+// Fate is what became of one ICMP or TCP packet at one device.
+type Fate struct {
 	At        event.Time
 	Device    uint32
 	Action    Action
@@ -45,7 +45,7 @@ type Step struct {
 	Connected bool
 }
 
-// NoPort is no port, in a Step.
+// NoPort is no port, in a Fate.
 const NoPort = ^uint32(0)
 
 const defaultTTL = 64
@@ -117,7 +117,7 @@ func (d *Device) receiveIP(port uint32, b []byte) {
 
 // deliver takes a packet for one of this device's addresses.
 func (d *Device) deliver(port uint32, p *ip.Packet) {
-	d.trace(p, Step{Action: Delivered, In: port, Out: NoPort})
+	d.trace(p, Fate{Action: Delivered, In: port, Out: NoPort})
 	switch p.Protocol {
 	case ip.ProtoOSPF:
 		d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
@@ -160,7 +160,7 @@ func flowPorts(p *ip.Packet) uint32 {
 // forward sends a packet the way the table says. In is NoPort for a packet made
 // here.
 func (d *Device) forward(in uint32, p *ip.Packet, class event.Class) {
-	step := Step{Action: Forwarded, In: in, Out: NoPort}
+	step := Fate{Action: Forwarded, In: in, Out: NoPort}
 	if in == NoPort {
 		step.Action = Sent
 	}
@@ -203,7 +203,7 @@ func (d *Device) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr
 	}
 	d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst),
 		B: uint64(p.Src), Reason: why})
-	d.trace(&p, Step{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
+	d.trace(&p, Fate{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
 // unreachable drops a packet and sends its source the reason, unless it was itself an
@@ -272,7 +272,7 @@ func (d *Device) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
 }
 
 // trace passes on to whoever traces what became of an ICMP or TCP packet.
-func (d *Device) trace(p *ip.Packet, s Step) {
+func (d *Device) trace(p *ip.Packet, s Fate) {
 	if !d.env.Tracing() {
 		return
 	}

@@ -34,12 +34,12 @@ var Forms = []Form{
 	{Silence, "silence PORT", "has the link of a port lose every packet; both ends keep carrier", "silence viaduct.e1", onPort(silence)},
 	{Silence, "silence PORT out|in", "the same in one direction", "silence viaduct.e1 out", onPort(silence)},
 	{Mend, "mend PORT", "ends a cut or a silence", "mend viaduct.e1", onPort(mend)},
-	{Disable, "disable DEVICE", "switches a device off", "disable viaduct", forceDevice(device.ForceDisabled)},
-	{Disable, "disable PORT", "disables a port", "disable viaduct.e1", forcePort(device.ForceDisabled)},
-	{Disable, "disable PEER on ROUTER", "ends a BGP session and keeps it down", "disable 192.0.2.2 on viaduct", onPeer(forcePeer(bgp.ForceDisabled))},
-	{Enable, "enable DEVICE", "switches a device on", "enable viaduct", forceDevice(device.ForceEnabled)},
-	{Enable, "enable PORT", "enables a port", "enable viaduct.e1", forcePort(device.ForceEnabled)},
-	{Enable, "enable PEER on ROUTER", "lets a BGP session come up", "enable 192.0.2.2 on viaduct", onPeer(forcePeer(bgp.ForceEnabled))},
+	{Disable, "disable DEVICE", "switches a device off", "disable viaduct", forceDevice(config.ForceDisabled)},
+	{Disable, "disable PORT", "disables a port", "disable viaduct.e1", forcePort(config.ForceDisabled)},
+	{Disable, "disable PEER on ROUTER", "ends a BGP session and keeps it down", "disable 192.0.2.2 on viaduct", onPeer(forcePeer(config.ForceDisabled))},
+	{Enable, "enable DEVICE", "switches a device on", "enable viaduct", forceDevice(config.ForceEnabled)},
+	{Enable, "enable PORT", "enables a port", "enable viaduct.e1", forcePort(config.ForceEnabled)},
+	{Enable, "enable PEER on ROUTER", "lets a BGP session come up", "enable 192.0.2.2 on viaduct", onPeer(forcePeer(config.ForceEnabled))},
 	{Wait, "wait TIME", "lets virtual time pass", "wait 30s", nil},
 	{Restart, "restart ospf|bgp on ROUTER", "restarts a routing process without a word to its neighbours", "restart ospf on viaduct", restart},
 	{Join, "join PORT SEGMENT", "plugs a port into a segment", "join viaduct.e1 yard", join},
@@ -298,14 +298,14 @@ func join(a Action, w *network.World, d *device.Device) error {
 	return nil
 }
 
-func forceDevice(o device.Override) func(Action, *network.World, *device.Device) error {
+func forceDevice(o config.Override) func(Action, *network.World, *device.Device) error {
 	return func(_ Action, w *network.World, d *device.Device) error {
 		w.ForceDevice(d.ID(), o)
 		return nil
 	}
 }
 
-func forcePort(o device.Override) func(Action, *network.World, *device.Device) error {
+func forcePort(o config.Override) func(Action, *network.World, *device.Device) error {
 	return func(a Action, w *network.World, d *device.Device) error {
 		p, err := a.port(d)
 		if err == nil {
@@ -361,7 +361,7 @@ func resend(a Action, d *device.Device, s *bgp.Speaker, i int) bool {
 	return s.SendAgain(d, i)
 }
 
-func forcePeer(o bgp.Override) atPeer {
+func forcePeer(o config.Override) atPeer {
 	return func(_ Action, d *device.Device, s *bgp.Speaker, i int) bool {
 		s.Force(d, i, o)
 		return true

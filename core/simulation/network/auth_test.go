@@ -8,9 +8,9 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
 	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
-	"hellebore/core/simulation/device"
 )
 
 // fallen counts the changes of neighbours' states since a mark.
@@ -63,9 +63,9 @@ func TestARestartedRouterIsHeard(t *testing.T) {
 	settle(t, w)
 	before := table(w, "toll-gate")
 	box := w.Find("larches").ID()
-	w.ForceDevice(box, device.ForceDisabled)
+	w.ForceDevice(box, config.ForceDisabled)
 	w.RunUntil(w.Now()+2*event.Second, bound)
-	w.ForceDevice(box, device.ForceEnabled)
+	w.ForceDevice(box, config.ForceEnabled)
 	settle(t, w)
 	require.Equal(t, before, table(w, "toll-gate"))
 	require.Equal(t, map[string]string{"e1": "Full", "e2": "Full"}, states(w, "larches"))

@@ -11,9 +11,9 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
-	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
@@ -33,9 +33,9 @@ func TestAnOwnLSAThatComesBackAtMaxAgeIsOutbid(t *testing.T) { // RFC 2328 13.4
 	w = build(t, corner(t, "ospf/flush-war-restart"))
 	settle(t, w)
 	id := w.Find("b1").ID()
-	w.ForceDevice(id, device.ForceDisabled)
+	w.ForceDevice(id, config.ForceDisabled)
 	settle(t, w)
-	w.ForceDevice(id, device.ForceEnabled)
+	w.ForceDevice(id, config.ForceEnabled)
 	before := w.Handled()
 	require.Equal(t, network.Settled, w.Settle(200_000, nil))
 	require.Empty(t, w.Check())

@@ -1,6 +1,6 @@
 package network
 
-import "hellebore/core/simulation/device"
+import "hellebore/core/language/config"
 
 // Direction is which packets a silence swallows, seen from the named port.
 type Direction uint8
@@ -78,7 +78,7 @@ func (w *World) Mend(dev, port uint32) bool {
 }
 
 // ForcePort disables or enables a port, whatever its configuration says.
-func (w *World) ForcePort(dev, port uint32, o device.Override) {
+func (w *World) ForcePort(dev, port uint32, o config.Override) {
 	w.devices[dev].ForcePort(port, o)
 	if m, _, ok := w.MediumOf(dev, port); ok {
 		w.carriers(m)
@@ -87,7 +87,7 @@ func (w *World) ForcePort(dev, port uint32, o device.Override) {
 }
 
 // ForceDevice disables or enables a device, whatever its configuration says.
-func (w *World) ForceDevice(dev uint32, o device.Override) {
+func (w *World) ForceDevice(dev uint32, o config.Override) {
 	w.devices[dev].Force(o)
 	for i := range w.media {
 		if !w.media[i].Gone {

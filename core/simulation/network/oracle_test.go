@@ -13,9 +13,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/route"
-	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
@@ -270,20 +270,20 @@ func disturb(t *testing.T, r *rand.Rand, w *network.World, text *string, f fault
 		}
 		return "mend " + name
 	case n < 6 && p.Config.Virtual == nil:
-		o := device.ForceDisabled
+		o := config.ForceDisabled
 		if f.off[name] {
-			o = device.ForceEnabled
+			o = config.ForceEnabled
 		}
 		w.ForcePort(d.ID(), i, o)
-		f.off[name] = o == device.ForceDisabled
+		f.off[name] = o == config.ForceDisabled
 		return fmt.Sprint("port off ", f.off[name], " ", name)
 	case n < 8:
-		o := device.ForceDisabled
+		o := config.ForceDisabled
 		if f.off[d.Name()] {
-			o = device.ForceEnabled
+			o = config.ForceEnabled
 		}
 		w.ForceDevice(d.ID(), o)
-		f.off[d.Name()] = o == device.ForceDisabled
+		f.off[d.Name()] = o == config.ForceDisabled
 		return fmt.Sprint("router off ", f.off[d.Name()], " ", d.Name())
 	default:
 		all := costLine.FindAllStringIndex(*text, -1)

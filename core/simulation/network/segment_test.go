@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
-	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
@@ -138,10 +138,10 @@ func settledYard(t *testing.T) *network.World {
 func TestARouterThatComesLaterIsDROther(t *testing.T) {
 	w := settledYard(t)
 	box := w.Find("turntable").ID()
-	w.ForceDevice(box, device.ForceDisabled)
+	w.ForceDevice(box, config.ForceDisabled)
 	settle(t, w)
 	start := w.Now()
-	w.ForceDevice(box, device.ForceEnabled)
+	w.ForceDevice(box, config.ForceEnabled)
 	w.RunUntil(start+event.Millisecond, bound)
 	require.Equal(t, "Waiting", roles(w)["turntable"])
 	w.RunUntil(start+15*event.Second, bound)

@@ -48,7 +48,7 @@ type World struct {
 	// OnFrame, if set, sees every frame as it is put on its medium. Tracer, if
 	// set, sees what becomes of ICMP packets. Neither goes into clones.
 	OnFrame func(at event.Time, device, port uint32, frame []byte)
-	Tracer  func(device.Step)
+	Tracer  func(device.Fate)
 }
 
 // MaxNotes bounds the notes of the work of protocols (note.Kind.Bounded) that a
@@ -153,7 +153,7 @@ func (w *World) ForwardingChanged() { w.forward = w.now; w.changes++ }
 
 // Tracing says whether anybody traces; Trace passes a step on to them.
 func (w *World) Tracing() bool       { return w.Tracer != nil }
-func (w *World) Trace(s device.Step) { w.Tracer(s) }
+func (w *World) Trace(s device.Fate) { w.Tracer(s) }
 
 // Owner is the router or host that has an address, up or not; nil if none has.
 func (w *World) Owner(a ip.Addr) *device.Device {

@@ -2397,9 +2397,27 @@ export interface components {
             /** Format: int64 */
             seq: number;
             /** @description what each device did, there and back */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ProbeStep"][];
             /** Format: int64 */
             ttl: number;
+        };
+        ProbeStep: {
+            /**
+             * Format: int32
+             * @description the AS that the device is in
+             */
+            as?: number;
+            /**
+             * Format: double
+             * @description seconds since the request was sent
+             */
+            at: number;
+            device: string;
+            /** @description a sentence */
+            did: string;
+            dropped?: boolean;
+            /** @description echo request, echo reply, the ICMP error, or the flags of a TCP segment */
+            packet: string;
         };
         Problem: {
             /**
@@ -2513,7 +2531,7 @@ export interface components {
             /** Format: int64 */
             seq: number;
             /** @description what each device did, there and back */
-            steps: components["schemas"]["Step"][];
+            steps: components["schemas"]["ProbeStep"][];
             /** Format: int64 */
             ttl: number;
         };
@@ -2784,24 +2802,6 @@ export interface components {
              * @enum {string}
              */
             weight: "warning" | "notice";
-        };
-        Step: {
-            /**
-             * Format: int32
-             * @description the AS that the device is in
-             */
-            as?: number;
-            /**
-             * Format: double
-             * @description seconds since the request was sent
-             */
-            at: number;
-            device: string;
-            /** @description a sentence */
-            did: string;
-            dropped?: boolean;
-            /** @description echo request, echo reply, the ICMP error, or the flags of a TCP segment */
-            packet: string;
         };
         Suggestion: {
             /** @description the statement's form */
