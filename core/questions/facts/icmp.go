@@ -6,6 +6,7 @@ import (
 
 const TimeExceeded = "time to live exceeded"
 
+// ICMPWords names an ICMP message by its type and code (RFC 792).
 func ICMPWords(t, code uint8) string {
 	switch t {
 	case ip.EchoRequest:

@@ -16,6 +16,7 @@ type Field struct {
 	Value string `json:"value"`
 }
 
+// OptionWords says what the options of an LSA mean (RFC 2328 A.2, RFC 3101 2.1).
 func OptionWords(o uint8) string {
 	switch {
 	case o&wire.OptionE != 0:
@@ -128,4 +129,5 @@ func forwardWords(a ip.Addr) string {
 	return a.String()
 }
 
+// MaskLen is the prefix length of a mask; 0 if it is not contiguous.
 func MaskLen(m ip.Addr) uint8 { n, _ := ip.MaskLen(m); return n }

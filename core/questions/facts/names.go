@@ -21,6 +21,7 @@ func RouterIDs(w *network.World) map[ip.Addr]*device.Device {
 	return owners
 }
 
+// RouterName is the name of the router with a router ID, else the ID.
 func RouterName(owners map[ip.Addr]*device.Device, id ip.Addr) string {
 	if d := owners[id]; d != nil {
 		return d.Name()

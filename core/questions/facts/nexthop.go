@@ -36,6 +36,7 @@ type NextHop struct {
 	To   string `json:"to,omitempty" doc:"the device that has the address"`
 }
 
+// HopsOf are the next hops of a set, with the devices that have their addresses.
 func HopsOf(w *network.World, d *device.Device, set route.SetID) []NextHop {
 	out := []NextHop{}
 	for _, h := range w.Shared().Sets.Hops(set) {

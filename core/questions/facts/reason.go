@@ -18,6 +18,7 @@ type Reason struct {
 	By     string `json:"by,omitempty" doc:"the port that observed it"`
 }
 
+// PlainReason is a reason without values; source is observed, foreseen or fault.
 func PlainReason(c note.Code, source string) Reason {
 	i := c.Info()
 	return Reason{Code: i.Slug, What: i.What, Text: i.Text, Remedy: i.Remedy, RFC: i.RFC, Source: source}

@@ -119,6 +119,7 @@ func Words(w *network.World, n note.Note) string {
 	})
 }
 
+// ReasonWords is the reason of a note as a sentence.
 func ReasonWords(n note.Note) string {
 	info := n.Reason.Info()
 	text := Sentence(info.Text, "the router", ip.Addr(n.A).String())

@@ -93,6 +93,7 @@ func PortsOf(w *network.World) Ports {
 	return out
 }
 
+// ProcessOf is the OSPF process of a router, or why it does not run.
 func ProcessOf(w *network.World, d *device.Device) Process {
 	o := d.OSPF()
 	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{}, Roles: []string{},
