@@ -47,7 +47,7 @@ docs:
 	go run ./cmd/hellebore schema > docs/cli.schema.json
 	PICTURE=1 go test -count=1 -run TestThePictureOfTheHouse ./core
 	go run ./cmd/hellebore openapi > server/api/openapi.json
-	cd web && npx openapi-typescript ../server/api/openapi.json -o src/shared/api/schema.d.ts
+	cd web && npx openapi-typescript ../server/api/openapi.json -o src/shared/api/schema.d.ts && npx prettier --write --log-level warn src/shared/api/schema.d.ts
 
 fuzz:
 	for p in ./core/protocols/wire/ip ./core/protocols/wire/ospf ./core/protocols/wire/tcp ./core/protocols/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done

@@ -4,5083 +4,5100 @@
  */
 
 export interface paths {
-    "/api/actions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All actions that can be typed, and what each does */
-        get: operations["action-forms"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+  '/api/actions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/bundles": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Make a lab of a bundle */
-        post: operations["import-bundle"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** All actions that can be typed, and what each does */
+    get: operations['action-forms'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/bundles': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All labs, oldest first */
-        get: operations["list-labs"];
-        put?: never;
-        /** Make a lab from a text */
-        post: operations["create-lab"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Make a lab of a bundle */
+    post: operations['import-bundle'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A lab: its text and its actions */
-        get: operations["get-lab"];
-        put?: never;
-        post?: never;
-        /** Delete a lab and its journal */
-        delete: operations["delete-lab"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** All labs, oldest first */
+    get: operations['list-labs'];
+    put?: never;
+    /** Make a lab from a text */
+    post: operations['create-lab'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/actions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Do something to the lab: cut viaduct.e1, or apply a text */
-        post: operations["act"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A lab: its text and its actions */
+    get: operations['get-lab'];
+    put?: never;
+    post?: never;
+    /** Delete a lab and its journal */
+    delete: operations['delete-lab'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/actions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/actions/{seq}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** One action in full: events, convergence, outages */
-        get: operations["get-action"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Do something to the lab: cut viaduct.e1, or apply a text */
+    post: operations['act'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/actions/{seq}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/actions/{seq}/report/{format}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The convergence of an action as a file: phases, outages, loops */
-        get: operations["export-convergence"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** One action in full: events, convergence, outages */
+    get: operations['get-action'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/actions/{seq}/report/{format}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/bench": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Run routes through a policy, and through that of a draft */
-        post: operations["try-policy"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The convergence of an action as a file: phases, outages, loops */
+    get: operations['export-convergence'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/bench': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/brief": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The text for whoever opens the lab, with its tasks ticked off */
-        get: operations["get-brief"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Run routes through a policy, and through that of a draft */
+    post: operations['try-policy'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/brief': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/bundle": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The lab with its journal as a zip archive, to be replayed elsewhere */
-        get: operations["export-bundle"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The text for whoever opens the lab, with its tasks ticked off */
+    get: operations['get-brief'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/bundle': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Stop what is running, if it still is: an action, a preview, or the opening of the lab */
-        post: operations["cancel"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The lab with its journal as a zip archive, to be replayed elsewhere */
+    get: operations['export-bundle'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/cancel': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/capture": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The packets of a link or segment between two moments, as pcapng */
-        get: operations["capture"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Stop what is running, if it still is: an action, a preview, or the opening of the lab */
+    post: operations['cancel'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/capture': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/check": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Check a text, and compare it with the one in force */
-        post: operations["check-text"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The packets of a link or segment between two moments, as pcapng */
+    get: operations['capture'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/check': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/checks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How the checks of the text come out, with the evidence */
-        get: operations["get-checks"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Check a text, and compare it with the one in force */
+    post: operations['check-text'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/checks': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/comparison": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What is different between two moments */
-        get: operations["get-comparison"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** How the checks of the text come out, with the evidence */
+    get: operations['get-checks'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/comparison': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/comparison/{format}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What is different between two moments, as a file */
-        get: operations["export-comparison"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** What is different between two moments */
+    get: operations['get-comparison'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/comparison/{format}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/database": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Each area's link-state database once, decoded, and who holds other copies */
-        get: operations["get-database"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** What is different between two moments, as a file */
+    get: operations['export-comparison'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/database': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/drafts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The drafts of a lab, the latest first */
-        get: operations["list-drafts"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** Each area's link-state database once, decoded, and who holds other copies */
+    get: operations['get-database'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/drafts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/drafts/{owner}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Keep a draft */
-        put: operations["keep-draft"];
-        post?: never;
-        /** Throw a draft away */
-        delete: operations["drop-draft"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The drafts of a lab, the latest first */
+    get: operations['list-drafts'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/drafts/{owner}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/events": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** News of a lab, as server-sent events; a client that reconnects asks for the views anew */
-        get: operations["watch-lab"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    /** Keep a draft */
+    put: operations['keep-draft'];
+    post?: never;
+    /** Throw a draft away */
+    delete: operations['drop-draft'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/events': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/explain": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How a router came to its route */
-        get: operations["explain-route"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** News of a lab, as server-sent events; a client that reconnects asks for the views anew */
+    get: operations['watch-lab'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/explain': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/fork": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Make a lab that begins as this one was at a moment */
-        post: operations["fork-lab"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** How a router came to its route */
+    get: operations['explain-route'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/fork': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/journal": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The journal as it is kept, also of a lab that cannot be replayed */
-        get: operations["get-journal"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Make a lab that begins as this one was at a moment */
+    post: operations['fork-lab'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/journal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/journal/bundle": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The journal as it is kept, as a bundle */
-        get: operations["export-journal"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The journal as it is kept, also of a lab that cannot be replayed */
+    get: operations['get-journal'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/journal/bundle': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/ladder": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How an adjacency came to its state, as each end saw it */
-        get: operations["get-ladder"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The journal as it is kept, as a bundle */
+    get: operations['export-journal'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/ladder': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/map": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Devices, what joins them, and the paths of the flows */
-        get: operations["get-map"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** How an adjacency came to its state, as each end saw it */
+    get: operations['get-ladder'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/map': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/messages": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What routers would write to their logs */
-        get: operations["get-messages"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** Devices, what joins them, and the paths of the flows */
+    get: operations['get-map'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/messages': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/moments/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Give a moment a name */
-        put: operations["name-moment"];
-        post?: never;
-        /** Take a moment's name away */
-        delete: operations["forget-moment"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** What routers would write to their logs */
+    get: operations['get-messages'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/moments/{name}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/neighbours": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All adjacencies, both ends a row */
-        get: operations["get-neighbours"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    /** Give a moment a name */
+    put: operations['name-moment'];
+    post?: never;
+    /** Take a moment's name away */
+    delete: operations['forget-moment'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/neighbours': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/packets": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The packets of a link or segment between two moments, decoded */
-        get: operations["get-packets"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** All adjacencies, both ends a row */
+    get: operations['get-neighbours'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/packets': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/pairs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What an action did between all hosts and loopbacks, and the loops that there were */
-        get: operations["get-pairs"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The packets of a link or segment between two moments, decoded */
+    get: operations['get-packets'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/pairs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/path": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The path from a device to an address or another device, by the tables */
-        get: operations["get-path"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** What an action did between all hosts and loopbacks, and the loops that there were */
+    get: operations['get-pairs'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/path': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/path-table": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The tables of a session, or the Loc-RIB of a router */
-        get: operations["get-path-table"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The path from a device to an address or another device, by the tables */
+    get: operations['get-path'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/path-table': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/paths": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The story of a prefix: each path from its arrival to the decision, and what was sent to whom */
-        get: operations["get-paths"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The tables of a session, or the Loc-RIB of a router */
+    get: operations['get-path-table'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/paths': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/policies": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The policies of the lab, and who uses them */
-        get: operations["get-policies"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The story of a prefix: each path from its arrival to the decision, and what was sent to whom */
+    get: operations['get-paths'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/policies': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/ports": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All ports and processes */
-        get: operations["get-ports"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The policies of the lab, and who uses them */
+    get: operations['get-policies'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/ports': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What applying a text would do, found out on a copy of the network */
-        post: operations["preview"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** All ports and processes */
+    get: operations['get-ports'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/previews/{preview}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A preview that is kept */
-        get: operations["get-preview"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** What applying a text would do, found out on a copy of the network */
+    post: operations['preview'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/previews/{preview}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/previews/{preview}/apply": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Apply exactly what was previewed; 409 with a new preview if the lab has moved on */
-        post: operations["apply-preview"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A preview that is kept */
+    get: operations['get-preview'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/previews/{preview}/apply': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/probe": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Send ICMP echo requests through a copy of the network at a moment; replies as server-sent events */
-        get: operations["probe"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Apply exactly what was previewed; 409 with a new preview if the lab has moved on */
+    post: operations['apply-preview'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/probe': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/revision-pair": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Two texts that were applied, and what is different by meaning */
-        get: operations["get-revision-pair"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** Send ICMP echo requests through a copy of the network at a moment; replies as server-sent events */
+    get: operations['probe'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/revision-pair': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/revisions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All texts that were applied, oldest first */
-        get: operations["get-revisions"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** Two texts that were applied, and what is different by meaning */
+    get: operations['get-revision-pair'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/revisions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/routes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All prefixes across all routers */
-        get: operations["get-routes"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** All texts that were applied, oldest first */
+    get: operations['get-revisions'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/routes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/summary": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The smallest prefix that covers several, and what else it covers */
-        get: operations["get-summary"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** All prefixes across all routers */
+    get: operations['get-routes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/summary': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/tree": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The shortest-path tree of a router */
-        get: operations["get-tree"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The smallest prefix that covers several, and what else it covers */
+    get: operations['get-summary'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/tree': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/warnings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What a careful colleague would say on seeing the network run */
-        get: operations["get-warnings"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** The shortest-path tree of a router */
+    get: operations['get-tree'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/warnings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/labs/{id}/why": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A question answered in a chain of facts */
-        get: operations["get-why"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** What a careful colleague would say on seeing the network run */
+    get: operations['get-warnings'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/why': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/complete": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What can be written at a place of a text */
-        post: operations["complete-text"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    /** A question answered in a chain of facts */
+    get: operations['get-why'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/complete': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/copy-router": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Write a copy of a router's block behind it */
-        post: operations["copy-router"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** What can be written at a place of a text */
+    post: operations['complete-text'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/copy-router': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/format": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Write a text in its canonical form */
-        post: operations["format-text"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Write a copy of a router's block behind it */
+    post: operations['copy-router'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/format': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/must-differ": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Names and addresses that a copy of a router needs others for */
-        post: operations["must-differ"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Write a text in its canonical form */
+    post: operations['format-text'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/must-differ': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/outline": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** The blocks of a text */
-        post: operations["outline"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Names and addresses that a copy of a router needs others for */
+    post: operations['must-differ'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/outline': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/rename": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Give what is named at a place another name, wherever it is named */
-        post: operations["rename"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** The blocks of a text */
+    post: operations['outline'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/rename': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/spread": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Write a statement into many routers or ports */
-        post: operations["spread"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Give what is named at a place another name, wherever it is named */
+    post: operations['rename'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/spread': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/uses": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** What is named at a place, and wherever it is named */
-        post: operations["uses"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** Write a statement into many routers or ports */
+    post: operations['spread'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/uses': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "/api/text/words/{word}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What a word of the language means */
-        get: operations["word-help"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
+    get?: never;
+    put?: never;
+    /** What is named at a place, and wherever it is named */
+    post: operations['uses'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/words/{word}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
+    /** What a word of the language means */
+    get: operations['word-help'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-    schemas: {
-        ActRequest: {
-            /** @description as it is typed; apply for a text */
-            action: string;
-            author?: string;
-            /**
-             * Format: int64
-             * @description of an apply: textSeq of the text it was made from
-             */
-            base?: number;
-            /**
-             * Format: double
-             * @description let this much virtual time pass, in seconds, instead of running to rest
-             */
-            for?: number;
-            /** @description identifies this order: sent again, it is not carried out again */
-            id?: string;
-            /** @description why it is done */
-            message?: string;
-            /** @description of an apply */
-            text?: string;
-        };
-        Action: {
-            /** @description as it is typed */
-            action: string;
-            author?: string;
-            /** @description of an apply: what changed, by meaning */
-            changes?: string[];
-            /**
-             * Format: double
-             * @description seconds from the action to the last change of forwarding on any router; null if there was none
-             */
-            convergence: number | null;
-            /** @description of an action that does not settle: the round of changes that goes on for ever */
-            cycle: string[];
-            /** @description in what that result differs */
-            differs?: string[];
-            /** @description a newer engine came to another result than the one recorded */
-            diverged: boolean;
-            /** Format: double */
-            end: number;
-            /**
-             * Format: int64
-             * @description events that were not kept: there were too many to show all
-             */
-            lost: number;
-            /** @description LSAs, each counted once for its area, before and after */
-            lsas: components["schemas"]["Counts"];
-            /** @description why it was done, as its author said; of a reverted change, the harm it did */
-            message?: string;
-            /** @description of an action that does not settle: what keeps changing, the busiest first */
-            moving: string[];
-            /**
-             * @description reverted: the lab took the change before it back, since it did harm
-             * @enum {string}
-             */
-            origin?: "reverted";
-            /**
-             * Format: int64
-             * @description flows that were out for a time
-             */
-            out: number;
-            /** @enum {string} */
-            outcome: "settled" | "does not settle" | "stopped" | "does not settle so far";
-            /**
-             * Format: int64
-             * @description routers whose forwarding changed
-             */
-            routers: number;
-            /**
-             * Format: int64
-             * @description routes that changed, counted on each router
-             */
-            routes: number;
-            /**
-             * Format: int64
-             * @description from 1
-             */
-            seq: number;
-            /**
-             * Format: double
-             * @description time of the last change
-             */
-            settled: number;
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            start: number;
-            /** @description one sentence */
-            summary: string;
-            /** @description routes in all tables, before and after */
-            tables: components["schemas"]["Counts"];
-            /**
-             * Format: double
-             * @description of an action that was to run for a given time: until when
-             */
-            until?: number;
-        };
-        ActionDetail: {
-            /** @description as it is typed */
-            action: string;
-            author?: string;
-            /** @description of an apply: what changed, by meaning */
-            changes?: string[];
-            /**
-             * Format: double
-             * @description seconds from the action to the last change of forwarding on any router; null if there was none
-             */
-            convergence: number | null;
-            /** @description of an action that does not settle: the round of changes that goes on for ever */
-            cycle: string[];
-            /** @description in what that result differs */
-            differs?: string[];
-            /** @description a newer engine came to another result than the one recorded */
-            diverged: boolean;
-            /** Format: double */
-            end: number;
-            flows: components["schemas"]["FlowOutages"][];
-            /**
-             * Format: int64
-             * @description events that were not kept: there were too many to show all
-             */
-            lost: number;
-            /** @description LSAs, each counted once for its area, before and after */
-            lsas: components["schemas"]["Counts"];
-            /** @description why it was done, as its author said; of a reverted change, the harm it did */
-            message?: string;
-            /** @description of an action that does not settle: what keeps changing, the busiest first */
-            moving: string[];
-            /**
-             * Format: int64
-             * @description events beyond the bound of what is shown or kept
-             */
-            omitted: number;
-            /**
-             * @description reverted: the lab took the change before it back, since it did harm
-             * @enum {string}
-             */
-            origin?: "reverted";
-            /**
-             * Format: int64
-             * @description flows that were out for a time
-             */
-            out: number;
-            /** @enum {string} */
-            outcome: "settled" | "does not settle" | "stopped" | "does not settle so far";
-            /** @description how the convergence time came about, on the slowest router */
-            phases: components["schemas"]["Phase"][];
-            /**
-             * Format: int64
-             * @description routers whose forwarding changed
-             */
-            routers: number;
-            /**
-             * Format: int64
-             * @description routes that changed, counted on each router
-             */
-            routes: number;
-            /** @description devices with something to show, in order of their first event */
-            rows: components["schemas"]["TimelineRow"][];
-            /**
-             * Format: int64
-             * @description from 1
-             */
-            seq: number;
-            /**
-             * Format: double
-             * @description time of the last change
-             */
-            settled: number;
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            start: number;
-            /** @description one sentence */
-            summary: string;
-            /** @description routes in all tables, before and after */
-            tables: components["schemas"]["Counts"];
-            /**
-             * Format: double
-             * @description of an action that was to run for a given time: until when
-             */
-            until?: number;
-        };
-        ActionForm: {
-            example: string;
-            /**
-             * @description words, alternatives joined by |, and in capitals what is named: PORT, DEVICE, ROUTER, PEER, SEGMENT, TIME
-             * @example silence PORT out|in
-             */
-            form: string;
-            /** @description what it does */
-            says: string;
-            /** @description the form's first word */
-            word: string;
-        };
-        Answer: {
-            /** @description stable names of the reasons that it rests on */
-            codes: string[];
-            facts: components["schemas"]["Fact"][];
-            /** @enum {string} */
-            kind: "neighbour" | "route" | "sent" | "path" | "break";
-            /** @description as it was understood */
-            question: string;
-            /** @description the answer in one sentence */
-            says: string;
-        };
-        "Apply-previewRequest": {
-            author?: string;
-            /** @description why it is done */
-            message?: string;
-        };
-        AreaDatabase: {
-            /** @description number of the area; empty for what belongs to none */
-            area: string;
-            lsas: components["schemas"]["LSA"][];
-            /** @description devices that hold it */
-            routers: string[];
-            /** @description all of them hold the same instances */
-            same: boolean;
-        };
-        Attributes: {
-            aggregator?: string;
-            /** @description nearest AS first; empty for a path of the own AS */
-            asPath: string;
-            atomic: boolean;
-            clusters: string[];
-            communities: string[];
-            /**
-             * Format: int64
-             * @description of the AS path: a set counts as one
-             */
-            length: number;
-            /** Format: int32 */
-            localPref?: number;
-            /** Format: int32 */
-            med?: number;
-            /** @description absent for a path of the router's own */
-            nextHop?: string;
-            /** @description the device that has the address */
-            nextHopOf?: string;
-            /** @enum {string} */
-            origin: "igp" | "egp" | "incomplete";
-            /** @description RFC 4456 */
-            originator?: string;
-            /** @description attributes that are carried without being understood */
-            unknown: string[];
-        };
-        Beat: Record<string, never>;
-        Bench: {
-            /** Format: int64 */
-            accepted: number;
-            /**
-             * Format: int64
-             * @description rows on which the draft differs
-             */
-            differs: number;
-            /**
-             * Format: int64
-             * @description routes beyond the bound
-             */
-            omitted: number;
-            policy: string;
-            /** @description of the draft */
-            problems: components["schemas"]["Problem"][];
-            rows: components["schemas"]["Tried"][];
-            /** @description statements that matched none of the routes */
-            unused: string[];
-        };
-        BitRow: {
-            /** @description 32 characters, 0 or 1 */
-            bits: string;
-            /**
-             * Format: int32
-             * @description of the prefix: bits beyond are not its own
-             */
-            length: number;
-            prefix: string;
-        };
-        Block: {
-            /**
-             * Format: int64
-             * @description first line, comments above it included
-             */
-            from: number;
-            /** @description its word: router, link, policy ... */
-            kind: string;
-            /**
-             * Format: int64
-             * @description of the statement itself
-             */
-            line: number;
-            name: string;
-            /** @description what it holds that has a name */
-            parts: components["schemas"]["Part"][];
-            /**
-             * Format: int64
-             * @description last line
-             */
-            to: number;
-        };
-        "BodyStruct { Stopped bool \"json:\\\"stopped\\\"\" }Body": {
-            stopped: boolean;
-        };
-        "BodyStruct { Text string \"json:\\\"text\\\"\" }Body": {
-            text: string;
-        };
-        "BodyStruct { Text string \"json:\\\"text\\\"\"; Line int \"json:\\\"line\\\" minimum:\\\"1\\\"\"; Column int \"json:\\\"column\\\" minimum:\\\"1\\\"\" }Body": {
-            /** Format: int64 */
-            column: number;
-            /** Format: int64 */
-            line: number;
-            text: string;
-        };
-        "BodyStruct { Text string \"json:\\\"text\\\"\"; Line int \"json:\\\"line\\\" minimum:\\\"1\\\"\"; Column int \"json:\\\"column\\\" minimum:\\\"1\\\"\"; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body": {
-            /** Format: int64 */
-            column: number;
-            /** Format: int64 */
-            line: number;
-            text: string;
-            to: string;
-        };
-        "BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\" }Body": {
-            router: string;
-            text: string;
-        };
-        "BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\"; Values mapStringString \"json:\\\"values\\\" doc:\\\"new values by the old ones\\\"\" }Body": {
-            router: string;
-            text: string;
-            /** @description new values by the old ones */
-            values: {
-                [key: string]: string;
-            };
-        };
-        "BodyStruct { Text string \"json:\\\"text\\\"\"; Targets ListString \"json:\\\"targets\\\" maxItems:\\\"5000\\\" doc:\\\"routers and ports: viaductE1\\\"\"; Statement string \"json:\\\"statement\\\" maxLength:\\\"4000\\\"\" }Body": {
-            statement: string;
-            /** @description routers and ports: viaduct, viaduct.e1 */
-            targets: string[];
-            text: string;
-        };
-        Brief: {
-            questions: components["schemas"]["BriefQuestion"][];
-            tasks: components["schemas"]["BriefTask"][];
-            /** @description paragraphs */
-            text: string[];
-        };
-        BriefQuestion: {
-            answer?: string;
-            text: string;
-        };
-        BriefTask: {
-            checks: components["schemas"]["Result"][];
-            /** @description all its checks hold; false if it has none */
-            done: boolean;
-            text: string;
-        };
-        CancelRequest: {
-            /** @description of the news of its progress */
-            work: string;
-        };
-        Candidate: {
-            blackhole: boolean;
-            code?: string;
-            /** @description what the cost is made of */
-            costSum?: string[];
-            /** @description the source's own kind: intra-area ... */
-            kind?: string;
-            /**
-             * Format: int32
-             * @description the cost that the source compares first
-             */
-            metric: number;
-            /** Format: int32 */
-            metric2: number;
-            nextHops: components["schemas"]["NextHop"][];
-            /** Format: int32 */
-            preference: number;
-            prefix: string;
-            /** @enum {string} */
-            source: "connected" | "static" | "ospf" | "bgp";
-            /** Format: int32 */
-            tag: number;
-            /** @description why it won or lost, a sentence */
-            why: string;
-            won: boolean;
-        };
-        Capability: {
-            name: string;
-            received?: string;
-            rfc: string;
-            /** @description what this end sent; absent if it did not */
-            sent?: string;
-        };
-        Cell: {
-            blackhole?: boolean;
-            kind?: string;
-            /** Format: int32 */
-            metric: number;
-            /**
-             * Format: int32
-             * @description the cost of the path to the origin of an external route of type 2
-             */
-            metric2: number;
-            nextHops: components["schemas"]["NextHop"][];
-            /** Format: int32 */
-            preference: number;
-            source: string;
-            /** Format: int32 */
-            tag: number;
-        };
-        Change: {
-            /** @description what the change does to the running network */
-            effect: string;
-            from?: string;
-            /** @description device, port, link ... */
-            subject: string;
-            to?: string;
-            /** @description the property; empty for the subject itself */
-            what?: string;
-        };
-        CheckEffect: {
-            /** @description absent if the check is not there any more */
-            after?: components["schemas"]["Result"];
-            /** @description it passed; absent if it was not there */
-            before?: boolean;
-            name: string;
-        };
-        Checked: {
-            /** @description from the text in force, by meaning */
-            changes: components["schemas"]["Change"][];
-            /** @description it has no errors and can be applied */
-            ok: boolean;
-            /** @description where devices, ports and flows are */
-            places: {
-                [key: string]: components["schemas"]["Place"];
-            };
-            problems: components["schemas"]["Problem"][];
-            /** @description devices that the change touches, and shared: what the order of a staged change can name */
-            touched: string[];
-        };
-        Comparison: {
-            /** @description devices of which something is different */
-            devices: string[];
-            /**
-             * Format: int64
-             * @description devices there are
-             */
-            of: number;
-            /** @description nothing is different */
-            same: boolean;
-            sections: components["schemas"]["Section"][];
-            /** @description in words, what matters first; empty if nothing is different */
-            summary: string[];
-        };
-        Completion: {
-            /** @description the argument that comes next */
-            expects?: string;
-            /** Format: int64 */
-            from: number;
-            suggestions: components["schemas"]["Suggestion"][];
-        };
-        Copy: {
-            /**
-             * Format: int32
-             * @description seconds
-             */
-            age: number;
-            checksum: string;
-            holders: string[];
-            sequence: string;
-        };
-        Counts: {
-            /** Format: int64 */
-            after: number;
-            /** Format: int64 */
-            before: number;
-        };
-        Covered: {
-            prefix: string;
-            /** @description the area, or the router that has it */
-            where: string;
-        };
-        Database: {
-            areas: components["schemas"]["AreaDatabase"][];
-        };
-        Differing: {
-            /** @description a free value */
-            suggest: string;
-            value: string;
-            /** @description name, router ID, address of e1 ... */
-            what: string;
-        };
-        Draft: {
-            author: string;
-            /**
-             * Format: int64
-             * @description textSeq of the text it was made from
-             */
-            base: number;
-            /** @description the browser that it is written in */
-            owner: string;
-            text: string;
-            /** Format: date-time */
-            updated: string;
-        };
-        End: {
-            /** @description nobody is there */
-            absent?: boolean;
-            address?: string;
-            area?: string;
-            /** Format: int32 */
-            cost?: number;
-            dead?: string;
-            /**
-             * Format: double
-             * @description seconds until the inactivity timer runs out
-             */
-            deadIn?: number;
-            /** @description empty if nobody is there */
-            device: string;
-            hello?: string;
-            /** @description empty if nobody is there, or no port has the address */
-            port: string;
-            /**
-             * Format: int32
-             * @description to become DR, on a segment
-             */
-            priority?: number;
-            /** @description on a segment: DR, Backup, DR Other or Waiting (RFC 2328 9.1) */
-            role?: string;
-            routerId?: string;
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            since: number;
-            /** @description of the other end, as this end sees it: an RFC 2328 10.1 name; of BGP the state of the session at this end, an RFC 4271 8.2.2 name */
-            state: string;
-        };
-        Entry: {
-            action: string;
-            author?: string;
-            /**
-             * Format: int64
-             * @description when, in milliseconds since 1970 (UTC)
-             */
-            made: number;
-            message?: string;
-            /**
-             * @description reverted: the lab took the change before it back, since it did harm
-             * @enum {string}
-             */
-            origin?: "reverted";
-            /** Format: int64 */
-            seq: number;
-            /** @description of an apply */
-            text?: string;
-        };
-        ErrorDetail: {
-            /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
-            location?: string;
-            /** @description Error message text */
-            message?: string;
-            /** @description The value at the given location */
-            value?: unknown;
-        };
-        ErrorModel: {
-            /**
-             * @description A human-readable explanation specific to this occurrence of the problem.
-             * @example Property foo is required but is missing.
-             */
-            detail?: string;
-            /** @description Optional list of individual error details */
-            errors?: components["schemas"]["ErrorDetail"][];
-            /**
-             * Format: uri
-             * @description A URI reference that identifies the specific occurrence of the problem.
-             * @example https://example.com/error-log/abc123
-             */
-            instance?: string;
-            /**
-             * Format: int64
-             * @description HTTP status code
-             * @example 400
-             */
-            status?: number;
-            /**
-             * @description A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
-             * @example Bad Request
-             */
-            title?: string;
-            /**
-             * Format: uri
-             * @description A URI reference to human-readable documentation for the error.
-             * @default about:blank
-             * @example https://example.com/errors/example
-             */
-            type: string;
-        };
-        Fact: {
-            /**
-             * Format: int64
-             * @description of the text in force
-             */
-            line?: number;
-            /** @description a sentence */
-            text: string;
-            to?: string;
-            /** @enum {string} */
-            view?: "map" | "text" | "ports" | "neighbours" | "routes" | "paths" | "policies" | "database" | "packets" | "timeline";
-            /**
-             * Format: double
-             * @description the moment, seconds since the lab began, if it is not the one that was asked about
-             */
-            when?: number;
-            who?: string;
-        };
-        Field: {
-            name: string;
-            value: string;
-        };
-        Fix: {
-            /** Format: int64 */
-            column: number;
-            /** Format: int64 */
-            end: number;
-            text: string;
-            title: string;
-        };
-        Flow: {
-            arrives: boolean;
-            /** @description the path of the answers */
-            back: components["schemas"]["Path"];
-            code?: string;
-            dst?: string;
-            from: string;
-            hops: components["schemas"]["PathHop"][];
-            name: string;
-            /** @description the port behind which it is lost, if it left the device */
-            port?: string;
-            /** @description why it does not arrive, a sentence */
-            reason?: string;
-            src?: string;
-            /** @description the device where it ends */
-            stopsAt?: string;
-            to: string;
-        };
-        FlowEffect: {
-            /** @description it arrives */
-            after: boolean;
-            /** @description it arrived */
-            before: boolean;
-            looped: components["schemas"]["Outage"][];
-            name: string;
-            /**
-             * Format: double
-             * @description seconds for which it was out, all stages together
-             */
-            out: number;
-            outages: components["schemas"]["Outage"][];
-        };
-        FlowOutages: {
-            from: string;
-            /** @description intervals in which packets passed a device twice and still arrived */
-            looped: components["schemas"]["Outage"][];
-            name: string;
-            outages: components["schemas"]["Outage"][];
-            to: string;
-        };
-        "Fork-labRequest": {
-            /** @description a moment */
-            at: string;
-        };
-        "Keep-draftRequest": {
-            author?: string;
-            /** Format: int64 */
-            base: number;
-            text: string;
-        };
-        KindCount: {
-            /** Format: int64 */
-            count: number;
-            kind: string;
-        };
-        LSA: {
-            /**
-             * Format: int32
-             * @description seconds, at the first router that holds it
-             */
-            age: number;
-            checksum: string;
-            /** @description the device that has the router ID now */
-            device?: string;
-            fields: components["schemas"]["Field"][];
-            /** @description link state ID */
-            id: string;
-            /**
-             * Format: int32
-             * @description bytes
-             */
-            length: number;
-            /** @description routers of the area that do not hold it */
-            missing: string[];
-            /**
-             * Format: int32
-             * @description of the type (RFC 2328 A.4.1)
-             */
-            number: number;
-            options: string;
-            /** @description other instances, and who holds them */
-            others: components["schemas"]["Copy"][];
-            /** @description the networks that it announces */
-            prefixes: string[];
-            /** @description advertising router, its router ID */
-            router: string;
-            /** @description its contents in a few words */
-            says: string;
-            sequence: string;
-            type: string;
-        };
-        LabRow: {
-            /** Format: int64 */
-            actions: number;
-            /** Format: date-time */
-            created: string;
-            demo: boolean;
-            forkOf?: string;
-            id: string;
-            title: string;
-            /** Format: date-time */
-            updated: string;
-        };
-        LabState: {
-            actions: components["schemas"]["Action"][];
-            /** @description the text has one */
-            brief: boolean;
-            /**
-             * Format: int64
-             * @description how many the text has
-             */
-            checks: number;
-            id: string;
-            /** @description moments that have a name */
-            moments: components["schemas"]["NamedMoment"][];
-            /**
-             * Format: double
-             * @description virtual time, seconds
-             */
-            now: number;
-            /** @description the text in force */
-            text: string;
-            /**
-             * Format: int64
-             * @description the action that applied it; send it back as base of the next
-             */
-            textSeq: number;
-            title: string;
-        };
-        Ladder: {
-            a: components["schemas"]["LadderSide"];
-            b: components["schemas"]["LadderSide"];
-        };
-        LadderSide: {
-            device: string;
-            /**
-             * Format: int64
-             * @description how often it came down from Full since the lab began
-             */
-            falls: number;
-            port: string;
-            /** @description since the last time it was Down, in order */
-            rungs: components["schemas"]["Rung"][];
-        };
-        Layer: {
-            fields: components["schemas"]["Field"][];
-            name: string;
-            /** @description where the format is defined */
-            rfc?: string;
-        };
-        Loop: {
-            /** @description in the order of the packets */
-            devices: string[];
-            /** Format: double */
-            from: number;
-            /** @description devices that cannot be reached through it */
-            toward: string[];
-            /**
-             * Format: double
-             * @description null if it still is there at the end
-             */
-            until: number | null;
-            /** @description when each of them computed its routes */
-            why: string;
-        };
-        Map: {
-            devices: components["schemas"]["MapDevice"][];
-            flows: components["schemas"]["Flow"][];
-            links: components["schemas"]["MapLink"][];
-            sessions: components["schemas"]["MapSession"][];
-            /** @description virtual links of which both ends are there */
-            virtual: components["schemas"]["MapVirtual"][];
-        };
-        MapDevice: {
-            /** @description loopback, or the first port's */
-            address?: string;
-            /** @description all addresses, to send probes from */
-            addresses: string[];
-            areas: string[];
-            /**
-             * Format: int32
-             * @description the AS that the device is in
-             */
-            as?: number;
-            enabled: boolean;
-            /** @enum {string} */
-            kind: "router" | "host";
-            name: string;
-            /** @description it reflects internal paths */
-            reflector: boolean;
-            /** @description area border router, AS boundary router, translator of an NSSA */
-            roles: string[];
-            routerId?: string;
-            /** @description TCP ports on which a host takes connections, with their names */
-            services: string[];
-        };
-        MapEnd: {
-            address?: string;
-            area?: string;
-            /**
-             * Format: int32
-             * @description OSPF cost, if OSPF runs on it
-             */
-            cost?: number;
-            device: string;
-            port: string;
-            /** @description on a segment: DR, Backup, DR Other or Waiting */
-            role?: string;
-            /** @description packets from this end vanish */
-            silent: boolean;
-            /** @description of the OSPF neighbour, as this end sees it */
-            state?: string;
-            /** @description the sub-ports on the cable, with their addresses */
-            tags: string[];
-            up: boolean;
-            /** @description why the port is down */
-            why?: string;
-        };
-        MapLink: {
-            cut: boolean;
-            delay: string;
-            ends: components["schemas"]["MapEnd"][];
-            id: string;
-            /** @enum {string} */
-            kind: "link" | "segment";
-            /**
-             * Format: double
-             * @description percent
-             */
-            loss: number;
-            /** @description of a segment */
-            name?: string;
-        };
-        MapSession: {
-            /** @description device */
-            a: string;
-            b: string;
-            /** @description the address that b has it with; absent if b has no such peer */
-            back?: string;
-            external: boolean;
-            /** @description a link joins the two */
-            linked: boolean;
-            /** @description the address that a has the session with */
-            peer: string;
-            state: string;
-            up: boolean;
-            /** @description why it is not up, a sentence */
-            why?: string;
-        };
-        MapVirtual: {
-            /** @description device */
-            a: string;
-            /** @description the transit area */
-            area: string;
-            b: string;
-            /** @description its end at a, as a port */
-            port: string;
-            state: string;
-            up: boolean;
-        };
-        Message: {
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            at: number;
-            device: string;
-            /**
-             * Format: int32
-             * @description rises with time; a later moment keeps the numbers
-             */
-            number: number;
-            port?: string;
-            text: string;
-            /**
-             * @description trouble: something was lost or refused
-             * @enum {string}
-             */
-            weight: "trouble" | "notice";
-        };
-        MessageCount: {
-            /** Format: int32 */
-            received: number;
-            /** Format: int32 */
-            sent: number;
-            type: string;
-        };
-        Messages: {
-            /**
-             * Format: int64
-             * @description events that were not kept, of which some may have been messages
-             */
-            lost: number;
-            messages: components["schemas"]["Message"][];
-            /**
-             * Format: int64
-             * @description older ones, beyond the bound of what is shown
-             */
-            omitted: number;
-        };
-        "Name-momentRequest": {
-            /** @description a moment */
-            at: string;
-        };
-        NameUse: {
-            /**
-             * Format: int64
-             * @description in characters, from 1
-             */
-            column: number;
-            /** @description it is defined here */
-            definition: boolean;
-            /**
-             * Format: int64
-             * @description column after it
-             */
-            end: number;
-            /** Format: int64 */
-            line: number;
-            /** @description the whole line */
-            text: string;
-        };
-        Named: {
-            /** @description the router or policy within which it counts */
-            in?: string;
-            /** @description device, port, policy, prefix-set ... */
-            kind: string;
-            name: string;
-            uses: components["schemas"]["NameUse"][];
-        };
-        NamedMoment: {
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            at: number;
-            name: string;
-            /**
-             * Format: int64
-             * @description actions done by then
-             */
-            step: number;
-        };
-        Neighbour: {
-            a: components["schemas"]["End"];
-            b: components["schemas"]["End"];
-            /** @enum {string} */
-            protocol: "ospf" | "bgp";
-            /** @description why it is not up: observed first, then what will prevent it next */
-            reasons: components["schemas"]["Reason"][];
-            /** @description the segment that joins them; absent on a link */
-            segment?: string;
-            /** @description of BGP */
-            session?: components["schemas"]["Session"];
-            /** Format: double */
-            since: number;
-            /** @description the lower of the two states */
-            state: string;
-            /** @description it is as it should be: Full, or 2-Way between two that are neither DR nor BDR */
-            up: boolean;
-        };
-        News: {
-            /** @description the same for people: an action, the preview, opening the lab */
-            action?: string;
-            /**
-             * Format: int64
-             * @description actions in the journal
-             */
-            actions: number;
-            /**
-             * Format: double
-             * @description how far it is: virtual seconds
-             */
-            at?: number;
-            /**
-             * Format: int64
-             * @description events that the network has handled by then
-             */
-            events?: number;
-            /** @enum {string} */
-            kind: "progress" | "changed";
-            /** @description what is running, to be stopped by this name */
-            work?: string;
-        };
-        NextHop: {
-            port: string;
-            /** @description the device that has the address */
-            to?: string;
-            /** @description address of the next router; absent if the destination is on the port itself */
-            via?: string;
-        };
-        Outage: {
-            /** @description where and why the first of them were lost */
-            cause: string;
-            causes?: string[];
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            from: number;
-            /**
-             * Format: double
-             * @description null if the flow is still out at the end of the action
-             */
-            to: number | null;
-        };
-        Outcome: {
-            /** @description as it is written */
-            expects: string;
-            facts: components["schemas"]["Fact"][];
-            passed: boolean;
-            /** @description what was found, a sentence */
-            says: string;
-        };
-        Packet: {
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            at: number;
-            /** Format: int64 */
-            bytes: number;
-            /** @description the port that sent it */
-            from: string;
-            /** @description the packet's type by its RFC name */
-            kind: string;
-            layers: components["schemas"]["Layer"][];
-            /** @enum {string} */
-            protocol: "OSPF" | "BGP" | "ARP" | "ICMP" | "TCP" | "IPv4" | "other";
-            /** @description its contents in a few words */
-            says: string;
-            /** @description the ports that it is for */
-            to: string[];
-        };
-        Packets: {
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            from: number;
-            /** @description of all packets in the stretch, shown or not */
-            kinds: components["schemas"]["KindCount"][];
-            /** @description the link or segment */
-            name: string;
-            /**
-             * Format: int64
-             * @description packets beyond the bound of what is shown
-             */
-            omitted: number;
-            /** @description those of the kinds asked for, in order of time */
-            packets: components["schemas"]["Packet"][];
-            /** @description its ends */
-            ports: string[];
-            /** Format: double */
-            to: number;
-        };
-        PairOut: {
-            from: string;
-            outages: components["schemas"]["Outage"][];
-            /**
-             * Format: double
-             * @description in all
-             */
-            seconds: number;
-            to: string;
-            /** @description devices at which packets ended */
-            where: string[];
-        };
-        Pairs: {
-            /**
-             * Format: double
-             * @description seconds of the longest outage of a pair
-             */
-            longest: number;
-            /** @description forwarding loops that were there for a time */
-            loops: components["schemas"]["Loop"][];
-            /**
-             * Format: int64
-             * @description pairs there are
-             */
-            of: number;
-            /** @description pairs that were out for a time, the longest first; at most 2000 */
-            out: components["schemas"]["PairOut"][];
-            /**
-             * Format: int64
-             * @description pairs that were out for a time
-             */
-            total: number;
-        };
-        Part: {
-            kind: string;
-            /** Format: int64 */
-            line: number;
-            name: string;
-        };
-        Path: {
-            arrives: boolean;
-            code?: string;
-            dst?: string;
-            from: string;
-            hops: components["schemas"]["PathHop"][];
-            /** @description the port behind which it is lost, if it left the device */
-            port?: string;
-            /** @description why it does not arrive, a sentence */
-            reason?: string;
-            src?: string;
-            /** @description the device where it ends */
-            stopsAt?: string;
-            to: string;
-        };
-        PathHop: {
-            /**
-             * Format: int32
-             * @description the AS that the device is in
-             */
-            as?: number;
-            /**
-             * Format: int32
-             * @description of the route
-             */
-            cost?: number;
-            device: string;
-            /** @description port it came in on */
-            in?: string;
-            /** @description port it leaves by */
-            out?: string;
-            /**
-             * Format: int32
-             * @description OSPF cost of the port it leaves by
-             */
-            outCost?: number;
-            /** @description the longest match */
-            prefix?: string;
-            source?: string;
-            /** @description next hop */
-            via?: string;
-            /**
-             * Format: int64
-             * @description equal-cost paths there are
-             */
-            ways?: number;
-        };
-        PathRow: {
-            accepted: boolean;
-            /** @description as the import policy left it; absent if it was not accepted */
-            after?: components["schemas"]["Attributes"];
-            /** @description whose path it lost to */
-            against?: string;
-            chosen: boolean;
-            /** @description why it is not accepted, or not chosen */
-            code?: string;
-            /**
-             * Format: int32
-             * @description interior cost of its next hop
-             */
-            cost?: number;
-            /** @description the device that sent it, or how the router brought it in itself */
-            from: string;
-            /** @description absent if there is no import policy */
-            import?: components["schemas"]["PolicyTrace"];
-            /** @enum {string} */
-            kind: "external" | "internal" | "own";
-            /** @description the value with which it lost */
-            mine?: string;
-            /** @description address of the session; absent for the router's own */
-            peer?: string;
-            /** @description as it came in */
-            received?: components["schemas"]["Attributes"];
-            rfc?: string;
-            /** @description it shares the traffic with the best path */
-            shares: boolean;
-            /** @description the value it lost against */
-            theirs?: string;
-            /** @description the step of the decision, a few words */
-            what?: string;
-            /** @description a sentence */
-            why: string;
-        };
-        PathTable: {
-            device: string;
-            /** @description of a session: what the peer sent; of a router: Loc-RIB */
-            in: components["schemas"]["TableRow"][];
-            /**
-             * Format: int64
-             * @description prefixes beyond the bound
-             */
-            omitted: number;
-            /** @description of a session: what the peer was sent, and what of Loc-RIB it was not */
-            out: components["schemas"]["TableRow"][];
-            peer?: string;
-            /** @description the device at the other end */
-            with?: string;
-        };
-        Phase: {
-            /**
-             * Format: double
-             * @description seconds after the action
-             */
-            at: number;
-            device: string;
-            /** @enum {string} */
-            name: "detection" | "flooding" | "shortest paths" | "installation";
-            /** Format: double */
-            took: number;
-        };
-        Place: {
-            /** Format: int64 */
-            column: number;
-            /**
-             * Format: int64
-             * @description from 1; 0 if it is not in the text
-             */
-            line: number;
-        };
-        PolicyHeld: {
-            condition: string;
-            holds: boolean;
-            /** @description the policy that the condition asks */
-            policy?: string;
-            /** @description what it looked at */
-            value: string;
-        };
-        PolicyStep: {
-            actions: string[];
-            conditions: components["schemas"]["PolicyHeld"][];
-            matched: boolean;
-            statement: string;
-            /** @enum {string} */
-            verdict: "no verdict" | "accept" | "reject";
-        };
-        PolicyTrace: {
-            accepted: boolean;
-            /** @description no statement decided: its end did */
-            atEnd: boolean;
-            policy: string;
-            /** @description a sentence */
-            says: string;
-            steps: components["schemas"]["PolicyStep"][];
-        };
-        PolicyUse: {
-            name: string;
-            statements: string[];
-            uses: components["schemas"]["Use"][];
-        };
-        Port: {
-            address?: string;
-            bandwidth?: string;
-            device: string;
-            /** @description the ports at the other end */
-            joinedTo: string[];
-            /** @enum {string} */
-            kind: "port" | "loopback" | "virtual link" | "host";
-            /** Format: int32 */
-            mtu: number;
-            ospf?: components["schemas"]["PortOSPF"];
-            port: string;
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            since: number;
-            up: boolean;
-            /** @description why it is not up */
-            why?: components["schemas"]["Reason"];
-        };
-        PortOSPF: {
-            area: string;
-            /** @description the key chain in force, without its secrets; none */
-            authentication: string;
-            bdr?: string;
-            /** Format: int32 */
-            cost: number;
-            /** @description where the cost comes from */
-            costFrom: string;
-            deadInterval: string;
-            disabled: boolean;
-            /** @description the designated router of the segment, a device and its address */
-            dr?: string;
-            helloInterval: string;
-            /** @description where it is set: the port, or its area */
-            keysFrom?: string;
-            /** @description device, or else router ID, and state of each */
-            neighbours: string[];
-            /**
-             * Format: double
-             * @description seconds until the next hello
-             */
-            nextHello?: number;
-            passive: boolean;
-            /**
-             * Format: int32
-             * @description to become DR, on a segment
-             */
-            priority?: number;
-            retransmitInterval: string;
-            /**
-             * @description RFC 2328 9.1, and Passive
-             * @enum {string}
-             */
-            state: "Down" | "Loopback" | "Waiting" | "Point-to-point" | "DR Other" | "Backup" | "DR" | "Passive";
-            transmitDelay: string;
-            /** @enum {string} */
-            type: "point-to-point" | "broadcast" | "loopback";
-        };
-        Ports: {
-            ports: components["schemas"]["Port"][];
-            processes: components["schemas"]["Process"][];
-        };
-        PrefixPaths: {
-            /** @description if BGP has not this prefix: those it has that cover it or are within it */
-            near: string[];
-            prefix: string;
-            routers: components["schemas"]["RouterPaths"][];
-        };
-        PreviewRequest: {
-            author?: string;
-            /**
-             * Format: int64
-             * @description textSeq of the text it was made from
-             */
-            base?: number;
-            /** @description take the change back by itself if a check fails that held, or a flow stays down that arrived */
-            guard?: boolean;
-            message?: string;
-            /** @description stages: devices, or shared; empty: all at once */
-            order?: string[][];
-            /**
-             * Format: double
-             * @description virtual seconds between two stages; 0: each runs to rest
-             */
-            pause?: number;
-            text: string;
-        };
-        Previewed: {
-            /** @description what would be done: a stage each, and the revert if the change is taken back */
-            actions: components["schemas"]["Action"][];
-            /** @description by meaning */
-            changes: components["schemas"]["Change"][];
-            checks: components["schemas"]["CheckEffect"][];
-            /** @description devices of which something is different */
-            devices: string[];
-            /** @description flows that break, move or are out for a time */
-            flows: components["schemas"]["FlowEffect"][];
-            /** @description for apply-preview */
-            id: string;
-            /**
-             * Format: int64
-             * @description devices there are
-             */
-            of: number;
-            /** @description nothing is different */
-            same: boolean;
-            sections: components["schemas"]["Section"][];
-            settles: boolean;
-            /** @description in words, what matters first; empty if nothing is different */
-            summary: string[];
-            /** @description why the change would be taken back automatically */
-            takenBack?: string;
-        };
-        ProbeEnd: {
-            address: string;
-            /** Format: int64 */
-            answered: number;
-            from: string;
-            replies: components["schemas"]["Reply"][];
-            /** Format: int64 */
-            sent: number;
-            source: string;
-            summary: string;
-            to: string;
-        };
-        ProbeRefused: {
-            detail: string;
-        };
-        ProbeReply: {
-            /** @description what the answer says */
-            answer?: string;
-            /**
-             * Format: int32
-             * @description the AS that it is in
-             */
-            as?: number;
-            /** @description address that answered */
-            by?: string;
-            /** @description the device that has it */
-            device?: string;
-            /** @description an echo reply came back, or the connection was taken */
-            ok: boolean;
-            /** @description where and why it stopped, if it failed */
-            reason?: string;
-            /**
-             * Format: double
-             * @description seconds from request to answer
-             */
-            rtt?: number;
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            sentAt: number;
-            /** Format: int64 */
-            seq: number;
-            /** @description what each device did, there and back */
-            steps: components["schemas"]["ProbeStep"][];
-            /** Format: int64 */
-            ttl: number;
-        };
-        ProbeStep: {
-            /**
-             * Format: int32
-             * @description the AS that the device is in
-             */
-            as?: number;
-            /**
-             * Format: double
-             * @description seconds since the request was sent
-             */
-            at: number;
-            device: string;
-            /** @description a sentence */
-            did: string;
-            dropped?: boolean;
-            /** @description echo request, echo reply, the ICMP error, or the flags of a TCP segment */
-            packet: string;
-        };
-        Problem: {
-            /**
-             * Format: int64
-             * @description in characters, from 1
-             */
-            column: number;
-            /**
-             * Format: int64
-             * @description column after the last character concerned
-             */
-            end: number;
-            /** @description what makes it go away */
-            fix?: components["schemas"]["Fix"];
-            /** @description what to write instead */
-            hint?: string;
-            /**
-             * Format: int64
-             * @description from 1
-             */
-            line: number;
-            message: string;
-            /** @enum {string} */
-            severity: "error" | "warning";
-        };
-        Process: {
-            areas: string[];
-            device: string;
-            /**
-             * Format: int64
-             * @description neighbours in state Full
-             */
-            full: number;
-            /** Format: int64 */
-            lsas: number;
-            /**
-             * Format: int64
-             * @description ports on which it runs
-             */
-            ports: number;
-            referenceBandwidth: string;
-            /** @description area border router, AS boundary router, translator of an NSSA */
-            roles: string[];
-            routerId?: string;
-            routerIdFrom?: string;
-            running: boolean;
-            /** Format: int32 */
-            spfRuns: number;
-            whyNot?: string;
-        };
-        Reason: {
-            /** @description the port that observed it */
-            by?: string;
-            /** @description stable name of the reason */
-            code: string;
-            /**
-             * Format: int32
-             * @description packets refused for it in a row
-             */
-            count?: number;
-            /** @description the value at the first end */
-            mine?: string;
-            remedy?: string;
-            rfc?: string;
-            /**
-             * @description observed by a device, foreseen from the two configurations, or a fault that was put on the link
-             * @enum {string}
-             */
-            source: "observed" | "foreseen" | "fault";
-            /** @description one sentence */
-            text: string;
-            /** @description the value at the other end */
-            theirs?: string;
-            /** @description what disagrees or is missing, a few words */
-            what: string;
-        };
-        Renamed: {
-            /**
-             * Format: int64
-             * @description how many changed
-             */
-            places: number;
-            text: string;
-        };
-        Reply: {
-            /** @description what the answer says */
-            answer?: string;
-            /**
-             * Format: int32
-             * @description the AS that it is in
-             */
-            as?: number;
-            /** @description address that answered */
-            by?: string;
-            /** @description the device that has it */
-            device?: string;
-            /** @description an echo reply came back, or the connection was taken */
-            ok: boolean;
-            /** @description where and why it stopped, if it failed */
-            reason?: string;
-            /**
-             * Format: double
-             * @description seconds from request to answer
-             */
-            rtt?: number;
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            sentAt: number;
-            /** Format: int64 */
-            seq: number;
-            /** @description what each device did, there and back */
-            steps: components["schemas"]["ProbeStep"][];
-            /** Format: int64 */
-            ttl: number;
-        };
-        Result: {
-            /** @description why it could not be tried */
-            error?: string;
-            /**
-             * Format: int64
-             * @description of the text
-             */
-            line?: number;
-            name: string;
-            outcomes: components["schemas"]["Outcome"][];
-            passed: boolean;
-            /** @description what was done first, on a copy */
-            when: string[];
-        };
-        Revision: {
-            /**
-             * Format: double
-             * @description virtual time, seconds
-             */
-            at: number;
-            author: string;
-            /** @description from the revision before it, by meaning; at most 200 */
-            changes: components["schemas"]["Change"][];
-            /** @description it is the text in force */
-            current: boolean;
-            /**
-             * Format: int64
-             * @description unix milliseconds by the clock on the wall; 0 if unknown
-             */
-            made: number;
-            message: string;
-            /**
-             * @description reverted: the lab took the change before it back, since it did harm
-             * @enum {string}
-             */
-            origin?: "reverted";
-            /**
-             * Format: int64
-             * @description of the action that applied it
-             */
-            seq: number;
-            /**
-             * Format: int64
-             * @description changes there are
-             */
-            total: number;
-        };
-        RevisionPair: {
-            after: string;
-            /** @description the text */
-            before: string;
-            changes: components["schemas"]["Change"][];
-        };
-        RouteRow: {
-            /** @description by device; absent where there is no route */
-            cells: {
-                [key: string]: components["schemas"]["Cell"];
-            };
-            /** @description a port whose network it is */
-            owner?: string;
-            prefix: string;
-        };
-        RouteStory: {
-            /** @description what is worth knowing of an absent route */
-            also: string[];
-            /** @description a sentence */
-            answer: string;
-            candidates: components["schemas"]["Candidate"][];
-            device: string;
-            prefix: string;
-        };
-        RouterPaths: {
-            /** @description a sentence: which path, and why */
-            answer: string;
-            /** Format: int32 */
-            as: number;
-            device: string;
-            /** @description peers that have the prefix and did not send it, with why */
-            missing: string[];
-            paths: components["schemas"]["PathRow"][];
-            sent: components["schemas"]["SentRow"][];
-            /** @description the source that the table uses, if it is not BGP */
-            uses?: string;
-        };
-        Routes: {
-            devices: string[];
-            rows: components["schemas"]["RouteRow"][];
-        };
-        Row: {
-            after: string;
-            before: string;
-            /**
-             * @description reset: the session was reset and is up again
-             * @enum {string}
-             */
-            cause?: "reset";
-            /** @description whose it is; of a relation the first end */
-            device: string;
-            /**
-             * @description moved: it takes another path than before
-             * @enum {string}
-             */
-            kind: "came" | "went" | "moved" | "changed";
-            /** @description the peer, or the other end */
-            other?: string;
-            /** @description a neighbouring AS sees it */
-            outside?: boolean;
-            /** @description the peer's address, of sent and received */
-            peer?: string;
-            /** @enum {string} */
-            section: "flows" | "neighbours" | "sent" | "routes" | "paths" | "received" | "database" | "ports";
-            /** @description the prefix, port, LSA or flow */
-            subject: string;
-            /** @enum {string} */
-            weight: "better" | "worse" | "different";
-        };
-        Rung: {
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            at: number;
-            because?: string;
-            /** @description an RFC 2328 10.1 name */
-            state: string;
-            /**
-             * Format: double
-             * @description seconds in the state before
-             */
-            took: number;
-        };
-        Section: {
-            name: string;
-            /** @description at most 5000 of them */
-            rows: components["schemas"]["Row"][];
-            /**
-             * Format: int64
-             * @description what is as it was
-             */
-            same: number;
-            /** @description one line for what is unchanged */
-            says: string;
-            /**
-             * Format: int64
-             * @description differences there are
-             */
-            total: number;
-        };
-        SentRow: {
-            /** @description why nothing was sent */
-            code?: string;
-            export?: components["schemas"]["PolicyTrace"];
-            /** @enum {string} */
-            kind: "external" | "internal";
-            peer: string;
-            remedy?: string;
-            sent?: components["schemas"]["Attributes"];
-            /** @description the device */
-            to: string;
-            up: boolean;
-            /** @description a sentence */
-            why: string;
-        };
-        Session: {
-            /** @description absent if that end has no such peer */
-            a?: components["schemas"]["SessionSide"];
-            b?: components["schemas"]["SessionSide"];
-            external: boolean;
-        };
-        SessionSide: {
-            /**
-             * Format: int32
-             * @description of them, by the import policy
-             */
-            accepted: number;
-            /**
-             * Format: int32
-             * @description the router's own
-             */
-            as: number;
-            capabilities: components["schemas"]["Capability"][];
-            /** @description the peer is a client of this reflector */
-            client: boolean;
-            description?: string;
-            /** @description how the last session or attempt ended */
-            ended?: string;
-            /** Format: double */
-            endedAt?: number;
-            /** @description the export policy */
-            export?: string;
-            /**
-             * Format: int32
-             * @description UPDATEs with a malformed attribute that were taken gently (RFC 7606)
-             */
-            faults: number;
-            group?: string;
-            /** @description in force if the session is up, else configured */
-            holdTime: string;
-            /** @description the import policy */
-            import?: string;
-            messages: components["schemas"]["MessageCount"][];
-            /**
-             * Format: double
-             * @description seconds until it is tried again
-             */
-            nextTry?: number;
-            /** @description this end opened the TCP connection */
-            opened: boolean;
-            /** @description the address that it is configured to have the session with */
-            peer: string;
-            /**
-             * Format: int32
-             * @description the AS in which it expects the peer
-             */
-            peerAs: number;
-            /**
-             * Format: int32
-             * @description prefixes in Adj-RIB-In
-             */
-            received: number;
-            /**
-             * Format: int32
-             * @description prefixes in Adj-RIB-Out
-             */
-            sent: number;
-            /** @description the TCP connection, if the session is up */
-            tcp?: string;
-            /**
-             * Format: int32
-             * @description how often the session came up
-             */
-            ups: number;
-            /**
-             * Format: int64
-             * @description prefixes that wait for the advertisement interval
-             */
-            waiting: number;
-        };
-        Spot: {
-            /** Format: int64 */
-            column: number;
-            /** Format: int64 */
-            line: number;
-            text: string;
-        };
-        StateWarning: {
-            /**
-             * Format: int64
-             * @description how many are concerned
-             */
-            count: number;
-            device: string;
-            hint: string;
-            /**
-             * Format: int64
-             * @description of the text in force
-             */
-            line?: number;
-            /** @description those concerned, at most 50 */
-            prefixes: string[];
-            /** @description a sentence */
-            text: string;
-            /**
-             * @description a notice is about something that is right as it is, but hangs by one thread
-             * @enum {string}
-             */
-            weight: "warning" | "notice";
-        };
-        Suggestion: {
-            /** @description the statement's form */
-            detail?: string;
-            help?: string;
-            /** @enum {string} */
-            kind: "word" | "name" | "value";
-            /** @description what to insert */
-            label: string;
-        };
-        Summary: {
-            /** @description networks of the lab that it covers too, and that were not chosen */
-            also: components["schemas"]["Covered"][];
-            /**
-             * Format: int32
-             * @description leading bits that all share
-             */
-            common: number;
-            /**
-             * Format: double
-             * @description share of its addresses that nobody has, 0 to 1
-             */
-            free: number;
-            /** @description what it covers and nobody has, as prefixes; at most 32 */
-            gaps: string[];
-            /** @description to paste, block by block */
-            lines: string[];
-            /** @description the routers that need them */
-            on: string[];
-            /** @description the smallest that covers all */
-            prefix: string;
-            rows: components["schemas"]["BitRow"][];
-            says: string;
-        };
-        TableRow: {
-            code?: string;
-            /**
-             * Format: int32
-             * @description the neighbouring AS
-             */
-            firstAs?: number;
-            /** @description of a router's table: where the best path came from */
-            from?: string;
-            nextHop?: string;
-            /**
-             * Format: int32
-             * @description the AS at the far end of the path
-             */
-            originAs?: number;
-            /** @description as received, or as sent */
-            path?: components["schemas"]["Attributes"];
-            /**
-             * Format: int64
-             * @description of a router's table: how many there are
-             */
-            paths: number;
-            prefix: string;
-            /**
-             * Format: int64
-             * @description of a router's table: to how many peers
-             */
-            sentTo: number;
-            /**
-             * @description how far it came: in from the peer, or out to it
-             * @enum {string}
-             */
-            stage: "chosen" | "accepted" | "refused" | "sent" | "withheld";
-            /** @description why not chosen, not accepted, not sent */
-            why: string;
-        };
-        Text: {
-            text: string;
-        };
-        TimelineEvent: {
-            /**
-             * Format: double
-             * @description seconds since the lab began
-             */
-            at: number;
-            /**
-             * Format: int64
-             * @description how many of the kind happened at that time
-             */
-            count: number;
-            /** @enum {string} */
-            lane: "detection" | "adjacency" | "flooding" | "spf" | "forwarding" | "packet" | "session" | "updates";
-            text: string;
-            /**
-             * Format: double
-             * @description end of a bar: from an SPF run's cause to the run
-             */
-            until?: number;
-        };
-        TimelineRow: {
-            device: string;
-            events: components["schemas"]["TimelineEvent"][];
-        };
-        Tree: {
-            root: string;
-            /**
-             * Format: int32
-             * @description how often it was computed since the process started
-             */
-            runs: number;
-            steps: components["schemas"]["TreeStep"][];
-        };
-        TreeStep: {
-            area: string;
-            /**
-             * Format: int32
-             * @description of the step
-             */
-            cost: number;
-            /** @description the router that the step reaches; absent for a segment */
-            device?: string;
-            /**
-             * Format: int32
-             * @description from the root to the end of the step
-             */
-            distance: number;
-            /** @description the port nearer to the root; absent where a segment leads on to a router */
-            from?: string;
-            /** @description the port farther away; absent where the step ends on a segment */
-            to?: string;
-        };
-        Trial: {
-            /** @description of a session whose table is tried */
-            device?: string;
-            /**
-             * @description what the peer sent, or what it would be sent
-             * @enum {string}
-             */
-            direction?: "in" | "out";
-            /** @description a lab text: its policy is tried beside the one in force */
-            draft?: string;
-            peer?: string;
-            /** @description its name */
-            policy: string;
-            /** @description routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1 */
-            routes?: string[];
-        };
-        Tried: {
-            /** @description as the policy left it; absent if it rejects it */
-            after?: components["schemas"]["Attributes"];
-            /** @description as the policy met it */
-            before: components["schemas"]["Attributes"];
-            /** @description what the policy changed */
-            changes: string[];
-            /** @description the draft comes to another verdict, or leaves other attributes */
-            differs: boolean;
-            /** @description the draft's verdict */
-            draft?: components["schemas"]["PolicyTrace"];
-            /** @description as the draft left it */
-            left?: components["schemas"]["Attributes"];
-            prefix: string;
-            trace: components["schemas"]["PolicyTrace"];
-        };
-        Use: {
-            device: string;
-            /** @description address of the session */
-            peer?: string;
-            /** @enum {string} */
-            role: "in" | "out" | "originate" | "inject" | "aggregate" | "policy";
-            /** @description a few words */
-            words: string;
-        };
+  schemas: {
+    ActRequest: {
+      /** @description as it is typed; apply for a text */
+      action: string;
+      author?: string;
+      /**
+       * Format: int64
+       * @description of an apply: textSeq of the text it was made from
+       */
+      base?: number;
+      /**
+       * Format: double
+       * @description let this much virtual time pass, in seconds, instead of running to rest
+       */
+      for?: number;
+      /** @description identifies this order: sent again, it is not carried out again */
+      id?: string;
+      /** @description why it is done */
+      message?: string;
+      /** @description of an apply */
+      text?: string;
     };
-    responses: never;
-    parameters: never;
-    requestBodies: never;
-    headers: never;
-    pathItems: never;
+    Action: {
+      /** @description as it is typed */
+      action: string;
+      author?: string;
+      /** @description of an apply: what changed, by meaning */
+      changes?: string[];
+      /**
+       * Format: double
+       * @description seconds from the action to the last change of forwarding on any router; null if there was none
+       */
+      convergence: number | null;
+      /** @description of an action that does not settle: the round of changes that goes on for ever */
+      cycle: string[];
+      /** @description in what that result differs */
+      differs?: string[];
+      /** @description a newer engine came to another result than the one recorded */
+      diverged: boolean;
+      /** Format: double */
+      end: number;
+      /**
+       * Format: int64
+       * @description events that were not kept: there were too many to show all
+       */
+      lost: number;
+      /** @description LSAs, each counted once for its area, before and after */
+      lsas: components['schemas']['Counts'];
+      /** @description why it was done, as its author said; of a reverted change, the harm it did */
+      message?: string;
+      /** @description of an action that does not settle: what keeps changing, the busiest first */
+      moving: string[];
+      /**
+       * @description reverted: the lab took the change before it back, since it did harm
+       * @enum {string}
+       */
+      origin?: 'reverted';
+      /**
+       * Format: int64
+       * @description flows that were out for a time
+       */
+      out: number;
+      /** @enum {string} */
+      outcome: 'settled' | 'does not settle' | 'stopped' | 'does not settle so far';
+      /**
+       * Format: int64
+       * @description routers whose forwarding changed
+       */
+      routers: number;
+      /**
+       * Format: int64
+       * @description routes that changed, counted on each router
+       */
+      routes: number;
+      /**
+       * Format: int64
+       * @description from 1
+       */
+      seq: number;
+      /**
+       * Format: double
+       * @description time of the last change
+       */
+      settled: number;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      start: number;
+      /** @description one sentence */
+      summary: string;
+      /** @description routes in all tables, before and after */
+      tables: components['schemas']['Counts'];
+      /**
+       * Format: double
+       * @description of an action that was to run for a given time: until when
+       */
+      until?: number;
+    };
+    ActionDetail: {
+      /** @description as it is typed */
+      action: string;
+      author?: string;
+      /** @description of an apply: what changed, by meaning */
+      changes?: string[];
+      /**
+       * Format: double
+       * @description seconds from the action to the last change of forwarding on any router; null if there was none
+       */
+      convergence: number | null;
+      /** @description of an action that does not settle: the round of changes that goes on for ever */
+      cycle: string[];
+      /** @description in what that result differs */
+      differs?: string[];
+      /** @description a newer engine came to another result than the one recorded */
+      diverged: boolean;
+      /** Format: double */
+      end: number;
+      flows: components['schemas']['FlowOutages'][];
+      /**
+       * Format: int64
+       * @description events that were not kept: there were too many to show all
+       */
+      lost: number;
+      /** @description LSAs, each counted once for its area, before and after */
+      lsas: components['schemas']['Counts'];
+      /** @description why it was done, as its author said; of a reverted change, the harm it did */
+      message?: string;
+      /** @description of an action that does not settle: what keeps changing, the busiest first */
+      moving: string[];
+      /**
+       * Format: int64
+       * @description events beyond the bound of what is shown or kept
+       */
+      omitted: number;
+      /**
+       * @description reverted: the lab took the change before it back, since it did harm
+       * @enum {string}
+       */
+      origin?: 'reverted';
+      /**
+       * Format: int64
+       * @description flows that were out for a time
+       */
+      out: number;
+      /** @enum {string} */
+      outcome: 'settled' | 'does not settle' | 'stopped' | 'does not settle so far';
+      /** @description how the convergence time came about, on the slowest router */
+      phases: components['schemas']['Phase'][];
+      /**
+       * Format: int64
+       * @description routers whose forwarding changed
+       */
+      routers: number;
+      /**
+       * Format: int64
+       * @description routes that changed, counted on each router
+       */
+      routes: number;
+      /** @description devices with something to show, in order of their first event */
+      rows: components['schemas']['TimelineRow'][];
+      /**
+       * Format: int64
+       * @description from 1
+       */
+      seq: number;
+      /**
+       * Format: double
+       * @description time of the last change
+       */
+      settled: number;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      start: number;
+      /** @description one sentence */
+      summary: string;
+      /** @description routes in all tables, before and after */
+      tables: components['schemas']['Counts'];
+      /**
+       * Format: double
+       * @description of an action that was to run for a given time: until when
+       */
+      until?: number;
+    };
+    ActionForm: {
+      example: string;
+      /**
+       * @description words, alternatives joined by |, and in capitals what is named: PORT, DEVICE, ROUTER, PEER, SEGMENT, TIME
+       * @example silence PORT out|in
+       */
+      form: string;
+      /** @description what it does */
+      says: string;
+      /** @description the form's first word */
+      word: string;
+    };
+    Answer: {
+      /** @description stable names of the reasons that it rests on */
+      codes: string[];
+      facts: components['schemas']['Fact'][];
+      /** @enum {string} */
+      kind: 'neighbour' | 'route' | 'sent' | 'path' | 'break';
+      /** @description as it was understood */
+      question: string;
+      /** @description the answer in one sentence */
+      says: string;
+    };
+    'Apply-previewRequest': {
+      author?: string;
+      /** @description why it is done */
+      message?: string;
+    };
+    AreaDatabase: {
+      /** @description number of the area; empty for what belongs to none */
+      area: string;
+      lsas: components['schemas']['LSA'][];
+      /** @description devices that hold it */
+      routers: string[];
+      /** @description all of them hold the same instances */
+      same: boolean;
+    };
+    Attributes: {
+      aggregator?: string;
+      /** @description nearest AS first; empty for a path of the own AS */
+      asPath: string;
+      atomic: boolean;
+      clusters: string[];
+      communities: string[];
+      /**
+       * Format: int64
+       * @description of the AS path: a set counts as one
+       */
+      length: number;
+      /** Format: int32 */
+      localPref?: number;
+      /** Format: int32 */
+      med?: number;
+      /** @description absent for a path of the router's own */
+      nextHop?: string;
+      /** @description the device that has the address */
+      nextHopOf?: string;
+      /** @enum {string} */
+      origin: 'igp' | 'egp' | 'incomplete';
+      /** @description RFC 4456 */
+      originator?: string;
+      /** @description attributes that are carried without being understood */
+      unknown: string[];
+    };
+    Beat: Record<string, never>;
+    Bench: {
+      /** Format: int64 */
+      accepted: number;
+      /**
+       * Format: int64
+       * @description rows on which the draft differs
+       */
+      differs: number;
+      /**
+       * Format: int64
+       * @description routes beyond the bound
+       */
+      omitted: number;
+      policy: string;
+      /** @description of the draft */
+      problems: components['schemas']['Problem'][];
+      rows: components['schemas']['Tried'][];
+      /** @description statements that matched none of the routes */
+      unused: string[];
+    };
+    BitRow: {
+      /** @description 32 characters, 0 or 1 */
+      bits: string;
+      /**
+       * Format: int32
+       * @description of the prefix: bits beyond are not its own
+       */
+      length: number;
+      prefix: string;
+    };
+    Block: {
+      /**
+       * Format: int64
+       * @description first line, comments above it included
+       */
+      from: number;
+      /** @description its word: router, link, policy ... */
+      kind: string;
+      /**
+       * Format: int64
+       * @description of the statement itself
+       */
+      line: number;
+      name: string;
+      /** @description what it holds that has a name */
+      parts: components['schemas']['Part'][];
+      /**
+       * Format: int64
+       * @description last line
+       */
+      to: number;
+    };
+    'BodyStruct { Stopped bool "json:\\"stopped\\"" }Body': {
+      stopped: boolean;
+    };
+    'BodyStruct { Text string "json:\\"text\\"" }Body': {
+      text: string;
+    };
+    'BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body': {
+      /** Format: int64 */
+      column: number;
+      /** Format: int64 */
+      line: number;
+      text: string;
+    };
+    'BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\""; To string "json:\\"to\\" maxLength:\\"200\\"" }Body': {
+      /** Format: int64 */
+      column: number;
+      /** Format: int64 */
+      line: number;
+      text: string;
+      to: string;
+    };
+    'BodyStruct { Text string "json:\\"text\\""; Router string "json:\\"router\\" maxLength:\\"64\\"" }Body': {
+      router: string;
+      text: string;
+    };
+    'BodyStruct { Text string "json:\\"text\\""; Router string "json:\\"router\\" maxLength:\\"64\\""; Values mapStringString "json:\\"values\\" doc:\\"new values by the old ones\\"" }Body': {
+      router: string;
+      text: string;
+      /** @description new values by the old ones */
+      values: {
+        [key: string]: string;
+      };
+    };
+    'BodyStruct { Text string "json:\\"text\\""; Targets ListString "json:\\"targets\\" maxItems:\\"5000\\" doc:\\"routers and ports: viaductE1\\""; Statement string "json:\\"statement\\" maxLength:\\"4000\\"" }Body': {
+      statement: string;
+      /** @description routers and ports: viaduct, viaduct.e1 */
+      targets: string[];
+      text: string;
+    };
+    Brief: {
+      questions: components['schemas']['BriefQuestion'][];
+      tasks: components['schemas']['BriefTask'][];
+      /** @description paragraphs */
+      text: string[];
+    };
+    BriefQuestion: {
+      answer?: string;
+      text: string;
+    };
+    BriefTask: {
+      checks: components['schemas']['Result'][];
+      /** @description all its checks hold; false if it has none */
+      done: boolean;
+      text: string;
+    };
+    CancelRequest: {
+      /** @description of the news of its progress */
+      work: string;
+    };
+    Candidate: {
+      blackhole: boolean;
+      code?: string;
+      /** @description what the cost is made of */
+      costSum?: string[];
+      /** @description the source's own kind: intra-area ... */
+      kind?: string;
+      /**
+       * Format: int32
+       * @description the cost that the source compares first
+       */
+      metric: number;
+      /** Format: int32 */
+      metric2: number;
+      nextHops: components['schemas']['NextHop'][];
+      /** Format: int32 */
+      preference: number;
+      prefix: string;
+      /** @enum {string} */
+      source: 'connected' | 'static' | 'ospf' | 'bgp';
+      /** Format: int32 */
+      tag: number;
+      /** @description why it won or lost, a sentence */
+      why: string;
+      won: boolean;
+    };
+    Capability: {
+      name: string;
+      received?: string;
+      rfc: string;
+      /** @description what this end sent; absent if it did not */
+      sent?: string;
+    };
+    Cell: {
+      blackhole?: boolean;
+      kind?: string;
+      /** Format: int32 */
+      metric: number;
+      /**
+       * Format: int32
+       * @description the cost of the path to the origin of an external route of type 2
+       */
+      metric2: number;
+      nextHops: components['schemas']['NextHop'][];
+      /** Format: int32 */
+      preference: number;
+      source: string;
+      /** Format: int32 */
+      tag: number;
+    };
+    Change: {
+      /** @description what the change does to the running network */
+      effect: string;
+      from?: string;
+      /** @description device, port, link ... */
+      subject: string;
+      to?: string;
+      /** @description the property; empty for the subject itself */
+      what?: string;
+    };
+    CheckEffect: {
+      /** @description absent if the check is not there any more */
+      after?: components['schemas']['Result'];
+      /** @description it passed; absent if it was not there */
+      before?: boolean;
+      name: string;
+    };
+    Checked: {
+      /** @description from the text in force, by meaning */
+      changes: components['schemas']['Change'][];
+      /** @description it has no errors and can be applied */
+      ok: boolean;
+      /** @description where devices, ports and flows are */
+      places: {
+        [key: string]: components['schemas']['Place'];
+      };
+      problems: components['schemas']['Problem'][];
+      /** @description devices that the change touches, and shared: what the order of a staged change can name */
+      touched: string[];
+    };
+    Comparison: {
+      /** @description devices of which something is different */
+      devices: string[];
+      /**
+       * Format: int64
+       * @description devices there are
+       */
+      of: number;
+      /** @description nothing is different */
+      same: boolean;
+      sections: components['schemas']['Section'][];
+      /** @description in words, what matters first; empty if nothing is different */
+      summary: string[];
+    };
+    Completion: {
+      /** @description the argument that comes next */
+      expects?: string;
+      /** Format: int64 */
+      from: number;
+      suggestions: components['schemas']['Suggestion'][];
+    };
+    Copy: {
+      /**
+       * Format: int32
+       * @description seconds
+       */
+      age: number;
+      checksum: string;
+      holders: string[];
+      sequence: string;
+    };
+    Counts: {
+      /** Format: int64 */
+      after: number;
+      /** Format: int64 */
+      before: number;
+    };
+    Covered: {
+      prefix: string;
+      /** @description the area, or the router that has it */
+      where: string;
+    };
+    Database: {
+      areas: components['schemas']['AreaDatabase'][];
+    };
+    Differing: {
+      /** @description a free value */
+      suggest: string;
+      value: string;
+      /** @description name, router ID, address of e1 ... */
+      what: string;
+    };
+    Draft: {
+      author: string;
+      /**
+       * Format: int64
+       * @description textSeq of the text it was made from
+       */
+      base: number;
+      /** @description the browser that it is written in */
+      owner: string;
+      text: string;
+      /** Format: date-time */
+      updated: string;
+    };
+    End: {
+      /** @description nobody is there */
+      absent?: boolean;
+      address?: string;
+      area?: string;
+      /** Format: int32 */
+      cost?: number;
+      dead?: string;
+      /**
+       * Format: double
+       * @description seconds until the inactivity timer runs out
+       */
+      deadIn?: number;
+      /** @description empty if nobody is there */
+      device: string;
+      hello?: string;
+      /** @description empty if nobody is there, or no port has the address */
+      port: string;
+      /**
+       * Format: int32
+       * @description to become DR, on a segment
+       */
+      priority?: number;
+      /** @description on a segment: DR, Backup, DR Other or Waiting (RFC 2328 9.1) */
+      role?: string;
+      routerId?: string;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      since: number;
+      /** @description of the other end, as this end sees it: an RFC 2328 10.1 name; of BGP the state of the session at this end, an RFC 4271 8.2.2 name */
+      state: string;
+    };
+    Entry: {
+      action: string;
+      author?: string;
+      /**
+       * Format: int64
+       * @description when, in milliseconds since 1970 (UTC)
+       */
+      made: number;
+      message?: string;
+      /**
+       * @description reverted: the lab took the change before it back, since it did harm
+       * @enum {string}
+       */
+      origin?: 'reverted';
+      /** Format: int64 */
+      seq: number;
+      /** @description of an apply */
+      text?: string;
+    };
+    ErrorDetail: {
+      /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
+      location?: string;
+      /** @description Error message text */
+      message?: string;
+      /** @description The value at the given location */
+      value?: unknown;
+    };
+    ErrorModel: {
+      /**
+       * @description A human-readable explanation specific to this occurrence of the problem.
+       * @example Property foo is required but is missing.
+       */
+      detail?: string;
+      /** @description Optional list of individual error details */
+      errors?: components['schemas']['ErrorDetail'][];
+      /**
+       * Format: uri
+       * @description A URI reference that identifies the specific occurrence of the problem.
+       * @example https://example.com/error-log/abc123
+       */
+      instance?: string;
+      /**
+       * Format: int64
+       * @description HTTP status code
+       * @example 400
+       */
+      status?: number;
+      /**
+       * @description A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
+       * @example Bad Request
+       */
+      title?: string;
+      /**
+       * Format: uri
+       * @description A URI reference to human-readable documentation for the error.
+       * @default about:blank
+       * @example https://example.com/errors/example
+       */
+      type: string;
+    };
+    Fact: {
+      /**
+       * Format: int64
+       * @description of the text in force
+       */
+      line?: number;
+      /** @description a sentence */
+      text: string;
+      to?: string;
+      /** @enum {string} */
+      view?:
+        | 'map'
+        | 'text'
+        | 'ports'
+        | 'neighbours'
+        | 'routes'
+        | 'paths'
+        | 'policies'
+        | 'database'
+        | 'packets'
+        | 'timeline';
+      /**
+       * Format: double
+       * @description the moment, seconds since the lab began, if it is not the one that was asked about
+       */
+      when?: number;
+      who?: string;
+    };
+    Field: {
+      name: string;
+      value: string;
+    };
+    Fix: {
+      /** Format: int64 */
+      column: number;
+      /** Format: int64 */
+      end: number;
+      text: string;
+      title: string;
+    };
+    Flow: {
+      arrives: boolean;
+      /** @description the path of the answers */
+      back: components['schemas']['Path'];
+      code?: string;
+      dst?: string;
+      from: string;
+      hops: components['schemas']['PathHop'][];
+      name: string;
+      /** @description the port behind which it is lost, if it left the device */
+      port?: string;
+      /** @description why it does not arrive, a sentence */
+      reason?: string;
+      src?: string;
+      /** @description the device where it ends */
+      stopsAt?: string;
+      to: string;
+    };
+    FlowEffect: {
+      /** @description it arrives */
+      after: boolean;
+      /** @description it arrived */
+      before: boolean;
+      looped: components['schemas']['Outage'][];
+      name: string;
+      /**
+       * Format: double
+       * @description seconds for which it was out, all stages together
+       */
+      out: number;
+      outages: components['schemas']['Outage'][];
+    };
+    FlowOutages: {
+      from: string;
+      /** @description intervals in which packets passed a device twice and still arrived */
+      looped: components['schemas']['Outage'][];
+      name: string;
+      outages: components['schemas']['Outage'][];
+      to: string;
+    };
+    'Fork-labRequest': {
+      /** @description a moment */
+      at: string;
+    };
+    'Keep-draftRequest': {
+      author?: string;
+      /** Format: int64 */
+      base: number;
+      text: string;
+    };
+    KindCount: {
+      /** Format: int64 */
+      count: number;
+      kind: string;
+    };
+    LSA: {
+      /**
+       * Format: int32
+       * @description seconds, at the first router that holds it
+       */
+      age: number;
+      checksum: string;
+      /** @description the device that has the router ID now */
+      device?: string;
+      fields: components['schemas']['Field'][];
+      /** @description link state ID */
+      id: string;
+      /**
+       * Format: int32
+       * @description bytes
+       */
+      length: number;
+      /** @description routers of the area that do not hold it */
+      missing: string[];
+      /**
+       * Format: int32
+       * @description of the type (RFC 2328 A.4.1)
+       */
+      number: number;
+      options: string;
+      /** @description other instances, and who holds them */
+      others: components['schemas']['Copy'][];
+      /** @description the networks that it announces */
+      prefixes: string[];
+      /** @description advertising router, its router ID */
+      router: string;
+      /** @description its contents in a few words */
+      says: string;
+      sequence: string;
+      type: string;
+    };
+    LabRow: {
+      /** Format: int64 */
+      actions: number;
+      /** Format: date-time */
+      created: string;
+      demo: boolean;
+      forkOf?: string;
+      id: string;
+      title: string;
+      /** Format: date-time */
+      updated: string;
+    };
+    LabState: {
+      actions: components['schemas']['Action'][];
+      /** @description the text has one */
+      brief: boolean;
+      /**
+       * Format: int64
+       * @description how many the text has
+       */
+      checks: number;
+      id: string;
+      /** @description moments that have a name */
+      moments: components['schemas']['NamedMoment'][];
+      /**
+       * Format: double
+       * @description virtual time, seconds
+       */
+      now: number;
+      /** @description the text in force */
+      text: string;
+      /**
+       * Format: int64
+       * @description the action that applied it; send it back as base of the next
+       */
+      textSeq: number;
+      title: string;
+    };
+    Ladder: {
+      a: components['schemas']['LadderSide'];
+      b: components['schemas']['LadderSide'];
+    };
+    LadderSide: {
+      device: string;
+      /**
+       * Format: int64
+       * @description how often it came down from Full since the lab began
+       */
+      falls: number;
+      port: string;
+      /** @description since the last time it was Down, in order */
+      rungs: components['schemas']['Rung'][];
+    };
+    Layer: {
+      fields: components['schemas']['Field'][];
+      name: string;
+      /** @description where the format is defined */
+      rfc?: string;
+    };
+    Loop: {
+      /** @description in the order of the packets */
+      devices: string[];
+      /** Format: double */
+      from: number;
+      /** @description devices that cannot be reached through it */
+      toward: string[];
+      /**
+       * Format: double
+       * @description null if it still is there at the end
+       */
+      until: number | null;
+      /** @description when each of them computed its routes */
+      why: string;
+    };
+    Map: {
+      devices: components['schemas']['MapDevice'][];
+      flows: components['schemas']['Flow'][];
+      links: components['schemas']['MapLink'][];
+      sessions: components['schemas']['MapSession'][];
+      /** @description virtual links of which both ends are there */
+      virtual: components['schemas']['MapVirtual'][];
+    };
+    MapDevice: {
+      /** @description loopback, or the first port's */
+      address?: string;
+      /** @description all addresses, to send probes from */
+      addresses: string[];
+      areas: string[];
+      /**
+       * Format: int32
+       * @description the AS that the device is in
+       */
+      as?: number;
+      enabled: boolean;
+      /** @enum {string} */
+      kind: 'router' | 'host';
+      name: string;
+      /** @description it reflects internal paths */
+      reflector: boolean;
+      /** @description area border router, AS boundary router, translator of an NSSA */
+      roles: string[];
+      routerId?: string;
+      /** @description TCP ports on which a host takes connections, with their names */
+      services: string[];
+    };
+    MapEnd: {
+      address?: string;
+      area?: string;
+      /**
+       * Format: int32
+       * @description OSPF cost, if OSPF runs on it
+       */
+      cost?: number;
+      device: string;
+      port: string;
+      /** @description on a segment: DR, Backup, DR Other or Waiting */
+      role?: string;
+      /** @description packets from this end vanish */
+      silent: boolean;
+      /** @description of the OSPF neighbour, as this end sees it */
+      state?: string;
+      /** @description the sub-ports on the cable, with their addresses */
+      tags: string[];
+      up: boolean;
+      /** @description why the port is down */
+      why?: string;
+    };
+    MapLink: {
+      cut: boolean;
+      delay: string;
+      ends: components['schemas']['MapEnd'][];
+      id: string;
+      /** @enum {string} */
+      kind: 'link' | 'segment';
+      /**
+       * Format: double
+       * @description percent
+       */
+      loss: number;
+      /** @description of a segment */
+      name?: string;
+    };
+    MapSession: {
+      /** @description device */
+      a: string;
+      b: string;
+      /** @description the address that b has it with; absent if b has no such peer */
+      back?: string;
+      external: boolean;
+      /** @description a link joins the two */
+      linked: boolean;
+      /** @description the address that a has the session with */
+      peer: string;
+      state: string;
+      up: boolean;
+      /** @description why it is not up, a sentence */
+      why?: string;
+    };
+    MapVirtual: {
+      /** @description device */
+      a: string;
+      /** @description the transit area */
+      area: string;
+      b: string;
+      /** @description its end at a, as a port */
+      port: string;
+      state: string;
+      up: boolean;
+    };
+    Message: {
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      at: number;
+      device: string;
+      /**
+       * Format: int32
+       * @description rises with time; a later moment keeps the numbers
+       */
+      number: number;
+      port?: string;
+      text: string;
+      /**
+       * @description trouble: something was lost or refused
+       * @enum {string}
+       */
+      weight: 'trouble' | 'notice';
+    };
+    MessageCount: {
+      /** Format: int32 */
+      received: number;
+      /** Format: int32 */
+      sent: number;
+      type: string;
+    };
+    Messages: {
+      /**
+       * Format: int64
+       * @description events that were not kept, of which some may have been messages
+       */
+      lost: number;
+      messages: components['schemas']['Message'][];
+      /**
+       * Format: int64
+       * @description older ones, beyond the bound of what is shown
+       */
+      omitted: number;
+    };
+    'Name-momentRequest': {
+      /** @description a moment */
+      at: string;
+    };
+    NameUse: {
+      /**
+       * Format: int64
+       * @description in characters, from 1
+       */
+      column: number;
+      /** @description it is defined here */
+      definition: boolean;
+      /**
+       * Format: int64
+       * @description column after it
+       */
+      end: number;
+      /** Format: int64 */
+      line: number;
+      /** @description the whole line */
+      text: string;
+    };
+    Named: {
+      /** @description the router or policy within which it counts */
+      in?: string;
+      /** @description device, port, policy, prefix-set ... */
+      kind: string;
+      name: string;
+      uses: components['schemas']['NameUse'][];
+    };
+    NamedMoment: {
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      at: number;
+      name: string;
+      /**
+       * Format: int64
+       * @description actions done by then
+       */
+      step: number;
+    };
+    Neighbour: {
+      a: components['schemas']['End'];
+      b: components['schemas']['End'];
+      /** @enum {string} */
+      protocol: 'ospf' | 'bgp';
+      /** @description why it is not up: observed first, then what will prevent it next */
+      reasons: components['schemas']['Reason'][];
+      /** @description the segment that joins them; absent on a link */
+      segment?: string;
+      /** @description of BGP */
+      session?: components['schemas']['Session'];
+      /** Format: double */
+      since: number;
+      /** @description the lower of the two states */
+      state: string;
+      /** @description it is as it should be: Full, or 2-Way between two that are neither DR nor BDR */
+      up: boolean;
+    };
+    News: {
+      /** @description the same for people: an action, the preview, opening the lab */
+      action?: string;
+      /**
+       * Format: int64
+       * @description actions in the journal
+       */
+      actions: number;
+      /**
+       * Format: double
+       * @description how far it is: virtual seconds
+       */
+      at?: number;
+      /**
+       * Format: int64
+       * @description events that the network has handled by then
+       */
+      events?: number;
+      /** @enum {string} */
+      kind: 'progress' | 'changed';
+      /** @description what is running, to be stopped by this name */
+      work?: string;
+    };
+    NextHop: {
+      port: string;
+      /** @description the device that has the address */
+      to?: string;
+      /** @description address of the next router; absent if the destination is on the port itself */
+      via?: string;
+    };
+    Outage: {
+      /** @description where and why the first of them were lost */
+      cause: string;
+      causes?: string[];
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      from: number;
+      /**
+       * Format: double
+       * @description null if the flow is still out at the end of the action
+       */
+      to: number | null;
+    };
+    Outcome: {
+      /** @description as it is written */
+      expects: string;
+      facts: components['schemas']['Fact'][];
+      passed: boolean;
+      /** @description what was found, a sentence */
+      says: string;
+    };
+    Packet: {
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      at: number;
+      /** Format: int64 */
+      bytes: number;
+      /** @description the port that sent it */
+      from: string;
+      /** @description the packet's type by its RFC name */
+      kind: string;
+      layers: components['schemas']['Layer'][];
+      /** @enum {string} */
+      protocol: 'OSPF' | 'BGP' | 'ARP' | 'ICMP' | 'TCP' | 'IPv4' | 'other';
+      /** @description its contents in a few words */
+      says: string;
+      /** @description the ports that it is for */
+      to: string[];
+    };
+    Packets: {
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      from: number;
+      /** @description of all packets in the stretch, shown or not */
+      kinds: components['schemas']['KindCount'][];
+      /** @description the link or segment */
+      name: string;
+      /**
+       * Format: int64
+       * @description packets beyond the bound of what is shown
+       */
+      omitted: number;
+      /** @description those of the kinds asked for, in order of time */
+      packets: components['schemas']['Packet'][];
+      /** @description its ends */
+      ports: string[];
+      /** Format: double */
+      to: number;
+    };
+    PairOut: {
+      from: string;
+      outages: components['schemas']['Outage'][];
+      /**
+       * Format: double
+       * @description in all
+       */
+      seconds: number;
+      to: string;
+      /** @description devices at which packets ended */
+      where: string[];
+    };
+    Pairs: {
+      /**
+       * Format: double
+       * @description seconds of the longest outage of a pair
+       */
+      longest: number;
+      /** @description forwarding loops that were there for a time */
+      loops: components['schemas']['Loop'][];
+      /**
+       * Format: int64
+       * @description pairs there are
+       */
+      of: number;
+      /** @description pairs that were out for a time, the longest first; at most 2000 */
+      out: components['schemas']['PairOut'][];
+      /**
+       * Format: int64
+       * @description pairs that were out for a time
+       */
+      total: number;
+    };
+    Part: {
+      kind: string;
+      /** Format: int64 */
+      line: number;
+      name: string;
+    };
+    Path: {
+      arrives: boolean;
+      code?: string;
+      dst?: string;
+      from: string;
+      hops: components['schemas']['PathHop'][];
+      /** @description the port behind which it is lost, if it left the device */
+      port?: string;
+      /** @description why it does not arrive, a sentence */
+      reason?: string;
+      src?: string;
+      /** @description the device where it ends */
+      stopsAt?: string;
+      to: string;
+    };
+    PathHop: {
+      /**
+       * Format: int32
+       * @description the AS that the device is in
+       */
+      as?: number;
+      /**
+       * Format: int32
+       * @description of the route
+       */
+      cost?: number;
+      device: string;
+      /** @description port it came in on */
+      in?: string;
+      /** @description port it leaves by */
+      out?: string;
+      /**
+       * Format: int32
+       * @description OSPF cost of the port it leaves by
+       */
+      outCost?: number;
+      /** @description the longest match */
+      prefix?: string;
+      source?: string;
+      /** @description next hop */
+      via?: string;
+      /**
+       * Format: int64
+       * @description equal-cost paths there are
+       */
+      ways?: number;
+    };
+    PathRow: {
+      accepted: boolean;
+      /** @description as the import policy left it; absent if it was not accepted */
+      after?: components['schemas']['Attributes'];
+      /** @description whose path it lost to */
+      against?: string;
+      chosen: boolean;
+      /** @description why it is not accepted, or not chosen */
+      code?: string;
+      /**
+       * Format: int32
+       * @description interior cost of its next hop
+       */
+      cost?: number;
+      /** @description the device that sent it, or how the router brought it in itself */
+      from: string;
+      /** @description absent if there is no import policy */
+      import?: components['schemas']['PolicyTrace'];
+      /** @enum {string} */
+      kind: 'external' | 'internal' | 'own';
+      /** @description the value with which it lost */
+      mine?: string;
+      /** @description address of the session; absent for the router's own */
+      peer?: string;
+      /** @description as it came in */
+      received?: components['schemas']['Attributes'];
+      rfc?: string;
+      /** @description it shares the traffic with the best path */
+      shares: boolean;
+      /** @description the value it lost against */
+      theirs?: string;
+      /** @description the step of the decision, a few words */
+      what?: string;
+      /** @description a sentence */
+      why: string;
+    };
+    PathTable: {
+      device: string;
+      /** @description of a session: what the peer sent; of a router: Loc-RIB */
+      in: components['schemas']['TableRow'][];
+      /**
+       * Format: int64
+       * @description prefixes beyond the bound
+       */
+      omitted: number;
+      /** @description of a session: what the peer was sent, and what of Loc-RIB it was not */
+      out: components['schemas']['TableRow'][];
+      peer?: string;
+      /** @description the device at the other end */
+      with?: string;
+    };
+    Phase: {
+      /**
+       * Format: double
+       * @description seconds after the action
+       */
+      at: number;
+      device: string;
+      /** @enum {string} */
+      name: 'detection' | 'flooding' | 'shortest paths' | 'installation';
+      /** Format: double */
+      took: number;
+    };
+    Place: {
+      /** Format: int64 */
+      column: number;
+      /**
+       * Format: int64
+       * @description from 1; 0 if it is not in the text
+       */
+      line: number;
+    };
+    PolicyHeld: {
+      condition: string;
+      holds: boolean;
+      /** @description the policy that the condition asks */
+      policy?: string;
+      /** @description what it looked at */
+      value: string;
+    };
+    PolicyStep: {
+      actions: string[];
+      conditions: components['schemas']['PolicyHeld'][];
+      matched: boolean;
+      statement: string;
+      /** @enum {string} */
+      verdict: 'no verdict' | 'accept' | 'reject';
+    };
+    PolicyTrace: {
+      accepted: boolean;
+      /** @description no statement decided: its end did */
+      atEnd: boolean;
+      policy: string;
+      /** @description a sentence */
+      says: string;
+      steps: components['schemas']['PolicyStep'][];
+    };
+    PolicyUse: {
+      name: string;
+      statements: string[];
+      uses: components['schemas']['Use'][];
+    };
+    Port: {
+      address?: string;
+      bandwidth?: string;
+      device: string;
+      /** @description the ports at the other end */
+      joinedTo: string[];
+      /** @enum {string} */
+      kind: 'port' | 'loopback' | 'virtual link' | 'host';
+      /** Format: int32 */
+      mtu: number;
+      ospf?: components['schemas']['PortOSPF'];
+      port: string;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      since: number;
+      up: boolean;
+      /** @description why it is not up */
+      why?: components['schemas']['Reason'];
+    };
+    PortOSPF: {
+      area: string;
+      /** @description the key chain in force, without its secrets; none */
+      authentication: string;
+      bdr?: string;
+      /** Format: int32 */
+      cost: number;
+      /** @description where the cost comes from */
+      costFrom: string;
+      deadInterval: string;
+      disabled: boolean;
+      /** @description the designated router of the segment, a device and its address */
+      dr?: string;
+      helloInterval: string;
+      /** @description where it is set: the port, or its area */
+      keysFrom?: string;
+      /** @description device, or else router ID, and state of each */
+      neighbours: string[];
+      /**
+       * Format: double
+       * @description seconds until the next hello
+       */
+      nextHello?: number;
+      passive: boolean;
+      /**
+       * Format: int32
+       * @description to become DR, on a segment
+       */
+      priority?: number;
+      retransmitInterval: string;
+      /**
+       * @description RFC 2328 9.1, and Passive
+       * @enum {string}
+       */
+      state: 'Down' | 'Loopback' | 'Waiting' | 'Point-to-point' | 'DR Other' | 'Backup' | 'DR' | 'Passive';
+      transmitDelay: string;
+      /** @enum {string} */
+      type: 'point-to-point' | 'broadcast' | 'loopback';
+    };
+    Ports: {
+      ports: components['schemas']['Port'][];
+      processes: components['schemas']['Process'][];
+    };
+    PrefixPaths: {
+      /** @description if BGP has not this prefix: those it has that cover it or are within it */
+      near: string[];
+      prefix: string;
+      routers: components['schemas']['RouterPaths'][];
+    };
+    PreviewRequest: {
+      author?: string;
+      /**
+       * Format: int64
+       * @description textSeq of the text it was made from
+       */
+      base?: number;
+      /** @description take the change back by itself if a check fails that held, or a flow stays down that arrived */
+      guard?: boolean;
+      message?: string;
+      /** @description stages: devices, or shared; empty: all at once */
+      order?: string[][];
+      /**
+       * Format: double
+       * @description virtual seconds between two stages; 0: each runs to rest
+       */
+      pause?: number;
+      text: string;
+    };
+    Previewed: {
+      /** @description what would be done: a stage each, and the revert if the change is taken back */
+      actions: components['schemas']['Action'][];
+      /** @description by meaning */
+      changes: components['schemas']['Change'][];
+      checks: components['schemas']['CheckEffect'][];
+      /** @description devices of which something is different */
+      devices: string[];
+      /** @description flows that break, move or are out for a time */
+      flows: components['schemas']['FlowEffect'][];
+      /** @description for apply-preview */
+      id: string;
+      /**
+       * Format: int64
+       * @description devices there are
+       */
+      of: number;
+      /** @description nothing is different */
+      same: boolean;
+      sections: components['schemas']['Section'][];
+      settles: boolean;
+      /** @description in words, what matters first; empty if nothing is different */
+      summary: string[];
+      /** @description why the change would be taken back automatically */
+      takenBack?: string;
+    };
+    ProbeEnd: {
+      address: string;
+      /** Format: int64 */
+      answered: number;
+      from: string;
+      replies: components['schemas']['Reply'][];
+      /** Format: int64 */
+      sent: number;
+      source: string;
+      summary: string;
+      to: string;
+    };
+    ProbeRefused: {
+      detail: string;
+    };
+    ProbeReply: {
+      /** @description what the answer says */
+      answer?: string;
+      /**
+       * Format: int32
+       * @description the AS that it is in
+       */
+      as?: number;
+      /** @description address that answered */
+      by?: string;
+      /** @description the device that has it */
+      device?: string;
+      /** @description an echo reply came back, or the connection was taken */
+      ok: boolean;
+      /** @description where and why it stopped, if it failed */
+      reason?: string;
+      /**
+       * Format: double
+       * @description seconds from request to answer
+       */
+      rtt?: number;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      sentAt: number;
+      /** Format: int64 */
+      seq: number;
+      /** @description what each device did, there and back */
+      steps: components['schemas']['ProbeStep'][];
+      /** Format: int64 */
+      ttl: number;
+    };
+    ProbeStep: {
+      /**
+       * Format: int32
+       * @description the AS that the device is in
+       */
+      as?: number;
+      /**
+       * Format: double
+       * @description seconds since the request was sent
+       */
+      at: number;
+      device: string;
+      /** @description a sentence */
+      did: string;
+      dropped?: boolean;
+      /** @description echo request, echo reply, the ICMP error, or the flags of a TCP segment */
+      packet: string;
+    };
+    Problem: {
+      /**
+       * Format: int64
+       * @description in characters, from 1
+       */
+      column: number;
+      /**
+       * Format: int64
+       * @description column after the last character concerned
+       */
+      end: number;
+      /** @description what makes it go away */
+      fix?: components['schemas']['Fix'];
+      /** @description what to write instead */
+      hint?: string;
+      /**
+       * Format: int64
+       * @description from 1
+       */
+      line: number;
+      message: string;
+      /** @enum {string} */
+      severity: 'error' | 'warning';
+    };
+    Process: {
+      areas: string[];
+      device: string;
+      /**
+       * Format: int64
+       * @description neighbours in state Full
+       */
+      full: number;
+      /** Format: int64 */
+      lsas: number;
+      /**
+       * Format: int64
+       * @description ports on which it runs
+       */
+      ports: number;
+      referenceBandwidth: string;
+      /** @description area border router, AS boundary router, translator of an NSSA */
+      roles: string[];
+      routerId?: string;
+      routerIdFrom?: string;
+      running: boolean;
+      /** Format: int32 */
+      spfRuns: number;
+      whyNot?: string;
+    };
+    Reason: {
+      /** @description the port that observed it */
+      by?: string;
+      /** @description stable name of the reason */
+      code: string;
+      /**
+       * Format: int32
+       * @description packets refused for it in a row
+       */
+      count?: number;
+      /** @description the value at the first end */
+      mine?: string;
+      remedy?: string;
+      rfc?: string;
+      /**
+       * @description observed by a device, foreseen from the two configurations, or a fault that was put on the link
+       * @enum {string}
+       */
+      source: 'observed' | 'foreseen' | 'fault';
+      /** @description one sentence */
+      text: string;
+      /** @description the value at the other end */
+      theirs?: string;
+      /** @description what disagrees or is missing, a few words */
+      what: string;
+    };
+    Renamed: {
+      /**
+       * Format: int64
+       * @description how many changed
+       */
+      places: number;
+      text: string;
+    };
+    Reply: {
+      /** @description what the answer says */
+      answer?: string;
+      /**
+       * Format: int32
+       * @description the AS that it is in
+       */
+      as?: number;
+      /** @description address that answered */
+      by?: string;
+      /** @description the device that has it */
+      device?: string;
+      /** @description an echo reply came back, or the connection was taken */
+      ok: boolean;
+      /** @description where and why it stopped, if it failed */
+      reason?: string;
+      /**
+       * Format: double
+       * @description seconds from request to answer
+       */
+      rtt?: number;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      sentAt: number;
+      /** Format: int64 */
+      seq: number;
+      /** @description what each device did, there and back */
+      steps: components['schemas']['ProbeStep'][];
+      /** Format: int64 */
+      ttl: number;
+    };
+    Result: {
+      /** @description why it could not be tried */
+      error?: string;
+      /**
+       * Format: int64
+       * @description of the text
+       */
+      line?: number;
+      name: string;
+      outcomes: components['schemas']['Outcome'][];
+      passed: boolean;
+      /** @description what was done first, on a copy */
+      when: string[];
+    };
+    Revision: {
+      /**
+       * Format: double
+       * @description virtual time, seconds
+       */
+      at: number;
+      author: string;
+      /** @description from the revision before it, by meaning; at most 200 */
+      changes: components['schemas']['Change'][];
+      /** @description it is the text in force */
+      current: boolean;
+      /**
+       * Format: int64
+       * @description unix milliseconds by the clock on the wall; 0 if unknown
+       */
+      made: number;
+      message: string;
+      /**
+       * @description reverted: the lab took the change before it back, since it did harm
+       * @enum {string}
+       */
+      origin?: 'reverted';
+      /**
+       * Format: int64
+       * @description of the action that applied it
+       */
+      seq: number;
+      /**
+       * Format: int64
+       * @description changes there are
+       */
+      total: number;
+    };
+    RevisionPair: {
+      after: string;
+      /** @description the text */
+      before: string;
+      changes: components['schemas']['Change'][];
+    };
+    RouteRow: {
+      /** @description by device; absent where there is no route */
+      cells: {
+        [key: string]: components['schemas']['Cell'];
+      };
+      /** @description a port whose network it is */
+      owner?: string;
+      prefix: string;
+    };
+    RouteStory: {
+      /** @description what is worth knowing of an absent route */
+      also: string[];
+      /** @description a sentence */
+      answer: string;
+      candidates: components['schemas']['Candidate'][];
+      device: string;
+      prefix: string;
+    };
+    RouterPaths: {
+      /** @description a sentence: which path, and why */
+      answer: string;
+      /** Format: int32 */
+      as: number;
+      device: string;
+      /** @description peers that have the prefix and did not send it, with why */
+      missing: string[];
+      paths: components['schemas']['PathRow'][];
+      sent: components['schemas']['SentRow'][];
+      /** @description the source that the table uses, if it is not BGP */
+      uses?: string;
+    };
+    Routes: {
+      devices: string[];
+      rows: components['schemas']['RouteRow'][];
+    };
+    Row: {
+      after: string;
+      before: string;
+      /**
+       * @description reset: the session was reset and is up again
+       * @enum {string}
+       */
+      cause?: 'reset';
+      /** @description whose it is; of a relation the first end */
+      device: string;
+      /**
+       * @description moved: it takes another path than before
+       * @enum {string}
+       */
+      kind: 'came' | 'went' | 'moved' | 'changed';
+      /** @description the peer, or the other end */
+      other?: string;
+      /** @description a neighbouring AS sees it */
+      outside?: boolean;
+      /** @description the peer's address, of sent and received */
+      peer?: string;
+      /** @enum {string} */
+      section: 'flows' | 'neighbours' | 'sent' | 'routes' | 'paths' | 'received' | 'database' | 'ports';
+      /** @description the prefix, port, LSA or flow */
+      subject: string;
+      /** @enum {string} */
+      weight: 'better' | 'worse' | 'different';
+    };
+    Rung: {
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      at: number;
+      because?: string;
+      /** @description an RFC 2328 10.1 name */
+      state: string;
+      /**
+       * Format: double
+       * @description seconds in the state before
+       */
+      took: number;
+    };
+    Section: {
+      name: string;
+      /** @description at most 5000 of them */
+      rows: components['schemas']['Row'][];
+      /**
+       * Format: int64
+       * @description what is as it was
+       */
+      same: number;
+      /** @description one line for what is unchanged */
+      says: string;
+      /**
+       * Format: int64
+       * @description differences there are
+       */
+      total: number;
+    };
+    SentRow: {
+      /** @description why nothing was sent */
+      code?: string;
+      export?: components['schemas']['PolicyTrace'];
+      /** @enum {string} */
+      kind: 'external' | 'internal';
+      peer: string;
+      remedy?: string;
+      sent?: components['schemas']['Attributes'];
+      /** @description the device */
+      to: string;
+      up: boolean;
+      /** @description a sentence */
+      why: string;
+    };
+    Session: {
+      /** @description absent if that end has no such peer */
+      a?: components['schemas']['SessionSide'];
+      b?: components['schemas']['SessionSide'];
+      external: boolean;
+    };
+    SessionSide: {
+      /**
+       * Format: int32
+       * @description of them, by the import policy
+       */
+      accepted: number;
+      /**
+       * Format: int32
+       * @description the router's own
+       */
+      as: number;
+      capabilities: components['schemas']['Capability'][];
+      /** @description the peer is a client of this reflector */
+      client: boolean;
+      description?: string;
+      /** @description how the last session or attempt ended */
+      ended?: string;
+      /** Format: double */
+      endedAt?: number;
+      /** @description the export policy */
+      export?: string;
+      /**
+       * Format: int32
+       * @description UPDATEs with a malformed attribute that were taken gently (RFC 7606)
+       */
+      faults: number;
+      group?: string;
+      /** @description in force if the session is up, else configured */
+      holdTime: string;
+      /** @description the import policy */
+      import?: string;
+      messages: components['schemas']['MessageCount'][];
+      /**
+       * Format: double
+       * @description seconds until it is tried again
+       */
+      nextTry?: number;
+      /** @description this end opened the TCP connection */
+      opened: boolean;
+      /** @description the address that it is configured to have the session with */
+      peer: string;
+      /**
+       * Format: int32
+       * @description the AS in which it expects the peer
+       */
+      peerAs: number;
+      /**
+       * Format: int32
+       * @description prefixes in Adj-RIB-In
+       */
+      received: number;
+      /**
+       * Format: int32
+       * @description prefixes in Adj-RIB-Out
+       */
+      sent: number;
+      /** @description the TCP connection, if the session is up */
+      tcp?: string;
+      /**
+       * Format: int32
+       * @description how often the session came up
+       */
+      ups: number;
+      /**
+       * Format: int64
+       * @description prefixes that wait for the advertisement interval
+       */
+      waiting: number;
+    };
+    Spot: {
+      /** Format: int64 */
+      column: number;
+      /** Format: int64 */
+      line: number;
+      text: string;
+    };
+    StateWarning: {
+      /**
+       * Format: int64
+       * @description how many are concerned
+       */
+      count: number;
+      device: string;
+      hint: string;
+      /**
+       * Format: int64
+       * @description of the text in force
+       */
+      line?: number;
+      /** @description those concerned, at most 50 */
+      prefixes: string[];
+      /** @description a sentence */
+      text: string;
+      /**
+       * @description a notice is about something that is right as it is, but hangs by one thread
+       * @enum {string}
+       */
+      weight: 'warning' | 'notice';
+    };
+    Suggestion: {
+      /** @description the statement's form */
+      detail?: string;
+      help?: string;
+      /** @enum {string} */
+      kind: 'word' | 'name' | 'value';
+      /** @description what to insert */
+      label: string;
+    };
+    Summary: {
+      /** @description networks of the lab that it covers too, and that were not chosen */
+      also: components['schemas']['Covered'][];
+      /**
+       * Format: int32
+       * @description leading bits that all share
+       */
+      common: number;
+      /**
+       * Format: double
+       * @description share of its addresses that nobody has, 0 to 1
+       */
+      free: number;
+      /** @description what it covers and nobody has, as prefixes; at most 32 */
+      gaps: string[];
+      /** @description to paste, block by block */
+      lines: string[];
+      /** @description the routers that need them */
+      on: string[];
+      /** @description the smallest that covers all */
+      prefix: string;
+      rows: components['schemas']['BitRow'][];
+      says: string;
+    };
+    TableRow: {
+      code?: string;
+      /**
+       * Format: int32
+       * @description the neighbouring AS
+       */
+      firstAs?: number;
+      /** @description of a router's table: where the best path came from */
+      from?: string;
+      nextHop?: string;
+      /**
+       * Format: int32
+       * @description the AS at the far end of the path
+       */
+      originAs?: number;
+      /** @description as received, or as sent */
+      path?: components['schemas']['Attributes'];
+      /**
+       * Format: int64
+       * @description of a router's table: how many there are
+       */
+      paths: number;
+      prefix: string;
+      /**
+       * Format: int64
+       * @description of a router's table: to how many peers
+       */
+      sentTo: number;
+      /**
+       * @description how far it came: in from the peer, or out to it
+       * @enum {string}
+       */
+      stage: 'chosen' | 'accepted' | 'refused' | 'sent' | 'withheld';
+      /** @description why not chosen, not accepted, not sent */
+      why: string;
+    };
+    Text: {
+      text: string;
+    };
+    TimelineEvent: {
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      at: number;
+      /**
+       * Format: int64
+       * @description how many of the kind happened at that time
+       */
+      count: number;
+      /** @enum {string} */
+      lane: 'detection' | 'adjacency' | 'flooding' | 'spf' | 'forwarding' | 'packet' | 'session' | 'updates';
+      text: string;
+      /**
+       * Format: double
+       * @description end of a bar: from an SPF run's cause to the run
+       */
+      until?: number;
+    };
+    TimelineRow: {
+      device: string;
+      events: components['schemas']['TimelineEvent'][];
+    };
+    Tree: {
+      root: string;
+      /**
+       * Format: int32
+       * @description how often it was computed since the process started
+       */
+      runs: number;
+      steps: components['schemas']['TreeStep'][];
+    };
+    TreeStep: {
+      area: string;
+      /**
+       * Format: int32
+       * @description of the step
+       */
+      cost: number;
+      /** @description the router that the step reaches; absent for a segment */
+      device?: string;
+      /**
+       * Format: int32
+       * @description from the root to the end of the step
+       */
+      distance: number;
+      /** @description the port nearer to the root; absent where a segment leads on to a router */
+      from?: string;
+      /** @description the port farther away; absent where the step ends on a segment */
+      to?: string;
+    };
+    Trial: {
+      /** @description of a session whose table is tried */
+      device?: string;
+      /**
+       * @description what the peer sent, or what it would be sent
+       * @enum {string}
+       */
+      direction?: 'in' | 'out';
+      /** @description a lab text: its policy is tried beside the one in force */
+      draft?: string;
+      peer?: string;
+      /** @description its name */
+      policy: string;
+      /** @description routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1 */
+      routes?: string[];
+    };
+    Tried: {
+      /** @description as the policy left it; absent if it rejects it */
+      after?: components['schemas']['Attributes'];
+      /** @description as the policy met it */
+      before: components['schemas']['Attributes'];
+      /** @description what the policy changed */
+      changes: string[];
+      /** @description the draft comes to another verdict, or leaves other attributes */
+      differs: boolean;
+      /** @description the draft's verdict */
+      draft?: components['schemas']['PolicyTrace'];
+      /** @description as the draft left it */
+      left?: components['schemas']['Attributes'];
+      prefix: string;
+      trace: components['schemas']['PolicyTrace'];
+    };
+    Use: {
+      device: string;
+      /** @description address of the session */
+      peer?: string;
+      /** @enum {string} */
+      role: 'in' | 'out' | 'originate' | 'inject' | 'aggregate' | 'policy';
+      /** @description a few words */
+      words: string;
+    };
+  };
+  responses: never;
+  parameters: never;
+  requestBodies: never;
+  headers: never;
+  pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    "action-forms": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActionForm"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  'action-forms': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "import-bundle": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/zip": string;
-            };
+        content: {
+          'application/json': components['schemas']['ActionForm'][];
         };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LabRow"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "list-labs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LabRow"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'import-bundle': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "create-lab": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\" }Body"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LabRow"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/zip': string;
+      };
     };
-    "get-lab": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LabState"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['LabRow'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "delete-lab": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'list-labs': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    act: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ActRequest"];
-            };
+        content: {
+          'application/json': components['schemas']['LabRow'][];
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Action"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-action": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                seq: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ActionDetail"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'create-lab': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
     };
-    "export-convergence": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                seq: number;
-                format: "json" | "md";
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    "Content-Disposition"?: string;
-                    "Content-Type"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string;
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\"" }Body'];
+      };
     };
-    "try-policy": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Trial"];
-            };
+        content: {
+          'application/json': components['schemas']['LabRow'];
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Bench"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-brief": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Brief"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'get-lab': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "export-bundle": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    "Content-Disposition"?: string;
-                    "Content-Type"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string;
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['LabState'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    cancel: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CancelRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BodyStruct { Stopped bool \"json:\\\"stopped\\\"\" }Body"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'delete-lab': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    capture: {
-        parameters: {
-            query: {
-                /** @description any port on it: viaduct.e1 */
-                port: string;
-                /** @description a moment; absent: the beginning */
-                from?: string;
-                /** @description a moment; absent: now */
-                to?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    "Content-Disposition"?: string;
-                    "Content-Type"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string;
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "check-text": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Text"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Checked"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  act: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-checks": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Result"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ActRequest'];
+      };
     };
-    "get-comparison": {
-        parameters: {
-            query: {
-                /** @description a moment */
-                before: string;
-                /** @description a moment */
-                after: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Comparison"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Action'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "export-comparison": {
-        parameters: {
-            query: {
-                /** @description a moment */
-                before: string;
-                /** @description a moment */
-                after: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-                format: "json" | "md" | "csv";
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    "Content-Disposition"?: string;
-                    "Content-Type"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string;
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'get-action': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        seq: number;
+      };
+      cookie?: never;
     };
-    "get-database": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Database"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['ActionDetail'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "list-drafts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Draft"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'export-convergence': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        seq: number;
+        format: 'json' | 'md';
+      };
+      cookie?: never;
     };
-    "keep-draft": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                /** @description a name that a browser gives itself */
-                owner: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Keep-draftRequest"];
-            };
+        content: {
+          'application/json': string;
         };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "drop-draft": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                /** @description a name that a browser gives itself */
-                owner: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'try-policy': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "watch-lab": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/event-stream": ({
-                        data: components["schemas"]["Beat"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "beat";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    } | {
-                        data: components["schemas"]["News"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "news";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    })[];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Trial'];
+      };
     };
-    "explain-route": {
-        parameters: {
-            query: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                device: string;
-                /** @description a prefix or an address */
-                to: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RouteStory"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Bench'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "fork-lab": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Fork-labRequest"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LabRow"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'get-brief': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-journal": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Entry"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Brief'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "export-journal": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    "Content-Disposition"?: string;
-                    "Content-Type"?: string;
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string;
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'export-bundle': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-ladder": {
-        parameters: {
-            query: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                /** @description a port: viaduct.e1 */
-                a: string;
-                b: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Ladder"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': string;
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-map": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Map"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  cancel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-messages": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Messages"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CancelRequest'];
+      };
     };
-    "name-moment": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                name: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Name-momentRequest"];
-            };
+        content: {
+          'application/json': components['schemas']['BodyStruct { Stopped bool "json:\\"stopped\\"" }Body'];
         };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "forget-moment": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  capture: {
+    parameters: {
+      query: {
+        /** @description any port on it: viaduct.e1 */
+        port: string;
+        /** @description a moment; absent: the beginning */
+        from?: string;
+        /** @description a moment; absent: now */
+        to?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-neighbours": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Neighbour"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': string;
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-packets": {
-        parameters: {
-            query: {
-                /** @description any port on it: viaduct.e1 */
-                port: string;
-                /** @description a moment; absent: the beginning */
-                from?: string;
-                /** @description a moment; absent: now */
-                to?: string;
-                /** @description absent: all */
-                kinds?: string[];
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Packets"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'check-text': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-pairs": {
-        parameters: {
-            query: {
-                seq: number;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Pairs"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Text'];
+      };
     };
-    "get-path": {
-        parameters: {
-            query: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                from: string;
-                to: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Path"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Checked'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-path-table": {
-        parameters: {
-            query: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                device: string;
-                /** @description address of a session's peer; absent: the router's Loc-RIB */
-                peer?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PathTable"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'get-checks': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-paths": {
-        parameters: {
-            query: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                /** @description a prefix or an address */
-                to: string;
-                /** @description absent: all routers that have a path */
-                device?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PrefixPaths"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Result'][];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-policies": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PolicyUse"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'get-comparison': {
+    parameters: {
+      query: {
+        /** @description a moment */
+        before: string;
+        /** @description a moment */
+        after: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-ports": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Ports"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Comparison'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    preview: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PreviewRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Previewed"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'export-comparison': {
+    parameters: {
+      query: {
+        /** @description a moment */
+        before: string;
+        /** @description a moment */
+        after: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+        format: 'json' | 'md' | 'csv';
+      };
+      cookie?: never;
     };
-    "get-preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                preview: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Previewed"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': string;
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "apply-preview": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                preview: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Apply-previewRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Action"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'get-database': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    probe: {
-        parameters: {
-            query: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                /** @description the device that sends */
-                from: string;
-                /** @description one of its addresses; absent: the port's by which the packets leave */
-                source?: string;
-                /** @description an address, or the name of a device */
-                to: string;
-                /** @description echo requests to send, one an interval */
-                count?: number;
-                /** @description the interval, by default 1s */
-                every?: string;
-                /** @description open TCP connections to this port instead */
-                port?: number;
-                /** @description send one request a TTL instead, from 1 up, until the destination answers */
-                trace?: boolean;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/event-stream": ({
-                        data: components["schemas"]["ProbeEnd"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "end";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    } | {
-                        data: components["schemas"]["ProbeRefused"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "refused";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    } | {
-                        data: components["schemas"]["ProbeReply"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
-                        event: "reply";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
-                    })[];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Database'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-revision-pair": {
-        parameters: {
-            query: {
-                /** @description the action that applied it */
-                before: number;
-                after: number;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RevisionPair"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'list-drafts': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "get-revisions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Revision"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Draft'][];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-routes": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Routes"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'keep-draft': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        /** @description a name that a browser gives itself */
+        owner: string;
+      };
+      cookie?: never;
     };
-    "get-summary": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                /** @description absent: the networks of the area */
-                prefixes?: string[];
-                area?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Summary"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Keep-draftRequest'];
+      };
     };
-    "get-tree": {
-        parameters: {
-            query: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                device: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Tree"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "get-warnings": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StateWarning"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'drop-draft': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        /** @description a name that a browser gives itself */
+        owner: string;
+      };
+      cookie?: never;
     };
-    "get-why": {
-        parameters: {
-            query?: {
-                /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
-                at?: string;
-                /** @description as it is typed */
-                question?: string;
-                /** @description the focus: fills in what the question leaves out */
-                who?: string;
-                to?: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Answer"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "complete-text": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Line int \"json:\\\"line\\\" minimum:\\\"1\\\"\"; Column int \"json:\\\"column\\\" minimum:\\\"1\\\"\" }Body"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Completion"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'watch-lab': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "copy-router": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\"; Values mapStringString \"json:\\\"values\\\" doc:\\\"new values by the old ones\\\"\" }Body"];
-            };
+        content: {
+          'text/event-stream': (
+            | {
+                data: components['schemas']['Beat'];
+                /**
+                 * @description The event name.
+                 * @constant
+                 */
+                event: 'beat';
+                /** @description The event ID. */
+                id?: number;
+                /** @description The retry time in milliseconds. */
+                retry?: number;
+              }
+            | {
+                data: components['schemas']['News'];
+                /**
+                 * @description The event name.
+                 * @constant
+                 */
+                event: 'news';
+                /** @description The event ID. */
+                id?: number;
+                /** @description The retry time in milliseconds. */
+                retry?: number;
+              }
+          )[];
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Text"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    "format-text": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Text"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Text"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'explain-route': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        device: string;
+        /** @description a prefix or an address */
+        to: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "must-differ": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Router string \"json:\\\"router\\\" maxLength:\\\"64\\\"\" }Body"];
-            };
+        content: {
+          'application/json': components['schemas']['RouteStory'];
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Differing"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    outline: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Text"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Block"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'fork-lab': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    rename: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Line int \"json:\\\"line\\\" minimum:\\\"1\\\"\"; Column int \"json:\\\"column\\\" minimum:\\\"1\\\"\"; To string \"json:\\\"to\\\" maxLength:\\\"200\\\"\" }Body"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Renamed"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Fork-labRequest'];
+      };
     };
-    spread: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BodyStruct { Text string \"json:\\\"text\\\"\"; Targets ListString \"json:\\\"targets\\\" maxItems:\\\"5000\\\" doc:\\\"routers and ports: viaductE1\\\"\"; Statement string \"json:\\\"statement\\\" maxLength:\\\"4000\\\"\" }Body"];
-            };
+        content: {
+          'application/json': components['schemas']['LabRow'];
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Text"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
         };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
-    uses: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Spot"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Named"];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
+  };
+  'get-journal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
     };
-    "word-help": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                word: string;
-            };
-            cookie?: never;
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
         };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Suggestion"][];
-                };
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
+        content: {
+          'application/json': components['schemas']['Entry'][];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
     };
+  };
+  'export-journal': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-ladder': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description a port: viaduct.e1 */
+        a: string;
+        b: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Ladder'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-map': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Map'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-messages': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Messages'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'name-moment': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Name-momentRequest'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'forget-moment': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-neighbours': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Neighbour'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-packets': {
+    parameters: {
+      query: {
+        /** @description any port on it: viaduct.e1 */
+        port: string;
+        /** @description a moment; absent: the beginning */
+        from?: string;
+        /** @description a moment; absent: now */
+        to?: string;
+        /** @description absent: all */
+        kinds?: string[];
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Packets'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-pairs': {
+    parameters: {
+      query: {
+        seq: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Pairs'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-path': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        from: string;
+        to: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Path'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-path-table': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        device: string;
+        /** @description address of a session's peer; absent: the router's Loc-RIB */
+        peer?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PathTable'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-paths': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description a prefix or an address */
+        to: string;
+        /** @description absent: all routers that have a path */
+        device?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PrefixPaths'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-policies': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PolicyUse'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-ports': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Ports'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  preview: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PreviewRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Previewed'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        preview: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Previewed'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'apply-preview': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        preview: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Apply-previewRequest'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Action'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  probe: {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description the device that sends */
+        from: string;
+        /** @description one of its addresses; absent: the port's by which the packets leave */
+        source?: string;
+        /** @description an address, or the name of a device */
+        to: string;
+        /** @description echo requests to send, one an interval */
+        count?: number;
+        /** @description the interval, by default 1s */
+        every?: string;
+        /** @description open TCP connections to this port instead */
+        port?: number;
+        /** @description send one request a TTL instead, from 1 up, until the destination answers */
+        trace?: boolean;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'text/event-stream': (
+            | {
+                data: components['schemas']['ProbeEnd'];
+                /**
+                 * @description The event name.
+                 * @constant
+                 */
+                event: 'end';
+                /** @description The event ID. */
+                id?: number;
+                /** @description The retry time in milliseconds. */
+                retry?: number;
+              }
+            | {
+                data: components['schemas']['ProbeRefused'];
+                /**
+                 * @description The event name.
+                 * @constant
+                 */
+                event: 'refused';
+                /** @description The event ID. */
+                id?: number;
+                /** @description The retry time in milliseconds. */
+                retry?: number;
+              }
+            | {
+                data: components['schemas']['ProbeReply'];
+                /**
+                 * @description The event name.
+                 * @constant
+                 */
+                event: 'reply';
+                /** @description The event ID. */
+                id?: number;
+                /** @description The retry time in milliseconds. */
+                retry?: number;
+              }
+          )[];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-revision-pair': {
+    parameters: {
+      query: {
+        /** @description the action that applied it */
+        before: number;
+        after: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['RevisionPair'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-revisions': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Revision'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-routes': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Routes'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-summary': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description absent: the networks of the area */
+        prefixes?: string[];
+        area?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Summary'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-tree': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        device: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Tree'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-warnings': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['StateWarning'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-why': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description as it is typed */
+        question?: string;
+        /** @description the focus: fills in what the question leaves out */
+        who?: string;
+        to?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Answer'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'complete-text': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Completion'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'copy-router': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Router string "json:\\"router\\" maxLength:\\"64\\""; Values mapStringString "json:\\"values\\" doc:\\"new values by the old ones\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Text'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'format-text': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Text'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Text'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'must-differ': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Router string "json:\\"router\\" maxLength:\\"64\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Differing'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  outline: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Text'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Block'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  rename: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\""; To string "json:\\"to\\" maxLength:\\"200\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Renamed'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  spread: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Targets ListString "json:\\"targets\\" maxItems:\\"5000\\" doc:\\"routers and ports: viaductE1\\""; Statement string "json:\\"statement\\" maxLength:\\"4000\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Text'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  uses: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Spot'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Named'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'word-help': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        word: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Suggestion'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
 }
