@@ -41,7 +41,9 @@ export function Shell() {
   const { id } = useFocus();
   const lab = useLab(id);
   const news = useNews(id);
-  if (lab.isPending) {
+  // Without them the focus bar would not know an action that is typed at once.
+  const forms = useActionForms();
+  if (lab.isPending || forms.isPending) {
     return (
       <>
         <Waiting what="opening the lab" />

@@ -135,8 +135,13 @@ export const useLabs = () =>
   useQuery({ queryKey: ['labs'], queryFn: () => unwrap(http.GET('/api/labs')), staleTime: 0 });
 
 /** All actions that can be typed; they are the same as long as the server runs. */
-export const useActionForms = () =>
-  useQuery({ queryKey: ['actions'], queryFn: () => unwrap(http.GET('/api/actions')), staleTime: Infinity });
+export const useActionForms = () => useQuery(actionForms);
+
+const actionForms = {
+  queryKey: ['actions'],
+  queryFn: () => unwrap(http.GET('/api/actions')),
+  staleTime: Infinity,
+};
 
 const labState = (id: string) => ({
   queryKey: [...labKey(id), 'state'],
@@ -162,6 +167,7 @@ const ignored = () => undefined;
 /** Asks for what every page of a lab needs, before there is a page. */
 export function prefetch(id: string, when: string) {
   queries.query(labState(id)).catch(ignored);
+  queries.query(actionForms).catch(ignored);
   queries.query(mapAt(id, when)).catch(ignored);
 }
 
