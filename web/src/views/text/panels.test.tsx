@@ -68,11 +68,11 @@ describe('the outline', () => {
     );
   });
   test('says what is wrong with a statement, and keeps it', async () => {
-    outline({ 'POST /api/text/spread': problem(422, 'cost may not stand in mill') });
+    outline({ 'POST /api/text/spread': problem(422, 'cost is not allowed in mill') });
     await userEvent.click(screen.getByLabelText('Mark mill'));
     await userEvent.type(screen.getByLabelText('Statement for all that are marked'), 'cost 20');
     await userEvent.click(screen.getByRole('button', { name: 'Write it to all' }));
-    expect(await screen.findByText('cost may not stand in mill')).toBeTruthy();
+    expect(await screen.findByText('cost is not allowed in mill')).toBeTruthy();
     expect(screen.getByDisplayValue('cost 20')).toBeTruthy();
   });
   test('shows marked routers side by side, ports as their router', async () => {
