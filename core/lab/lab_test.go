@@ -201,12 +201,12 @@ func agrees(t *testing.T, l *Lab, a history.Action) {
 	}
 	send := func() {
 		sent = append(sent, world.Now())
-		from.Echo(0, dst, 64, 0, uint16(len(sent)-1))
+		from.Main().Echo(0, dst, 64, 0, uint16(len(sent)-1))
 	}
 	for _, d := range world.Devices() { // so that ARP is resolved everywhere
 		for i := range d.Ports() {
 			for _, e := range world.Facing(d.ID(), uint32(i)) {
-				d.Echo(0, world.Device(e.Device).Ports()[e.Port].Address(), 64, 1, 0)
+				d.Main().Echo(0, world.Device(e.Device).Ports()[e.Port].Address(), 64, 1, 0)
 			}
 		}
 	}

@@ -37,7 +37,7 @@ func speakerAt(w *network.World, name string) (*device.Device, error) {
 	if d == nil {
 		return nil, fmt.Errorf("there is no device named %s at that moment", name)
 	}
-	if !d.BGP().Running() {
+	if !d.Main().BGP().Running() {
 		return nil, fmt.Errorf("BGP does not run on %s", name)
 	}
 	return d, nil

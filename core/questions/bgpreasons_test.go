@@ -86,7 +86,7 @@ func pathCodes(w *network.World) map[string]bool {
 func onPeer(router, peer string, what func(d *device.Device, s *bgp.Speaker, i int)) func(*network.World) {
 	return func(w *network.World) {
 		d := w.Find(router)
-		d.Peer(ip.AddrFrom(netip.MustParseAddr(peer)), func(s *bgp.Speaker, i int) bool { what(d, s, i); return true })
+		d.Main().Peer(ip.AddrFrom(netip.MustParseAddr(peer)), func(s *bgp.Speaker, i int) bool { what(d, s, i); return true })
 	}
 }
 
@@ -95,7 +95,7 @@ func onPeer(router, peer string, what func(d *device.Device, s *bgp.Speaker, i i
 func rawSpeaker(do func(ford *device.Device, conn uint32)) func(*network.World) {
 	return func(w *network.World) {
 		ford := w.Find("ford")
-		conn := ford.OpenTCP(0xc0000202, 0xc0000201, tcp.Terms{TTL: 1})
+		conn := ford.Main().OpenTCP(0xc0000202, 0xc0000201, tcp.Terms{TTL: 1})
 		w.RunUntil(w.Now()+100*event.Millisecond, 1e6)
 		do(ford, conn)
 		w.RunUntil(w.Now()+100*event.Millisecond, 1e6)
@@ -103,7 +103,7 @@ func rawSpeaker(do func(ford *device.Device, conn uint32)) func(*network.World) 
 }
 
 func says(b []byte) func(ford *device.Device, conn uint32) {
-	return func(ford *device.Device, conn uint32) { ford.WriteTCP(conn, b) }
+	return func(ford *device.Device, conn uint32) { ford.Main().WriteTCP(conn, b) }
 }
 
 const heron = "key-chain heron\n  key 1 md5 \"grey-wing\"\n"
@@ -134,7 +134,7 @@ func TestEachBGPReasonIsGiven(t *testing.T) {
 			r := labtext.Parse(edit(millToFord, ""))
 			w.Configure(&r.Lab)
 		}},
-		note.SessionReset:         {do: onPeer("mill", "192.0.2.2", func(d *device.Device, s *bgp.Speaker, i int) { s.Reset(d, i, "") })},
+		note.SessionReset:         {do: onPeer("mill", "192.0.2.2", func(d *device.Device, s *bgp.Speaker, i int) { s.Reset(d.Main(), i, "") })},
 		note.NoRouteToPeer:        {text: edit("port e1 10.0.12.1/30\n    ospf area 0\n", "port e1 10.0.12.1/30\n")},
 		note.PeerNotOnLink:        {text: edit(millToFord, "    peer 192.0.2.9 as 64496\n")},
 		note.PeerLinkDown:         {do: func(w *network.World) { link(w, false) }},
@@ -150,11 +150,11 @@ func TestEachBGPReasonIsGiven(t *testing.T) {
 		note.SignatureDiffers:     {text: edit(millToFord, millToFord+"      keys heron\n", "    peer 192.0.2.1 as 64500\n", "    peer 192.0.2.1 as 64500\n      keys egret\n") + heron + "key-chain egret\n  key 1 md5 \"white-wing\"\n"},
 		note.ConnectionUnanswered: {do: func(w *network.World) { link(w, true) }},
 		note.ConnectionRefused:    {text: silent},
-		note.ConnectionReset:      {text: silent, do: rawSpeaker(func(ford *device.Device, conn uint32) { ford.AbortTCP(conn) })},
-		note.ConnectionClosed:     {text: silent, do: rawSpeaker(func(ford *device.Device, conn uint32) { ford.CloseTCP(conn) })},
+		note.ConnectionReset:      {text: silent, do: rawSpeaker(func(ford *device.Device, conn uint32) { ford.Main().AbortTCP(conn) })},
+		note.ConnectionClosed:     {text: silent, do: rawSpeaker(func(ford *device.Device, conn uint32) { ford.Main().CloseTCP(conn) })},
 		note.ConnectionLost: {text: edit(millToFord, millToFord+"      hold-time 0s\n"), do: func(w *network.World) {
 			link(w, true)
-			onPeer("mill", "192.0.2.2", func(d *device.Device, s *bgp.Speaker, i int) { s.AskAgain(d, i) })(w)
+			onPeer("mill", "192.0.2.2", func(d *device.Device, s *bgp.Speaker, i int) { s.AskAgain(d.Main(), i) })(w)
 		}},
 		note.Collision:            {text: edit("link mill.x1 ford.x1\n", "link mill.x1 ford.x1 delay 5s\n")},
 		note.HoldTimeExpired:      {do: func(w *network.World) { link(w, true) }},

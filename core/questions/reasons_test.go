@@ -89,7 +89,7 @@ func packet(kind uint8, body func([]byte) []byte) func(*network.World) {
 	return func(w *network.World) {
 		b := body(wire.Begin(nil, kind, 0x0aff0001, areaSent))
 		wire.Finish(b, 0)
-		w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
+		w.Find("mill").Main().Send(1, wire.AllSPFRouters, b, event.Pending)
 	}
 }
 
@@ -99,14 +99,14 @@ func raw(change func(b []byte)) func(*network.World) {
 		b := wire.Begin(nil, wire.TypeHello, 0x0aff0001, 0)
 		wire.Finish(b, 0)
 		change(b)
-		w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
+		w.Find("mill").Main().Send(1, wire.AllSPFRouters, b, event.Pending)
 	}
 }
 
 func echo(from, to string, ttl uint8, times int) func(*network.World) {
 	return func(w *network.World) {
 		for i := range times {
-			w.Find(from).Echo(0, ip.AddrFrom(netip.MustParseAddr(to)), ttl, 0, uint16(i))
+			w.Find(from).Main().Echo(0, ip.AddrFrom(netip.MustParseAddr(to)), ttl, 0, uint16(i))
 		}
 	}
 }
@@ -160,7 +160,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 			h := wire.Hello{Mask: ip.Mask(24), Interval: 10, DeadInterval: 40, Options: wire.OptionE, Priority: 1}
 			b = h.Append(b)
 			wire.Finish(b, 0)
-			w.Find("mill").Send(0, wire.AllSPFRouters, b, event.Pending)
+			w.Find("mill").Main().Send(0, wire.AllSPFRouters, b, event.Pending)
 		}},
 		note.NoAdjacencyNeeded: {text: testlabs.Yard},
 		note.StubFlagDiffers:   {text: strings.NewReplacer("area 0", "area 1", "router mill\n", "router mill\n  ospf\n    area 1\n      stub\n").Replace(testlabs.Line)},
@@ -171,11 +171,11 @@ func TestEachReasonIsGiven(t *testing.T) {
 			"key-chain larch\n  key 1 md5 \"leaf\"\nkey-chain oak\n  key 1 md5 \"needle\"\n"},
 		note.KeyNotInTime: {text: edit(testlabs.MillPort, testlabs.MillPort+"      keys larch\n", testlabs.HaltPort, testlabs.HaltPort+"      keys oak\n") +
 			"key-chain larch\n  key 1 md5 \"leaf\"\nkey-chain oak\n  key 1 md5 \"leaf\" accept 1h..\n"},
-		note.ProcessRestarted: {do: func(w *network.World) { w.Find("mill").RestartOSPF() }},
+		note.ProcessRestarted: {do: func(w *network.World) { w.Find("mill").Main().RestartOSPF() }},
 		note.ReplayedPacket: {text: edit(testlabs.MillPort, testlabs.MillPort+"      keys larch\n", testlabs.HaltPort, testlabs.HaltPort+"      keys larch\n") +
 			"key-chain larch\n  key 1 hmac-sha-256 \"leaf\"\n", do: func(w *network.World) {
 			b := wire.Sign(wire.Begin(nil, wire.TypeHello, 0x0aff0001, 0), wire.SHA256, 1, "leaf", 7)
-			w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
+			w.Find("mill").Main().Send(1, wire.AllSPFRouters, b, event.Pending)
 		}},
 
 		note.NoTransitWay:      {text: virtual, do: cut},
@@ -190,7 +190,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 		note.NoNeighbour: {do: func(w *network.World) {
 			b := wire.Begin(nil, wire.TypeDD, 0x01010101, 0)
 			wire.Finish(b, 0)
-			w.Find("mill").Send(1, wire.AllSPFRouters, b, event.Pending)
+			w.Find("mill").Main().Send(1, wire.AllSPFRouters, b, event.Pending)
 		}},
 
 		note.StubTakesNoExternal: {text: strings.NewReplacer("area 0", "area 1", "router mill\n", "router mill\n  ospf\n    area 1\n      stub\n",

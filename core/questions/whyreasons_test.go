@@ -58,7 +58,7 @@ func answered(t *testing.T, w *network.World) map[string]bool {
 			if d.Kind() == config.Router {
 				ask("why %s on %s", p, d.Name())
 			}
-			d.BGP().Peers(func(v bgp.PeerView) { ask("why is %s not sent to %s/%s", p, d.Name(), v.Address) })
+			d.Main().BGP().Peers(func(v bgp.PeerView) { ask("why is %s not sent to %s/%s", p, d.Name(), v.Address) })
 		}
 		for _, to := range w.Devices() {
 			if to != d && !to.Gone() && to.Config().Address().IsValid() {

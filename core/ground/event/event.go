@@ -45,7 +45,7 @@ func (t Time) String() string {
 
 // Kind says what an event asks of its destination; the destination's package
 // numbers its own kinds.
-type Kind uint16
+type Kind uint8
 
 // Class says what an outstanding event means for "settled".
 type Class uint8
@@ -65,15 +65,16 @@ func (c Class) String() string {
 // Event is something that will happen to Dest at At. A, B and C are arguments
 // whose meaning Kind gives; Frame, if any, is immutable and may be shared.
 type Event struct {
-	At     Time
-	Seq    uint64 // the source's counter
-	Dest   uint32
-	Source uint32
-	A, B   uint32
-	Kind   Kind
-	Class  Class
-	C      uint32
-	Frame  []byte
+	At       Time
+	Seq      uint64 // the source's counter
+	Dest     uint32
+	Source   uint32
+	A, B     uint32
+	Kind     Kind
+	Class    Class
+	Instance uint16 // routing instance of Dest that it is for
+	C        uint32
+	Frame    []byte
 }
 
 func (e *Event) before(o *Event) bool {

@@ -1,7 +1,7 @@
 package event
 
 // Scheduler is what a timer needs of its owner: the clock, and a place in the
-// queue. Schedule fills in destination, source and counter.
+// queue. Schedule fills in destination, instance, source and counter.
 type Scheduler interface {
 	Now() Time
 	Schedule(e Event)

@@ -9,12 +9,13 @@ import "strings"
 // Note is one occurrence at a device. What A, B and C mean is in the Kinds
 // table.
 type Note struct {
-	At      int64 // virtual time, ns
-	A, B, C uint64
-	Device  uint32
-	Port    uint16 // NoPort if no port is concerned
-	Kind    Kind
-	Reason  Code // None if nothing went wrong
+	At       int64 // virtual time, ns
+	A, B, C  uint64
+	Device   uint32
+	Port     uint16 // NoPort if no port is concerned
+	Kind     Kind
+	Reason   Code   // None if nothing went wrong
+	Instance uint16 // of the device, 0 for main
 }
 
 // NoPort is the port of a note that concerns none.

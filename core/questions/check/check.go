@@ -235,7 +235,7 @@ func (a *attempt) route(e config.Expect) Outcome {
 	}
 	fact := facts.Fact{View: "routes", Who: e.From, To: e.Prefix.String()}
 	id, known := a.world.Shared().Prefixes.Find(ip.PrefixFrom(e.Prefix))
-	s, has := d.Table().Best(id)
+	s, has := d.Main().Table().Best(id)
 	if !known || !has {
 		fact.Text = tables.Explain(a.world, d, e.Prefix).Answer
 		return Outcome{Passed: e.Not, Says: e.From + " has no route for " + e.Prefix.String(),
@@ -267,13 +267,13 @@ func leadsTo(w *network.World, d *device.Device, id uint32, name string) bool {
 }
 
 func (a *attempt) limits(e config.Expect, d *device.Device, id uint32, s route.Source, fail func(string, ...any)) {
-	best, _, _ := d.BGP().Best(id)
+	best, _, _ := d.Main().BGP().Best(id)
 	set := a.world.Attrs().Get(best)
 	for _, l := range e.Limits {
 		value := uint64(0)
 		switch {
 		case l.What == "metric":
-			value = uint64(d.Table().Route(s, id).Metric)
+			value = uint64(d.Main().Table().Route(s, id).Metric)
 		case set == nil:
 			fail("BGP has chosen no path for it, so it has no %s", l.What)
 			continue
@@ -346,22 +346,22 @@ func (a *attempt) neighbour(e config.Expect) Outcome {
 
 func (a *attempt) sent(e config.Expect) Outcome {
 	d := a.world.Find(e.From)
-	if d == nil || !d.BGP().Running() {
+	if d == nil || !d.Main().BGP().Running() {
 		return Outcome{Says: "BGP does not run on " + e.From}
 	}
 	found, passed := false, true
 	var said []string
 	id, known := a.world.Shared().Prefixes.Find(ip.PrefixFrom(e.Prefix))
 	fact := facts.Fact{View: "paths", Who: e.From, To: e.Prefix.String()}
-	d.BGP().Peers(func(v bgp.PeerView) {
+	d.Main().BGP().Peers(func(v bgp.PeerView) {
 		if v.Address.String() != e.To && facts.PeerName(a.world, v) != e.To {
 			return
 		}
 		found = true
-		sent := known && d.BGP().Sent(v.Number, id) != 0
+		sent := known && d.Main().BGP().Sent(v.Number, id) != 0
 		passed = passed && sent != e.Not
 		if sent {
-			said = append(said, "sent to "+v.Address.String()+": "+paths.SetWords(a.world, d.BGP().Sent(v.Number, id)))
+			said = append(said, "sent to "+v.Address.String()+": "+paths.SetWords(a.world, d.Main().BGP().Sent(v.Number, id)))
 			return
 		}
 		why := "the prefix is not known"

@@ -41,10 +41,10 @@ func (c *comparer) speakers() {
 }
 
 func speakerOf(d *device.Device) *bgp.Speaker {
-	if d == nil || !d.BGP().Running() {
+	if d == nil || !d.Main().BGP().Running() {
 		return nil
 	}
-	return d.BGP()
+	return d.Main().BGP()
 }
 
 type peerList struct {

@@ -61,13 +61,13 @@ func (c *comparer) tables() {
 			var from, to route.Source
 			had, has := false, false
 			if p.before != nil && old != none {
-				if from, had = p.before.Table().Best(old); had {
-					a = p.before.Table().Route(from, old)
+				if from, had = p.before.Main().Table().Best(old); had {
+					a = p.before.Main().Table().Route(from, old)
 				}
 			}
 			if p.after != nil && now != none {
-				if to, has = p.after.Table().Best(now); has {
-					b = p.after.Table().Route(to, now)
+				if to, has = p.after.Main().Table().Best(now); has {
+					b = p.after.Main().Table().Route(to, now)
 				}
 			}
 			if !had && !has {
@@ -120,7 +120,7 @@ func sameHops(c *comparer, p pair) func(a, b route.HopID) bool {
 		if is, ok := known[key]; ok {
 			return is
 		}
-		x, y := p.before.Table().Set(a), p.after.Table().Set(b)
+		x, y := p.before.Main().Table().Set(a), p.after.Main().Table().Set(b)
 		hole := (x == route.Blackhole) == (y == route.Blackhole)
 		is := hole && hopSet(c.before, p.before, x) == hopSet(c.after, p.after, y)
 		known[key] = is

@@ -14,8 +14,8 @@ import (
 func RouterIDs(w *network.World) map[ip.Addr]*device.Device {
 	owners := map[ip.Addr]*device.Device{}
 	for _, d := range w.Devices() {
-		if !d.Gone() && d.OSPF().Running() {
-			owners[d.OSPF().RouterID()] = d
+		if !d.Gone() && d.Main().OSPF().Running() {
+			owners[d.Main().OSPF().RouterID()] = d
 		}
 	}
 	return owners
@@ -69,8 +69,8 @@ func GatewayOwner(w *network.World, d *device.Device, port uint32, gateway ip.Ad
 // the configuration.
 func PeersOf(d *device.Device) []bgp.PeerView {
 	var out []bgp.PeerView
-	if d.BGP().Running() {
-		d.BGP().Peers(func(v bgp.PeerView) { out = append(out, v) })
+	if d.Main().BGP().Running() {
+		d.Main().BGP().Peers(func(v bgp.PeerView) { out = append(out, v) })
 		return out
 	}
 	g := &d.Config().BGP

@@ -55,16 +55,16 @@ func HopsOf(w *network.World, d *device.Device, set route.SetID) []NextHop {
 // RouteWords is the route in use for a prefix in a few words: "ospf, cost 20, by
 // 10.0.12.2 on e1".
 func RouteWords(w *network.World, d *device.Device, id uint32) string {
-	s, ok := d.Table().Best(id)
+	s, ok := d.Main().Table().Best(id)
 	if !ok {
 		return ""
 	}
-	r := d.Table().Route(s, id)
+	r := d.Main().Table().Route(s, id)
 	words := s.String()
 	if r.Metric != 0 {
 		words += fmt.Sprintf(", cost %d", r.Metric)
 	}
-	return words + ", " + byWords(hopWords(w, d, d.Table().Set(r.Hop)))
+	return words + ", " + byWords(hopWords(w, d, d.Main().Table().Set(r.Hop)))
 }
 
 func byWords(hops string) string {
@@ -76,9 +76,9 @@ func byWords(hops string) string {
 
 // NextHops are the next hops of the route in use for a prefix.
 func NextHops(w *network.World, d *device.Device, id uint32) []NextHop {
-	s, ok := d.Table().Best(id)
+	s, ok := d.Main().Table().Best(id)
 	if !ok {
 		return nil
 	}
-	return HopsOf(w, d, d.Table().Set(d.Table().Route(s, id).Hop))
+	return HopsOf(w, d, d.Main().Table().Set(d.Main().Table().Route(s, id).Hop))
 }

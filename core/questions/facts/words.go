@@ -111,7 +111,7 @@ func Words(w *network.World, n note.Note) string {
 			if v == 0 {
 				return "nothing"
 			}
-			return hopWords(w, d, d.Table().Set(route.HopID(v)))
+			return hopWords(w, d, d.Main().Table().Set(route.HopID(v)))
 		case "set":
 			return hopWords(w, d, route.SetID(v))
 		}

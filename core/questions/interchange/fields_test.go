@@ -285,9 +285,9 @@ func TestTheAnalyserFollowsTCP(t *testing.T) {
 		}
 	}
 	for _, port := range []uint16{80, 443, 81} {
-		id := bell.Connect(0, door.Ports()[0].Address(), port)
+		id := bell.Main().Connect(0, door.Ports()[0].Address(), port)
 		w.RunUntil(w.Now()+5*event.Second, 1e6)
-		bell.Disconnect(id)
+		bell.Main().Disconnect(id)
 		w.RunUntil(w.Now()+5*event.Second, 1e6)
 	}
 	require.NoError(t, ng.Flush())
@@ -313,7 +313,7 @@ func TestTheAnalyserFollowsBGP(t *testing.T) {
 		require.NoError(t, h.Frames(0, h.Steps()[0].After.Now(), func(f history.Frame) {
 			frame, _ := ip.ReadFrame(f.Bytes)
 			p, ok := ip.ReadPacket(frame.Payload)
-			if !ok || p.Protocol != ip.ProtoTCP || !w.Device(f.Device).Local(p.Src) {
+			if !ok || p.Protocol != ip.ProtoTCP || !w.Device(f.Device).Main().Local(p.Src) {
 				return
 			}
 			count++

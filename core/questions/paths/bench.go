@@ -182,14 +182,14 @@ func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
 		return out, nil
 	}
 	d := w.Find(t.Device)
-	if d == nil || !d.BGP().Running() {
+	if d == nil || !d.Main().BGP().Running() {
 		return nil, fmt.Errorf("there is no router named %s on which BGP runs", t.Device)
 	}
 	a, err := netip.ParseAddr(t.Peer)
 	if err != nil {
 		return nil, fmt.Errorf("%q is not the address of a peer", t.Peer)
 	}
-	i, ok := d.BGP().Find(ip.AddrFrom(a))
+	i, ok := d.Main().BGP().Find(ip.AddrFrom(a))
 	if !ok {
 		return nil, fmt.Errorf("%s has no peer %s", t.Device, t.Peer)
 	}
@@ -198,13 +198,13 @@ func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
 
 func sessionRoutes(w *network.World, d *device.Device, i int, way string) []policy.Route {
 	var out []policy.Route
-	for _, id := range facts.InPrefixOrder(w, d.BGP().Prefixes()) {
+	for _, id := range facts.InPrefixOrder(w, d.Main().BGP().Prefixes()) {
 		var r policy.Route
 		var ok bool
 		if way == "out" {
-			r, ok = d.BGP().Offered(d, i, id)
+			r, ok = d.Main().BGP().Offered(d.Main(), i, id)
 		} else {
-			r, ok = d.BGP().Asked(d, i, id)
+			r, ok = d.Main().BGP().Asked(d.Main(), i, id)
 		}
 		if ok {
 			out = append(out, r)

@@ -195,7 +195,7 @@ func PathsTo(w *network.World, to netip.Prefix, who string) PrefixPaths {
 	out := PrefixPaths{Prefix: p.String(), Routers: []RouterPaths{}, Near: []string{}}
 	id, known := w.Shared().Prefixes.Find(p)
 	for _, d := range w.Devices() {
-		if d.Gone() || !d.BGP().Running() || who != "" && d.Name() != who {
+		if d.Gone() || !d.Main().BGP().Running() || who != "" && d.Name() != who {
 			continue
 		}
 		if known {
@@ -214,8 +214,8 @@ func PathsTo(w *network.World, to netip.Prefix, who string) PrefixPaths {
 func nearPrefixes(w *network.World, p ip.Prefix) []string {
 	found := map[ip.Prefix]bool{}
 	for _, d := range w.Devices() {
-		for id := range d.BGP().Prefixes() {
-			if a, _, _ := d.BGP().Best(id); a != 0 {
+		for id := range d.Main().BGP().Prefixes() {
+			if a, _, _ := d.Main().BGP().Best(id); a != 0 {
 				if x := w.Shared().Prefixes.Prefix(id); x.Covers(p) || p.Covers(x) {
 					found[x] = true
 				}
@@ -238,7 +238,7 @@ func nearPrefixes(w *network.World, p ip.Prefix) []string {
 // has from it.
 func BGPSays(w *network.World, d *device.Device, p ip.Prefix) []string {
 	id, known := w.Shared().Prefixes.Find(p)
-	if !known || !d.BGP().Running() {
+	if !known || !d.Main().BGP().Running() {
 		return nil
 	}
 	r := routerPaths(w, d, id)
@@ -256,7 +256,7 @@ func kindWord(external bool) string {
 }
 
 func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
-	s := d.BGP()
+	s := d.Main().BGP()
 	out := RouterPaths{Device: d.Name(), AS: s.AS(), Paths: []PathRow{}, Sent: []SentRow{}, Missing: []string{}}
 	best, from, _ := s.Best(id)
 	if own, how, _, lost := s.OwnPath(id); own != 0 {
@@ -289,7 +289,7 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 		}
 		return rank(a) - rank(b)
 	})
-	if used, ok := d.Table().Best(id); ok && used != route.BGP && from != bgp.Local && best != 0 {
+	if used, ok := d.Main().Table().Best(id); ok && used != route.BGP && from != bgp.Local && best != 0 {
 		out.Uses = used.String()
 	}
 	shareWords(d, id, &out)
@@ -300,11 +300,11 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 // shareWords marks the paths that share the traffic, and says of those which are as
 // good as the best why they do not.
 func shareWords(d *device.Device, id uint32, out *RouterPaths) {
-	sharing := d.BGP().Sharing(d, id)
+	sharing := d.Main().BGP().Sharing(d.Main(), id)
 	if len(sharing) < 2 {
 		return
 	}
-	d.BGP().Peers(func(v bgp.PeerView) {
+	d.Main().BGP().Peers(func(v bgp.PeerView) {
 		why, asGood := sharing[v.Number]
 		i := slices.IndexFunc(out.Paths, func(x PathRow) bool { return x.Peer == v.Address.String() })
 		if !asGood || i < 0 {
@@ -364,12 +364,12 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 
 // pathRow is the story of what one peer sent.
 func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row bgp.Row, chosen bool) PathRow {
-	s := d.BGP()
+	s := d.Main().BGP()
 	x := PathRow{From: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External),
 		Received: attributesOf(w, row.Raw),
 		After:    attributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
 	var t policy.Trace
-	s.Imported(d, v.Number, id, &t)
+	s.Imported(d.Main(), v.Number, id, &t)
 	x.Import = traceWords(t)
 	code := row.Step
 	if row.Accepted == 0 {
@@ -419,11 +419,11 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 
 // wayOf is the interior cost of a path's next hop.
 func wayOf(w *network.World, d *device.Device, a attr.ID) (uint32, bool) {
-	g, ok := d.Table().FindGateway(ip.Addr(w.Attrs().Get(a).NextHop))
+	g, ok := d.Main().Table().FindGateway(ip.Addr(w.Attrs().Get(a).NextHop))
 	if !ok {
 		return 0, false
 	}
-	set, cost := d.Table().Way(g)
+	set, cost := d.Main().Table().Way(g)
 	return cost, set != route.NoSet
 }
 
@@ -469,9 +469,9 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 		return x
 	}
 	var t policy.Trace
-	want, why := d.BGP().Wanted(d, v.Number, id, &t)
+	want, why := d.Main().BGP().Wanted(d.Main(), v.Number, id, &t)
 	x.Export = traceWords(t)
-	sent := d.BGP().Sent(v.Number, id)
+	sent := d.Main().BGP().Sent(v.Number, id)
 	x.Sent = attributesOf(w, sent)
 	switch {
 	case want != sent:
@@ -503,16 +503,16 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 // meshHole says that a peer has no session with the router that the best path
 // came from; "" if it has.
 func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
-	_, from, _ := d.BGP().Best(id)
+	_, from, _ := d.Main().BGP().Best(id)
 	if from == bgp.Local {
 		return ""
 	}
-	source, target := w.Owner(d.BGP().Peer(from).Address), w.Owner(v.Address)
+	source, target := w.Owner(d.Main().BGP().Peer(from).Address), w.Owner(v.Address)
 	if source == nil || target == nil {
 		return ""
 	}
 	has := false
-	target.BGP().Peers(func(x bgp.PeerView) { has = has || source.Owns(x.Address) })
+	target.Main().BGP().Peers(func(x bgp.PeerView) { has = has || source.Main().Owns(x.Address) })
 	if has {
 		return ""
 	}
@@ -523,13 +523,13 @@ func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) str
 // missing says why a peer that has the prefix did not send it, "" if it has not.
 func missing(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
 	far := w.Owner(v.Address)
-	if far == nil || far == d || !far.BGP().Running() {
+	if far == nil || far == d || !far.Main().BGP().Running() {
 		return ""
 	}
-	if a, _, _ := far.BGP().Best(id); a == 0 {
+	if a, _, _ := far.Main().BGP().Best(id); a == 0 {
 		why := ""
-		far.BGP().Peers(func(x bgp.PeerView) {
-			if row, ok := far.BGP().In(x.Number, id); ok && !d.Owns(x.Address) {
+		far.Main().BGP().Peers(func(x bgp.PeerView) {
+			if row, ok := far.Main().BGP().In(x.Number, id); ok && !d.Main().Owns(x.Address) {
 				p := pathRow(w, far, id, x, row, false)
 				why = fmt.Sprintf("%s has a path from %s and does not use it: %s %s", far.Name(), p.From, p.Why, p.Mine)
 			}

@@ -43,7 +43,7 @@ func PolicyTowards(w *network.World, d *device.Device, v bgp.PeerView, to netip.
 	if !known || pol == nil {
 		return nil
 	}
-	r, ok := d.BGP().Offered(d, v.Number, id)
+	r, ok := d.Main().BGP().Offered(d.Main(), v.Number, id)
 	if !ok {
 		return nil
 	}

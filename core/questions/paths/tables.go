@@ -42,7 +42,7 @@ const maxTableRows = 20000
 // SessionTable is what came in by a session and what went out.
 func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, error) {
 	out := PathTable{Device: d.Name(), Peer: peer.String(), In: []TableRow{}, Out: []TableRow{}}
-	s := d.BGP()
+	s := d.Main().BGP()
 	i, ok := s.Find(peer)
 	if !ok {
 		return out, fmt.Errorf("%s has no peer %v", d.Name(), peer)
@@ -88,7 +88,7 @@ func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, 
 // RouterTable is the Loc-RIB of a router.
 func RouterTable(w *network.World, d *device.Device) PathTable {
 	out := PathTable{Device: d.Name(), In: []TableRow{}, Out: []TableRow{}}
-	s := d.BGP()
+	s := d.Main().BGP()
 	for _, id := range facts.InPrefixOrder(w, s.Prefixes()) {
 		if len(out.In) >= maxTableRows {
 			out.Omitted++

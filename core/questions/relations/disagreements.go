@@ -101,9 +101,9 @@ func (c *collector) observed(m *network.Medium) {
 		}
 	})
 	c.each(func(s, _ side, order func(string, string) (string, string)) {
-		v := s.d.OSPF().Port(s.port)
+		v := s.d.Main().OSPF().Port(s.port)
 		_, sees := s.sees()
-		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.OSPF().Running() && !sees &&
+		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.Main().OSPF().Running() && !sees &&
 			s.refusal().Reason == note.None {
 			mine, theirs := order("nothing heard", "")
 			c.add(note.NothingHeard, "observed", s, mine, theirs)
@@ -150,7 +150,7 @@ func (c *collector) foreseen() {
 			}
 			say(note.NoAddress, "none", theirs)
 		}
-		if o.On && d.Enabled() && !d.Config().OSPF.Disabled && !d.OSPF().Running() {
+		if o.On && d.Enabled() && !d.Config().OSPF.Disabled && !d.Main().OSPF().Running() {
 			say(note.NoRouterID, "none", "")
 		}
 	})
@@ -189,7 +189,7 @@ func (c *collector) foreseen() {
 	if x.MTU > y.MTU && !y.OSPF.IgnoreMTU || y.MTU > x.MTU && !x.OSPF.IgnoreMTU {
 		differ(note.MTUTooLarge, facts.Value("count", uint64(x.MTU)), facts.Value("count", uint64(y.MTU)))
 	}
-	if id := c.a.d.OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.d.OSPF().RouterID() {
+	if id := c.a.d.Main().OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.d.Main().OSPF().RouterID() {
 		c.add(note.SameRouterID, "foreseen", c.a, id.String(), id.String())
 	}
 }
@@ -236,7 +236,7 @@ func (c *collector) keys(x, y *config.KeyChain) {
 // The adjacency comes up all the same, but routes do not follow it.
 func (c *collector) types() {
 	word := func(s side) string {
-		v := s.d.OSPF().Port(s.port)
+		v := s.d.Main().OSPF().Port(s.port)
 		switch {
 		case !v.On:
 			return ""

@@ -181,7 +181,7 @@ func VirtualLinks(w *network.World) []Neighbour {
 			if far != nil {
 				back = slices.IndexFunc(far.Ports(), func(q device.Port) bool {
 					o := q.Config.Virtual
-					return o != nil && !q.Gone && o.Transit == v.Transit && ip.AddrFrom(o.Peer) == d.OSPF().RouterID()
+					return o != nil && !q.Gone && o.Transit == v.Transit && ip.AddrFrom(o.Peer) == d.Main().OSPF().RouterID()
 				})
 			}
 			switch {
@@ -209,7 +209,7 @@ func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
 	if far != nil {
 		n.B.Device = far.Name()
 		r := c.add(note.VirtualUnanswered, "foreseen", a, v.Peer.String(), "none")
-		r.Remedy = fmt.Sprintf("add virtual-link %v to area %s on %s", a.d.OSPF().RouterID(),
+		r.Remedy = fmt.Sprintf("add virtual-link %v to area %s on %s", a.d.Main().OSPF().RouterID(),
 			labtext.FormatArea(v.Transit), far.Name())
 	}
 	n.Reasons = c.reasons
@@ -231,7 +231,7 @@ func sideOf(w *network.World, m *network.Medium, end int) side {
 
 // refusal is what this end refuses of the other.
 func (s side) refusal() ospf.Refusal {
-	v := s.d.OSPF().Port(s.port)
+	v := s.d.Main().OSPF().Port(s.port)
 	if !v.Broadcast {
 		return v.Refusal()
 	}
@@ -255,8 +255,8 @@ func (s side) active() bool {
 
 // sees is what this end knows of the other: the neighbour on its port.
 func (s side) sees() (n ospf.NeighbourView, ok bool) {
-	broadcast := s.d.OSPF().Port(s.port).Broadcast
-	s.d.OSPF().Neighbours(s.port, func(v ospf.NeighbourView) {
+	broadcast := s.d.Main().OSPF().Port(s.port).Broadcast
+	s.d.Main().OSPF().Neighbours(s.port, func(v ospf.NeighbourView) {
 		if (!broadcast || v.Address == s.far) && (!ok || v.State > n.State) {
 			n, ok = v, true
 		}
@@ -271,12 +271,12 @@ func (s side) end() facts.End {
 	if c.Address.IsValid() {
 		e.Address = c.Address.String()
 	}
-	v := s.d.OSPF().Port(s.port)
+	v := s.d.Main().OSPF().Port(s.port)
 	if v.Virtual && v.Address != 0 {
 		e.Address = v.Address.String()
 	}
-	if s.d.OSPF().Running() {
-		e.RouterID = s.d.OSPF().RouterID().String()
+	if s.d.Main().OSPF().Running() {
+		e.RouterID = s.d.Main().OSPF().RouterID().String()
 	}
 	if c.OSPF.On {
 		e.Area = labtext.FormatArea(c.OSPF.Area)

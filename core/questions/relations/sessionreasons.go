@@ -80,8 +80,8 @@ func (c *sessionReasons) observed() {
 		if t.d == nil || other.d == nil {
 			return
 		}
-		for _, x := range t.d.BGP().Strangers() {
-			if !other.d.Owns(x.From) || t.has && x.To != t.addr && x.Reason != note.WrongLocalAddress {
+		for _, x := range t.d.Main().BGP().Strangers() {
+			if !other.d.Main().Owns(x.From) || t.has && x.To != t.addr && x.Reason != note.WrongLocalAddress {
 				continue
 			}
 			if t.has && x.From == t.v.Address && t.v.State >= bgp.OpenSent {

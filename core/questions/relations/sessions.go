@@ -123,7 +123,7 @@ func BackOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Devi
 			rank = 3
 		case o.Address == localOf(d, v):
 			rank = 2
-		case d.Owns(o.Address) && !spokenFor(d, far, v, o.Address):
+		case d.Main().Owns(o.Address) && !spokenFor(d, far, v, o.Address):
 			rank = 1
 		}
 		if rank > best {
@@ -136,7 +136,7 @@ func BackOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Devi
 // spokenFor says whether another session of d with far has an address of d's.
 func spokenFor(d, far *device.Device, v bgp.PeerView, a ip.Addr) bool {
 	return slices.ContainsFunc(facts.PeersOf(d), func(x bgp.PeerView) bool {
-		return x.Address != v.Address && far.Owns(x.Address) && localOf(d, x) == a
+		return x.Address != v.Address && far.Main().Owns(x.Address) && localOf(d, x) == a
 	})
 }
 
@@ -158,7 +158,7 @@ func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
 			return ip.AddrFrom(p.Config.Address.Addr())
 		}
 	}
-	return d.SourceTo(v.Address)
+	return d.Main().SourceTo(v.Address)
 }
 
 func (t talker) end() facts.End {
@@ -176,8 +176,8 @@ func (t talker) end() facts.End {
 			e.Port = p.Config.Name
 		}
 	}
-	if t.d.BGP().Running() {
-		e.RouterID = t.d.BGP().RouterID().String()
+	if t.d.Main().BGP().Running() {
+		e.RouterID = t.d.Main().BGP().RouterID().String()
 	}
 	if !t.has {
 		return e
@@ -204,7 +204,7 @@ func (t talker) side() *SessionSide {
 		Capabilities: capabilities(v), Messages: []MessageCount{}}
 	if v.State == bgp.Established {
 		s.HoldTime = labtext.FormatDuration(time.Duration(v.HoldTime))
-		c := t.d.TCP().View(v.Conn)
+		c := t.d.Main().TCP().View(v.Conn)
 		s.TCP = fmt.Sprintf("%v port %d to %v port %d, %v", c.Local, c.LocalPort, c.Remote, c.RemotePort, c.State)
 	}
 	if v.NextTry != 0 && v.State < bgp.OpenSent {

@@ -33,9 +33,9 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			switch {
 			case !up:
 				out = append(out, fmt.Sprintf("%s has the network, but the port is down: %s", name, why.Info().Text))
-			case o.OSPF().Running() && !port.Config.OSPF.On:
+			case o.Main().OSPF().Running() && !port.Config.OSPF.On:
 				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on the port", name))
-			case port.Config.OSPF.On && !o.OSPF().Running():
+			case port.Config.OSPF.On && !o.Main().OSPF().Running():
 				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on %s",
 					name, o.Name()))
 			case !port.Config.OSPF.On:
@@ -49,12 +49,12 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 	out = append(out, stopped(w, p)...)
 	out = append(out, kept(w, d, p)...)
 	out = append(out, paths.BGPSays(w, d, p)...)
-	if !d.OSPF().Running() && d.Config().BGP.AS == 0 {
+	if !d.Main().OSPF().Running() && d.Config().BGP.AS == 0 {
 		out = append(out, "OSPF does not run on "+d.Name())
-	} else if d.OSPF().Running() {
+	} else if d.Main().OSPF().Running() {
 		full := 0
 		for i := range d.Ports() {
-			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+			d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
 				if n.State == ospf.Full {
 					full++
 				}
@@ -77,7 +77,7 @@ func stopped(w *network.World, p ip.Prefix) []string {
 		if d.Gone() {
 			continue
 		}
-		d.OSPF().Database(d, func(v ospf.LSAView) {
+		d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 			if announces(w, v.Body, p) {
 				holds[d.Name()] = true
 			}
@@ -121,7 +121,7 @@ func announces(w *network.World, b *ospf.Body, p ip.Prefix) bool {
 func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 	out := []string{}
 	stub, kind := "", ""
-	for _, a := range d.OSPF().Areas() {
+	for _, a := range d.Main().OSPF().Areas() {
 		if !facts.TakesNoExternals(d, a) {
 			stub = ""
 			break
@@ -153,8 +153,8 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 		if stub == "" || o == d {
 			continue
 		}
-		o.OSPF().Database(o, func(v ospf.LSAView) {
-			if v.AS && v.Header.Key.Router == o.OSPF().RouterID() &&
+		o.Main().OSPF().Database(o.Main(), func(v ospf.LSAView) {
+			if v.AS && v.Header.Key.Router == o.Main().OSPF().RouterID() &&
 				ip.MakePrefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
 				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
 			}
@@ -169,7 +169,7 @@ func insideOf(w *network.World, d *device.Device, p ip.Prefix, area uint32) bool
 	if !ok {
 		return false
 	}
-	r := d.OSPF().Route(id)
+	r := d.Main().OSPF().Route(id)
 	return r.Kind == ospf.IntraArea && r.Area == area
 }
 

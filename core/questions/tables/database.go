@@ -74,18 +74,18 @@ func DatabaseOf(w *network.World) Database {
 	found := map[place]map[wire.Key]map[instance]*heldLSA{}
 	routers := map[place][]string{}
 	for _, d := range w.Devices() {
-		if d.Gone() || !d.OSPF().Running() {
+		if d.Gone() || !d.Main().OSPF().Running() {
 			continue
 		}
 		all := true // every area is a stub
-		for _, a := range d.OSPF().Areas() {
+		for _, a := range d.Main().OSPF().Areas() {
 			routers[place{area: a}] = append(routers[place{area: a}], d.Name())
 			all = all && facts.TakesNoExternals(d, a)
 		}
 		if !all {
 			routers[place{as: true}] = append(routers[place{as: true}], d.Name())
 		}
-		d.OSPF().Database(d, func(v ospf.LSAView) {
+		d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 			at := place{v.AS, v.Area}
 			if v.AS {
 				at.area = 0

@@ -95,7 +95,7 @@ func PortsOf(w *network.World) Ports {
 
 // ProcessOf is the OSPF process of a router, or why it does not run.
 func ProcessOf(w *network.World, d *device.Device) Process {
-	o := d.OSPF()
+	o := d.Main().OSPF()
 	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{}, Roles: []string{},
 		ReferenceBandwidth: labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth)}
 	configured := false
@@ -147,7 +147,7 @@ func ProcessOf(w *network.World, d *device.Device) Process {
 			}
 		}
 	}
-	o.Database(d, func(ospf.LSAView) { p.LSAs++ })
+	o.Database(d.Main(), func(ospf.LSAView) { p.LSAs++ })
 	if o.AreaBorder() {
 		p.Roles = append(p.Roles, "area border router")
 	}
@@ -177,7 +177,7 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 		if far := facts.RouterIDs(w)[ip.AddrFrom(p.Config.Virtual.Peer)]; far != nil {
 			out.JoinedTo = append(out.JoinedTo, far.Name())
 		}
-		if v := d.OSPF().Port(i); v.Address != 0 {
+		if v := d.Main().OSPF().Port(i); v.Address != 0 {
 			out.Address = v.Address.String()
 		}
 	default:
@@ -202,7 +202,7 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	p := &d.Ports()[i]
 	o := &p.Config.OSPF
-	v := d.OSPF().Port(i)
+	v := d.Main().OSPF().Port(i)
 	out := &PortOSPF{Area: labtext.FormatArea(o.Area), Type: "point-to-point", Passive: o.Passive, Disabled: o.Disabled,
 		Cost: d.Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
 		Authentication: labtext.ChainWords(o.Keys), KeysFrom: o.KeysFrom,
@@ -211,7 +211,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		TransmitDelay:      labtext.FormatDuration(o.TransmitDelay)}
 	up, _ := d.Up(i)
 	switch {
-	case !v.On || !d.OSPF().Running() || !up || v.Address == 0:
+	case !v.On || !d.Main().OSPF().Running() || !up || v.Address == 0:
 		out.State = "Down"
 	case p.Config.Loopback:
 		out.State = "Loopback"
@@ -242,7 +242,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		out.NextHello = &in
 	}
 	owners := facts.RouterIDs(w)
-	d.OSPF().Neighbours(i, func(n ospf.NeighbourView) {
+	d.Main().OSPF().Neighbours(i, func(n ospf.NeighbourView) {
 		out.Neighbours = append(out.Neighbours, facts.RouterName(owners, n.RouterID)+" "+n.State.String())
 	})
 	return out

@@ -35,7 +35,7 @@ func routeOf(w *network.World, d *device.Device, id uint32, s route.Source, r ro
 	case route.BGP:
 		out.Kind = bgp.KindNames[r.Kind]
 	}
-	set := d.Table().Set(r.Hop)
+	set := d.Main().Table().Set(r.Hop)
 	out.Blackhole = set == route.Blackhole
 	out.NextHops = facts.HopsOf(w, d, set)
 	return out
@@ -44,9 +44,9 @@ func routeOf(w *network.World, d *device.Device, id uint32, s route.Source, r ro
 // RoutesOf are the routes in use at a device, by prefix.
 func RoutesOf(w *network.World, d *device.Device) []Route {
 	out := []Route{}
-	for _, id := range d.Prefixes() {
-		if s, ok := d.Table().Best(id); ok {
-			out = append(out, routeOf(w, d, id, s, d.Table().Route(s, id)))
+	for _, id := range d.Main().Prefixes() {
+		if s, ok := d.Main().Table().Best(id); ok {
+			out = append(out, routeOf(w, d, id, s, d.Main().Table().Route(s, id)))
 		}
 	}
 	return out
@@ -90,7 +90,7 @@ func RouteTable(w *network.World) Routes {
 	owners := map[uint32]string{}
 	var ids []uint32
 	for _, d := range routers {
-		ids = append(ids, d.Prefixes()...)
+		ids = append(ids, d.Main().Prefixes()...)
 		for i := range d.Ports() {
 			p := &d.Ports()[i]
 			if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p.Config.Address)); ok &&
@@ -106,9 +106,9 @@ func RouteTable(w *network.World) Routes {
 		row := RouteRow{Prefix: w.Shared().Prefixes.Prefix(id).String(), Owner: owners[id], Cells: map[string]Cell{}}
 		used := false
 		for _, d := range routers {
-			if s, ok := d.Table().Best(id); ok {
+			if s, ok := d.Main().Table().Best(id); ok {
 				used = true
-				r := routeOf(w, d, id, s, d.Table().Route(s, id))
+				r := routeOf(w, d, id, s, d.Main().Table().Route(s, id))
 				row.Cells[d.Name()] = Cell{r.Source, r.Kind, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole,
 					r.NextHops}
 			}

@@ -48,10 +48,10 @@ func StateWarnings(w *network.World) []StateWarning {
 	matched := map[string]map[string]bool{} // policy to statements that matched
 	asked := map[string]int{}
 	for _, d := range w.Devices() {
-		if d.Gone() || !d.BGP().Running() {
+		if d.Gone() || !d.Main().BGP().Running() {
 			continue
 		}
-		ids := facts.InPrefixOrder(w, d.BGP().Prefixes())
+		ids := facts.InPrefixOrder(w, d.Main().BGP().Prefixes())
 		out = append(out, notThere(w, d)...)
 		out = append(out, unfiltered(w, d, ids)...)
 		out = append(out, transits(w, d, ids)...)
@@ -66,14 +66,14 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 	for _, o := range d.Config().BGP.Originates {
 		p := ip.PrefixFrom(o.Prefix)
 		if id, ok := w.Shared().Prefixes.Find(p); ok {
-			if _, _, there := d.Interior(id); there {
+			if _, _, there := d.Main().Interior(id); there {
 				continue
 			}
 		}
 		near := ""
-		for _, id := range d.Prefixes() {
+		for _, id := range d.Main().Prefixes() {
 			x := w.Shared().Prefixes.Prefix(id)
-			if _, _, there := d.Interior(id); there && x.Len > 0 && (p.Covers(x) || x.Covers(p)) {
+			if _, _, there := d.Main().Interior(id); there && x.Len > 0 && (p.Covers(x) || x.Covers(p)) {
 				near = x.String()
 				break
 			}
@@ -94,13 +94,13 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 // notInUse warns of paths that are advertised although the table drops packets for
 // the prefix, by a blackhole route that is preferred to BGP's.
 func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarning) {
-	s := d.BGP()
+	s := d.Main().BGP()
 	bySource := map[string][]uint32{}
 	for _, id := range ids {
 		a, from, _ := s.Best(id)
-		source, there := d.Table().Best(id)
+		source, there := d.Main().Table().Best(id)
 		if a == 0 || from == bgp.Local || !there || source == route.BGP ||
-			d.Table().Set(d.Table().Next(id)) != route.Blackhole {
+			d.Main().Table().Set(d.Main().Table().Next(id)) != route.Blackhole {
 			continue
 		}
 		sent := false
@@ -128,7 +128,7 @@ func unfiltered(w *network.World, d *device.Device, ids []uint32) (out []StateWa
 		}
 		var brought []uint32
 		for _, id := range ids {
-			if a, how, _, _ := d.BGP().OwnPath(id); a != 0 && how == "injected" && d.BGP().OwnSource(id) == i.Source {
+			if a, how, _, _ := d.Main().BGP().OwnPath(id); a != 0 && how == "injected" && d.Main().BGP().OwnSource(id) == i.Source {
 				brought = append(brought, id)
 			}
 		}
@@ -178,7 +178,7 @@ func joinedOutside(w *network.World, own, a, b uint32) bool {
 // carrier's business: an AS of which the lab shows one router only is taken for
 // one, and left in peace.
 func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarning) {
-	s := d.BGP()
+	s := d.Main().BGP()
 	inside := false
 	s.Peers(func(v bgp.PeerView) { inside = inside || !v.External })
 	if !inside {
@@ -215,7 +215,7 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 			}
 			if s.Sent(v.Number, id) != 0 {
 				found[pair{first, false}] = append(found[pair{first, false}], id)
-			} else if _, why := s.Wanted(d, v.Number, id, nil); why == note.PolicyRejected {
+			} else if _, why := s.Wanted(d.Main(), v.Number, id, nil); why == note.PolicyRejected {
 				found[pair{first, true}] = append(found[pair{first, true}], id)
 			}
 		}
@@ -245,7 +245,7 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 // trial runs all routes of a router's sessions through their policies, to see
 // which statements match anything.
 func trial(d *device.Device, ids []uint32, matched map[string]map[string]bool, asked map[string]int) {
-	s := d.BGP()
+	s := d.Main().BGP()
 	see := func(p *policy.Policy, r policy.Route) {
 		if p == nil {
 			return
@@ -266,10 +266,10 @@ func trial(d *device.Device, ids []uint32, matched map[string]map[string]bool, a
 			return
 		}
 		for _, id := range ids[:min(len(ids), enough)] {
-			if r, ok := s.Asked(d, v.Number, id); ok {
+			if r, ok := s.Asked(d.Main(), v.Number, id); ok {
 				see(s.Book().Policy(v.Config.Import), r)
 			}
-			if r, ok := s.Offered(d, v.Number, id); ok {
+			if r, ok := s.Offered(d.Main(), v.Number, id); ok {
 				see(s.Book().Policy(v.Config.Export), r)
 			}
 		}

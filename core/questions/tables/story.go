@@ -42,7 +42,7 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 	out := RouteStory{Device: d.Name(), Prefix: p.String(), Candidates: []Candidate{}, Also: []string{}}
 	shared := w.Shared()
 	var winner *Candidate
-	for _, c := range d.Table().Candidates(shared, p) {
+	for _, c := range d.Main().Table().Candidates(shared, p) {
 		x := Candidate{Route: routeOf(w, d, c.Prefix, c.Source, c.Route), Won: c.Won, Code: c.Why.String()}
 		prefix := shared.Prefixes.Prefix(c.Prefix)
 		switch c.Why {
@@ -159,7 +159,7 @@ func costWords(c *Candidate) string {
 }
 
 func unresolvedWhy(d *device.Device, c route.Candidate) string {
-	for _, v := range d.Table().Vias(c.Route.Hop) {
+	for _, v := range d.Main().Table().Vias(c.Route.Hop) {
 		return fmt.Sprintf("its next hop %v cannot be resolved: no other route leads there", v)
 	}
 	return note.HopUnresolved.Info().Text
@@ -169,22 +169,22 @@ func unresolvedWhy(d *device.Device, c route.Candidate) string {
 // each port on the way; nil if they do not add up to the route's cost, as while
 // the network is converging.
 func costSum(w *network.World, d *device.Device, id uint32) []string {
-	want, ok := d.OSPF().Cost(id)
+	want, ok := d.Main().OSPF().Cost(id)
 	if !ok {
 		return nil
 	}
 	var parts []string
 	sum := uint32(0)
 	for range 64 {
-		s, ok := d.Table().Best(id)
+		s, ok := d.Main().Table().Best(id)
 		if !ok {
 			return nil
 		}
-		hops := w.Shared().Sets.Hops(d.Table().Set(d.Table().Route(s, id).Hop))
+		hops := w.Shared().Sets.Hops(d.Main().Table().Set(d.Main().Table().Route(s, id).Hop))
 		if len(hops) == 0 {
 			return nil
 		}
-		v := d.OSPF().Port(hops[0].Port)
+		v := d.Main().OSPF().Port(hops[0].Port)
 		cost := uint32(v.Cost)
 		if v.Loopback {
 			cost = 0
@@ -207,9 +207,9 @@ func costSum(w *network.World, d *device.Device, id uint32) []string {
 // otherWays are the ways through other neighbours, that cost more.
 func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
 	var out []Candidate
-	used := w.Shared().Sets.Hops(d.Table().Set(best.Hop))
+	used := w.Shared().Sets.Hops(d.Main().Table().Set(best.Hop))
 	for i := range d.Ports() {
-		d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+		d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
 			if n.State != ospf.Full || slices.Contains(used, route.Hop{Port: uint32(i), Gateway: n.Address}) {
 				return
 			}
@@ -221,7 +221,7 @@ func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best 
 			if !ok {
 				return
 			}
-			own := uint32(d.OSPF().Port(uint32(i)).Cost)
+			own := uint32(d.Main().OSPF().Port(uint32(i)).Cost)
 			c := Candidate{Route: Route{Prefix: p.String(), Source: route.OSPF.String(),
 				Kind: ospf.KindNames[best.Kind], Preference: best.Preference,
 				Metric: own + rest, NextHops: []facts.NextHop{{Via: n.Address.String(),
@@ -239,15 +239,15 @@ func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best 
 
 // costFrom is what a prefix costs from a router: by OSPF, or as its own network.
 func costFrom(w *network.World, d *device.Device, id uint32) (uint32, bool) {
-	if cost, ok := d.OSPF().Cost(id); ok {
+	if cost, ok := d.Main().OSPF().Cost(id); ok {
 		return cost, true
 	}
-	r := d.Table().Route(route.Connected, id)
+	r := d.Main().Table().Route(route.Connected, id)
 	if !r.Present {
 		return 0, false
 	}
-	for _, h := range w.Shared().Sets.Hops(d.Table().Set(r.Hop)) {
-		if v := d.OSPF().Port(h.Port); v.On {
+	for _, h := range w.Shared().Sets.Hops(d.Main().Table().Set(r.Hop)) {
+		if v := d.Main().OSPF().Port(h.Port); v.On {
 			if v.Loopback {
 				return 0, true
 			}
@@ -260,7 +260,7 @@ func costFrom(w *network.World, d *device.Device, id uint32) (uint32, bool) {
 // otherStatics are the static routes of a prefix behind the one in use.
 func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
 	var out []Candidate
-	for _, s := range d.Table().Statics(id) {
+	for _, s := range d.Main().Table().Statics(id) {
 		if s.Preference == best.Preference {
 			continue
 		}
@@ -303,9 +303,9 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 	}
 	byID := facts.RouterIDs(w)
-	d.OSPF().Database(d, func(v ospf.LSAView) {
+	d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 		k := v.Header.Key
-		if k.Router == d.OSPF().RouterID() || v.Header.Age >= wire.MaxAge {
+		if k.Router == d.Main().OSPF().RouterID() || v.Header.Age >= wire.MaxAge {
 			return
 		}
 		var mask ip.Addr

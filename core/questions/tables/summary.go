@@ -220,10 +220,10 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 	}
 	s.Lines = []string{"  ospf", "    area " + area, "      range " + sum.String()}
 	for _, d := range w.Devices() {
-		if d.Gone() || !d.OSPF().AreaBorder() {
+		if d.Gone() || !d.Main().OSPF().AreaBorder() {
 			continue
 		}
-		for _, id := range d.OSPF().Areas() {
+		for _, id := range d.Main().OSPF().Areas() {
 			if labtext.FormatArea(id) == area {
 				s.On = append(s.On, d.Name())
 			}

@@ -34,7 +34,7 @@ func TreeOf(w *network.World, name string) (Tree, error) {
 	if d == nil {
 		return Tree{}, fmt.Errorf("there is no device named %s at that moment", name)
 	}
-	out := Tree{Root: name, Runs: d.OSPF().Runs(), Steps: []TreeStep{}}
+	out := Tree{Root: name, Runs: d.Main().OSPF().Runs(), Steps: []TreeStep{}}
 	byID := facts.RouterIDs(w)
 	at := func(router ip.Addr, address ip.Addr) string {
 		far := byID[router]
@@ -48,7 +48,7 @@ func TreeOf(w *network.World, name string) (Tree, error) {
 		}
 		return ""
 	}
-	d.OSPF().Tree(d, func(e ospf.TreeEdge) {
+	d.Main().OSPF().Tree(d.Main(), func(e ospf.TreeEdge) {
 		if e.Virtual {
 			return // it runs over links that are steps themselves
 		}

@@ -66,12 +66,12 @@ func sizes(w *network.World) (routes, lsas int) {
 		if d.Gone() || d.Kind() != config.Router {
 			continue
 		}
-		for _, id := range d.Prefixes() {
-			if _, ok := d.Table().Best(id); ok {
+		for _, id := range d.Main().Prefixes() {
+			if _, ok := d.Main().Table().Best(id); ok {
 				routes++
 			}
 		}
-		d.OSPF().Database(d, func(v ospf.LSAView) {
+		d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 			at := place{v.Area, v.AS, v.Header.Key}
 			if v.AS {
 				at.area = 0
@@ -254,7 +254,7 @@ func bgpDecided(w *network.World, n note.Note) bool {
 	if n.Kind != note.RouteChanged {
 		return false
 	}
-	s, ok := w.Device(n.Device).Table().Best(uint32(n.A))
+	s, ok := w.Device(n.Device).Main().Table().Best(uint32(n.A))
 	return ok && s == route.BGP
 }
 

@@ -112,7 +112,7 @@ func MapOf(w *network.World) Map {
 		if a := d.Config().Address(); a.IsValid() {
 			m.Address = a.String()
 		}
-		if d.Kind() == config.Router && d.OSPF().Running() {
+		if d.Kind() == config.Router && d.Main().OSPF().Running() {
 			p := tables.ProcessOf(w, d)
 			m.RouterID, m.Areas, m.Roles = p.RouterID, p.Areas, p.Roles
 		}
@@ -150,10 +150,10 @@ func MapOf(w *network.World) Map {
 			if c.OSPF.On {
 				end.Cost, end.Area = d.Config().OSPF.CostOf(c), labtext.FormatArea(c.OSPF.Area)
 			}
-			if v := d.OSPF().Port(e.Port); v.Broadcast && v.State >= ospf.PortWaiting {
+			if v := d.Main().OSPF().Port(e.Port); v.Broadcast && v.State >= ospf.PortWaiting {
 				end.Role = v.State.String()
 			}
-			d.OSPF().Neighbours(e.Port, func(n ospf.NeighbourView) { end.State = n.State.String() })
+			d.Main().OSPF().Neighbours(e.Port, func(n ospf.NeighbourView) { end.State = n.State.String() })
 			end.subPorts(d, e.Port)
 			l.Ends = append(l.Ends, end)
 		}
@@ -191,7 +191,7 @@ func (end *MapEnd) subPorts(d *device.Device, port uint32) {
 				end.Cost = 0
 			}
 			first = false
-			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) { end.State = n.State.String() })
+			d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) { end.State = n.State.String() })
 		}
 	}
 }

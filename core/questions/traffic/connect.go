@@ -32,10 +32,10 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 			r.Reason = p.dropWords(s)
 		}
 	}
-	id := p.d.Connect(p.src, p.dst, port)
-	local = p.d.TCP().View(id).LocalPort
+	id := p.d.Main().Connect(p.src, p.dst, port)
+	local = p.d.Main().TCP().View(id).LocalPort
 	over := func() bool {
-		v := p.d.TCP().View(id)
+		v := p.d.Main().TCP().View(id)
 		return v.LocalPort != local || v.State == tcp.Established || v.State == tcp.StateClosed
 	}
 	for !over() && w.Now() < start+timeout {
@@ -44,7 +44,7 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 		}
 	}
 	w.Tracer = nil
-	v := p.d.TCP().View(id)
+	v := p.d.Main().TCP().View(id)
 	name := p.dst.String()
 	if o := w.Owner(p.dst); o != nil {
 		name = o.Name()
@@ -54,7 +54,7 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 	case v.State == tcp.Established:
 		r.OK, r.RTT, r.By, r.Device, r.Reason = true, &rtt, p.dst.String(), name, ""
 		r.Answer = fmt.Sprintf("%s takes the connection on port %d%s", name, port, serviceWords(p, port))
-		p.d.Disconnect(id)
+		p.d.Main().Disconnect(id)
 	case v.State == tcp.StateClosed && v.Why == tcp.Refused:
 		r.RTT, r.By, r.Device = &rtt, p.dst.String(), name
 		r.Answer = "refused"
@@ -63,7 +63,7 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 		if r.Reason == "" {
 			r.Reason = p.lostWords(last)
 		}
-		p.d.Disconnect(id)
+		p.d.Main().Disconnect(id)
 	}
 	return r
 }

@@ -77,10 +77,10 @@ func (f *follower) timeline(dev uint32) []decision {
 	var ds []decision
 	if int(dev) < len(s.Before.Devices()) {
 		ds = append(ds, f.decide(longAgo, s.Before, dev, func(id uint32) route.HopID {
-			return s.Before.Device(dev).Table().Next(id)
-		}, s.Before.Device(dev).Table().Set))
+			return s.Before.Device(dev).Main().Table().Next(id)
+		}, s.Before.Device(dev).Main().Table().Set))
 	}
-	table := s.Applied.Device(dev).Table()
+	table := s.Applied.Device(dev).Main().Table()
 	fib := map[uint32]route.HopID{}
 	resolved := map[route.HopID]route.SetID{}
 	next := func(id uint32) route.HopID {
@@ -96,7 +96,7 @@ func (f *follower) timeline(dev uint32) []decision {
 		if x := table.Set(h); x != route.NoSet {
 			return x
 		}
-		if after := s.After.Device(dev).Table(); after.Vias(h) == nil {
+		if after := s.After.Device(dev).Main().Table(); after.Vias(h) == nil {
 			return after.Set(h) // a direct hop that came later never changes
 		}
 		return route.NoSet
@@ -125,7 +125,7 @@ func (f *follower) timeline(dev uint32) []decision {
 func (f *follower) decide(at event.Time, w *network.World, dev uint32, next func(uint32) route.HopID,
 	set func(route.HopID) route.SetID) decision {
 	d := decision{from: at, world: w}
-	if w.Device(dev).Local(f.dst) {
+	if w.Device(dev).Main().Local(f.dst) {
 		d.local = true
 		return d
 	}

@@ -71,7 +71,7 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 			out.Hops = append(out.Hops, hop)
 			return fail(note.DeviceDisabled, d, d.Name(), dst.String())
 		}
-		if d.Local(dst) {
+		if d.Main().Local(dst) {
 			out.Hops = append(out.Hops, hop)
 			out.Arrives = true
 			return out
@@ -85,20 +85,20 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 			return fail(note.Loop, d, d.Name(), dst.String())
 		}
 		seen[d] = true
-		prefix, h, ok := d.Table().Lookup(w.Shared(), dst)
+		prefix, h, ok := d.Main().Table().Lookup(w.Shared(), dst)
 		if !ok {
 			out.Hops = append(out.Hops, hop)
 			return fail(note.NoRoute, d, d.Name(), dst.String())
 		}
-		s, _ := d.Table().Best(prefix)
+		s, _ := d.Main().Table().Best(prefix)
 		if s == route.Connected && w.Shared().Prefixes.Prefix(prefix).Len <= length && length < 32 {
 			out.Hops = append(out.Hops, hop)
 			out.Arrives = true
 			return out
 		}
 		hop.Prefix, hop.Source = w.Shared().Prefixes.Prefix(prefix).String(), s.String()
-		hop.Cost = d.Table().Route(s, prefix).Metric
-		set := d.Table().Set(h)
+		hop.Cost = d.Main().Table().Route(s, prefix).Metric
+		set := d.Main().Table().Set(h)
 		if set == route.Blackhole {
 			out.Hops = append(out.Hops, hop)
 			return fail(note.Blackholed, d, d.Name(), dst.String())
@@ -109,7 +109,7 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 		if way.Gateway != 0 {
 			hop.Via = way.Gateway.String()
 		}
-		if v := d.OSPF().Port(way.Port); v.On {
+		if v := d.Main().OSPF().Port(way.Port); v.On {
 			hop.OutCost = v.Cost
 		}
 		out.Hops = append(out.Hops, hop)
@@ -151,8 +151,8 @@ func across(w *network.World, d *device.Device, port uint32, to ip.Addr) (*devic
 // sourceOf is the address that a device would send from: that of the port by
 // which packets to dst leave.
 func sourceOf(w *network.World, d *device.Device, dst ip.Addr) ip.Addr {
-	if _, h, ok := d.Table().Lookup(w.Shared(), dst); ok {
-		if hops := w.Shared().Sets.Hops(d.Table().Set(h)); len(hops) > 0 {
+	if _, h, ok := d.Main().Table().Lookup(w.Shared(), dst); ok {
+		if hops := w.Shared().Sets.Hops(d.Main().Table().Set(h)); len(hops) > 0 {
 			return d.Ports()[hops[0].Port].Address()
 		}
 	}

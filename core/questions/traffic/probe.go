@@ -93,7 +93,7 @@ func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult
 	if err != nil {
 		return ProbeResult{}, err
 	}
-	if r.Port != 0 && d.Local(dst) {
+	if r.Port != 0 && d.Main().Local(dst) {
 		return ProbeResult{}, fmt.Errorf("%v is an address of %s itself: it needs no network for that", dst, r.From)
 	}
 	src := sourceOf(w, d, dst)
@@ -241,7 +241,7 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 			finished = true
 		}
 	}
-	p.d.Echo(p.src, p.dst, uint8(ttl), probeID, uint16(seq))
+	p.d.Main().Echo(p.src, p.dst, uint8(ttl), probeID, uint16(seq))
 	for !finished && w.Now() < start+timeout {
 		if !w.RunNext(start + timeout) {
 			break
@@ -279,7 +279,7 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 			fmt.Fprintf(&b, " to %v", s.Gateway)
 		}
 		if s.Routed {
-			src, _ := d.Table().Best(s.Prefix)
+			src, _ := d.Main().Table().Best(s.Prefix)
 			fmt.Fprintf(&b, ", by %v (%v)", p.w.Shared().Prefixes.Prefix(s.Prefix), src)
 		}
 		if s.Ways > 1 {

@@ -246,7 +246,7 @@ func (a *Answer) route(w *network.World, q Question) {
 		if d.Gone() || d.Kind() != config.Router {
 			continue
 		}
-		if _, _, ok := d.Table().Lookup(w.Shared(), ip.AddrFrom(q.Prefix.Addr())); ok {
+		if _, _, ok := d.Main().Table().Lookup(w.Shared(), ip.AddrFrom(q.Prefix.Addr())); ok {
 			has = append(has, d.Name())
 		} else {
 			lacks = append(lacks, d.Name())
@@ -349,13 +349,13 @@ func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.Pol
 
 func (a *Answer) sent(w *network.World, q Question) error {
 	d := w.Find(q.Device)
-	if !d.BGP().Running() {
+	if !d.Main().BGP().Running() {
 		a.Says = "BGP does not run on " + q.Device
 		a.fact(facts.Fact{Text: a.Says, View: "text", Place: q.Device})
 		return nil
 	}
 	var peer *bgp.PeerView
-	d.BGP().Peers(func(v bgp.PeerView) {
+	d.Main().BGP().Peers(func(v bgp.PeerView) {
 		if v.Address.String() == q.Other || facts.PeerName(w, v) == q.Other {
 			peer = &v
 		}

@@ -56,7 +56,7 @@ func (d *Device) output(port uint32, to ip.Addr, packet []byte, class event.Clas
 		return
 	}
 	if len(n.waiting) == arpWaiting {
-		d.dropAt(packet, note.QueuedTooLong, NoPort, port, to)
+		d.InstanceOf(port).dropAt(packet, note.QueuedTooLong, NoPort, port, to)
 		return
 	}
 	n.waiting = append(slices.Clone(n.waiting), waiting{packet, class})
@@ -85,10 +85,11 @@ func (d *Device) arpExpired(e *event.Event) {
 		d.askARP(i)
 		return
 	}
-	d.Note(note.Note{Kind: note.AddressUnresolved, Port: uint16(n.port), A: uint64(n.addr)})
+	inst := d.InstanceOf(e.A)
+	inst.Note(note.Note{Kind: note.AddressUnresolved, Port: uint16(n.port), A: uint64(n.addr)})
 	for _, w := range n.waiting {
-		d.dropAt(w.packet, note.NoAnswerToARP, NoPort, e.A, ip.Addr(e.B))
-		d.tellSource(w.packet, note.NoAnswerToARP, ip.CodeHost, NoPort)
+		inst.dropAt(w.packet, note.NoAnswerToARP, NoPort, e.A, ip.Addr(e.B))
+		inst.tellSource(w.packet, note.NoAnswerToARP, ip.CodeHost, NoPort)
 	}
 	i = d.findARP(e.A, ip.Addr(e.B)) // the errors may have made entries of their own
 	d.arp[i].waiting = nil

@@ -1,7 +1,6 @@
 package device
 
 import (
-	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
@@ -15,36 +14,36 @@ import (
 	bgpwire "hellebore/core/protocols/wire/bgp"
 )
 
-// What makes Device a bgp.Host, and joins the speaker to table and TCP.
+// What makes Instance a bgp.Host, and joins the speaker to table and TCP.
 
 // syncBGP starts, stops and configures the speaker.
-func (d *Device) syncBGP() {
-	if !d.Enabled() {
-		d.bgp.Gone(d, note.DeviceDisabled)
+func (inst *Instance) syncBGP() {
+	if !inst.device.Enabled() {
+		inst.bgp.Gone(inst, note.DeviceDisabled)
 		return
 	}
-	d.bgp.Configure(d, d.config.BGP, d.env.Book(), d.routerID())
-	d.bgp.LinksChanged(d)
+	inst.bgp.Configure(inst, inst.device.config.BGP, inst.device.env.Book(), inst.routerID())
+	inst.bgp.LinksChanged(inst)
 }
 
 // RestartBGP stops the speaker and starts it anew, and says whether it ran.
-func (d *Device) RestartBGP() bool {
-	if !d.bgp.Running() {
+func (inst *Instance) RestartBGP() bool {
+	if !inst.bgp.Running() {
 		return false
 	}
-	d.bgp.Stop(d, note.ProcessRestarted)
-	d.sync()
+	inst.bgp.Stop(inst, note.ProcessRestarted)
+	inst.device.sync()
 	return true
 }
 
 // Peer does something to a session with a peer; ok is false if there is no such
 // peer, or if what says that there was nothing to do it to.
-func (d *Device) Peer(a ip.Addr, what func(s *bgp.Speaker, i int) bool) (ok bool) {
-	i, ok := d.bgp.Find(a)
-	if !ok || !what(&d.bgp, i) {
+func (inst *Instance) Peer(a ip.Addr, what func(s *bgp.Speaker, i int) bool) (ok bool) {
+	i, ok := inst.bgp.Find(a)
+	if !ok || !what(&inst.bgp, i) {
 		return false
 	}
-	d.settle()
+	inst.settle()
 	return true
 }
 
@@ -53,66 +52,63 @@ func (d *Device) Peer(a ip.Addr, what func(s *bgp.Speaker, i int) bool) (ok bool
 const decisions = 16
 
 // runBGP lets the speaker follow the table and the table the speaker.
-func (d *Device) runBGP() {
-	if !d.bgp.Running() {
-		d.touched, d.moved, d.depending = nil, nil, false
+func (inst *Instance) runBGP() {
+	if !inst.bgp.Running() {
+		inst.touched, inst.moved, inst.depending = nil, nil, false
 		return
 	}
 	for n := 0; ; n++ {
-		if d.depending {
-			d.depending = false
-			d.bgp.Depend(d)
+		if inst.depending {
+			inst.depending = false
+			inst.bgp.Depend(inst)
 		}
-		for _, id := range d.touched {
-			d.bgp.Touch(d, id)
+		for _, id := range inst.touched {
+			inst.bgp.Touch(inst, id)
 		}
-		for _, g := range d.moved {
-			d.bgp.Moved(d, g)
+		for _, g := range inst.moved {
+			inst.bgp.Moved(inst, g)
 		}
-		d.touched, d.moved = d.touched[:0:0], d.moved[:0:0]
-		if !d.bgp.Due() {
+		inst.touched, inst.moved = inst.touched[:0:0], inst.moved[:0:0]
+		if !inst.bgp.Due() {
 			break
 		}
 		if n == decisions {
-			if !d.deciding {
-				d.deciding = true
-				d.env.Calm().Begin()
-				d.Schedule(event.Event{At: d.Now() + event.Millisecond, Kind: decideAgain, Class: event.Pending})
+			if !inst.deciding {
+				inst.deciding = true
+				inst.Calm().Begin()
+				inst.Schedule(event.Event{At: inst.Now() + event.Millisecond, Kind: decideAgain, Class: event.Pending})
 			}
 			break
 		}
-		d.bgp.Decide(d)
-		d.table.Settle(d, d.env.Shared())
+		inst.bgp.Decide(inst)
+		inst.table.Settle(inst, inst.Shared())
 	}
-	d.bgp.Send(d)
+	inst.bgp.Send(inst)
 }
 
 // The table calls GatewayChanged and InteriorChanged.
-func (d *Device) GatewayChanged(gateway uint32) { d.moved = append(d.moved, gateway) }
-func (d *Device) InteriorChanged(prefix uint32) {
-	if d.bgp.Running() {
-		d.touched = append(d.touched, prefix)
+func (inst *Instance) GatewayChanged(gateway uint32) { inst.moved = append(inst.moved, gateway) }
+func (inst *Instance) InteriorChanged(prefix uint32) {
+	if inst.bgp.Running() {
+		inst.touched = append(inst.touched, prefix)
 	}
 }
 
-// Attrs holds the world's attribute sets.
-func (d *Device) Attrs() *attr.Pool { return d.env.Attrs() }
-
 // OpenTCP begins a connection to a peer's BGP port.
-func (d *Device) OpenTCP(local, remote ip.Addr, terms tcp.Terms) uint32 {
-	return d.tcp.Open(d, local, remote, bgpwire.Port, d.segmentSize(remote), terms)
+func (inst *Instance) OpenTCP(local, remote ip.Addr, terms tcp.Terms) uint32 {
+	return inst.tcp.Open(inst, local, remote, bgpwire.Port, inst.segmentSize(remote), terms)
 }
 
 // WriteTCP and the like are what the speaker does with its connections.
-func (d *Device) WriteTCP(conn uint32, data []byte) { d.tcp.Write(d, conn, data) }
-func (d *Device) ReadTCP(conn uint32) []byte        { return d.tcp.Read(d, conn) }
-func (d *Device) CloseTCP(conn uint32)              { d.tcp.Close(d, conn) }
-func (d *Device) AbortTCP(conn uint32)              { d.tcp.Abort(d, conn) }
-func (d *Device) UnsentTCP(conn uint32) int         { return d.tcp.Unsent(conn) }
+func (inst *Instance) WriteTCP(conn uint32, data []byte) { inst.tcp.Write(inst, conn, data) }
+func (inst *Instance) ReadTCP(conn uint32) []byte        { return inst.tcp.Read(inst, conn) }
+func (inst *Instance) CloseTCP(conn uint32)              { inst.tcp.Close(inst, conn) }
+func (inst *Instance) AbortTCP(conn uint32)              { inst.tcp.Abort(inst, conn) }
+func (inst *Instance) UnsentTCP(conn uint32) int         { return inst.tcp.Unsent(conn) }
 
 // EndsTCP are the addresses of a connection.
-func (d *Device) EndsTCP(conn uint32) (local, remote ip.Addr) {
-	v := d.tcp.View(conn)
+func (inst *Instance) EndsTCP(conn uint32) (local, remote ip.Addr) {
+	v := inst.tcp.View(conn)
 	return v.Local, v.Remote
 }
 
@@ -124,62 +120,62 @@ var overWhy = map[tcp.News]note.Code{
 
 // bgpConnection passes a change of a connection on to the speaker, if it is one of
 // its.
-func (d *Device) bgpConnection(id uint32, news tcp.News) bool {
-	if d.config.Kind != config.Router {
+func (inst *Instance) bgpConnection(id uint32, news tcp.News) bool {
+	if inst.device.config.Kind != config.Router {
 		return false
 	}
-	v := d.tcp.View(id)
+	v := inst.tcp.View(id)
 	if v.Taken && v.LocalPort == bgpwire.Port && news == tcp.Opened {
-		d.bgp.Taken(d, id)
+		inst.bgp.Taken(inst, id)
 		return true
 	}
-	if !d.bgp.Owns(id) {
+	if !inst.bgp.Owns(id) {
 		return false
 	}
 	switch news {
 	case tcp.Opened:
-		d.bgp.TCPOpened(d, id)
+		inst.bgp.TCPOpened(inst, id)
 	case tcp.Arrived:
-		d.bgp.TCPArrived(d, id)
+		inst.bgp.TCPArrived(inst, id)
 	case tcp.Drained: // settling sends more
 	default:
-		d.bgp.TCPOver(d, id, overWhy[news])
+		inst.bgp.TCPOver(inst, id, overWhy[news])
 	}
 	return true
 }
 
 // SourceTo is the address of the port by which packets to a leave; 0 if there is
 // no route.
-func (d *Device) SourceTo(a ip.Addr) ip.Addr {
-	shared := d.env.Shared()
-	if _, hop, ok := d.table.Lookup(shared, a); ok {
-		if hops := shared.Sets.Hops(d.table.Set(hop)); len(hops) > 0 {
-			return d.ports[hops[0].Port].addr
+func (inst *Instance) SourceTo(a ip.Addr) ip.Addr {
+	shared := inst.Shared()
+	if _, hop, ok := inst.table.Lookup(shared, a); ok {
+		if hops := shared.Sets.Hops(inst.table.Set(hop)); len(hops) > 0 {
+			return inst.device.ports[hops[0].Port].addr
 		}
 	}
 	return 0
 }
 
 // PortAddress is the address of a port that is up.
-func (d *Device) PortAddress(name string) ip.Addr {
-	if i, ok := d.Port(name); ok && d.ports[i].up {
-		return d.ports[i].addr
+func (inst *Instance) PortAddress(name string) ip.Addr {
+	if i, ok := inst.device.Port(name); ok && inst.device.ports[i].up && inst.has(&inst.device.ports[i]) {
+		return inst.device.ports[i].addr
 	}
 	return 0
 }
 
 // OnLink says whether an address is on the network of a port that is up.
-func (d *Device) OnLink(a ip.Addr) bool { return d.SameNetwork(a, a) }
+func (inst *Instance) OnLink(a ip.Addr) bool { return inst.SameNetwork(a, a) }
 
 // SameNetwork says whether two addresses are on the network of one port that is
 // up.
-func (d *Device) SameNetwork(a, b ip.Addr) bool {
-	for i := range d.ports {
-		p := &d.ports[i]
-		if !p.up || p.addr == 0 || p.Config.Loopback {
+func (inst *Instance) SameNetwork(a, b ip.Addr) bool {
+	for i := range inst.device.ports {
+		p := &inst.device.ports[i]
+		if !p.up || p.addr == 0 || p.Config.Loopback || !inst.has(p) {
 			continue
 		}
-		if n := d.env.Shared().Prefixes.Prefix(p.prefix); n.Contains(a) && n.Contains(b) {
+		if n := inst.Shared().Prefixes.Prefix(p.prefix); n.Contains(a) && n.Contains(b) {
 			return true
 		}
 	}
@@ -187,7 +183,7 @@ func (d *Device) SameNetwork(a, b ip.Addr) bool {
 }
 
 // PutBGP takes a route from BGP.
-func (d *Device) PutBGP(prefix uint32, b bgp.Route) {
+func (inst *Instance) PutBGP(prefix uint32, b bgp.Route) {
 	r := route.Route{}
 	if b.Present {
 		r = route.Route{Metric: b.MED, Tag: b.PeerAS, Present: true, Preference: b.Preference}
@@ -195,40 +191,40 @@ func (d *Device) PutBGP(prefix uint32, b bgp.Route) {
 			r.Kind = bgp.KindExternal
 		}
 		if b.Blackhole {
-			r.Hop = d.table.Direct(route.Blackhole)
+			r.Hop = inst.table.Direct(route.Blackhole)
 		} else {
-			r.Hop = d.table.Recursive(d, d.env.Shared(), b.Vias)
+			r.Hop = inst.table.Recursive(inst, inst.Shared(), b.Vias)
 		}
 	}
-	d.table.Put(d, route.BGP, prefix, r)
+	inst.table.Put(inst, route.BGP, prefix, r)
 }
 
 // Gateway numbers an address that paths go through; Way is how it is reached.
-func (d *Device) Gateway(a ip.Addr) uint32 { return d.table.Gateway(d.env.Shared(), a) }
+func (inst *Instance) Gateway(a ip.Addr) uint32 { return inst.table.Gateway(inst.Shared(), a) }
 
-func (d *Device) Way(gateway, prefix uint32) (cost uint32, ok bool) {
-	set, cost := d.table.WayFor(d.env.Shared(), gateway, prefix)
+func (inst *Instance) Way(gateway, prefix uint32) (cost uint32, ok bool) {
+	set, cost := inst.table.WayFor(inst.Shared(), gateway, prefix)
 	return cost, set != route.NoSet
 }
 
 // Interior is the best route of the table that is not BGP's.
-func (d *Device) Interior(prefix uint32) (s route.Source, r route.Route, ok bool) {
-	s, ok = d.table.Interior(prefix)
-	return s, d.table.Route(s, prefix), ok
+func (inst *Instance) Interior(prefix uint32) (s route.Source, r route.Route, ok bool) {
+	s, ok = inst.table.Interior(prefix)
+	return s, inst.table.Route(s, prefix), ok
 }
 
 // InUse says whether the table uses a route for exactly this prefix, and whether
 // that is BGP's.
-func (d *Device) InUse(prefix uint32) (there, fromBGP bool) {
-	s, ok := d.table.Best(prefix)
+func (inst *Instance) InUse(prefix uint32) (there, fromBGP bool) {
+	s, ok := inst.table.Best(prefix)
 	return ok, ok && s == route.BGP
 }
 
 // AnyInUse says whether a policy accepts any route that the table uses.
-func (d *Device) AnyInUse(p *policy.Policy) bool {
-	for _, id := range d.Prefixes() {
-		if source, ok := d.table.Best(id); ok {
-			if r := d.policyRoute(source, id, d.env.Shared().Prefixes.Prefix(id)); p.Run(&r, nil) {
+func (inst *Instance) AnyInUse(p *policy.Policy) bool {
+	for _, id := range inst.Prefixes() {
+		if source, ok := inst.table.Best(id); ok {
+			if r := inst.policyRoute(source, id, inst.Shared().Prefixes.Prefix(id)); p.Run(&r, nil) {
 				return true
 			}
 		}
@@ -237,7 +233,7 @@ func (d *Device) AnyInUse(p *policy.Policy) bool {
 }
 
 // SourceRouteType is the kind of a route, in words, for policies.
-func (d *Device) SourceRouteType(s route.Source, r route.Route) string {
+func (inst *Instance) SourceRouteType(s route.Source, r route.Route) string {
 	switch {
 	case s == route.OSPF:
 		return ospf.KindNames[r.Kind]

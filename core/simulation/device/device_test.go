@@ -50,7 +50,7 @@ func newBench(t *testing.T) *bench {
 // echo sends one request and runs until all is over.
 func (b *bench) echo(from string, to ip.Addr, ttl uint8) device.Fate {
 	b.steps = nil
-	b.Find(from).Echo(0, to, ttl, 0, 1)
+	b.Find(from).Main().Echo(0, to, ttl, 0, 1)
 	b.RunUntil(b.Now()+10*event.Second, 1e6)
 	return b.steps[len(b.steps)-1]
 }
@@ -161,7 +161,7 @@ func TestPortThatGoesDownTakesItsRouteAndNeighbours(t *testing.T) {
 func TestAtMostAFewPacketsWaitForAnAddress(t *testing.T) {
 	b := newBench(t)
 	for range 20 {
-		b.Find("depot").Echo(0, 0x0a020063, 64, 0, 1)
+		b.Find("depot").Main().Echo(0, 0x0a020063, 64, 0, 1)
 	}
 	dropped := 0
 	for _, s := range b.steps {

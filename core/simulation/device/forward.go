@@ -50,29 +50,29 @@ const NoPort = ^uint32(0)
 
 const defaultTTL = 64
 
-// Send makes Device an ospf.Host: routing packets go out of their port with TTL
+// Send makes Instance an ospf.Host: routing packets go out of their port with TTL
 // 1, whatever the table says (RFC 2328 A.1).
-func (d *Device) Send(port uint32, dst ip.Addr, packet []byte, class event.Class) {
-	p := &d.ports[port]
+func (inst *Instance) Send(port uint32, dst ip.Addr, packet []byte, class event.Class) {
+	p := &inst.device.ports[port]
 	if !dst.Multicast() {
 		head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst,
 			Payload: packet}
-		d.output(port, dst, head.Append(nil), class)
+		inst.device.output(port, dst, head.Append(nil), class)
 		return
 	}
 	head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst}
 	b := make([]byte, 0, ip.FrameHeader+ip.TagLen+ip.HeaderLen+len(packet))
-	b = d.header(b, port, ip.GroupMAC(dst), ip.TypeIPv4)
+	b = inst.device.header(b, port, ip.GroupMAC(dst), ip.TypeIPv4)
 	b = head.AppendHeader(b, len(packet))
-	d.env.Transmit(d.id, d.Carries(port), append(b, packet...), class)
+	inst.device.env.Transmit(inst.device.id, inst.device.Carries(port), append(b, packet...), class)
 }
 
 // SendFar sends a routing packet the way the table says, over several hops if
 // need be (RFC 2328 15).
-func (d *Device) SendFar(src, dst ip.Addr, packet []byte, class event.Class) {
+func (inst *Instance) SendFar(src, dst ip.Addr, packet []byte, class event.Class) {
 	p := ip.Packet{TOS: ip.TOSInternetControl, TTL: defaultTTL, Protocol: ip.ProtoOSPF, Src: src, Dst: dst,
 		Payload: packet}
-	d.forward(NoPort, &p, class)
+	inst.forward(NoPort, &p, class)
 }
 
 // Receive takes a frame that arrived at a port. Frames for somebody else, and
@@ -89,41 +89,41 @@ func (d *Device) Receive(port uint32, b []byte) {
 	case ip.TypeARP:
 		d.receiveARP(port, f.Payload)
 	case ip.TypeIPv4:
-		d.receiveIP(port, f.Payload)
+		d.InstanceOf(port).receiveIP(port, f.Payload)
 	}
-	d.settle()
+	d.InstanceOf(port).settle()
 }
 
-func (d *Device) receiveIP(port uint32, b []byte) {
+func (inst *Instance) receiveIP(port uint32, b []byte) {
 	p, ok := ip.ReadPacket(b)
 	switch {
 	case !ok:
-		d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(port), Reason: note.Malformed})
+		inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(port), Reason: note.Malformed})
 	case p.Dst.Multicast():
 		if p.Protocol == ip.ProtoOSPF {
-			d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
+			inst.ospf.Receive(inst, port, p.Src, p.Dst, p.Payload)
 		}
-	case d.Local(p.Dst):
-		d.deliver(port, &p)
-	case d.config.Kind == config.Host:
-		d.drop(b, note.NotForThisHost, port)
+	case inst.Local(p.Dst):
+		inst.deliver(port, &p)
+	case inst.device.config.Kind == config.Host:
+		inst.drop(b, note.NotForThisHost, port)
 	case p.TTL <= 1:
-		d.unreachable(b, note.TTLExpired, ip.CodeNet, port)
+		inst.unreachable(b, note.TTLExpired, ip.CodeNet, port)
 	default:
 		p.TTL--
-		d.forward(port, &p, event.Pending)
+		inst.forward(port, &p, event.Pending)
 	}
 }
 
 // deliver takes a packet for one of this device's addresses.
-func (d *Device) deliver(port uint32, p *ip.Packet) {
-	d.trace(p, Fate{Action: Delivered, In: port, Out: NoPort})
+func (inst *Instance) deliver(port uint32, p *ip.Packet) {
+	inst.device.trace(p, Fate{Action: Delivered, In: port, Out: NoPort})
 	switch p.Protocol {
 	case ip.ProtoOSPF:
-		d.ospf.Receive(d, port, p.Src, p.Dst, p.Payload)
+		inst.ospf.Receive(inst, port, p.Src, p.Dst, p.Payload)
 	case ip.ProtoTCP:
-		if why := d.tcp.Receive(d, p.Src, p.Dst, p.TTL, p.Payload, d.segmentSize(p.Src)); why != note.None {
-			d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst),
+		if why := inst.tcp.Receive(inst, p.Src, p.Dst, p.TTL, p.Payload, inst.segmentSize(p.Src)); why != note.None {
+			inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst),
 				B: uint64(p.Src), Reason: why})
 		}
 	case ip.ProtoICMP:
@@ -134,12 +134,12 @@ func (d *Device) deliver(port uint32, p *ip.Packet) {
 		m.Type = ip.EchoReply
 		reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, ID: p.ID, Src: p.Dst, Dst: p.Src,
 			Payload: m.Append(nil)}
-		d.forward(NoPort, &reply, event.Pending)
+		inst.forward(NoPort, &reply, event.Pending)
 	}
 }
 
 // Salt is what this device's flow hashes begin with.
-func (d *Device) Salt() uint64 { return d.Rand(saltPurpose, 0) }
+func (d *Device) Salt() uint64 { return d.rand(saltPurpose, 0) }
 
 const saltPurpose = 1 << 20
 
@@ -159,64 +159,64 @@ func flowPorts(p *ip.Packet) uint32 {
 
 // forward sends a packet the way the table says. In is NoPort for a packet made
 // here.
-func (d *Device) forward(in uint32, p *ip.Packet, class event.Class) {
+func (inst *Instance) forward(in uint32, p *ip.Packet, class event.Class) {
 	step := Fate{Action: Forwarded, In: in, Out: NoPort}
 	if in == NoPort {
 		step.Action = Sent
 	}
-	if d.Local(p.Dst) {
-		d.trace(p, step)
-		d.deliver(NoPort, p)
+	if inst.Local(p.Dst) {
+		inst.device.trace(p, step)
+		inst.deliver(NoPort, p)
 		return
 	}
-	shared := d.env.Shared()
-	prefix, hop, ok := d.table.Lookup(shared, p.Dst)
+	shared := inst.Shared()
+	prefix, hop, ok := inst.table.Lookup(shared, p.Dst)
 	if !ok {
-		d.unreachable(p.Append(nil), note.NoRoute, ip.CodeNet, in)
+		inst.unreachable(p.Append(nil), note.NoRoute, ip.CodeNet, in)
 		return
 	}
 	step.Prefix, step.Routed = prefix, true
-	set := d.table.Set(hop)
+	set := inst.table.Set(hop)
 	hops := shared.Sets.Hops(set)
 	if set == route.Blackhole || len(hops) == 0 {
-		d.drop(p.Append(nil), note.Blackholed, in)
+		inst.drop(p.Append(nil), note.Blackholed, in)
 		return
 	}
-	way := route.Pick(hops, route.FlowHash(d.Salt(), p.Src, p.Dst, p.Protocol, flowPorts(p)))
+	way := route.Pick(hops, route.FlowHash(inst.device.Salt(), p.Src, p.Dst, p.Protocol, flowPorts(p)))
 	step.Out, step.Gateway, step.Ways = way.Port, way.Gateway, len(hops)
 	to := way.Gateway
 	if to == 0 {
 		to, step.Connected = p.Dst, true
 	}
-	d.trace(p, step)
-	d.output(way.Port, to, p.Append(nil), class)
+	inst.device.trace(p, step)
+	inst.device.output(way.Port, to, p.Append(nil), class)
 }
 
 // drop notes that a packet ends here.
-func (d *Device) drop(b []byte, why note.Code, in uint32) { d.dropAt(b, why, in, NoPort, 0) }
+func (inst *Instance) drop(b []byte, why note.Code, in uint32) { inst.dropAt(b, why, in, NoPort, 0) }
 
 // dropAt is drop behind a port, for want of an answer from a gateway there.
-func (d *Device) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr) {
+func (inst *Instance) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr) {
 	p, ok := ip.ReadPacket(b)
 	if !ok {
 		return
 	}
-	d.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst),
+	inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst),
 		B: uint64(p.Src), Reason: why})
-	d.trace(&p, Fate{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
+	inst.device.trace(&p, Fate{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
 // unreachable drops a packet and sends its source the reason, unless it was itself an
 // ICMP error or the source is this device (RFC 1122 3.2.2).
-func (d *Device) unreachable(b []byte, why note.Code, code uint8, in uint32) {
-	d.drop(b, why, in)
-	d.tellSource(b, why, code, in)
+func (inst *Instance) unreachable(b []byte, why note.Code, code uint8, in uint32) {
+	inst.drop(b, why, in)
+	inst.tellSource(b, why, code, in)
 }
 
 // tellSource sends the ICMP error about a dropped packet.
-func (d *Device) tellSource(b []byte, why note.Code, code uint8, in uint32) {
+func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in uint32) {
 	p, ok := ip.ReadPacket(b)
-	if !ok || p.Src == 0 || d.Local(p.Src) {
+	if !ok || p.Src == 0 || inst.Local(p.Src) {
 		return
 	}
 	if p.Protocol == ip.ProtoICMP && len(p.Payload) > 0 && p.Payload[0] != ip.EchoRequest &&
@@ -230,45 +230,45 @@ func (d *Device) tellSource(b []byte, why note.Code, code uint8, in uint32) {
 	// The error comes from the port by which the packet came, so that its
 	// receiver learns the way it took.
 	var src ip.Addr
-	if in != NoPort && int(in) < len(d.ports) {
-		src = d.ports[in].addr
+	if in != NoPort && int(in) < len(inst.device.ports) {
+		src = inst.device.ports[in].addr
 	}
 	if src == 0 {
-		src = d.sourceFor(p.Src)
+		src = inst.sourceFor(p.Src)
 	}
 	if src == 0 {
 		return
 	}
 	reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, Src: src, Dst: p.Src, Payload: m.Append(nil)}
-	d.forward(NoPort, &reply, event.Pending)
+	inst.forward(NoPort, &reply, event.Pending)
 }
 
 // sourceFor is the address of the port by which packets to a leave, or of the
 // first loopback for one of our own addresses.
-func (d *Device) sourceFor(a ip.Addr) ip.Addr {
-	if d.Local(a) {
+func (inst *Instance) sourceFor(a ip.Addr) ip.Addr {
+	if inst.Local(a) {
 		return a
 	}
-	shared := d.env.Shared()
-	_, hop, ok := d.table.Lookup(shared, a)
+	shared := inst.Shared()
+	_, hop, ok := inst.table.Lookup(shared, a)
 	if ok {
-		if hops := shared.Sets.Hops(d.table.Set(hop)); len(hops) > 0 {
-			return d.ports[hops[0].Port].addr
+		if hops := shared.Sets.Hops(inst.table.Set(hop)); len(hops) > 0 {
+			return inst.device.ports[hops[0].Port].addr
 		}
 	}
-	return ip.AddrFrom(d.config.Address())
+	return ip.AddrFrom(inst.device.config.Address())
 }
 
 // Echo sends an ICMP echo request. A src of 0 lets the device choose: the
 // address of the port by which it leaves.
-func (d *Device) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
+func (inst *Instance) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
 	if src == 0 {
-		src = d.sourceFor(dst)
+		src = inst.sourceFor(dst)
 	}
 	m := ip.ICMP{Type: ip.EchoRequest, ID: id, Seq: seq, Data: make([]byte, 32)}
 	p := ip.Packet{TTL: ttl, Protocol: ip.ProtoICMP, ID: seq, Src: src, Dst: dst, Payload: m.Append(nil)}
-	d.forward(NoPort, &p, event.Pending)
-	d.settle()
+	inst.forward(NoPort, &p, event.Pending)
+	inst.settle()
 }
 
 // trace passes on to whoever traces what became of an ICMP or TCP packet.

@@ -14,9 +14,9 @@ import (
 )
 
 // syncAreas gives OSPF its areas and what to announce from outside.
-func (d *Device) syncAreas() {
+func (inst *Instance) syncAreas() {
 	var areas []ospf.AreaConfig
-	for _, a := range d.config.OSPF.Areas {
+	for _, a := range inst.device.config.OSPF.Areas {
 		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NSSA: a.NSSA, NoSummary: a.NoSummary, Translate: a.Translate,
 			DefaultCost: a.DefaultCost,
 			Joins:       joinsOf(a.Summaries)}
@@ -25,23 +25,23 @@ func (d *Device) syncAreas() {
 		}
 		areas = append(areas, c)
 	}
-	d.ospf.SetAreas(d, areas)
-	d.changed = true // the externals may be others now
+	inst.ospf.SetAreas(inst, areas)
+	inst.changed = true // the externals may be others now
 }
 
 // syncExternals makes of the table what OSPF announces from outside. A route is
 // announced while it is the one in use; OSPF's own never are.
-func (d *Device) syncExternals() {
-	o := &d.config.OSPF
+func (inst *Instance) syncExternals() {
+	o := &inst.device.config.OSPF
 	if len(o.Injects) == 0 && !o.Default.On {
-		d.ospf.SetExternals(d, nil, nil)
+		inst.ospf.SetExternals(inst, nil, nil)
 		return
 	}
 	var list []ospf.External
-	shared := d.env.Shared()
+	shared := inst.Shared()
 	haveDefault := false
-	for _, id := range d.Prefixes() {
-		source, ok := d.table.Best(id)
+	for _, id := range inst.Prefixes() {
+		source, ok := inst.table.Best(id)
 		if !ok || source == route.OSPF {
 			continue
 		}
@@ -51,7 +51,7 @@ func (d *Device) syncExternals() {
 			continue // announced by originate default alone
 		}
 		for i := range o.Injects {
-			if e, ok := d.injects(&o.Injects[i], source, id, p); ok {
+			if e, ok := inst.injects(&o.Injects[i], source, id, p); ok {
 				list = append(list, e)
 				break
 			}
@@ -61,7 +61,7 @@ func (d *Device) syncExternals() {
 		list = append(list, external(ip.Prefix{}, o.Default.External))
 	}
 	slices.SortFunc(list, func(a, b ospf.External) int { return a.Prefix.Compare(b.Prefix) })
-	d.ospf.SetExternals(d, list, joinsOf(o.Summaries))
+	inst.ospf.SetExternals(inst, list, joinsOf(o.Summaries))
 }
 
 // joinsOf are summaries of external routes as OSPF takes them.
@@ -79,21 +79,21 @@ func external(p ip.Prefix, e config.External) ospf.External {
 
 // injects is how an inject statement announces a route, if it takes it. Networks
 // on which OSPF runs are announced by it as they are.
-func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.Prefix) (e ospf.External, ok bool) {
+func (inst *Instance) injects(i *config.Inject, source route.Source, id uint32, p ip.Prefix) (e ospf.External, ok bool) {
 	if i.Source != source.String() || i.Through != "" && !i.Policy && !config.Matches(i.Set, p.Netip()) {
 		return e, false
 	}
 	if source == route.Connected {
-		for k := range d.ports {
-			if q := &d.ports[k]; q.up && q.prefix == id && q.addr != 0 && q.Config.OSPF.On {
+		for k := range inst.device.ports {
+			if q := &inst.device.ports[k]; q.up && q.prefix == id && q.addr != 0 && q.Config.OSPF.On && inst.has(q) {
 				return e, false
 			}
 		}
 	}
 	e = external(p, i.External)
-	e.Forward = d.forwardingAddress(id)
-	if through := d.env.Book().Policy(i.Through); i.Policy && through != nil {
-		r := d.policyRoute(source, id, p)
+	e.Forward = inst.forwardingAddress(id)
+	if through := inst.device.env.Book().Policy(i.Through); i.Policy && through != nil {
+		r := inst.policyRoute(source, id, p)
 		r.Metric, r.Type1 = e.Metric, e.Type1
 		tag := r.Tag
 		if !through.Run(&r, nil) {
@@ -110,12 +110,12 @@ func (d *Device) injects(i *config.Inject, source route.Source, id uint32, p ip.
 // forwardingAddress is where packets for a prefix go instead of to this router: its
 // next hop, if that is on a segment on which OSPF has neighbours to be found (RFC
 // 2328 12.4.4.1); 0 if it is not.
-func (d *Device) forwardingAddress(id uint32) ip.Addr {
-	hops := d.env.Shared().Sets.Hops(d.table.Set(d.table.Next(id)))
+func (inst *Instance) forwardingAddress(id uint32) ip.Addr {
+	hops := inst.Shared().Sets.Hops(inst.table.Set(inst.table.Next(id)))
 	if len(hops) != 1 || hops[0].Gateway == 0 {
 		return 0
 	}
-	v := d.ospf.Port(hops[0].Port)
+	v := inst.ospf.Port(hops[0].Port)
 	if !v.Broadcast || v.Passive || !ip.MakePrefix(v.Address, v.PrefixLen).Contains(hops[0].Gateway) {
 		return 0
 	}
@@ -123,12 +123,12 @@ func (d *Device) forwardingAddress(id uint32) ip.Addr {
 }
 
 // policyRoute is a route of the table as a policy is asked about it.
-func (d *Device) policyRoute(source route.Source, id uint32, p ip.Prefix) policy.Route {
-	r := d.table.Route(source, id)
-	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: d.SourceRouteType(source, r),
-		Tag: r.Tag, Metric: r.Metric, LocalAS: d.config.BGP.AS}
-	if a, neighbour := d.bgp.BestAttributes(id); a != 0 && source == route.BGP {
-		out.Attrs, out.Neighbour = d.Attrs().Get(a), neighbour
+func (inst *Instance) policyRoute(source route.Source, id uint32, p ip.Prefix) policy.Route {
+	r := inst.table.Route(source, id)
+	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: inst.SourceRouteType(source, r),
+		Tag: r.Tag, Metric: r.Metric, LocalAS: inst.device.config.BGP.AS}
+	if a, neighbour := inst.bgp.BestAttributes(id); a != 0 && source == route.BGP {
+		out.Attrs, out.Neighbour = inst.Attrs().Get(a), neighbour
 	}
 	return out
 }

@@ -13,46 +13,46 @@ import (
 // connections on the ports of its services, and opens them for whoever asks.
 
 // syncServices makes TCP listen on the ports of the services.
-func (d *Device) syncServices() {
-	if !d.Enabled() {
-		d.tcp.Stop(d)
-		d.tcp.Listen(nil)
+func (inst *Instance) syncServices() {
+	if !inst.device.Enabled() {
+		inst.tcp.Stop(inst)
+		inst.tcp.Listen(nil)
 		return
 	}
 	var ports []uint16
-	for _, s := range d.config.Services {
+	for _, s := range inst.device.config.Services {
 		ports = append(ports, s.Port)
 	}
-	if d.config.Kind == config.Router {
+	if inst.device.config.Kind == config.Router {
 		ports = append(ports, bgpwire.Port)
 	}
-	d.tcp.Listen(ports)
+	inst.tcp.Listen(ports)
 }
 
 // Connect opens a TCP connection. A src of 0 lets the device choose: the address
 // of the port by which it leaves.
-func (d *Device) Connect(src, dst ip.Addr, port uint16) (id uint32) {
+func (inst *Instance) Connect(src, dst ip.Addr, port uint16) (id uint32) {
 	if src == 0 {
-		src = d.sourceFor(dst)
+		src = inst.sourceFor(dst)
 	}
-	id = d.tcp.Open(d, src, dst, port, d.segmentSize(dst), tcp.Terms{TTL: defaultTTL})
-	d.settle()
+	id = inst.tcp.Open(inst, src, dst, port, inst.segmentSize(dst), tcp.Terms{TTL: defaultTTL})
+	inst.settle()
 	return id
 }
 
 // Disconnect closes a TCP connection.
-func (d *Device) Disconnect(id uint32) {
-	d.tcp.Close(d, id)
-	d.settle()
+func (inst *Instance) Disconnect(id uint32) {
+	inst.tcp.Close(inst, id)
+	inst.settle()
 }
 
 // segmentSize is what a segment to an address may carry: the MTU of the port by
 // which it leaves, without the headers (RFC 9293 3.7.1).
-func (d *Device) segmentSize(to ip.Addr) uint16 {
+func (inst *Instance) segmentSize(to ip.Addr) uint16 {
 	mtu := uint16(1500)
-	if _, hop, ok := d.table.Lookup(d.env.Shared(), to); ok {
-		if hops := d.env.Shared().Sets.Hops(d.table.Set(hop)); len(hops) > 0 {
-			mtu = d.ports[hops[0].Port].Config.MTU
+	if _, hop, ok := inst.table.Lookup(inst.Shared(), to); ok {
+		if hops := inst.Shared().Sets.Hops(inst.table.Set(hop)); len(hops) > 0 {
+			mtu = inst.device.ports[hops[0].Port].Config.MTU
 		}
 	}
 	return mtu - ip.HeaderLen - wire.HeaderLen
@@ -60,33 +60,33 @@ func (d *Device) segmentSize(to ip.Addr) uint16 {
 
 // SendTCP makes Device a tcp.Host. A device does not talk to itself by TCP: what
 // is for one of its own addresses goes nowhere.
-func (d *Device) SendTCP(src, dst ip.Addr, ttl uint8, segment []byte) {
-	if d.Local(dst) {
+func (inst *Instance) SendTCP(src, dst ip.Addr, ttl uint8, segment []byte) {
+	if inst.Local(dst) {
 		return
 	}
 	p := ip.Packet{TTL: ttl, Protocol: ip.ProtoTCP, Src: src, Dst: dst, Payload: segment}
-	d.forward(NoPort, &p, event.Pending)
+	inst.forward(NoPort, &p, event.Pending)
 }
 
 // Admits says whether a connection to a port that is listened on is taken: to a
 // service by whoever comes, to BGP only by peers.
-func (d *Device) Admits(src, dst ip.Addr, port uint16) (terms tcp.Terms, ok bool) {
-	if port == bgpwire.Port && d.config.Kind == config.Router {
-		return d.bgp.Accepts(d, src, dst)
+func (inst *Instance) Admits(src, dst ip.Addr, port uint16) (terms tcp.Terms, ok bool) {
+	if port == bgpwire.Port && inst.device.config.Kind == config.Router {
+		return inst.bgp.Accepts(inst, src, dst)
 	}
 	return tcp.Terms{TTL: defaultTTL}, true
 }
 
 // Connection is the news of a change of a connection: BGP's are its own affair; one
 // that the other end opened to a service and closes is closed from here too.
-func (d *Device) Connection(id uint32, news tcp.News) {
-	if d.bgpConnection(id, news) {
+func (inst *Instance) Connection(id uint32, news tcp.News) {
+	if inst.bgpConnection(id, news) {
 		return
 	}
 	switch news {
 	case tcp.Arrived:
-		d.tcp.Read(d, id)
+		inst.tcp.Read(inst, id)
 	case tcp.Ended:
-		d.tcp.Close(d, id)
+		inst.tcp.Close(inst, id)
 	}
 }

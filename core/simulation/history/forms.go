@@ -223,7 +223,7 @@ func (a Action) perform(w *network.World, lab *config.Lab) error {
 // atPort and atPeer are what an action does at a port, and to a session.
 type (
 	atPort func(a Action, w *network.World, d *device.Device, port uint32) error
-	atPeer func(a Action, d *device.Device, s *bgp.Speaker, i int) bool
+	atPeer func(a Action, inst *device.Instance, s *bgp.Speaker, i int) bool
 )
 
 // port is the port that an action names.
@@ -317,9 +317,9 @@ func forcePort(o config.Override) func(Action, *network.World, *device.Device) e
 
 func restart(a Action, _ *network.World, d *device.Device) error {
 	switch {
-	case a.Protocol == "bgp" && !d.RestartBGP():
+	case a.Protocol == "bgp" && !d.Main().RestartBGP():
 		return fmt.Errorf("BGP does not run on %s", d.Name())
-	case a.Protocol == "ospf" && !d.RestartOSPF():
+	case a.Protocol == "ospf" && !d.Main().RestartOSPF():
 		return fmt.Errorf("OSPF does not run on %s", d.Name())
 	}
 	return nil
@@ -328,11 +328,12 @@ func restart(a Action, _ *network.World, d *device.Device) error {
 // onPeer does something to a session, or to all of a router.
 func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
 	return func(a Action, _ *network.World, d *device.Device) error {
-		if !d.BGP().Running() {
+		inst := d.Main()
+		if !inst.BGP().Running() {
 			return fmt.Errorf("BGP does not run on %s", d.Name())
 		}
 		var peers []ip.Addr
-		d.BGP().Peers(func(v bgp.PeerView) {
+		inst.BGP().Peers(func(v bgp.PeerView) {
 			if a.Peer == "all" || v.Address.String() == a.Peer {
 				peers = append(peers, v.Address)
 			}
@@ -341,7 +342,7 @@ func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
 			return fmt.Errorf("%s has no peer %s", d.Name(), a.Peer)
 		}
 		for _, p := range peers {
-			if !d.Peer(p, func(s *bgp.Speaker, i int) bool { return do(a, d, s, i) }) {
+			if !inst.Peer(p, func(s *bgp.Speaker, i int) bool { return do(a, inst, s, i) }) {
 				return fmt.Errorf("the session of %s with %s is not up", d.Name(), a.Peer)
 			}
 		}
@@ -349,21 +350,21 @@ func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
 	}
 }
 
-func reset(_ Action, d *device.Device, s *bgp.Speaker, i int) bool {
-	s.Reset(d, i, "")
+func reset(_ Action, inst *device.Instance, s *bgp.Speaker, i int) bool {
+	s.Reset(inst, i, "")
 	return true
 }
 
-func resend(a Action, d *device.Device, s *bgp.Speaker, i int) bool {
+func resend(a Action, inst *device.Instance, s *bgp.Speaker, i int) bool {
 	if a.Way == "from" {
-		return s.AskAgain(d, i)
+		return s.AskAgain(inst, i)
 	}
-	return s.SendAgain(d, i)
+	return s.SendAgain(inst, i)
 }
 
 func forcePeer(o config.Override) atPeer {
-	return func(_ Action, d *device.Device, s *bgp.Speaker, i int) bool {
-		s.Force(d, i, o)
+	return func(_ Action, inst *device.Instance, s *bgp.Speaker, i int) bool {
+		s.Force(inst, i, o)
 		return true
 	}
 }

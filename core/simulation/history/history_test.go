@@ -242,11 +242,11 @@ func TestARestartOfOSPF(t *testing.T) {
 	act(t, h, triangle())
 	act(t, h, text) // the router ID stays, although its loopback is gone
 	quarry := h.Head().Find("quarry")
-	require.Equal(t, "10.255.0.3", quarry.OSPF().RouterID().String())
+	require.Equal(t, "10.255.0.3", quarry.Main().OSPF().RouterID().String())
 	s := act(t, h, "restart ospf on quarry")
 	require.Equal(t, network.Settled, s.Outcome)
 	require.Empty(t, h.Head().Check())
-	require.Equal(t, "10.0.23.2", quarry.OSPF().RouterID().String(), "chosen anew")
+	require.Equal(t, "10.0.23.2", quarry.Main().OSPF().RouterID().String(), "chosen anew")
 	require.Greater(t, s.After.ForwardingChanges(), s.Before.ForwardingChanges())
 	again, err := Replay(h.Records(), nil)
 	require.NoError(t, err)

@@ -85,7 +85,7 @@ func received(t *testing.T, w *network.World, router, peer, prefix string) strin
 	if !known {
 		return "nothing"
 	}
-	row, ok := d.BGP().In(peerNumber(t, d, peer), id)
+	row, ok := d.Main().BGP().In(peerNumber(t, d, peer), id)
 	if !ok {
 		return "nothing"
 	}
@@ -195,7 +195,7 @@ func TestASiteTakesItsOwnAS(t *testing.T) {
 	has := func(name, prefix string) bool {
 		id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(netip.MustParsePrefix(prefix)))
 		require.True(t, ok)
-		a, _, _ := w.Find(name).BGP().Best(id)
+		a, _, _ := w.Find(name).Main().BGP().Best(id)
 		return a != 0
 	}
 	require.True(t, has("depot", "10.64.1.0/24"), "it takes its own AS once")
@@ -211,9 +211,9 @@ func TestPathsThatShareTraffic(t *testing.T) {
 	for multi, want := range map[string]int{"": 1, "    multipath 2\n": 2} {
 		w := build(t, strings.Replace(text, "MULTI", multi, 1))
 		settle(t, w)
-		_, hop, ok := w.Find("a").Table().Lookup(w.Shared(), ip.Addr(0xc6336401))
+		_, hop, ok := w.Find("a").Main().Table().Lookup(w.Shared(), ip.Addr(0xc6336401))
 		require.True(t, ok)
-		require.Len(t, w.Shared().Sets.Hops(w.Find("a").Table().Set(hop)), want)
+		require.Len(t, w.Shared().Sets.Hops(w.Find("a").Main().Table().Set(hop)), want)
 	}
 }
 
@@ -221,7 +221,7 @@ func TestPathsThatShareTraffic(t *testing.T) {
 func TestSessionsOfAllKinds(t *testing.T) {
 	state := func(w *network.World, router, peer string) bgp.State {
 		d := w.Find(router)
-		return d.BGP().Peer(peerNumber(t, d, peer)).State
+		return d.Main().BGP().Peer(peerNumber(t, d, peer)).State
 	}
 	// Two external peers with a router between them that speaks no BGP.
 	apart := "router a\n  port e1 10.0.1.1/30\n  static 10.0.2.0/30 via 10.0.1.2\n  bgp as 64500\n    peer 10.0.2.2 as 64496\nA" +
@@ -258,10 +258,10 @@ func TestSessionsOfAllKinds(t *testing.T) {
 		settle(t, w)
 		d := w.Find("viaduct")
 		i, _ := d.Port("e2")
-		before := d.BGP().Peer(peerNumber(t, d, "10.255.0.3"))
+		before := d.Main().BGP().Peer(peerNumber(t, d, "10.255.0.3"))
 		w.Cut(d.ID(), i)
 		settle(t, w)
-		now := d.BGP().Peer(peerNumber(t, d, "10.255.0.3"))
+		now := d.Main().BGP().Peer(peerNumber(t, d, "10.255.0.3"))
 		require.Equal(t, bgp.Established, now.State)
 		require.Equal(t, before.Ups, now.Ups, "the session stays up: packets take the other way")
 	})
@@ -305,7 +305,7 @@ func TestAPolicyIsChangedWithoutAReset(t *testing.T) {
 	configure(t, w, text)
 	settle(t, w)
 	require.Equal(t, "path [64496] hop 10.255.0.1 pref 150", received(t, w, "core", "10.255.0.1", "198.51.100.0/24"))
-	w.Find("west").BGP().Peers(func(v bgp.PeerView) { require.EqualValues(t, 1, v.Ups) })
+	w.Find("west").Main().BGP().Peers(func(v bgp.PeerView) { require.EqualValues(t, 1, v.Ups) })
 }
 
 // TestRoutesComeBackByInjection: a prefix that goes from BGP into OSPF with a tag is
@@ -319,15 +319,15 @@ func TestRoutesComeBackByInjection(t *testing.T) {
 	settle(t, w)
 	core := w.Find("core")
 	id, _ := w.Shared().Prefixes.Find(ip.PrefixFrom(netip.MustParsePrefix("198.51.100.0/24")))
-	s, ok := core.Table().Best(id)
+	s, ok := core.Main().Table().Best(id)
 	require.True(t, ok)
 	require.Equal(t, "ospf", s.String(), "OSPF's external route is preferred to the internal path, whose next hop nobody knows")
-	r := core.Table().Route(s, id)
+	r := core.Main().Table().Route(s, id)
 	require.EqualValues(t, []uint32{54, 7}, []uint32{r.Metric, r.Tag})
-	own, _, _, _ := core.BGP().OwnPath(id)
+	own, _, _, _ := core.Main().BGP().OwnPath(id)
 	require.Zero(t, own, "the tag keeps it out of BGP")
 	lo, _ := w.Shared().Prefixes.Find(ip.PrefixFrom(netip.MustParsePrefix("10.255.0.1/32")))
-	own, _, _, _ = core.BGP().OwnPath(lo)
+	own, _, _, _ = core.Main().BGP().OwnPath(lo)
 	require.NotZero(t, own)
 }
 

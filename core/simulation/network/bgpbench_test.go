@@ -72,19 +72,19 @@ link taker.e2 second.e1 delay 1ms
 
 // open brings the session up.
 func (f *feed) open(t testing.TB, as uint16, own, taker ip.Addr) {
-	f.conn = f.from.OpenTCP(own, taker, tcp.Terms{TTL: 1})
+	f.conn = f.from.Main().OpenTCP(own, taker, tcp.Terms{TTL: 1})
 	f.w.RunUntil(f.w.Now()+100*event.Millisecond, 1e9)
 	o := bgp.Open{Version: 4, AS: as, ID: own, Caps: []bgp.Capability{{Code: bgp.CapFourOctetAS, Value: []byte{0, 0, byte(as >> 8), byte(as)}}}}
-	f.from.WriteTCP(f.conn, bgp.Keepalive(o.Append(nil)))
+	f.from.Main().WriteTCP(f.conn, bgp.Keepalive(o.Append(nil)))
 	f.w.RunUntil(f.w.Now()+100*event.Millisecond, 1e9)
 }
 
 // pour sends the whole stream.
 func (f *feed) pour() {
-	for len(f.stream) > 0 || f.from.UnsentTCP(f.conn) > 0 {
-		if room := 60<<10 - f.from.UnsentTCP(f.conn); room > 20<<10 && len(f.stream) > 0 {
+	for len(f.stream) > 0 || f.from.Main().UnsentTCP(f.conn) > 0 {
+		if room := 60<<10 - f.from.Main().UnsentTCP(f.conn); room > 20<<10 && len(f.stream) > 0 {
 			n := min(room, len(f.stream))
-			f.from.WriteTCP(f.conn, f.stream[:n])
+			f.from.Main().WriteTCP(f.conn, f.stream[:n])
 			f.stream = f.stream[n:]
 		}
 		f.w.RunUntil(f.w.Now()+event.Millisecond, 1e9)
@@ -113,7 +113,7 @@ func fedWorld(t testing.TB, prefixes int, second bool) (w *network.World, first,
 func bgpRoutes(w *network.World, name string) (n int) {
 	d := w.Find(name)
 	for id := range w.Shared().Prefixes.Len() {
-		if s, ok := d.Table().Best(id); ok && s == route.BGP {
+		if s, ok := d.Main().Table().Best(id); ok && s == route.BGP {
 			n++
 		}
 	}

@@ -66,7 +66,7 @@ func attributes(t *testing.T, w *network.World, router, peer, prefix string) *at
 	if !known {
 		return nil
 	}
-	row, _ := d.BGP().In(i, id)
+	row, _ := d.Main().BGP().In(i, id)
 	return w.Attrs().Get(row.Raw)
 }
 
@@ -89,7 +89,7 @@ func TestWhichPathsShareTheTraffic(t *testing.T) {
 	w := buildSettled(t, lab)
 	d := w.Find("x")
 	id, _ := w.Shared().Prefixes.Find(ip.PrefixFrom(netip.MustParsePrefix("198.18.0.0/24")))
-	require.Equal(t, map[int]note.Code{0: note.None, 1: note.None, 2: note.SharedByOneAS}, d.BGP().Sharing(d, id))
+	require.Equal(t, map[int]note.Code{0: note.None, 1: note.None, 2: note.SharedByOneAS}, d.Main().BGP().Sharing(d.Main(), id))
 
 	any := strings.Replace(lab, "multipath 4", "multipath 4 any-as", 1)
 	require.Equal(t, []string{"198.18.0.0/24 bgp 0 via 172.16.1.2 p0 via 172.16.2.2 p1 via 172.16.3.2 p2"}, ways(any, "198.18.0.0/24"))
@@ -98,7 +98,7 @@ func TestWhichPathsShareTheTraffic(t *testing.T) {
 	require.Equal(t, []string{"198.18.0.0/24 bgp 0 via 172.16.1.2 p0 via 172.16.3.2 p2"}, ways(two, "198.18.0.0/24"))
 	w = buildSettled(t, two)
 	d = w.Find("x")
-	require.Equal(t, map[int]note.Code{0: note.None, 1: note.SharingIsFull, 2: note.None}, d.BGP().Sharing(d, id))
+	require.Equal(t, map[int]note.Code{0: note.None, 1: note.SharingIsFull, 2: note.None}, d.Main().BGP().Sharing(d.Main(), id))
 }
 
 func buildSettled(t *testing.T, text string) *network.World {
@@ -122,7 +122,7 @@ func TestTTLSecurityBeyondTheLink(t *testing.T) { // RFC 5082 3
 	for _, lab := range []string{"bgp/gtsm", "bgp/ttl5"} {
 		w := buildSettled(t, corner(t, lab))
 		up := 0
-		w.Find("a").BGP().Peers(func(v bgp.PeerView) {
+		w.Find("a").Main().BGP().Peers(func(v bgp.PeerView) {
 			require.Equal(t, bgp.Established, v.State, lab)
 			up++
 		})
@@ -131,7 +131,7 @@ func TestTTLSecurityBeyondTheLink(t *testing.T) { // RFC 5082 3
 	// From further away than it allows, they stay apart.
 	w := build(t, strings.ReplaceAll(corner(t, "bgp/ttl5"), "ttl-security 2", "ttl-security 1"))
 	settle(t, w)
-	w.Find("a").BGP().Peers(func(v bgp.PeerView) { require.NotEqual(t, bgp.Established, v.State) })
+	w.Find("a").Main().BGP().Peers(func(v bgp.PeerView) { require.NotEqual(t, bgp.Established, v.State) })
 }
 
 func TestAnOriginatedDefaultGoesThroughTheExportPolicy(t *testing.T) { // RFC 9067 4
@@ -299,9 +299,9 @@ func TestAnAggregateIsPreferredToWhatOthersAnnounce(t *testing.T) {
 	require.True(t, known)
 	for _, name := range names {
 		d := w.Find(name)
-		_, from, _ := d.BGP().Best(id)
+		_, from, _ := d.Main().BGP().Best(id)
 		require.Equal(t, bgp.Local, from, name)
-		source, _ := d.Table().Best(id)
-		require.Equal(t, uint8(bgp.AggregatePreference), d.Table().Route(source, id).Preference, "the same in the table")
+		source, _ := d.Main().Table().Best(id)
+		require.Equal(t, uint8(bgp.AggregatePreference), d.Main().Table().Route(source, id).Preference, "the same in the table")
 	}
 }

@@ -37,7 +37,7 @@ func inTable(w *network.World, d *device.Device, p netip.Prefix) bool {
 	if !known {
 		return false
 	}
-	_, there := d.Table().Best(id)
+	_, there := d.Main().Table().Best(id)
 	return there
 }
 
@@ -73,7 +73,7 @@ func requirePlainOrigins(t testing.TB, w *network.World, text string) sight {
 	dict := &w.Shared().Prefixes
 	for _, c := range labtext.Parse(text).Lab.Devices {
 		d := w.Find(c.Name)
-		s := d.BGP()
+		s := d.Main().BGP()
 		brought := map[uint32]bool{}
 		for _, o := range c.BGP.Originates {
 			id, known := dict.Find(ip.PrefixFrom(o.Prefix))
@@ -190,7 +190,7 @@ func requirePlainSending(t testing.TB, w *network.World, text string) sight {
 	saw := sight{}
 	for _, c := range labtext.Parse(text).Lab.Devices {
 		d := w.Find(c.Name)
-		d.BGP().Peers(func(v bgp.PeerView) {
+		d.Main().BGP().Peers(func(v bgp.PeerView) {
 			if v.State == bgp.Established {
 				p := c.BGP.Peer(netip.MustParseAddr(v.Address.String()))
 				require.NotNil(t, p)
@@ -204,7 +204,7 @@ func requirePlainSending(t testing.TB, w *network.World, text string) sight {
 }
 
 func requirePlainRow(t testing.TB, w *network.World, d *device.Device, c *config.BGP, p *config.Peer, v bgp.PeerView, id uint32, saw sight) {
-	s, prefix := d.BGP(), w.Shared().Prefixes.Prefix(id)
+	s, prefix := d.Main().BGP(), w.Shared().Prefixes.Prefix(id)
 	where := fmt.Sprintf("%s, peer %v, %v", d.Name(), p.Address, prefix)
 	external := p.AS != c.AS
 	if row, ok := s.In(v.Number, id); ok {
@@ -265,7 +265,7 @@ func requirePlainRow(t testing.TB, w *network.World, d *device.Device, c *config
 // plainlyWithheld is why the best path to a prefix is not sent to a peer, whatever
 // the policy; "" if it is.
 func plainlyWithheld(w *network.World, d *device.Device, c *config.BGP, p *config.Peer, peer int, id uint32) string {
-	s, prefix := d.BGP(), w.Shared().Prefixes.Prefix(id)
+	s, prefix := d.Main().BGP(), w.Shared().Prefixes.Prefix(id)
 	best, from, _ := s.Best(id)
 	external := p.AS != c.AS
 	switch {
@@ -302,6 +302,6 @@ func plainlyWithheld(w *network.World, d *device.Device, c *config.BGP, p *confi
 
 // usedFromBGP says whether the table's route for a prefix is BGP's.
 func usedFromBGP(d *device.Device, id uint32) bool {
-	source, there := d.Table().Best(id)
+	source, there := d.Main().Table().Best(id)
 	return there && source.String() == "bgp"
 }

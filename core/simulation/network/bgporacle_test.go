@@ -216,12 +216,12 @@ func reach(w *network.World, d *device.Device, a ip.Addr, prefix uint32, depth i
 	best, length := uint32(0), -1
 	for id := range w.Shared().Prefixes.Len() {
 		p := w.Shared().Prefixes.Prefix(id)
-		if s, has := d.Table().Best(id); has && p.Contains(a) && int(p.Len) > length {
+		if s, has := d.Main().Table().Best(id); has && p.Contains(a) && int(p.Len) > length {
 			if s == route.BGP && id == prefix {
 				continue
 			}
 			if s == route.BGP {
-				via := d.Table().Vias(d.Table().Route(s, id).Hop)
+				via := d.Main().Table().Vias(d.Main().Table().Route(s, id).Hop)
 				if len(via) == 0 || via[0] == a || depth == 0 {
 					continue
 				}
@@ -232,12 +232,12 @@ func reach(w *network.World, d *device.Device, a ip.Addr, prefix uint32, depth i
 	if length < 0 {
 		return 0, false
 	}
-	s, _ := d.Table().Best(best)
-	x := d.Table().Route(s, best)
+	s, _ := d.Main().Table().Best(best)
+	x := d.Main().Table().Route(s, best)
 	if s == route.BGP {
-		return reach(w, d, d.Table().Vias(x.Hop)[0], prefix, depth-1)
+		return reach(w, d, d.Main().Table().Vias(x.Hop)[0], prefix, depth-1)
 	}
-	return x.Metric + x.Metric2, len(w.Shared().Sets.Hops(d.Table().Set(x.Hop))) > 0
+	return x.Metric + x.Metric2, len(w.Shared().Sets.Hops(d.Main().Table().Set(x.Hop))) > 0
 }
 
 // plainDecision is RFC 4271 9.1.2.2 written down step by step.
@@ -281,7 +281,7 @@ func plainDecision(list []plainPath) plainPath {
 // whole Adj-RIB-In.
 func requirePlainDecisions(t testing.TB, w *network.World) (decided int) {
 	for _, d := range w.Devices() {
-		s := d.BGP()
+		s := d.Main().BGP()
 		for id := range w.Shared().Prefixes.Len() {
 			var list []plainPath
 			s.Peers(func(v bgp.PeerView) {
@@ -389,7 +389,7 @@ func otherCosts(r *rand.Rand, text string) string {
 
 func peerNumber(t testing.TB, d *device.Device, a string) int {
 	t.Helper()
-	i, ok := d.BGP().Find(ip.AddrFrom(netip.MustParseAddr(a)))
+	i, ok := d.Main().BGP().Find(ip.AddrFrom(netip.MustParseAddr(a)))
 	require.True(t, ok, "%s has no peer %s", d.Name(), a)
 	return i
 }

@@ -29,7 +29,7 @@ func routeTo(w *network.World, name, prefix string) string {
 // system, as a device knows.
 func externals(w *network.World, name, id string) (list []string) {
 	d := w.Find(name)
-	d.OSPF().Database(d, func(v ospf.LSAView) {
+	d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 		if v.Header.Key.Type == wire.ExternalLSA && v.Header.Key.ID.String() == id && v.Header.Age < wire.MaxAge {
 			list = append(list, v.Header.Key.Router.String())
 		}

@@ -20,16 +20,21 @@ func (w *World) Check() string {
 		return s
 	}
 	for _, d := range w.devices {
-		if s := w.checkTable(d); s != "" {
-			return d.Name() + ": " + s
+		for i := range d.Instances() {
+			if s := w.checkTable(d, d.Instances()[i].Table()); s != "" {
+				return d.Name() + ": " + s
+			}
 		}
 	}
 	if !w.calm.Settled() {
 		return ""
 	}
 	for _, d := range w.devices {
-		if s := cmp.Or(d.OSPF().Unfinished(), d.OSPF().Outdated(d)); s != "" {
-			return d.Name() + ": " + s
+		for i := range d.Instances() {
+			inst := &d.Instances()[i]
+			if s := cmp.Or(inst.OSPF().Unfinished(), inst.OSPF().Outdated(inst)); s != "" {
+				return d.Name() + ": " + s
+			}
 		}
 	}
 	if s := cmp.Or(w.checkAdjacencies(), w.checkSessions()); s != "" {
@@ -55,9 +60,9 @@ func (w *World) checkLoops() string {
 			return d.Name()
 		}
 		state[d.ID()] = open
-		if id, hop, ok := d.Table().Lookup(w.shared, to); ok && !d.Local(to) {
-			if source, _ := d.Table().Best(id); source == route.OSPF {
-				for _, h := range w.shared.Sets.Hops(d.Table().Set(hop)) {
+		if id, hop, ok := d.Main().Table().Lookup(w.shared, to); ok && !d.Main().Local(to) {
+			if source, _ := d.Main().Table().Best(id); source == route.OSPF {
+				for _, h := range w.shared.Sets.Hops(d.Main().Table().Set(hop)) {
 					for _, e := range w.Facing(d.ID(), h.Port) {
 						if next := w.devices[e.Device]; next.Ports()[e.Port].Address() == h.Gateway {
 							if s := follow(next, to); s != "" {
@@ -75,7 +80,7 @@ func (w *World) checkLoops() string {
 		// A range's own number need not be a network: what a range covers and is
 		// not there may go round between border routers, some of which have it.
 		if slices.ContainsFunc(w.devices,
-			func(d *device.Device) bool { return d.OSPF().Route(id).Kind == ospf.Discard }) {
+			func(d *device.Device) bool { return d.Main().OSPF().Route(id).Kind == ospf.Discard }) {
 			continue
 		}
 		state = make([]uint8, len(w.devices))
@@ -117,8 +122,7 @@ func (w *World) checkAccount() string {
 
 // checkTable holds the FIB against the sources' routes, and next hops against
 // ports.
-func (w *World) checkTable(d *device.Device) string {
-	t := d.Table()
+func (w *World) checkTable(d *device.Device, t *route.Table) string {
 	for id := range t.Len() {
 		best, ok := t.Best(id)
 		want := route.HopID(0)
@@ -144,17 +148,20 @@ func (w *World) checkAdjacencies() string {
 	for _, d := range w.devices {
 		var bad string
 		for i := range d.Ports() {
-			d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+			inst := d.InstanceOf(uint32(i))
+			inst.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
 				if n.State != ospf.Full || bad != "" {
 					return
 				}
-				far := w.farEnd(d.ID(), uint32(i), n.Address)
-				if far == nil || far.OSPF().RouterID() != n.RouterID {
+				far, at := w.farEnd(d.ID(), uint32(i), n.Address)
+				if far == nil || at.OSPF().RouterID() != n.RouterID {
 					bad = fmt.Sprintf("Full with %v, which is not at the other end", n.RouterID)
 					return
 				}
-				v := d.OSPF().Port(uint32(i))
-				if a, b := databaseOf(d, &v), databaseOf(far, &v); a != b {
+				v := inst.OSPF().Port(uint32(i))
+				area := d.Config().OSPF.Area(v.Area)
+				as := !area.Closed() && !v.Virtual
+				if a, b := databaseOf(inst, v.Area, as), databaseOf(at, v.Area, as); a != b {
 					bad = fmt.Sprintf("its database differs from that of %s:\n%s\n%s", far.Name(), a, b)
 				}
 			})
@@ -166,32 +173,33 @@ func (w *World) checkAdjacencies() string {
 	return ""
 }
 
-// farEnd is the device that has an address on what a port is joined to.
-func (w *World) farEnd(dev, port uint32, address ip.Addr) *device.Device {
-	if v := w.devices[dev].OSPF().Port(port); v.Virtual {
+// farEnd is the device that has an address on what a port is joined to, and the
+// instance that the address is in; nil if there is none.
+func (w *World) farEnd(dev, port uint32, address ip.Addr) (*device.Device, *device.Instance) {
+	if v := w.devices[dev].InstanceOf(port).OSPF().Port(port); v.Virtual {
 		for _, d := range w.devices {
-			if d.OSPF().RouterID() == v.Peer {
-				return d
+			for i := range d.Instances() {
+				if inst := &d.Instances()[i]; inst.OSPF().RouterID() == v.Peer {
+					return d, inst
+				}
 			}
 		}
-		return nil
+		return nil, nil
 	}
 	for _, e := range w.Facing(dev, port) {
 		if d := w.devices[e.Device]; d.Ports()[e.Port].Address() == address {
-			return d
+			return d, d.InstanceOf(e.Port)
 		}
 	}
-	return nil
+	return nil, nil
 }
 
-// databaseOf writes a device's database of a port's area out, without ages, and
-// what belongs to no area if that is flooded by the port.
-func databaseOf(d *device.Device, port *ospf.PortView) string {
+// databaseOf writes an instance's database of an area out, without ages, and with
+// what belongs to no area if as says so.
+func databaseOf(inst *device.Instance, area uint32, as bool) string {
 	out := ""
-	area := d.Config().OSPF.Area(port.Area)
-	as := !area.Closed() && !port.Virtual
-	d.OSPF().Database(d, func(l ospf.LSAView) {
-		if (l.AS && as || !l.AS && l.Area == port.Area) && l.Header.Age < wire.MaxAge {
+	inst.OSPF().Database(inst, func(l ospf.LSAView) {
+		if (l.AS && as || !l.AS && l.Area == area) && l.Header.Age < wire.MaxAge {
 			out += fmt.Sprintf("%v %x %x\n", l.Header.Key, l.Header.Seq, l.Header.Checksum)
 		}
 	})

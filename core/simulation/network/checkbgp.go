@@ -13,7 +13,7 @@ import (
 func (w *World) checkSessions() string {
 	for _, d := range w.devices {
 		bad := ""
-		d.BGP().Peers(func(v bgp.PeerView) {
+		d.Main().BGP().Peers(func(v bgp.PeerView) {
 			if bad == "" && v.State == bgp.Established {
 				bad = w.checkSession(d, v)
 			}
@@ -28,7 +28,7 @@ func (w *World) checkSessions() string {
 // holder is the router that has an address on a port that is up.
 func (w *World) holder(a ip.Addr) *device.Device {
 	for _, d := range w.devices {
-		if !d.Gone() && d.Local(a) {
+		if !d.Gone() && d.Main().Local(a) {
 			return d
 		}
 	}
@@ -40,17 +40,17 @@ func (w *World) checkSession(d *device.Device, v bgp.PeerView) string {
 	if far == nil {
 		return fmt.Sprintf("the session with %v is Established, and nobody has the address", v.Address)
 	}
-	back, ok := far.BGP().Find(v.Local)
-	if !ok || far.BGP().Peer(back).State != bgp.Established {
+	back, ok := far.Main().BGP().Find(v.Local)
+	if !ok || far.Main().BGP().Peer(back).State != bgp.Established {
 		return fmt.Sprintf("the session with %v is Established, at %s it is not", v.Address, far.Name())
 	}
 	for id := range w.shared.Prefixes.Len() {
 		p := w.shared.Prefixes.Prefix(id)
-		sent := d.BGP().Sent(v.Number, id)
-		if want, _ := d.BGP().Wanted(d, v.Number, id, nil); want != sent {
+		sent := d.Main().BGP().Sent(v.Number, id)
+		if want, _ := d.Main().BGP().Wanted(d.Main(), v.Number, id, nil); want != sent {
 			return fmt.Sprintf("%v: Adj-RIB-Out for %v is not what Loc-RIB and export policy give", p, v.Address)
 		}
-		row, _ := far.BGP().In(back, id)
+		row, _ := far.Main().BGP().In(back, id)
 		if sent != row.Raw {
 			return fmt.Sprintf("%v: %s has not received what was sent", p, far.Name())
 		}

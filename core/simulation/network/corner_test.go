@@ -51,7 +51,7 @@ func TestAnExchangeThatCannotEndIsARetry(t *testing.T) { // RFC 2328 10.6, 10.8
 		require.Equal(t, network.Settled, w.Settle(10_000, nil))
 		require.Empty(t, w.Check())
 		require.Equal(t, "ExStart", states(w, "small")["e1"])
-		v := w.Find("small").OSPF().Port(0)
+		v := w.Find("small").Main().OSPF().Port(0)
 		require.Equal(t, note.MTUTooLarge, v.Refusal().Reason)
 		notes := w.Notes()
 		w.RunUntil(w.Now()+600*event.Second, 100_000)
@@ -221,7 +221,7 @@ func TestASilentDRCostsItsDeadIntervalAndNoRetransmission(t *testing.T) { // RFC
 	}
 	w := build(t, lab+joins+"\n")
 	settle(t, w)
-	require.Equal(t, "DR", w.Find("r1").OSPF().Port(1).State.String())
+	require.Equal(t, "DR", w.Find("r1").Main().OSPF().Port(1).State.String())
 	start := w.Now()
 	dev, p := port(t, w, "r1.p")
 	w.Silence(dev, p, network.Both)
@@ -267,7 +267,7 @@ link in.e far.e
 		configure(t, w, changed)
 		require.Equal(t, network.Settled, w.Settle(bound, nil))
 		d := w.Find("asbr")
-		d.OSPF().Database(d, func(v ospf.LSAView) {
+		d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 			if v.Header.Key.Type == wire.ExternalLSA {
 				require.Zero(t, v.Body.External.Forward, name)
 			}

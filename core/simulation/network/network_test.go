@@ -55,14 +55,14 @@ func demoLab(t testing.TB, slug string) string {
 func table(w *network.World, name string) string {
 	d := w.Find(name)
 	var b strings.Builder
-	for _, id := range d.Prefixes() {
-		s, ok := d.Table().Best(id)
+	for _, id := range d.Main().Prefixes() {
+		s, ok := d.Main().Table().Best(id)
 		if !ok {
 			continue
 		}
-		r := d.Table().Route(s, id)
+		r := d.Main().Table().Route(s, id)
 		fmt.Fprintf(&b, "%v %v %d", w.Shared().Prefixes.Prefix(id), s, r.Metric)
-		for _, h := range w.Shared().Sets.Hops(d.Table().Set(r.Hop)) {
+		for _, h := range w.Shared().Sets.Hops(d.Main().Table().Set(r.Hop)) {
 			via := ""
 			if h.Gateway != 0 {
 				via = " via " + h.Gateway.String()
@@ -87,7 +87,7 @@ func states(w *network.World, name string) map[string]string {
 	d := w.Find(name)
 	out := map[string]string{}
 	for i := range d.Ports() {
-		d.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+		d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
 			out[d.Ports()[i].Config.Name] = n.State.String()
 		})
 	}
@@ -201,7 +201,7 @@ func TestCloneIsIndependent(t *testing.T) {
 func TestPacketInFlightDiesWithItsLink(t *testing.T) {
 	w := build(t, demoLab(t, "triangle-with-ospf"))
 	settle(t, w)
-	w.Find("kiosk").Echo(0, 0x0a14020a, 64, 1, 1)
+	w.Find("kiosk").Main().Echo(0, 0x0a14020a, 64, 1, 1)
 	w.RunUntil(w.Now()+5*event.Millisecond+500*event.Microsecond, bound)
 	d, p := port(t, w, "quarry.e2")
 	arrived := false
@@ -251,8 +251,8 @@ func TestGridHasOneDatabaseAndNoStaleRoutes(t *testing.T) {
 	settle(t, w)
 	for _, d := range w.Devices() {
 		n := 0
-		for _, id := range d.Prefixes() {
-			if s, ok := d.Table().Best(id); ok && s == route.OSPF {
+		for _, id := range d.Main().Prefixes() {
+			if s, ok := d.Main().Table().Best(id); ok && s == route.OSPF {
 				n++
 			}
 		}

@@ -299,13 +299,13 @@ func learned(w *network.World, name string) map[string]string {
 	out := map[string]string{}
 	d := w.Find(name)
 	kinds := []string{"", "intra-area", "inter-area", "external type 1", "external type 2", "range"}
-	for _, id := range d.Prefixes() {
-		r := d.Table().Route(route.OSPF, id)
-		if s, ok := d.Table().Best(id); !ok || s != route.OSPF {
+	for _, id := range d.Main().Prefixes() {
+		r := d.Main().Table().Route(route.OSPF, id)
+		if s, ok := d.Main().Table().Best(id); !ok || s != route.OSPF {
 			continue
 		}
 		var hops []string
-		for _, h := range w.Shared().Sets.Hops(d.Table().Set(r.Hop)) {
+		for _, h := range w.Shared().Sets.Hops(d.Main().Table().Set(r.Hop)) {
 			hops = append(hops, d.Ports()[h.Port].Config.Name+" "+h.Gateway.String())
 		}
 		slices.Sort(hops)

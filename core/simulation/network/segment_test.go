@@ -20,7 +20,7 @@ func roles(w *network.World) map[string]string {
 	out := map[string]string{}
 	for _, d := range w.Devices() {
 		if i, ok := d.Port("yard"); ok {
-			out[d.Name()] = d.OSPF().Port(i).State.String()
+			out[d.Name()] = d.Main().OSPF().Port(i).State.String()
 		}
 	}
 	return out
@@ -31,13 +31,13 @@ func neighbourStates(w *network.World, name string) map[string]string {
 	d := w.Find(name)
 	i, _ := d.Port("yard")
 	out := map[string]string{}
-	d.OSPF().Neighbours(i, func(n ospf.NeighbourView) { out[n.RouterID.String()] = n.State.String() })
+	d.Main().OSPF().Neighbours(i, func(n ospf.NeighbourView) { out[n.RouterID.String()] = n.State.String() })
 	return out
 }
 
 func networkLSAs(w *network.World, name string) (list []string) {
 	d := w.Find(name)
-	d.OSPF().Database(d, func(v ospf.LSAView) {
+	d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 		if v.Header.Key.Type == wire.NetworkLSA {
 			list = append(list, fmt.Sprintf("%v by %v with %d", v.Header.Key.ID, v.Header.Key.Router, len(v.Body.Network.Routers)))
 		}
@@ -259,6 +259,6 @@ func TestASegmentOfTwoMindsSettles(t *testing.T) {
 	require.Empty(t, w.Check())
 	d := w.Find("c")
 	i, _ := d.Port("yard")
-	require.Len(t, d.OSPF().Port(i).Refusals, 2, "one a source")
+	require.Len(t, d.Main().OSPF().Port(i).Refusals, 2, "one a source")
 	require.Less(t, w.Calm().LastChange(), 90*event.Second)
 }

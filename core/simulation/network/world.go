@@ -84,8 +84,15 @@ func (w *World) Clone() *World {
 	}
 	c.devices = make([]*device.Device, len(w.devices))
 	devices := make([]device.Device, len(w.devices))
+	n := 0
+	for _, d := range w.devices {
+		n += len(d.Instances())
+	}
+	instances := make([]device.Instance, n)
 	for i, d := range w.devices {
-		d.CloneTo(&devices[i], &c)
+		n := len(d.Instances())
+		d.CloneTo(&devices[i], instances[:n:n], &c)
+		instances = instances[n:]
 		c.devices[i] = &devices[i]
 	}
 	return &c
@@ -158,7 +165,7 @@ func (w *World) Trace(s device.Fate) { w.Tracer(s) }
 // Owner is the router or host that has an address, up or not; nil if none has.
 func (w *World) Owner(a ip.Addr) *device.Device {
 	for _, d := range w.devices {
-		if !d.Gone() && d.Owns(a) {
+		if !d.Gone() && d.Main().Owns(a) {
 			return d
 		}
 	}
@@ -288,7 +295,7 @@ func (w *World) Digests(full bool) (uint64, State) {
 	d := store.Digest(1)
 	var parts device.Parts
 	for _, v := range w.devices {
-		prefixes := v.Prefixes()
+		prefixes := v.TablePrefixes()
 		v.Digest(&d, full, prefixes)
 		if !v.Gone() {
 			v.DigestParts(&parts, prefixes)
