@@ -14,8 +14,9 @@ type gateway struct {
 	addr ip.Addr
 	set  SetID
 	cost uint32
-	// by are the prefixes of BGP's routes that lead to it, each with a gateway of
-	// its own; replaced, never written.
+	// by are the prefixes of BGP's routes that it was resolved through, or that were
+	// passed over: each has gateways of its own, which may come to be reached
+	// otherwise. Replaced, never written.
 	by []uint32
 }
 
@@ -59,7 +60,7 @@ func (t *Table) GatewayAddress(id uint32) ip.Addr { return t.gateways[id].addr }
 const noPrefix = ^uint32(0)
 
 // resolveGateway follows the longest match for an address, but never BGP's route
-// for the prefix without. by are the prefixes of BGP's routes on the way.
+// for the prefix without. by is gateway.by.
 func (t *Table) resolveGateway(shared *Shared, a ip.Addr, without uint32) (set SetID, cost uint32, by []uint32) {
 	f := following{t: t, shared: shared, without: without}
 	hops, cost := f.follow(a, nil)
@@ -76,31 +77,26 @@ type following struct {
 
 // follow is the next hops to an address. A route of BGP leads on to its own
 // gateways, but never back to one that is being resolved: such a route is passed
-// over for the next shorter one.
+// over for that of another source, or for the next shorter prefix.
 func (f *following) follow(a ip.Addr, on []ip.Addr) (hops []Hop, cost uint32) {
 	t := f.t
 	f.shared.Prefixes.Covering(a, func(id uint32) bool {
 		best, ok := t.bestFor(id, f.without)
+		if vias := t.Vias(t.sources[BGP].Get(id).Hop); vias != nil && id != f.without {
+			if !slices.Contains(f.by, id) {
+				f.by = append(f.by, id)
+			}
+			if ok && best == BGP {
+				if hops, cost = f.through(vias, a, on); len(hops) > 0 {
+					return false
+				}
+				best, ok = t.Interior(id)
+			}
+		}
 		if !ok {
 			return true
 		}
 		r := t.sources[best].Get(id)
-		if vias := t.Vias(r.Hop); best == BGP && vias != nil {
-			for _, via := range vias {
-				if via == a || slices.Contains(on, via) {
-					return true
-				}
-			}
-			for _, via := range vias {
-				more, c := f.follow(via, append(slices.Clip(on), a))
-				hops = append(hops, more...)
-				cost = c
-			}
-			if len(hops) > 0 && !slices.Contains(f.by, id) {
-				f.by = append(f.by, id)
-			}
-			return len(hops) == 0
-		}
 		for _, x := range f.shared.Sets.Hops(t.Set(r.Hop)) {
 			if x.Gateway == 0 {
 				x.Gateway = a
@@ -110,6 +106,20 @@ func (f *following) follow(a ip.Addr, on []ip.Addr) (hops []Hop, cost uint32) {
 		cost = r.Metric + r.Metric2
 		return false
 	})
+	return hops, cost
+}
+
+// through is the next hops to an address by a route of BGP with these gateways; none
+// if it leads back to an address that is being resolved.
+func (f *following) through(vias []ip.Addr, a ip.Addr, on []ip.Addr) (hops []Hop, cost uint32) {
+	if slices.ContainsFunc(vias, func(via ip.Addr) bool { return via == a || slices.Contains(on, via) }) {
+		return nil, 0
+	}
+	for _, via := range vias {
+		more, c := f.follow(via, append(slices.Clip(on), a))
+		hops = append(hops, more...)
+		cost = c
+	}
 	return hops, cost
 }
 
@@ -151,7 +161,7 @@ func (t *Table) settleGateways(w Watcher, shared *Shared) {
 	for _, id := range t.moved {
 		p := shared.Prefixes.Prefix(id)
 		for g := range t.gateways {
-			if !stale[g] && p.Contains(t.gateways[g].addr) {
+			if !stale[g] && (len(t.gateways[g].by) > 0 || p.Contains(t.gateways[g].addr)) {
 				stale[g], any = true, true
 			}
 		}
@@ -188,7 +198,7 @@ func (t *Table) moveGateway(w Watcher, shared *Shared, id uint32) bool {
 		}
 	}
 	w.GatewayChanged(id)
-	return !same
+	return true // also if only its path is another: a gateway behind it may take another one now
 }
 
 // FindGateway is the number of an address that is watched already.

@@ -178,6 +178,10 @@ func (t *Table) Put(w Watcher, s Source, prefix uint32, r Route) {
 	if old.Metric != r.Metric || old.Metric2 != r.Metric2 {
 		t.moves(prefix) // the same hop may cost otherwise
 	}
+	if s != BGP && t.sources[BGP].Get(prefix).Present {
+		t.moves(prefix) // BGP's own gateways may be reached by it, although BGP's route is the better one
+		t.stale = true
+	}
 	t.choose(w, prefix)
 }
 
