@@ -50,7 +50,7 @@ docs:
 	cd web && npx openapi-typescript ../server/api/openapi.json -o src/shared/api/schema.d.ts && npx prettier --write --log-level warn src/shared/api/schema.d.ts
 
 fuzz:
-	for p in ./core/protocols/wire/ip ./core/protocols/wire/ospf ./core/protocols/wire/tcp ./core/protocols/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
+	for p in ./core/protocols/wire/inet ./core/protocols/wire/ospf ./core/protocols/wire/tcp ./core/protocols/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/language/labtext
 	go test -run '^$$' -fuzz FuzzReceive -fuzztime 30s -fuzzminimizetime 1s ./core/protocols/ospf
 	go test -run '^$$' -fuzz FuzzPattern -fuzztime 30s -fuzzminimizetime 1s ./core/protocols/policy

@@ -26,10 +26,11 @@ var wings = []string{"core/ground", "core/language", "core/protocols", "core/sim
 // its own only. docs/architecture.md says what each is for.
 var floors = [][]string{
 	{"core/ground/note", "core/ground/event", "core/ground/store"},
+	{"core/ground/ip"},
 	{"core/ground/attr"},
 	{"core/language/config"},
 	{"core/language/labtext"},
-	{"core/protocols/wire/ip", "core/protocols/spf"},
+	{"core/protocols/wire/inet", "core/protocols/spf"},
 	{"core/protocols/wire/ospf", "core/protocols/wire/tcp", "core/protocols/wire/bgp"},
 	{"core/protocols/route"},
 	{"core/protocols/policy", "core/protocols/tcp"},

@@ -13,8 +13,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
@@ -195,18 +196,18 @@ func agrees(t *testing.T, l *Lab, a history.Action) {
 	from, to := world.Find(flow.From), world.Find(flow.To)
 	dst := ip.AddrFrom(to.Config().Address())
 	world.Tracer = func(s device.Fate) {
-		if s.Action == device.Delivered && s.Device == to.ID() && s.Type == ip.EchoRequest && s.ID == 0 {
+		if s.Action == device.Delivered && s.Device == to.ID() && s.Type == inet.EchoRequest && s.ID == 0 {
 			arrived[int(s.Seq)] = true
 		}
 	}
 	send := func() {
 		sent = append(sent, world.Now())
-		from.Main().Echo(0, dst, 64, 0, uint16(len(sent)-1))
+		from.Main().Echo(ip.Addr{}, dst, 64, 0, uint16(len(sent)-1))
 	}
 	for _, d := range world.Devices() { // so that ARP is resolved everywhere
 		for i := range d.Ports() {
 			for _, e := range world.Facing(d.ID(), uint32(i)) {
-				d.Main().Echo(0, world.Device(e.Device).Ports()[e.Port].Address(), 64, 1, 0)
+				d.Main().Echo(ip.Addr{}, world.Device(e.Device).Ports()[e.Port].Address(), 64, 1, 0)
 			}
 		}
 	}

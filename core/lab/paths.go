@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"net/netip"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/labtext"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/device"

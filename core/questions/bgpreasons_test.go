@@ -8,12 +8,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/tcp"
 	bgpwire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/simulation/device"
@@ -95,7 +95,7 @@ func onPeer(router, peer string, what func(d *device.Device, s *bgp.Speaker, i i
 func rawSpeaker(do func(ford *device.Device, conn uint32)) func(*network.World) {
 	return func(w *network.World) {
 		ford := w.Find("ford")
-		conn := ford.Main().OpenTCP(0xc0000202, 0xc0000201, tcp.Terms{TTL: 1})
+		conn := ford.Main().OpenTCP(ip.V4(0xc0000202), ip.V4(0xc0000201), tcp.Terms{TTL: 1})
 		w.RunUntil(w.Now()+100*event.Millisecond, 1e6)
 		do(ford, conn)
 		w.RunUntil(w.Now()+100*event.Millisecond, 1e6)

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
@@ -106,7 +106,7 @@ func raw(change func(b []byte)) func(*network.World) {
 func echo(from, to string, ttl uint8, times int) func(*network.World) {
 	return func(w *network.World) {
 		for i := range times {
-			w.Find(from).Main().Echo(0, ip.AddrFrom(netip.MustParseAddr(to)), ttl, 0, uint16(i))
+			w.Find(from).Main().Echo(ip.Addr{}, ip.AddrFrom(netip.MustParseAddr(to)), ttl, 0, uint16(i))
 		}
 	}
 }

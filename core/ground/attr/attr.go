@@ -1,13 +1,12 @@
 // Package attr is BGP's path attributes as values: what an UPDATE says of the
 // prefixes that it carries. Sets of equal attributes are kept once for the whole
 // world, in a Pool, and never change.
-//
-// Addresses are uint32 in host order, as in core/protocols/wire/ip, which is above.
 package attr
 
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/store"
 )
 
@@ -202,7 +201,7 @@ type Unknown struct {
 type Set struct {
 	Origin        Origin
 	Path          Path
-	NextHop       uint32
+	NextHop       ip.Addr
 	MED           uint32
 	LocalPref     uint32
 	HasMED        bool
@@ -210,12 +209,12 @@ type Set struct {
 	Atomic        bool
 	HasAggregator bool
 	AggregatorAS  uint32
-	Aggregator    uint32
-	Communities   []uint32 // sorted, each once
-	Extended      []uint64 // as received (RFC 4360: carried, never looked at)
-	Large         []Large  // sorted, each once
-	Originator    uint32   // RFC 4456; 0 for none
-	Clusters      []uint32 // RFC 4456, the nearest first
+	Aggregator    ip.Quad
+	Communities   []uint32  // sorted, each once
+	Extended      []uint64  // as received (RFC 4360: carried, never looked at)
+	Large         []Large   // sorted, each once
+	Originator    ip.Quad   // RFC 4456; 0 for none
+	Clusters      []ip.Quad // RFC 4456, the nearest first
 	Unknown       []Unknown
 
 	// Worked out when the set is kept.
@@ -243,7 +242,7 @@ func (s *Set) Has(community uint32) bool {
 
 // hash and equal are over all that is sent.
 func (s *Set) hash() uint64 {
-	h := store.Mix(uint64(s.Origin)<<32|uint64(s.NextHop), uint64(s.MED)<<32|uint64(s.LocalPref))
+	h := store.Mix(uint64(s.Origin)<<32^s.NextHop.Hash(), uint64(s.MED)<<32|uint64(s.LocalPref))
 	for _, g := range s.Path {
 		h = store.Mix(h, uint64(g.Kind)<<32|uint64(len(g.AS)))
 		for _, a := range g.AS {

@@ -92,7 +92,7 @@ var Kinds = [kinds]KindInfo{
 	SPFRun:                   {"spf-run", SPF, "computed routes, looking at {a:count} vertices of the shortest-path tree; {b:count} routes changed"},
 	RouteChanged:             {"route-changed", Forwarding, "{a:prefix}: {b:hop} to {c:hop}"},
 	HopChanged:               {"hop-changed", Forwarding, "next hop {a:hop}: {b:set} to {c:set}"},
-	RouterIDChosen:           {"router-id", Adjacency, "router ID {a:address}"},
+	RouterIDChosen:           {"router-id", Adjacency, "router ID {a:identity}"},
 	PortRole:                 {"port-role", Adjacency, "port {port} is {c:portState}; DR {a:router}, BDR {b:router}"},
 	SessionState:             {"session-state", Session, "session with {a:peer}: {b:sessionState} to {c:sessionState}{because}"},
 	ConnectionTurnedAway:     {"connection-turned-away", Session, "turned a connection from {a:peer} away: {reason}"},

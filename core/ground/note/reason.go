@@ -177,7 +177,7 @@ var Reasons = [codes]Info{
 	HelloIntervalDiffers:  {"hello-interval", "hello interval", "the hello intervals differ", "set hello-interval {theirs} on {a}", "duration", "2328 10.5"},
 	DeadIntervalDiffers:   {"dead-interval", "dead interval", "the router dead intervals differ", "set dead-interval {theirs} on {a}", "duration", "2328 10.5"},
 	AuthenticationDiffers: {"authentication", "authentication", "the authentication types differ", "use the same authentication on both ends", "authType", "2328 D.4"},
-	SameRouterID:          {"same-router-id", "router ID", "both routers have the same router ID", "give one of them another router-id", "address", "2328 C.1"},
+	SameRouterID:          {"same-router-id", "router ID", "both routers have the same router ID", "give one of them another router-id", "identity", "2328 C.1"},
 	MTUTooLarge:           {"mtu", "MTU", "the other end's MTU is larger than this port can take", "set the same mtu on both ends", "count", "2328 10.6"},
 	LinkSilenced:          {"silenced", "silence", "packets are lost on the link", "mend the link", "word", ""},
 	NothingHeard:          {"nothing-heard", "hellos", "no hello is heard from the other end", "", "word", "2328 10.1"},
@@ -187,7 +187,7 @@ var Reasons = [codes]Info{
 	FarEndNotAPort:        {"far-end-host", "far end", "the other end is a host: it runs no routing protocol", "make the port passive", "word", ""},
 
 	TypeDiffers:       {"type", "type", "the two ports take the network between them for different things", "set type {theirs} on {a}, or type {mine} on {b}", "word", "2328 12.4.1"},
-	RouterIDChanged:   {"router-id-changed", "router ID", "another router ID was heard from the neighbour's address", "", "address", "2328 10.5"},
+	RouterIDChanged:   {"router-id-changed", "router ID", "another router ID was heard from the neighbour's address", "", "identity", "2328 10.5"},
 	NoAdjacencyNeeded: {"two-way", "adjacency", "both are neither DR nor BDR of the segment: they stay at 2-Way, as they should", "", "word", "2328 10.4"},
 
 	StubFlagDiffers: {"stub", "kind of area", "the two ends take the area for different kinds: plain, stub or NSSA", "say the same of the area on both routers", "stubFlag", "2328 10.5"},

@@ -8,18 +8,18 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/tcp"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 )
 
-func prefixOf(n int) ip.Prefix { return ip.MakePrefix(ip.Addr(0x0a000000+n<<8), 24) }
+func prefixOf(n int) ip.Prefix { return ip.V4Prefix(ip.Quad(0x0a000000+n<<8), 24) }
 
 // announce is an UPDATE of the peer's.
 func announce(edit func(*attr.Set), prefixes ...ip.Prefix) []byte {
-	a := attr.Set{Path: attr.Path{}.Prepend(otherAS), NextHop: uint32(other)}
+	a := attr.Set{Path: attr.Path{}.Prepend(otherAS), NextHop: other}
 	if edit != nil {
 		edit(&a)
 	}
@@ -199,7 +199,7 @@ func TestMalformedAttributesAreTakenGently(t *testing.T) {
 // TestOfTwoConnectionsOneStays is RFC 4271 6.8: that of the higher identifier.
 func TestOfTwoConnectionsOneStays(t *testing.T) {
 	for name, c := range map[string]struct {
-		id   ip.Addr
+		id   ip.Quad
 		ours bool
 	}{"theirs is higher": {otherID, false}, "ours is higher": {0x0a000009, true}} {
 		t.Run(name, func(t *testing.T) {
@@ -207,7 +207,7 @@ func TestOfTwoConnectionsOneStays(t *testing.T) {
 			mine := r.conn()
 			_, ok := r.s.Accepts(r, other, self)
 			require.True(t, ok)
-			theirs := r.OpenTCP(0, 0, tcp.Terms{})
+			theirs := r.OpenTCP(ip.Addr{}, ip.Addr{}, tcp.Terms{})
 			r.s.Taken(r, theirs)
 			r.says(mine, openFrom(otherAS, c.id))
 			r.says(theirs, openFrom(otherAS, c.id))
@@ -228,10 +228,10 @@ func TestOfTwoConnectionsOneStays(t *testing.T) {
 func TestWhoIsNoPeerIsTurnedAway(t *testing.T) {
 	r := newRig(t, peerOf(nil))
 	for range 3 {
-		_, ok := r.s.Accepts(r, other+5, self)
+		_, ok := r.s.Accepts(r, ip.V4(other.Quad()+5), self)
 		require.False(t, ok)
 	}
-	require.Equal(t, []Stranger{{From: other + 5, To: self, Count: 3, Reason: note.PeerUnknown}}, r.s.Strangers())
+	require.Equal(t, []Stranger{{From: ip.V4(other.Quad() + 5), To: self, Count: 3, Reason: note.PeerUnknown}}, r.s.Strangers())
 }
 
 // TestNewsWaitForTheInterval: at its end the difference goes out, and nothing that

@@ -3,9 +3,9 @@ package bgp
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/tcp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Which TCP connections belong to a session, and which come from strangers.
@@ -42,7 +42,7 @@ func (s *Speaker) Accepts(h Host, from, to ip.Addr) (terms tcp.Terms, ok bool) {
 
 func (s *Speaker) stranger(h Host, n Stranger) {
 	n.Last, n.Count = h.Now(), 1
-	h.Note(note.Note{Kind: note.ConnectionTurnedAway, Port: note.NoPort, A: uint64(n.From), B: uint64(n.To),
+	h.Note(note.Note{Kind: note.ConnectionTurnedAway, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(n.From)), B: uint64(h.Shared().Addrs.ID(n.To)),
 		Reason: n.Reason})
 	i := slices.IndexFunc(s.refused, func(o Stranger) bool { return o.From == n.From && o.To == n.To })
 	switch {

@@ -4,8 +4,8 @@ import (
 	"slices"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Route preferences of BGP's routes in the table; lower wins.
@@ -17,13 +17,12 @@ const (
 
 // Path is one path that takes part in a decision.
 type Path struct {
-	Peer     uint16 // number; fromLocal for one of our own
+	Peer     uint16 // number of the peer that it comes from
+	external bool
 	attr     attr.ID
 	set      *attr.Set
-	external bool
 	cost     uint32
-	id       ip.Addr // originator, else the peer's router ID
-	address  ip.Addr
+	id       ip.Quad // originator, else the peer's router ID
 }
 
 // rule is one step of the decision (RFC 4271 9.1.2.2, RFC 4456 9): of two paths
@@ -46,7 +45,9 @@ var rules = [...]rule{
 	{note.HigherInteriorCost, func(_ *Speaker, a, b *Path) bool { return a.cost > b.cost }},
 	{note.HigherRouterID, func(_ *Speaker, a, b *Path) bool { return a.id > b.id }},
 	{note.LongerClusterList, func(_ *Speaker, a, b *Path) bool { return len(a.set.Clusters) > len(b.set.Clusters) }},
-	{note.HigherPeerAddress, func(_ *Speaker, a, b *Path) bool { return a.address > b.address }},
+	{note.HigherPeerAddress, func(s *Speaker, a, b *Path) bool {
+		return s.peers[a.Peer].config.Address.Compare(s.peers[b.Peer].config.Address) > 0
+	}},
 }
 
 // equalSteps is how many rules paths must be equal by to share traffic.
@@ -91,7 +92,7 @@ func (s *Speaker) candidates(h Host, prefix uint32, paths []Path, unusable func(
 		}
 		set := pool.Get(e.eff)
 		x := Path{Peer: uint16(i), attr: e.eff, set: set, external: p.config.External, cost: cost,
-			id: ip.Addr(set.Originator), address: p.config.Address}
+			id: set.Originator}
 		if x.id == 0 {
 			x.id = p.established().open.ID
 		}
@@ -207,13 +208,13 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 		now = best{attr: winner.attr, from: winner.Peer, ways: 1}
 		r = Route{Present: true, Preference: preference(&winner), External: winner.external, MED: winner.set.MED,
 			PeerAS: winner.set.FirstAS}
-		r.Vias = []ip.Addr{ip.Addr(winner.set.NextHop)}
+		r.Vias = append(s.vias[:0], winner.set.NextHop)
 		for _, x := range s.sharing(winner, equal) {
-			if hop := ip.Addr(x.path.set.NextHop); x.why == note.None && !contains(r.Vias, hop) {
+			if hop := x.path.set.NextHop; x.why == note.None && !contains(r.Vias, hop) {
 				r.Vias = append(r.Vias, hop)
 			}
 		}
-		now.ways = uint8(len(r.Vias))
+		s.vias, now.ways = r.Vias, uint8(len(r.Vias))
 	}
 	before := s.loc.Get(prefix)
 	h.PutBGP(prefix, r)
@@ -264,10 +265,10 @@ func (s *Speaker) sharing(winner Path, equal []Path) (out []sharer) {
 		}
 		return 0
 	})
-	hops := []ip.Addr{ip.Addr(winner.set.NextHop)}
+	hops := []ip.Addr{winner.set.NextHop}
 	for k := range order {
 		p := &order[k]
-		hop := ip.Addr(p.set.NextHop)
+		hop := p.set.NextHop
 		switch {
 		case p.Peer == winner.Peer:
 		case !s.config.MultipathAny && p.set.FirstAS != winner.set.FirstAS:

@@ -4,10 +4,10 @@ import (
 	"slices"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // What the speaker brings into BGP itself: prefixes that it originates, routes
@@ -127,7 +127,7 @@ func (s *Speaker) depend(h Host, look bool) {
 		if now := s.holds(h, p.config.DefaultWhen); p.defaultMet != now {
 			p.defaultMet = now
 			if p.up {
-				p.queue(h.Shared().Prefixes.ID(ip.Prefix{}))
+				p.queue(h.Shared().Prefixes.ID(ip.Default))
 			}
 		}
 	}
@@ -227,7 +227,7 @@ func (s *Speaker) aggregate(h Host, changed []uint32) {
 // nothing.
 func (s *Speaker) join(h Host, a *aggregate) local {
 	dict := &h.Shared().Prefixes
-	out := attr.Set{Origin: attr.IGP, HasAggregator: true, AggregatorAS: s.config.AS, Aggregator: uint32(s.id)}
+	out := attr.Set{Origin: attr.IGP, HasAggregator: true, AggregatorAS: s.config.AS, Aggregator: s.id}
 	var paths []attr.Path
 	found := false
 	s.loc.Each(func(id uint32, b *best) bool {

@@ -4,10 +4,10 @@ import (
 	"slices"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/policy"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // TCPArrived reads what came on a connection: all whole messages in it.
@@ -61,7 +61,7 @@ func (p *peer) message(s *Speaker, h Host, c *connection, t wire.Type, body []by
 	switch t {
 	case wire.TypeNotification:
 		n := wire.ReadNotification(body)
-		h.Note(note.Note{Kind: note.NotificationReceivedFrom, Port: note.NoPort, A: uint64(p.config.Address),
+		h.Note(note.Note{Kind: note.NotificationReceivedFrom, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
 			B: uint64(n.Code)<<8 | uint64(n.Subcode)})
 		reason := note.NotificationReceived
 		if n.Code == wire.Cease && n.Subcode == wire.CollisionResolution {
@@ -132,7 +132,7 @@ func (p *peer) update(s *Speaker, h Host, c *connection, body []byte) {
 		}
 		if bad.Verdict != wire.Fine {
 			p.faults++
-			h.Note(note.Note{Kind: note.AttributeFault, Port: note.NoPort, A: uint64(p.config.Address),
+			h.Note(note.Note{Kind: note.AttributeFault, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
 				B: uint64(bad.Type), C: uint64(bad.Verdict)})
 		}
 		if bad.Verdict == wire.TreatedAsWithdraw {
@@ -151,7 +151,7 @@ func (p *peer) update(s *Speaker, h Host, c *connection, body []byte) {
 			})
 		}
 	}
-	h.Note(note.Note{Kind: note.UpdateReceived, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(announced),
+	h.Note(note.Note{Kind: note.UpdateReceived, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(announced),
 		C: uint64(withdrawn)})
 	if p.config.MaxPrefixes > 0 && p.received > p.config.MaxPrefixes {
 		p.limited = true
@@ -234,14 +234,14 @@ func (p *peer) prepended(a *attr.Set) (with *attr.Set, changed bool) {
 // unacceptable is why paths with these attributes are not even shown to the
 // import policy.
 func (s *Speaker) unacceptable(h Host, p *peer, a *attr.Set) note.Code {
-	hop := ip.Addr(a.NextHop)
+	hop := a.NextHop
 	switch {
 	case a.Path.Count(s.config.AS) > int(p.config.OwnAS),
 		p.config.LocalAS != 0 && a.Path.Count(p.config.LocalAS) > int(p.config.OwnAS):
 		return note.OwnASInPath // RFC 4271 9.1.2
-	case ip.Addr(a.Originator) == s.id && a.Originator != 0:
+	case a.Originator == s.id && a.Originator != 0:
 		return note.OwnOriginator // RFC 4456 8
-	case slices.Contains(a.Clusters, uint32(s.cluster())):
+	case slices.Contains(a.Clusters, s.cluster()):
 		return note.OwnCluster // RFC 4456 8
 	case h.Local(hop):
 		return note.NextHopIsLocal // RFC 4271 5.1.3
@@ -254,8 +254,8 @@ func (s *Speaker) unacceptable(h Host, p *peer, a *attr.Set) note.Code {
 }
 
 // cluster is the cluster ID of a reflector (RFC 4456 7).
-func (s *Speaker) cluster() ip.Addr {
-	if c := ip.AddrFrom(s.config.ClusterID); c != 0 {
+func (s *Speaker) cluster() ip.Quad {
+	if c := ip.QuadFrom(s.config.ClusterID); c != 0 {
 		return c
 	}
 	return s.id
@@ -269,7 +269,7 @@ func (s *Speaker) asked(h Host, p *peer, prefix ip.Prefix, a *attr.Set) policy.R
 		r.Type = "external"
 	}
 	if s.book.Policy(p.config.Import).UsesInterior() {
-		r.Interior, r.Reached = h.Way(h.Gateway(ip.Addr(a.NextHop)), h.Shared().Prefixes.ID(prefix))
+		r.Interior, r.Reached = h.Way(h.Gateway(a.NextHop), h.Shared().Prefixes.ID(prefix))
 	}
 	return r
 }
@@ -293,7 +293,7 @@ func (im *importer) row(id uint32, prefix ip.Prefix) entry {
 		e.eff = im.base
 		if r.Self || r.Peer {
 			a := *r.Attrs
-			a.NextHop = uint32(im.p.config.Address) // on import, both ways of saying it mean whom it came from
+			a.NextHop = im.p.config.Address // on import, both ways of saying it mean whom it came from
 			r.Attrs = &a
 		}
 		if r.Attrs != im.set {

@@ -2,12 +2,14 @@ package bgp
 
 import (
 	"net/netip"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
@@ -15,7 +17,6 @@ import (
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/tcp"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // rig is one speaker, its peer played by the test: what the speaker writes is
@@ -44,11 +45,11 @@ type stream struct {
 	gone    bool
 }
 
+var self, other = ip.V4(0xc0000201), ip.V4(0xc0000202) // 192.0.2.1 and .2
+
 const (
-	self     = ip.Addr(0xc0000201) // 192.0.2.1
-	other    = ip.Addr(0xc0000202)
-	selfID   = ip.Addr(0x0aff0001)
-	otherID  = ip.Addr(0x0aff0002)
+	selfID   = ip.Quad(0x0aff0001)
+	otherID  = ip.Quad(0x0aff0002)
 	selfAS   = 64500
 	otherAS  = 64496
 	lastTime = 1 << 62
@@ -102,9 +103,9 @@ func (r *rig) EndsTCP(uint32) (local, remote ip.Addr) { return self, other }
 func (r *rig) SourceTo(ip.Addr) ip.Addr               { return self }
 func (r *rig) PortAddress(string) ip.Addr             { return self }
 func (r *rig) OnLink(ip.Addr) bool                    { return !r.linkOff }
-func (r *rig) SameNetwork(a, b ip.Addr) bool          { return a>>8 == b>>8 }
-func (r *rig) Local(a ip.Addr) bool                   { return a == self || a == selfID }
-func (r *rig) PutBGP(p uint32, b Route)               { r.routes[p] = b }
+func (r *rig) SameNetwork(a, b ip.Addr) bool          { return a.Quad()>>8 == b.Quad()>>8 }
+func (r *rig) Local(a ip.Addr) bool                   { return a == self || a.Quad() == selfID }
+func (r *rig) PutBGP(p uint32, b Route)               { b.Vias = slices.Clone(b.Vias); r.routes[p] = b }
 func (r *rig) Gateway(a ip.Addr) uint32 {
 	for i, g := range r.gates {
 		if g == a {
@@ -154,7 +155,7 @@ func (r *rig) says(c uint32, b []byte) {
 	r.settle()
 }
 
-func openFrom(as uint32, id ip.Addr) []byte {
+func openFrom(as uint32, id ip.Quad) []byte {
 	o := wire.Open{Version: 4, AS: uint16(as), HoldTime: 90, ID: id, Caps: []wire.Capability{
 		{Code: wire.CapMultiprotocol, Value: []byte{0, 1, 0, 1}}, {Code: wire.CapRouteRefresh},
 		{Code: wire.CapFourOctetAS, Value: []byte{0, 0, byte(as >> 8), byte(as)}}}}

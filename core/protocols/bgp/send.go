@@ -3,10 +3,10 @@ package bgp
 import (
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/policy"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // What is sent (RFC 4271 9.2): a queue holds prefixes, never messages. When there
@@ -53,15 +53,16 @@ func (p *peer) queueAll(s *Speaker, h Host, again bool) {
 		return true
 	})
 	if p.config.Default {
-		p.queue(h.Shared().Prefixes.ID(ip.Prefix{}))
+		p.queue(h.Shared().Prefixes.ID(ip.Default))
 	}
 }
 
-// sender groups what is to be sent by attributes, in the order of first sight.
+// sender groups the prefixes that are to be sent, by their numbers, by attributes, in
+// the order of first sight.
 type sender struct {
-	withdrawn []ip.Prefix
+	withdrawn []uint32
 	order     []attr.ID
-	groups    map[attr.ID][]ip.Prefix
+	groups    map[attr.ID][]uint32
 }
 
 // send sends a peer what it does not know yet, as far as the window is open and
@@ -113,46 +114,50 @@ func (p *peer) sendSome(s *Speaker, h Host, prefixes []uint32) bool {
 			continue
 		}
 		e.again = false
-		x := dict.Prefix(id)
 		switch {
 		case want == 0:
-			b.withdrawn = append(b.withdrawn, x)
+			b.withdrawn = append(b.withdrawn, id)
 			p.sent--
 		default:
 			if e.sent == 0 {
 				p.sent++
 			}
 			if b.groups == nil {
-				b.groups = map[attr.ID][]ip.Prefix{}
+				b.groups = map[attr.ID][]uint32{}
 			}
 			if _, known := b.groups[want]; !known {
 				b.order = append(b.order, want)
 			}
-			b.groups[want] = append(b.groups[want], x)
+			b.groups[want] = append(b.groups[want], id)
 		}
 		e.sent = want
 	}
 	four := p.both(t, wire.CapFourOctetAS)
 	var out []byte
 	messages, announced := 0, 0
-	add := func(withdrawn, list []ip.Prefix, a *attr.Set) {
-		var n int
-		out, n = wire.AppendUpdates(out, withdrawn, list, a, four)
-		messages += n
-		announced += len(list)
+	var list []ip.Prefix
+	prefixesOf := func(ids []uint32) []ip.Prefix {
+		list = list[:0]
+		for _, id := range ids {
+			list = append(list, dict.Prefix(id))
+		}
+		return list
 	}
 	if len(b.withdrawn) > 0 {
-		add(b.withdrawn, nil, nil)
+		out, messages = wire.AppendUpdates(out, prefixesOf(b.withdrawn), nil, nil, four)
 	}
 	for _, id := range b.order {
-		add(nil, b.groups[id], h.Attrs().Get(id))
+		var n int
+		out, n = wire.AppendUpdates(out, nil, prefixesOf(b.groups[id]), h.Attrs().Get(id), four)
+		messages += n
+		announced += len(b.groups[id])
 	}
 	if messages == 0 {
 		return false
 	}
 	p.outCount[wire.TypeUpdate] += uint32(messages)
 	s.sent += uint64(messages)
-	h.Note(note.Note{Kind: note.UpdateSent, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(announced),
+	h.Note(note.Note{Kind: note.UpdateSent, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(announced),
 		C: uint64(len(b.withdrawn))})
 	h.WriteTCP(t.conn, out)
 	return true
@@ -225,7 +230,7 @@ func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {
 	r.Metric = r.Attrs.MED
 	if s.book.Policy(p.config.Export).UsesInterior() {
 		if b.from != fromLocal {
-			r.Interior, r.Reached = x.h.Way(x.h.Gateway(ip.Addr(a.NextHop)), prefix)
+			r.Interior, r.Reached = x.h.Way(x.h.Gateway(a.NextHop), prefix)
 		} else if _, own, ok := x.h.Interior(prefix); ok {
 			r.Interior, r.Reached = own.Metric, true
 		}
@@ -270,7 +275,7 @@ func (x *exporter) rewrite(r *policy.Route, b best) attr.Set {
 	s, p := x.s, x.p
 	a := *r.Attrs
 	own := b.from == fromLocal
-	hop := ip.Addr(a.NextHop)
+	hop := a.NextHop
 	self := p.established().local
 	if p.config.External {
 		a.HasLocalPref, a.LocalPref, a.Originator, a.Clusters = false, 0, 0, nil
@@ -290,32 +295,32 @@ func (x *exporter) rewrite(r *policy.Route, b best) attr.Set {
 		}
 		// RFC 4271 5.1.3: a third party on the network that we share with the peer
 		// stays the next hop.
-		third := p.direct() && hop != 0 && hop != p.config.Address && x.h.SameNetwork(hop, p.config.Address)
+		third := p.direct() && hop.IsValid() && hop != p.config.Address && x.h.SameNetwork(hop, p.config.Address)
 		switch {
 		case r.Fixed:
 		case r.Self || p.config.NextHopSelf:
-			a.NextHop = uint32(self)
-		case p.config.NextHopKept && hop != 0 || third:
+			a.NextHop = self
+		case p.config.NextHopKept && hop.IsValid() || third:
 		default:
-			a.NextHop = uint32(self)
+			a.NextHop = self
 		}
 	} else {
 		a.LocalPref, a.HasLocalPref = a.Preference(), true
 		reflected := !own && !s.peers[b.from].config.External
-		if !r.Fixed && (r.Self || hop == 0 || p.config.NextHopSelf && !reflected) {
-			a.NextHop = uint32(self)
+		if !r.Fixed && (r.Self || !hop.IsValid() || p.config.NextHopSelf && !reflected) {
+			a.NextHop = self
 		}
 		if reflected {
 			if a.Originator == 0 {
 				if t := s.peers[b.from].established(); t != nil {
-					a.Originator = uint32(t.open.ID)
+					a.Originator = t.open.ID
 				}
 			}
-			a.Clusters = append([]uint32{uint32(s.cluster())}, a.Clusters...)
+			a.Clusters = append([]ip.Quad{s.cluster()}, a.Clusters...)
 		}
 	}
 	if r.Peer {
-		a.NextHop = uint32(p.config.Address)
+		a.NextHop = p.config.Address
 	}
 	return a
 }
@@ -343,6 +348,6 @@ func (x *exporter) fitting(a *attr.Set) (attr.ID, note.Code) {
 // ownDefault is the default route that the export policy is asked about.
 func (x *exporter) ownDefault() policy.Route {
 	p := x.p
-	return policy.Route{Attrs: &attr.Set{Origin: attr.IGP}, Source: "bgp", Type: "local", Neighbour: p.config.Address,
+	return policy.Route{Prefix: ip.Default, Attrs: &attr.Set{Origin: attr.IGP}, Source: "bgp", Type: "local", Neighbour: p.config.Address,
 		NeighbourA: p.config.AS, LocalAS: x.s.config.AS}
 }

@@ -5,12 +5,12 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/tcp"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // State is a session's state (RFC 4271 8.2.2).
@@ -182,7 +182,7 @@ func (p *peer) setState(h Host, to State, why note.Code) {
 	if p.phase == to {
 		return
 	}
-	h.Note(note.Note{Kind: note.SessionState, Port: note.NoPort, A: uint64(p.config.Address), B: uint64(p.phase),
+	h.Note(note.Note{Kind: note.SessionState, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(p.phase),
 		C: uint64(to), Reason: why})
 	if to == Established || p.phase == Established {
 		h.Calm().Disturb(h.Now())
@@ -287,13 +287,13 @@ func (s *Speaker) obstacle(h Host, p *peer) note.Code {
 	switch {
 	case p.disabled():
 		return note.PeerDisabled
-	case p.config.Local != "" && h.PortAddress(p.config.Local) == 0:
+	case p.config.Local != "" && !h.PortAddress(p.config.Local).IsValid():
 		return note.NoLocalAddress
 	case h.Local(p.config.Address):
 		return note.PeerIsLocal
 	case p.direct() && !h.OnLink(p.config.Address):
 		return note.PeerNotOnLink
-	case h.SourceTo(p.config.Address) == 0:
+	case !h.SourceTo(p.config.Address).IsValid():
 		return note.NoRouteToPeer
 	}
 	return note.None
@@ -390,7 +390,7 @@ func (p *peer) notify(s *Speaker, h Host, c *connection, e Ending) {
 		n.Data = wire.ShutdownData(e.Text)
 	}
 	p.write(s, h, c, wire.TypeNotification, n.Append(nil))
-	h.Note(note.Note{Kind: note.NotificationSent, Port: note.NoPort, A: uint64(p.config.Address),
+	h.Note(note.Note{Kind: note.NotificationSent, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
 		B: uint64(e.Code)<<8 | uint64(e.Subcode), Reason: e.Reason})
 }
 

@@ -16,6 +16,7 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
@@ -23,7 +24,6 @@ import (
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/tcp"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Host is what a speaker needs of its device.
@@ -59,7 +59,7 @@ type Host interface {
 	Local(a ip.Addr) bool
 
 	// PutBGP gives the table BGP's route for a prefix, or takes it away: through
-	// these next hops, or into a blackhole.
+	// these next hops, which are the speaker's, or into a blackhole.
 	PutBGP(prefix uint32, r Route)
 	// Gateway numbers an address that paths go through; Way is how it is reached
 	// for a path to a prefix.
@@ -110,7 +110,7 @@ const (
 type Speaker struct {
 	config  config.BGP
 	book    *policy.Book
-	id      ip.Addr
+	id      ip.Quad
 	running bool
 	peers   []peer // never removed: numbers stay
 	loc     store.Paged[best]
@@ -122,8 +122,9 @@ type Speaker struct {
 	joined  []aggregate
 	met     []bool // what each originate and each inject depends on is as it asks
 	refused []Stranger
-	drawn   uint64 // counter of keyed randomness
-	sent    uint64 // messages
+	drawn   uint64    // counter of keyed randomness
+	sent    uint64    // messages
+	vias    []ip.Addr // of the route that is being decided on: room to build them in
 }
 
 // gateway is the number of a next hop in the table; it is unknown until the table is asked.
@@ -176,7 +177,7 @@ const maxStrangers = 16
 // Running says whether the speaker runs; RouterID and AS are its identity; Config
 // is its configuration in force.
 func (s *Speaker) Running() bool       { return s.running }
-func (s *Speaker) RouterID() ip.Addr   { return s.id }
+func (s *Speaker) RouterID() ip.Quad   { return s.id }
 func (s *Speaker) AS() uint32          { return s.config.AS }
 func (s *Speaker) Config() *config.BGP { return &s.config }
 func (s *Speaker) Book() *policy.Book  { return s.book }
@@ -202,12 +203,13 @@ func (s *Speaker) Clone() Speaker {
 	c.joined = slices.Clone(s.joined)
 	c.met = slices.Clone(s.met)
 	c.refused = slices.Clone(s.refused)
+	c.vias = nil
 	return c
 }
 
 // Configure takes a configuration; what did not change is not disturbed. id is
 // the router ID; it is kept while the speaker runs.
-func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Addr) {
+func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Quad) {
 	old, oldBook := s.config, s.book
 	if s.running && (c.AS == 0 || c.Disabled) {
 		s.Stop(h, note.ProtocolDisabled)
@@ -402,7 +404,7 @@ func (s *Speaker) Moved(h Host, gateway uint32) {
 func (s *Speaker) gateway(h Host, id attr.ID, prefix uint32) uint32 {
 	known := s.hopOf.Get(uint32(id))
 	if !known.asked {
-		known = gateway{h.Gateway(ip.Addr(h.Attrs().Get(id).NextHop)), true}
+		known = gateway{h.Gateway(h.Attrs().Get(id).NextHop), true}
 		s.hopOf.Set(uint32(id), known)
 	}
 	g := known.number
@@ -459,7 +461,7 @@ func (s *Speaker) Digest(d *store.Digest, h Host, prefixes []uint32, full bool) 
 		if p.gone {
 			continue
 		}
-		d.Add(uint64(p.config.Address), uint64(p.state()), uint64(p.accepted), uint64(p.received))
+		d.Add(p.config.Address.Hash(), uint64(p.state()), uint64(p.accepted), uint64(p.received))
 		if full {
 			d.Add(uint64(p.since), uint64(p.retry.Deadline()), uint64(p.hold.Deadline()),
 				uint64(p.interval.Deadline()), uint64(len(p.pending)))

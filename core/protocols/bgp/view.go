@@ -3,11 +3,11 @@ package bgp
 import (
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/policy"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // PeerView is a peer and its session as a view sees it.
@@ -26,7 +26,7 @@ type PeerView struct {
 	HoldAt              event.Time // when the hold time runs out; 0 if it does not run
 	HoldTime            event.Time // in force
 	Local               ip.Addr    // our address of the session, if it is up
-	PeerID              ip.Addr
+	PeerID              ip.Quad
 	Conn                uint32 // its TCP connection, if it is up
 	Opened              bool   // we opened it
 	Received, Accepted  uint32
@@ -199,4 +199,4 @@ func (s *Speaker) Candidates(h Host, prefix uint32) []Path {
 func (p *Path) Set() *attr.Set { return p.set }
 func (p *Path) External() bool { return p.external }
 func (p *Path) Cost() uint32   { return p.cost }
-func (p *Path) ID() ip.Addr    { return p.id }
+func (p *Path) ID() ip.Quad    { return p.id }

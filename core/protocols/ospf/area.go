@@ -4,8 +4,8 @@ import (
 	"cmp"
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -279,7 +279,7 @@ func (p *Process) eachSummary(h Host, s *scratch, ai int, visit func(k wire.Key,
 }
 
 // otherArea is an AS boundary router that a summary LSA advertises.
-func otherArea(router ip.Addr, area, cost uint32, set route.SetID) border {
+func otherArea(router ip.Quad, area, cost uint32, set route.SetID) border {
 	return border{router: router, area: area, cost: cost, set: set, flags: wire.FlagE, inter: true}
 }
 
@@ -327,7 +327,7 @@ func (p *Process) external(h Host, s *scratch) {
 		p.beyond = true
 		b := pool.bodies.Get(e.body)
 		way, ok := p.asbr(k.Router)
-		if x := b.External.Forward; x != 0 && ok {
+		if x := b.External.Forward; x.IsValid() && ok {
 			way, ok = p.forwarding(h, s, x, func(*Route) bool { return true })
 		}
 		if ok && b.External.Metric < wire.LSInfinity && len(b.Leaves) == 1 {
@@ -405,9 +405,9 @@ func (p *Process) preferred(s *scratch, shared *route.Shared) []border {
 }
 
 // asbr is the path to an AS boundary router that is used.
-func (p *Process) asbr(router ip.Addr) (way border, ok bool) {
+func (p *Process) asbr(router ip.Quad) (way border, ok bool) {
 	i, ok := slices.BinarySearchFunc(p.asbrs, router,
-		func(b border, router ip.Addr) int { return cmp.Compare(b.router, router) })
+		func(b border, router ip.Quad) int { return cmp.Compare(b.router, router) })
 	if !ok {
 		return way, false
 	}

@@ -4,8 +4,9 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -74,7 +75,7 @@ func (c *PortConfig) authType() uint16 {
 // room is what a packet on a port may hold beside its IP header, its OSPF header
 // and its trailer.
 func (c *PortConfig) room() int {
-	n := int(c.MTU) - ip.HeaderLen - wire.HeaderLen
+	n := int(c.MTU) - inet.HeaderLen - wire.HeaderLen
 	if c.Keys != nil {
 		longest := 0
 		for _, k := range c.Keys.Keys {

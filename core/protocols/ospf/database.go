@@ -5,11 +5,11 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/spf"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -53,7 +53,7 @@ func (p *Pool) Clone() *Pool {
 }
 
 // networkKey names the network whose DR has an address.
-func networkKey(dr ip.Addr) wire.Key { return wire.Key{Type: wire.NetworkLSA, ID: dr} }
+func networkKey(dr ip.Quad) wire.Key { return wire.Key{Type: wire.NetworkLSA, ID: dr} }
 
 func hashKey(k wire.Key) uint64 {
 	return store.Mix(store.Mix(uint64(k.Type), uint64(k.ID)), uint64(k.Router))
@@ -112,7 +112,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 			case wire.LinkStub:
 				if n, contiguous := ip.MaskLen(l.Data); contiguous {
 					b.Leaves = append(b.Leaves,
-						spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(l.ID, n)), Metric: uint32(l.Metric)})
+						spf.Leaf{Prefix: shared.Prefixes.ID(ip.V4Prefix(l.ID, n)), Metric: uint32(l.Metric)})
 				}
 			}
 		}
@@ -127,7 +127,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		}
 		if n, contiguous := ip.MaskLen(b.Network.Mask); contiguous {
 			b.Leaves = append(b.Leaves,
-				spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: 0})
+				spf.Leaf{Prefix: shared.Prefixes.ID(ip.V4Prefix(p.Key(key).ID, n)), Metric: 0})
 		}
 	case wire.SummaryLSA, wire.ASBRSummaryLSA:
 		if b.Summary, ok = wire.ReadSummary(b.Raw); !ok {
@@ -135,7 +135,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		}
 		if n, contiguous := ip.MaskLen(b.Summary.Mask); contiguous && p.Key(key).Type == wire.SummaryLSA {
 			b.Leaves = append(b.Leaves,
-				spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.Summary.Metric})
+				spf.Leaf{Prefix: shared.Prefixes.ID(ip.V4Prefix(p.Key(key).ID, n)), Metric: b.Summary.Metric})
 		}
 	case wire.ExternalLSA, wire.NSSALSA:
 		if b.External, ok = wire.ReadExternal(b.Raw); !ok {
@@ -143,7 +143,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		}
 		if n, contiguous := ip.MaskLen(b.External.Mask); contiguous {
 			b.Leaves = append(b.Leaves,
-				spf.Leaf{Prefix: shared.Prefixes.ID(ip.MakePrefix(p.Key(key).ID, n)), Metric: b.External.Metric})
+				spf.Leaf{Prefix: shared.Prefixes.ID(ip.V4Prefix(p.Key(key).ID, n)), Metric: b.External.Metric})
 		}
 	default:
 		return 0, false
@@ -317,7 +317,7 @@ func (p *Process) forgetNSSA(h Host, ai int) {
 
 // own is the numbers of this router's own LSAs that are not on their way out, or
 // wait for what is to become of them, in the order of their keys.
-func (a *area) own(pool *Pool, router ip.Addr) []uint32 {
+func (a *area) own(pool *Pool, router ip.Quad) []uint32 {
 	var ids []uint32
 	a.db.Each(func(id uint32, e *entry) bool {
 		if e.body != 0 && (!e.dying || e.outbid) && pool.Key(id).Router == router {

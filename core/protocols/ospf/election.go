@@ -4,8 +4,8 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // PortState is the state of a port (RFC 2328 9.1).
@@ -31,9 +31,9 @@ func (s PortState) String() string { return PortStateNames[s] }
 // declares in its hellos. Routers are named by their address there.
 type candidate struct {
 	priority uint8
-	id       ip.Addr
-	address  ip.Addr
-	dr, bdr  ip.Addr
+	id       ip.Quad
+	address  ip.Quad
+	dr, bdr  ip.Quad
 }
 
 // best is the candidate of the highest priority, then of the highest router ID;
@@ -48,8 +48,13 @@ func best(list []candidate, counts func(candidate) bool) candidate {
 	return b
 }
 
+// asDR is how hellos name a router as DR or BDR of a segment: by its address (RFC
+// 2328 A.3.2).
+func (nb *neighbour) asDR() ip.Quad { return nb.address.Quad() }
+func (q *port) asDR() ip.Quad       { return q.Address.Quad() }
+
 // chooseDR is steps 2 and 3 of RFC 2328 9.4.
-func chooseDR(list []candidate) (dr, bdr ip.Addr) {
+func chooseDR(list []candidate) (dr, bdr ip.Quad) {
 	bdr = best(list, func(c candidate) bool { return c.dr != c.address && c.bdr == c.address }).address
 	if bdr == 0 {
 		bdr = best(list, func(c candidate) bool { return c.dr != c.address }).address
@@ -63,14 +68,14 @@ func chooseDR(list []candidate) (dr, bdr ip.Addr) {
 
 // electable are the candidates on a port: its neighbours that hear us, and this
 // router itself, which comes first and declares dr and bdr.
-func (p *Process) electable(q *port, dr, bdr ip.Addr) []candidate {
+func (p *Process) electable(q *port, dr, bdr ip.Quad) []candidate {
 	var list []candidate
 	if q.Priority > 0 {
-		list = append(list, candidate{q.Priority, p.routerID, q.Address, dr, bdr})
+		list = append(list, candidate{q.Priority, p.routerID, q.asDR(), dr, bdr})
 	}
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 		if nb := &p.nbrs[n.index()]; nb.state >= TwoWay && nb.priority > 0 {
-			list = append(list, candidate{nb.priority, nb.id, nb.address, nb.dr, nb.bdr})
+			list = append(list, candidate{nb.priority, nb.id, nb.asDR(), nb.dr, nb.bdr})
 		}
 	}
 	return list
@@ -101,7 +106,7 @@ func (p *Process) elections(h Host) {
 func (p *Process) elect(h Host, i uint32) {
 	q := &p.ports[i]
 	dr, bdr := chooseDR(p.electable(q, q.dr, q.bdr))
-	me := q.Address
+	me := q.asDR()
 	if (dr == me) != (q.dr == me) || (bdr == me) != (q.bdr == me) { // step 4
 		dr, bdr = chooseDR(p.electable(q, dr, bdr))
 	}
@@ -157,7 +162,7 @@ func (p *Process) waited(h Host, i uint32) {
 
 // adjacent says whether two routers of a port become adjacent (RFC 2328 10.4).
 func (q *port) adjacent(nb *neighbour) bool {
-	return !q.Broadcast || q.state == PortDR || q.state == PortBackup || nb.address == q.dr || nb.address == q.bdr
+	return !q.Broadcast || q.state == PortDR || q.state == PortBackup || nb.asDR() == q.dr || nb.asDR() == q.bdr
 }
 
 // adjOK is the event AdjOK? (RFC 2328 10.3).
@@ -174,10 +179,10 @@ func (p *Process) adjOK(h Host, n uint32) {
 
 // declared takes a neighbour's priority and what it says of DR and BDR out of
 // its hello, and finds out whether that calls for an election (RFC 2328 10.5).
-func (p *Process) declared(h Host, n uint32, priority uint8, dr, bdr ip.Addr) {
+func (p *Process) declared(h Host, n uint32, priority uint8, dr, bdr ip.Quad) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	me := nb.address
+	me := nb.asDR()
 	news := nb.priority != priority || (nb.dr == me) != (dr == me) || (nb.bdr == me) != (bdr == me)
 	nb.priority, nb.dr, nb.bdr = priority, dr, bdr
 	switch {
@@ -195,7 +200,7 @@ func (p *Process) transit(q *port) bool {
 		return false
 	}
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; nb.state == Full && (q.state == PortDR || nb.address == q.dr) {
+		if nb := &p.nbrs[n.index()]; nb.state == Full && (q.state == PortDR || nb.asDR() == q.dr) {
 			return true
 		}
 	}

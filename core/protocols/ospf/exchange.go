@@ -4,9 +4,9 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 

@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -46,8 +46,8 @@ func (n *farNode) SendFar(_, _ ip.Addr, packet []byte, _ event.Class) { n.far = 
 // over virtual links.
 func TestAVirtualLinkSaysNoMTU(t *testing.T) {
 	n := &farNode{node: newRig(t, 1).nodes[0]}
-	c := defaultPort(0x0a000001)
-	c.Virtual, c.Remote, c.Peer = true, 0x0a000002, id(1)
+	c := defaultPort(ip.V4(0x0a000001))
+	c.Virtual, c.Remote, c.Peer = true, ip.V4(0x0a000002), id(1)
 	n.p.running, n.p.routerID = true, id(0)
 	n.p.ports = []port{{PortConfig: c, firstNbr: 1}}
 	n.p.nbrs = []neighbour{{id: id(1), address: c.Remote}}

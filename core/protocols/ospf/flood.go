@@ -5,8 +5,8 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -138,7 +138,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 		// RFC 2328 13.5, table 19: what is flooded back needs no acknowledgment,
 		// and a BDR leaves all but the DR's to the DR.
 		q := &p.ports[nb.port]
-		if back := p.flood(h, ai, key, n); !back && (q.state != PortBackup || nb.address == q.dr) {
+		if back := p.flood(h, ai, key, n); !back && (q.state != PortBackup || nb.asDR() == q.dr) {
 			p.ackLater(h, nb.port, head)
 		}
 		if p.own(head.Key) {
@@ -157,7 +157,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 			q := &p.ports[nb.port]
 			switch {
 			case q.Broadcast:
-				if q.state == PortBackup && nb.address == q.dr {
+				if q.state == PortBackup && nb.asDR() == q.dr {
 					p.ackLater(h, nb.port, head)
 				}
 			case slices.Contains(q.toFlood, key):
@@ -270,15 +270,15 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 // say in their hellos that they have the role: right after an election we may know
 // of it before they do, and the others would wait for a retransmission.
 func (p *Process) passedOn(q *port, from *neighbour) bool {
-	if from.address == q.dr && from.dr == from.address || from.address == q.bdr && from.bdr == from.address {
+	if from.asDR() == q.dr && from.dr == from.asDR() || from.asDR() == q.bdr && from.bdr == from.asDR() {
 		return true
 	}
 	if q.state != PortBackup {
 		return false
 	}
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; nb.address == q.dr {
-			return nb.dr == nb.address
+		if nb := &p.nbrs[n.index()]; nb.asDR() == q.dr {
+			return nb.dr == nb.asDR()
 		}
 	}
 	return false

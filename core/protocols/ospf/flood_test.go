@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -85,12 +85,12 @@ func TestAnOlderCopyIsAnsweredWithTheNewer(t *testing.T) {
 // moment after an election that not all routers have heard of: an LSA on a segment
 // is left to DR and BDR only if they say in their hellos that they are.
 func TestWhoDoesNotSayThatItIsDRPassesNothingOn(t *testing.T) {
-	const dr, bdr, rest, old = ip.Addr(0x0a000001), ip.Addr(0x0a000002), ip.Addr(0x0a000003), ip.Addr(0x0a000009)
+	const dr, bdr, rest, old = ip.Quad(0x0a000001), ip.Quad(0x0a000002), ip.Quad(0x0a000003), ip.Quad(0x0a000009)
 	for _, c := range []struct {
 		state     PortState
-		from      ip.Addr
-		drSays    ip.Addr // who is DR, in the hellos of the new DR
-		bdrSays   ip.Addr // who is BDR, in those of the new BDR
+		from      ip.Quad
+		drSays    ip.Quad // who is DR, in the hellos of the new DR
+		bdrSays   ip.Quad // who is BDR, in those of the new BDR
 		passed    bool
 		statement string
 	}{
@@ -103,10 +103,10 @@ func TestWhoDoesNotSayThatItIsDRPassesNothingOn(t *testing.T) {
 		{PortBackup, rest, old, bdr, false, "the DR does not know yet that it is"},
 	} {
 		var p Process
-		q := &port{PortConfig: PortConfig{On: true, Up: true, Broadcast: true, Address: 0x0a000008}, state: c.state, dr: dr, bdr: bdr, firstNbr: 1}
-		p.nbrs = []neighbour{{address: dr, dr: c.drSays, next: 2}, {address: bdr, bdr: c.bdrSays, next: 3}, {address: rest}}
+		q := &port{PortConfig: PortConfig{On: true, Up: true, Broadcast: true, Address: ip.V4(0x0a000008)}, state: c.state, dr: dr, bdr: bdr, firstNbr: 1}
+		p.nbrs = []neighbour{{address: ip.V4(dr), dr: c.drSays, next: 2}, {address: ip.V4(bdr), bdr: c.bdrSays, next: 3}, {address: ip.V4(rest)}}
 		for n := range p.nbrs {
-			if p.nbrs[n].address == c.from {
+			if p.nbrs[n].asDR() == c.from {
 				require.Equal(t, c.passed, p.passedOn(q, &p.nbrs[n]), c.statement)
 			}
 		}

@@ -4,9 +4,9 @@ import (
 	"encoding/binary"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -43,14 +43,14 @@ func (l link) index() uint32 { return uint32(l) - 1 }
 type neighbour struct {
 	port    uint32
 	next    link // of the port
-	id      ip.Addr
+	id      ip.Quad
 	address ip.Addr
 	state   State
 	since   event.Time
 	options uint8
 	// What its hellos say (RFC 2328 9.4).
 	priority uint8
-	dr, bdr  ip.Addr
+	dr, bdr  ip.Quad
 
 	inactivity event.Timer
 	guard      event.Watch
@@ -78,7 +78,7 @@ type neighbour struct {
 // NeighbourView is a neighbour as a view sees it.
 type NeighbourView struct {
 	Port     uint32
-	RouterID ip.Addr
+	RouterID ip.Quad
 	Address  ip.Addr
 	State    State
 	Priority uint8
@@ -99,7 +99,7 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 
 // find is the neighbour that a packet is from: on a segment the address decides,
 // on a point-to-point link the router ID (RFC 2328 8.2).
-func (p *Process) find(q *port, id, address ip.Addr) (n uint32, ok bool) {
+func (p *Process) find(q *port, id ip.Quad, address ip.Addr) (n uint32, ok bool) {
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 		if nb := &p.nbrs[n.index()]; q.Broadcast && nb.address == address || !q.Broadcast && nb.id == id {
 			return n.index(), true
@@ -175,7 +175,7 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		// are numbered here, and different masks make different routes, so
 		// the disagreement is worth refusing.
 		n, _ := ip.MaskLen(hello.Mask)
-		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(q.Address, q.PrefixLen), packPrefix(src, n))
+		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(h, q.Address, q.PrefixLen), packPrefix(h, src, n))
 		return
 	}
 	// RFC 3101 2.1: both bits must agree.
@@ -234,7 +234,7 @@ func (p *Process) twoWay(h Host, n uint32) {
 
 func seconds(n uint32) uint64 { return uint64(n) * uint64(event.Second) }
 
-func (p *Process) newNeighbour(h Host, i uint32, id, address ip.Addr) uint32 {
+func (p *Process) newNeighbour(h Host, i uint32, id ip.Quad, address ip.Addr) uint32 {
 	var n uint32
 	if p.freeNbr != 0 {
 		n = p.freeNbr.index()

@@ -4,8 +4,8 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -91,7 +91,7 @@ func (p *Process) nssaRoutes(h Host, s *scratch, ai int) {
 			return true
 		}
 		way, ok := s.border[i], true
-		if x := b.External.Forward; x != 0 {
+		if x := b.External.Forward; x.IsValid() {
 			way, ok = p.forwarding(h, s, x, func(r *Route) bool { return r.Kind == IntraArea && r.Area == a.id })
 		}
 		if ok {
@@ -109,7 +109,7 @@ func (p *Process) nssaWishes(c *AreaConfig, list []wish) []wish {
 	atBorder := p.joins()
 	own := p.outside()
 	if atBorder && !c.NoSummary && !slices.ContainsFunc(own, func(x External) bool { return x.Prefix.Len == 0 }) {
-		own = append(slices.Clone(own), External{Metric: c.DefaultCost})
+		own = append(slices.Clone(own), External{Prefix: ip.Default, Metric: c.DefaultCost})
 	}
 	options := uint8(wire.OptionP)
 	var forward ip.Addr
@@ -119,7 +119,7 @@ func (p *Process) nssaWishes(c *AreaConfig, list []wish) []wish {
 		forward = p.forwardingAddress(c.ID)
 	}
 	for i := range own {
-		if own[i].Forward == 0 || !p.inArea(own[i].Forward, c.ID) {
+		if !own[i].Forward.IsValid() || !p.inArea(own[i].Forward, c.ID) {
 			own[i].Forward = forward
 		}
 	}
@@ -139,13 +139,13 @@ func (p *Process) forwardingAddress(areaID uint32) ip.Addr {
 	var loopback, any ip.Addr
 	for i := range p.ports {
 		if q := &p.ports[i]; q.running() && q.Area == areaID {
-			any = max(any, q.Address)
+			any = ip.Higher(any, q.Address)
 			if q.Loopback {
-				loopback = max(loopback, q.Address)
+				loopback = ip.Higher(loopback, q.Address)
 			}
 		}
 	}
-	if loopback != 0 {
+	if loopback.IsValid() {
 		return loopback
 	}
 	return any
@@ -163,7 +163,7 @@ func (p *Process) translated(h Host) []External {
 		}
 		type candidate struct {
 			External
-			router ip.Addr
+			router ip.Quad
 		}
 		found := map[uint32]candidate{} // by prefix
 		for _, id := range a.sorted(pool) {
@@ -172,7 +172,7 @@ func (p *Process) translated(h Host) []External {
 				continue
 			}
 			b := pool.bodies.Get(e.body)
-			if b.Options&wire.OptionP == 0 || b.External.Forward == 0 || len(b.Leaves) != 1 {
+			if b.Options&wire.OptionP == 0 || !b.External.Forward.IsValid() || len(b.Leaves) != 1 {
 				continue
 			}
 			prefix := b.Leaves[0].Prefix

@@ -4,8 +4,8 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -192,14 +192,14 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 		if q.Area != a.id || q.state != PortDR || !p.transit(q) {
 			continue
 		}
-		body := wire.NetworkBody{Mask: ip.Mask(q.PrefixLen), Routers: []ip.Addr{p.routerID}}
+		body := wire.NetworkBody{Mask: ip.Mask(q.PrefixLen), Routers: []ip.Quad{p.routerID}}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 			if nb := &p.nbrs[n.index()]; nb.state == Full {
 				body.Routers = append(body.Routers, nb.id)
 			}
 		}
 		slices.Sort(body.Routers)
-		list = append(list, wish{wire.Key{Type: wire.NetworkLSA, ID: q.Address, Router: p.routerID}, p.options(a.id),
+		list = append(list, wish{wire.Key{Type: wire.NetworkLSA, ID: q.Address.Quad(), Router: p.routerID}, p.options(a.id),
 			body.Append(nil)})
 	}
 	return list
@@ -244,29 +244,29 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 			for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 				if nb := &p.nbrs[n.index()]; nb.state == Full {
 					body.Links = append(body.Links,
-						wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkVirtual, Metric: q.Cost})
+						wire.RouterLink{ID: nb.id, Data: q.Address.Quad(), Type: wire.LinkVirtual, Metric: q.Cost})
 				}
 			}
 			continue
 		}
 		if q.Loopback && !q.OwnMask {
-			body.Links = append(body.Links, wire.RouterLink{ID: q.Address, Data: ip.Mask(32), Type: wire.LinkStub})
+			body.Links = append(body.Links, wire.RouterLink{ID: q.Address.Quad(), Data: ip.Mask(32), Type: wire.LinkStub})
 			continue
 		}
 		if p.transit(q) {
 			body.Links = append(body.Links,
-				wire.RouterLink{ID: q.dr, Data: q.Address, Type: wire.LinkTransit, Metric: q.Cost})
+				wire.RouterLink{ID: q.dr, Data: q.Address.Quad(), Type: wire.LinkTransit, Metric: q.Cost})
 			continue
 		}
 		for n := q.firstNbr; n != 0 && !q.Broadcast; n = p.nbrs[n.index()].next {
 			if nb := &p.nbrs[n.index()]; nb.state == Full {
 				body.Links = append(body.Links,
-					wire.RouterLink{ID: nb.id, Data: q.Address, Type: wire.LinkPointToPoint, Metric: q.Cost})
+					wire.RouterLink{ID: nb.id, Data: q.Address.Quad(), Type: wire.LinkPointToPoint, Metric: q.Cost})
 			}
 		}
 		// RFC 2328 12.4.1.1 option 2: the link's subnet as a stub.
 		net := ip.MakePrefix(q.Address, q.PrefixLen)
-		body.Links = append(body.Links, wire.RouterLink{ID: net.Addr, Data: ip.Mask(net.Len), Type: wire.LinkStub, Metric: q.Cost})
+		body.Links = append(body.Links, wire.RouterLink{ID: net.Addr.Quad(), Data: ip.Mask(net.Len), Type: wire.LinkStub, Metric: q.Cost})
 	}
 	return body, any
 }

@@ -11,9 +11,9 @@ import (
 	"pgregory.net/rapid"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -31,6 +31,7 @@ func TestTwoRoutersBecomeFull(t *testing.T) {
 }
 
 func TestHelloDisagreements(t *testing.T) { // RFC 2328 8.2, 10.5
+	at := func(q ip.Quad, n uint64) uint64 { return uint64(q)<<8 | n }
 	for name, c := range map[string]struct {
 		change       func(*PortConfig)
 		want         note.Code
@@ -39,8 +40,8 @@ func TestHelloDisagreements(t *testing.T) { // RFC 2328 8.2, 10.5
 		"area":           {func(p *PortConfig) { p.Area = 1 }, note.AreaDiffers, 0, 1},
 		"hello interval": {func(p *PortConfig) { p.HelloInterval = 5 * time.Second }, note.HelloIntervalDiffers, 10e9, 5e9},
 		"dead interval":  {func(p *PortConfig) { p.DeadInterval = 30 * time.Second }, note.DeadIntervalDiffers, 40e9, 30e9},
-		"mask":           {func(p *PortConfig) { p.PrefixLen = 29 }, note.SubnetDiffers, 0x0a000041<<8 | 30, 0x0a000042<<8 | 29},
-		"subnet":         {func(p *PortConfig) { p.Address = 0x0b000001 }, note.SubnetDiffers, 0x0a000041<<8 | 30, 0x0b000001<<8 | 30},
+		"mask":           {func(p *PortConfig) { p.PrefixLen = 29 }, note.SubnetDiffers, at(0x0a000041, 30), at(0x0a000042, 29)},
+		"subnet":         {func(p *PortConfig) { p.Address = ip.V4(0x0b000001) }, note.SubnetDiffers, at(0x0a000041, 30), at(0x0b000001, 30)},
 	} {
 		t.Run(name, func(t *testing.T) {
 			r := newRig(t, 2)
@@ -53,6 +54,11 @@ func TestHelloDisagreements(t *testing.T) { // RFC 2328 8.2, 10.5
 			require.Equal(t, Down, r.nodes[0].state(0))
 			got := r.nodes[0].p.Port(0).Refusal()
 			require.Equal(t, c.want, got.Reason)
+			if c.want == note.SubnetDiffers { // their numbers are those of addresses
+				for _, v := range []*uint64{&got.Mine, &got.Theirs} {
+					*v = at(r.shared.Addrs.Addr(uint32(*v>>8)).Quad(), *v&0xff)
+				}
+			}
 			require.Equal(t, [2]uint64{c.mine, c.theirs}, [2]uint64{got.Mine, got.Theirs})
 			require.Greater(t, got.Count, uint32(3), "repeats are counted, not noted")
 			require.Equal(t, 1, r.nodes[0].count(note.HelloRefused, 0))
@@ -294,10 +300,10 @@ func TestSequenceNumbersWrapByFlushing(t *testing.T) { // RFC 2328 12.1.6
 func TestSequenceNumbersWrapOfLSAsBesidesTheRouterLSA(t *testing.T) {
 	r := pair(t)
 	n := r.nodes[0]
-	outside := External{Prefix: ip.MakePrefix(0xc6336400, 24), Metric: 7}
+	outside := External{Prefix: ip.V4Prefix(0xc6336400, 24), Metric: 7}
 	n.p.SetExternals(n, []External{outside}, nil)
 	r.run(30 * event.Second)
-	key := wire.Key{Type: wire.ExternalLSA, ID: outside.Prefix.Addr, Router: id(0)}
+	key := wire.Key{Type: wire.ExternalLSA, ID: outside.Prefix.Addr.Quad(), Router: id(0)}
 	held := func() (head wire.LSAHeader, metric uint32) {
 		r.nodes[1].p.Database(r.nodes[1], func(v LSAView) {
 			if v.Header.Key == key {
@@ -329,7 +335,7 @@ func TestSPFDelayStates(t *testing.T) { // RFC 8405 section 5
 	seq := int32(1)
 	change := func() { // another LSA each time
 		seq++
-		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), ip.Addr(0x0b000000+seq), 1, 1, wire.RouterBody{}))
+		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), ip.Quad(0x0b000000+seq), 1, 1, wire.RouterBody{}))
 	}
 	for _, wait := range []event.Time{0, 100 * event.Millisecond, 600 * event.Millisecond, 12 * event.Second, 11 * event.Second} {
 		r.run(wait)
@@ -370,7 +376,7 @@ func TestSPFAgainstLibrary(t *testing.T) {
 			joined[[2]int{min(a, b), max(a, b)}] = true
 			ab, ba := uint16(rapid.IntRange(1, 20).Draw(t, "cost")), uint16(rapid.IntRange(1, 20).Draw(t, "back"))
 			oneWay := rapid.IntRange(0, 9).Draw(t, "one way") == 0
-			addr := ip.Addr(0x0a000000 + 4*k)
+			addr := ip.Quad(0x0a000000 + 4*k)
 			bodies[a].Links = append(bodies[a].Links, wire.RouterLink{ID: id(b), Data: addr + 1, Type: wire.LinkPointToPoint, Metric: ab})
 			if oneWay {
 				continue // only one end lists the link: it must not count
@@ -386,9 +392,9 @@ func TestSPFAgainstLibrary(t *testing.T) {
 				if a != 0 {
 					mine, theirs = theirs, mine
 				}
-				c := defaultPort(mine)
+				c := defaultPort(ip.V4(mine))
 				n.p.ports = append(n.p.ports, port{PortConfig: c, firstNbr: linkTo(uint32(len(n.p.nbrs)))})
-				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: theirs, state: Full})
+				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: ip.V4(theirs), state: Full})
 			}
 		}
 		for i := range bodies {
@@ -400,7 +406,7 @@ func TestSPFAgainstLibrary(t *testing.T) {
 		n.p.runSPF(n)
 		want := path.DijkstraFrom(simple.Node(0), g)
 		for i := 1; i < size; i++ {
-			prefix, ok := r.shared.Prefixes.Find(ip.MakePrefix(id(i), 32))
+			prefix, ok := r.shared.Prefixes.Find(ip.MakePrefix(ip.V4(id(i)), 32))
 			require.True(t, ok)
 			cost, reached := n.routes[prefix]
 			weight := want.WeightTo(int64(i))
@@ -416,16 +422,16 @@ func TestSPFAgainstLibrary(t *testing.T) {
 // checkHops holds the next hops of a route against the graph: exactly the
 // neighbours from which the rest of the way adds up to the least cost.
 func checkHops(t *rapid.T, r *rig, n *node, g *simple.WeightedDirectedGraph, prefix uint32, to int, least float64) {
-	got := map[ip.Addr]bool{}
+	got := map[ip.Quad]bool{}
 	for _, h := range r.shared.Sets.Hops(n.p.routes.Get(prefix).Set) {
-		got[h.Gateway] = true
+		got[h.Gateway.Quad()] = true
 	}
-	want := map[ip.Addr]bool{}
+	want := map[ip.Quad]bool{}
 	for _, nb := range n.p.nbrs {
 		via := int64(nb.id - id(0))
 		w, _ := g.Weight(0, via)
 		if w+path.DijkstraFrom(simple.Node(via), g).WeightTo(int64(to)) == least {
-			want[nb.address] = true
+			want[nb.address.Quad()] = true
 		}
 	}
 	require.Equal(t, want, got)

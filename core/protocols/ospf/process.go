@@ -12,10 +12,10 @@ import (
 	"time"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -90,7 +90,7 @@ type PortConfig struct {
 	Broadcast          bool // a segment with a DR; else point-to-point
 	Virtual            bool // across the area Transit to the router Peer
 	Transit            uint32
-	Peer               ip.Addr
+	Peer               ip.Quad
 	Remote             ip.Addr // of a virtual port: the other end's address, found out
 	IgnoreMTU          bool
 	Keys               *Chain // nil for no authentication; by contents, not by pointer
@@ -107,7 +107,7 @@ type PortConfig struct {
 	TransmitDelay      time.Duration
 }
 
-func (c *PortConfig) running() bool { return c.On && c.Up && c.Address != 0 }
+func (c *PortConfig) running() bool { return c.On && c.Up && c.Address.IsValid() }
 func (c *PortConfig) talks() bool   { return c.running() && !c.Passive && !c.Loopback }
 
 // Refusal is the last disagreement that a port saw in the packets of one source.
@@ -123,7 +123,7 @@ type port struct {
 	PortConfig
 	firstNbr link
 	state    PortState
-	dr, bdr  ip.Addr // of the segment, by their addresses on it; 0 for none
+	dr, bdr  ip.Quad // of the segment, by their addresses on it; 0 for none
 	wait     event.Timer
 	hello    event.Timer
 	flood    event.Timer
@@ -154,7 +154,7 @@ type lasting struct {
 type Process struct {
 	lasting
 	running      bool
-	routerID     ip.Addr
+	routerID     ip.Quad
 	areas        []area
 	as           area     // AS external LSAs, which belong to no area
 	wasBorder    bool     // as of the last run
@@ -202,13 +202,13 @@ func (p *Process) Clone() Process {
 
 // Running says whether the process runs; RouterID is its router ID then.
 func (p *Process) Running() bool     { return p.running }
-func (p *Process) RouterID() ip.Addr { return p.routerID }
+func (p *Process) RouterID() ip.Quad { return p.routerID }
 
 // Runs is how often shortest paths were computed since the process started.
 func (p *Process) Runs() uint32 { return p.runs }
 
 // Start starts a stopped process. SetPort gives it its ports.
-func (p *Process) Start(h Host, routerID ip.Addr) {
+func (p *Process) Start(h Host, routerID ip.Quad) {
 	p.running, p.routerID = true, routerID
 	h.Note(note.Note{Kind: note.RouterIDChosen, Port: note.NoPort, A: uint64(routerID)})
 	for i := range p.ports {
@@ -260,7 +260,7 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 		c.Keys = old.Keys
 	}
 	if c.Virtual { // what syncVirtual finds out
-		c.Up, c.Address, c.Remote, c.Cost = false, 0, 0, 0
+		c.Up, c.Address, c.Remote, c.Cost = false, ip.Addr{}, ip.Addr{}, 0
 		if old.Virtual && old.On && old.Peer == c.Peer && old.Transit == c.Transit {
 			c.Up, c.Address, c.Remote, c.Cost = old.Up, old.Address, old.Remote, old.Cost
 		} else if p.running {
@@ -456,7 +456,7 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte, alone bo
 	case !q.Virtual && !ip.MakePrefix(q.Address, q.PrefixLen).Contains(src):
 		// RFC 2328 8.2 exempts point-to-point links from this check; here
 		// ports are numbered, and the next hop must be on the subnet.
-		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(q.Address, q.PrefixLen), packPrefix(src, q.PrefixLen))
+		p.refuse(h, i, src, note.SubnetDiffers, packPrefix(h, q.Address, q.PrefixLen), packPrefix(h, src, q.PrefixLen))
 		return
 	}
 	if !p.authentic(h, i, src, &head) {
@@ -468,7 +468,7 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte, alone bo
 	}
 	n, ok := p.find(q, head.RouterID, src)
 	if !ok {
-		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(src), Reason: note.NoNeighbour})
+		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(h.Shared().Addrs.ID(src)), Reason: note.NoNeighbour})
 		return
 	}
 	switch head.Type {
@@ -486,7 +486,9 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte, alone bo
 }
 
 // packPrefix writes an address with its length as one value of a note.
-func packPrefix(a ip.Addr, n uint8) uint64 { return uint64(a)<<8 | uint64(n) }
+func packPrefix(h Host, a ip.Addr, n uint8) uint64 {
+	return uint64(h.Shared().Addrs.ID(a))<<8 | uint64(n)
+}
 
 // refuse remembers why a packet was not taken, and notes it when it is news.
 func (p *Process) refuse(h Host, i uint32, from ip.Addr, why note.Code, mine, theirs uint64) {
@@ -502,7 +504,7 @@ func (p *Process) refuseInto(h Host, list *refusals, i uint32, from ip.Addr, why
 	}
 	list.put(r)
 	if !same {
-		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(from), B: mine, C: theirs, Reason: why})
+		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(h.Shared().Addrs.ID(from)), B: mine, C: theirs, Reason: why})
 		h.Calm().Disturb(h.Now())
 	}
 }
@@ -511,7 +513,7 @@ func (p *Process) refuseInto(h Host, list *refusals, i uint32, from ip.Addr, why
 type PortView struct {
 	PortConfig
 	State     PortState
-	DR, BDR   ip.Addr    // by their addresses on the segment; 0 for none
+	DR, BDR   ip.Quad    // by their addresses on the segment; 0 for none
 	Refusals  []Refusal  // by source; for reading
 	NextHello event.Time // 0 if the port sends none
 }
@@ -548,10 +550,10 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 	d.Add(uint64(p.routerID))
 	for i := range p.ports {
 		q := &p.ports[i]
-		d.Add(uint64(i), uint64(q.Address), uint64(q.Area), uint64(q.Cost),
+		d.Add(uint64(i), q.Address.Hash(), uint64(q.Area), uint64(q.Cost),
 			uint64(q.state), uint64(q.dr), uint64(q.bdr))
 		for _, r := range q.refusals {
-			d.Add(uint64(r.From), uint64(r.Reason))
+			d.Add(r.From.Hash(), uint64(r.Reason))
 			if full {
 				d.Add(uint64(r.Count))
 			}
@@ -562,7 +564,7 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 		}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 			nb := &p.nbrs[n.index()]
-			d.Add(uint64(nb.id), uint64(nb.address), uint64(nb.state))
+			d.Add(uint64(nb.id), nb.address.Hash(), uint64(nb.state))
 			if full {
 				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.len),
 					uint64(nb.requests.len))

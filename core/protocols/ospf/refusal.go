@@ -3,8 +3,8 @@ package ospf
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // refusals are what a port refused, one a source, by address. On a segment some
@@ -42,7 +42,7 @@ func (l *refusals) put(r Refusal) {
 		next = slices.Delete(next, oldest, oldest+1)
 	}
 	at, _ := slices.BinarySearchFunc(next, r.From,
-		func(o Refusal, from ip.Addr) int { return int(int64(o.From) - int64(from)) })
+		func(o Refusal, from ip.Addr) int { return o.From.Compare(from) })
 	*l = slices.Insert(next, at, r)
 }
 

@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -50,7 +50,7 @@ func newRig(t testing.TB, n int) *rig {
 	return r
 }
 
-func id(n int) ip.Addr { return ip.Addr(0x0aff0001 + n) }
+func id(n int) ip.Quad { return ip.Quad(0x0aff0001 + n) }
 
 // defaultPort is a port as the language's defaults make it.
 func defaultPort(addr ip.Addr) PortConfig {
@@ -61,11 +61,11 @@ func defaultPort(addr ip.Addr) PortConfig {
 // wire plugs port pa of a and port pb of b together, with addresses of a subnet
 // of their own.
 func (r *rig) wire(a, pa, b, pb int) {
-	net := ip.Addr(0x0a000000 + 4*(256*a+16*b+pa))
+	net := ip.Quad(0x0a000000 + 4*(256*a+16*b+pa))
 	r.nodes[a].wires[uint32(pa)] = [2]uint32{uint32(b), uint32(pb)}
 	r.nodes[b].wires[uint32(pb)] = [2]uint32{uint32(a), uint32(pa)}
-	r.nodes[a].p.SetPort(r.nodes[a], uint32(pa), defaultPort(net+1))
-	r.nodes[b].p.SetPort(r.nodes[b], uint32(pb), defaultPort(net+2))
+	r.nodes[a].p.SetPort(r.nodes[a], uint32(pa), defaultPort(ip.V4(net+1)))
+	r.nodes[b].p.SetPort(r.nodes[b], uint32(pb), defaultPort(ip.V4(net+2)))
 }
 
 func (r *rig) start() {
@@ -158,7 +158,7 @@ func (n *node) count(kind note.Kind, since int) int {
 }
 
 // lsa is a router's router LSA as a node holds it.
-func (n *node) lsa(router ip.Addr) (head wire.LSAHeader, ok bool) {
+func (n *node) lsa(router ip.Quad) (head wire.LSAHeader, ok bool) {
 	n.p.Database(n, func(v LSAView) {
 		if v.Header.Key.Router == router {
 			head, ok = v.Header, true
@@ -168,12 +168,12 @@ func (n *node) lsa(router ip.Addr) (head wire.LSAHeader, ok bool) {
 }
 
 // oneUpdate is a Link State Update with one router LSA, as somebody else made it.
-func oneUpdate(from ip.Addr, router ip.Addr, seq int32, age uint16, body wire.RouterBody) []byte {
+func oneUpdate(from ip.Quad, router ip.Quad, seq int32, age uint16, body wire.RouterBody) []byte {
 	return updateWith(from, wire.Key{Type: wire.RouterLSA, ID: router, Router: router}, seq, age, body.Append(nil))
 }
 
 // updateWith is a Link State Update with one LSA.
-func updateWith(from ip.Addr, key wire.Key, seq int32, age uint16, raw []byte) []byte {
+func updateWith(from ip.Quad, key wire.Key, seq int32, age uint16, raw []byte) []byte {
 	h := wire.LSAHeader{Age: age, Options: wire.OptionE, Key: key, Seq: seq, Length: uint16(wire.LSAHeaderLen + len(raw))}
 	h.Checksum = wire.Fletcher(append(h.Append(nil), raw...))
 	b := wire.Begin(nil, wire.TypeUpdate, from, 0)

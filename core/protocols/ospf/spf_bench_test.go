@@ -8,7 +8,7 @@ import (
 	"gonum.org/v1/gonum/graph/path"
 	"gonum.org/v1/gonum/graph/simple"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -26,16 +26,16 @@ func randomArea(b *testing.B, routers, links int) (*node, *simple.WeightedDirect
 		for k >= routers && (x >= routers || x == y) {
 			x, y = r.Intn(routers), r.Intn(routers)
 		}
-		addr := ip.Addr(0x0a000000 + 4*k)
+		addr := ip.Quad(0x0a000000 + 4*k)
 		for _, end := range [][3]int{{x, y, 1}, {y, x, 2}} {
 			cost := 1 + r.Intn(40)
 			bodies[end[0]].Links = append(bodies[end[0]].Links,
-				wire.RouterLink{ID: id(end[1]), Data: addr + ip.Addr(end[2]), Type: wire.LinkPointToPoint, Metric: uint16(cost)},
+				wire.RouterLink{ID: id(end[1]), Data: addr + ip.Quad(end[2]), Type: wire.LinkPointToPoint, Metric: uint16(cost)},
 				wire.RouterLink{ID: addr, Data: ip.Mask(30), Type: wire.LinkStub, Metric: uint16(cost)})
 			g.SetWeightedEdge(simple.WeightedEdge{F: simple.Node(end[0]), T: simple.Node(end[1]), W: float64(cost)})
 			if end[0] == 0 {
-				n.p.ports = append(n.p.ports, port{PortConfig: defaultPort(addr + ip.Addr(end[2])), firstNbr: linkTo(uint32(len(n.p.nbrs)))})
-				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: addr + ip.Addr(3-end[2]), state: Full})
+				n.p.ports = append(n.p.ports, port{PortConfig: defaultPort(ip.V4(addr + ip.Quad(end[2]))), firstNbr: linkTo(uint32(len(n.p.nbrs)))})
+				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: ip.V4(addr + ip.Quad(3-end[2])), state: Full})
 			}
 		}
 	}

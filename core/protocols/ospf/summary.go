@@ -4,8 +4,8 @@ import (
 	"cmp"
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -17,7 +17,7 @@ func (p *Process) summaryWishes(h Host, areaID uint32, list []wish) []wish {
 	// An NSSA that takes summaries is given its default route by an NSSA LSA
 	// (RFC 3101 2.7).
 	if c.Stub || c.NSSA && c.NoSummary {
-		nets[ip.Prefix{}] = c.DefaultCost
+		nets[ip.Default] = c.DefaultCost
 	}
 	if !c.closed() || !c.NoSummary {
 		p.networksFor(h, areaID, nets)
@@ -157,7 +157,7 @@ func (p *Process) externalWishes(h Host) []wish {
 }
 
 // appendExternals writes external networks as LSAs.
-func appendExternals(list []wish, typ, options uint8, router ip.Addr, nets []External) []wish {
+func appendExternals(list []wish, typ, options uint8, router ip.Quad, nets []External) []wish {
 	all := make([]ip.Prefix, len(nets))
 	for i, x := range nets {
 		all[i] = x.Prefix
@@ -174,16 +174,16 @@ func appendExternals(list []wish, typ, options uint8, router ip.Addr, nets []Ext
 // linkStateIDs gives networks their link state IDs: the network's number, with
 // the host bits set where a shorter prefix has the number already (RFC 2328
 // appendix E).
-func linkStateIDs(list []ip.Prefix) []ip.Addr {
+func linkStateIDs(list []ip.Prefix) []ip.Quad {
 	order := make([]int, len(list))
 	for i := range order {
 		order[i] = i
 	}
 	slices.SortFunc(order, func(a, b int) int { return cmp.Compare(list[a].Len, list[b].Len) })
-	taken := map[ip.Addr]bool{}
-	ids := make([]ip.Addr, len(list))
+	taken := map[ip.Quad]bool{}
+	ids := make([]ip.Quad, len(list))
 	for _, i := range order {
-		id := list[i].Addr
+		id := list[i].Addr.Quad()
 		if taken[id] {
 			id |= ^ip.Mask(list[i].Len)
 		}

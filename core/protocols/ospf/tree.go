@@ -3,9 +3,9 @@ package ospf
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/spf"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -80,7 +80,7 @@ func (g *graph) body(key uint32) *Body {
 
 // border is a router that leads out of an area, or out of the autonomous system.
 type border struct {
-	router ip.Addr
+	router ip.Quad
 	area   uint32
 	cost   uint32
 	set    route.SetID
@@ -219,7 +219,7 @@ func (p *Process) firstHops(h Host, s *scratch, areaID, root uint32, g *graph) (
 			start.Of[i] = spf.Hops{From: from, N: len(s.first) - from}
 			continue
 		}
-		port, ok := p.portAt(areaID, ip.Addr(e.Data))
+		port, ok := p.portAt(areaID, ip.V4(ip.Quad(e.Data)))
 		if !ok {
 			continue
 		}
@@ -236,7 +236,7 @@ func (p *Process) firstHops(h Host, s *scratch, areaID, root uint32, g *graph) (
 			}
 			if address, ok := far.DataTo(e.To); ok {
 				s.lans = append(s.lans, spf.Lan{Net: e.To, Router: r.To, OfNet: direct, OfRouter: len(s.first)})
-				s.first = append(s.first, route.Hop{Port: port, Gateway: ip.Addr(address)})
+				s.first = append(s.first, route.Hop{Port: port, Gateway: ip.V4(ip.Quad(address))})
 			}
 		}
 	}
@@ -256,7 +256,7 @@ func (s *scratch) setOf(shared *route.Shared, first []route.Hop, bits []uint64) 
 	}
 	s.hopBuf = s.hopBuf[:0]
 	for i, hop := range first {
-		if hop.Gateway != 0 && bits[i/64]&(1<<(i%64)) != 0 {
+		if hop.Gateway.IsValid() && bits[i/64]&(1<<(i%64)) != 0 {
 			s.hopBuf = append(s.hopBuf, hop)
 		}
 	}
@@ -284,7 +284,7 @@ func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edg
 	id := h.Pool().Key(e.To).Router
 	for i := range p.ports {
 		q := &p.ports[i]
-		if uint32(q.Address) != e.Data || q.Area != areaID || !q.talks() {
+		if uint32(q.Address.Quad()) != e.Data || q.Area != areaID || !q.talks() {
 			continue
 		}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {

@@ -3,7 +3,7 @@ package ospf
 import (
 	"slices"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -11,7 +11,7 @@ import (
 // A vertex is a router by its router ID, or a segment by its DR's address.
 type TreeEdge struct {
 	Area               uint32
-	From, To           ip.Addr
+	From, To           ip.Quad
 	FromNet, ToNet     bool
 	Address, ToAddress ip.Addr // of From and of To on the link; 0 of a segment
 	Cost, Distance     uint32  // of the link, and from the root to To
@@ -26,7 +26,7 @@ func (p *Process) Tree(h Host, visit func(TreeEdge)) {
 		if a.tree == nil {
 			continue
 		}
-		body := func(vertex uint32) (*Body, bool, ip.Addr) {
+		body := func(vertex uint32) (*Body, bool, ip.Quad) {
 			key, isNet := vertex, false
 			for _, n := range a.tree.nets {
 				if n.vertex == vertex {
@@ -72,7 +72,7 @@ func (p *Process) Tree(h Host, visit func(TreeEdge)) {
 					return l.Type == wire.LinkVirtual && l.ID == toName && uint32(l.Data) == e.Data
 				})
 				visit(TreeEdge{Area: a.id, From: fromName, To: toName, FromNet: fromNet, ToNet: toNet, Virtual: virtual,
-					Address: ip.Addr(e.Data), ToAddress: ip.Addr(toAddress), Cost: e.Metric, Distance: a.tree.Dist[k]})
+					Address: ip.V4(ip.Quad(e.Data)), ToAddress: ip.V4(ip.Quad(toAddress)), Cost: e.Metric, Distance: a.tree.Dist[k]})
 			}
 		}
 	}

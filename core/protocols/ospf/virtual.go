@@ -3,9 +3,9 @@ package ospf
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -15,7 +15,7 @@ import (
 // that.
 
 // virtualPort is the port whose other end is a router beyond an area.
-func (p *Process) virtualPort(transit uint32, peer ip.Addr) (uint32, bool) {
+func (p *Process) virtualPort(transit uint32, peer ip.Quad) (uint32, bool) {
 	for i := range p.ports {
 		if q := &p.ports[i]; q.Virtual && q.On && q.Transit == transit && q.Peer == peer {
 			return uint32(i), true
@@ -34,7 +34,7 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 			continue
 		}
 		want := q.PortConfig
-		want.Up, want.Address, want.Remote, want.Cost = false, 0, 0, 0
+		want.Up, want.Address, want.Remote, want.Cost = false, ip.Addr{}, ip.Addr{}, 0
 		q.way = route.NoSet
 		if key, known := h.Pool().FindKey(wire.Key{Type: wire.RouterLSA, ID: q.Peer, Router: q.Peer}); known &&
 			p.several() {
@@ -82,11 +82,11 @@ func (p *Process) farAddress(h Host, s *scratch, ai int, router, dist uint32) (i
 		}
 		for _, back := range g.Vertex(e.To).Edges {
 			if back.To == router && a.tree.Dist[from]+back.Metric == dist {
-				return ip.Addr(e.Data), true
+				return ip.V4(ip.Quad(e.Data)), true
 			}
 		}
 	}
-	return 0, false
+	return ip.Addr{}, false
 }
 
 // crosses says whether virtual links that are in use cross an area (RFC 2328

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 )
 
@@ -57,7 +58,7 @@ func (b *Book) action(c *config.Action) action {
 		case "peer":
 			return action{"set next-hop peer", func(r *Route) { r.Self, r.Peer, r.Fixed = false, true, false }}
 		}
-		a := addrFrom(c.Address)
+		a := ip.AddrFrom(c.Address)
 		return action{"set next-hop " + c.Address.String(),
 			func(r *Route) { r.Self, r.Peer, r.Fixed = false, false, true; r.edit().NextHop = a }}
 	case "prepend":

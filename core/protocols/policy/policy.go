@@ -6,13 +6,12 @@ package policy
 
 import (
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Route is a route on its way through a policy.
@@ -352,8 +351,6 @@ func pathWords(p attr.Path) string {
 	}
 	return p.String()
 }
-
-func addrFrom(a netip.Addr) uint32 { return uint32(ip.AddrFrom(a)) }
 
 // Statements are the names of the policy's statements, in order.
 func (p *Policy) Statements() []string {

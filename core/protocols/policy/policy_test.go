@@ -11,8 +11,8 @@ import (
 	"pgregory.net/rapid"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // plainFits is the meaning of a pattern word by word, by trying all readings.
@@ -93,17 +93,17 @@ func FuzzPattern(f *testing.F) {
 // TestPrefixSetsAgainstList holds the set against its list, searched from end to
 // end.
 func TestPrefixSetsAgainstList(t *testing.T) {
-	address := rapid.Map(rapid.IntRange(0, 255), func(n int) ip.Addr { return ip.Addr(n) << 24 })
+	address := rapid.Map(rapid.IntRange(0, 255), func(n int) ip.Quad { return ip.Quad(n) << 24 })
 	rapid.Check(t, func(t *rapid.T) {
 		var list []config.Member
 		for range rapid.IntRange(0, 12).Draw(t, "members") {
 			n := uint8(rapid.IntRange(0, 8).Draw(t, "len"))
 			low := n + uint8(rapid.IntRange(0, 3).Draw(t, "low"))
-			list = append(list, config.Member{Prefix: ip.MakePrefix(address.Draw(t, "member"), n).Netip(), Min: low, Max: low + uint8(rapid.IntRange(0, 3).Draw(t, "high"))})
+			list = append(list, config.Member{Prefix: ip.V4Prefix(address.Draw(t, "member"), n).Netip(), Min: low, Max: low + uint8(rapid.IntRange(0, 3).Draw(t, "high"))})
 		}
 		s := compilePrefixes(list)
 		for range 30 {
-			p := ip.MakePrefix(address.Draw(t, "prefix"), uint8(rapid.IntRange(0, 12).Draw(t, "plen")))
+			p := ip.V4Prefix(address.Draw(t, "prefix"), uint8(rapid.IntRange(0, 12).Draw(t, "plen")))
 			require.Equal(t, config.Matches(list, p.Netip()), s.has(p), "%v in %v", p, list)
 		}
 	})
@@ -121,8 +121,8 @@ func accept(s config.Statement) *Policy {
 }
 
 func route() *Route {
-	return &Route{Prefix: ip.MakePrefix(0xc0000200, 24), Source: "bgp", Type: "external", Neighbour: 0xc0000202, NeighbourA: 64496, LocalAS: 64500, Tag: 7, Metric: 4,
-		Attrs: &attr.Set{Path: attr.Path{}.Prepend(64496, 64512, 64497), NextHop: 0xc0000203, MED: 4, HasMED: true, Communities: []uint32{64500<<16 | 3}, Large: []attr.Large{{Admin: 64500, Data1: 1, Data2: 9}}}}
+	return &Route{Prefix: ip.MakePrefix(ip.V4(0xc0000200), 24), Source: "bgp", Type: "external", Neighbour: ip.V4(0xc0000202), NeighbourA: 64496, LocalAS: 64500, Tag: 7, Metric: 4,
+		Attrs: &attr.Set{Path: attr.Path{}.Prepend(64496, 64512, 64497), NextHop: ip.V4(0xc0000203), MED: 4, HasMED: true, Communities: []uint32{64500<<16 | 3}, Large: []attr.Large{{Admin: 64500, Data1: 1, Data2: 9}}}}
 }
 
 // TestConditions shows each condition holding and not.
@@ -168,7 +168,7 @@ func TestActions(t *testing.T) {
 		"MED":               {config.Action{What: "med", Value: 9}, func(r *Route) any { return r.Attrs.MED }, uint32(9)},
 		"no MED":            {config.Action{What: "no-med"}, func(r *Route) any { return r.Attrs.HasMED }, false},
 		"origin":            {config.Action{What: "origin", Word: "incomplete"}, func(r *Route) any { return r.Attrs.Origin }, attr.Incomplete},
-		"next hop":          {config.Action{What: "next-hop", Address: netip.MustParseAddr("192.0.2.9")}, func(r *Route) any { return r.Fixed && r.Attrs.NextHop == 0xc0000209 }, true},
+		"next hop":          {config.Action{What: "next-hop", Address: netip.MustParseAddr("192.0.2.9")}, func(r *Route) any { return r.Fixed && r.Attrs.NextHop == ip.V4(0xc0000209) }, true},
 		"next hop self":     {config.Action{What: "next-hop", Word: "self"}, func(r *Route) any { return r.Self }, true},
 		"next hop peer":     {config.Action{What: "next-hop", Word: "peer"}, func(r *Route) any { return r.Peer }, true},
 		"metric":            {config.Action{What: "metric", Value: 30}, func(r *Route) any { return r.Metric }, uint32(30)},
@@ -240,7 +240,7 @@ func BenchmarkPrefixSet(b *testing.B) {
 		b.Run(fmt.Sprint(n), func(b *testing.B) {
 			var members []config.Member
 			for i := range n {
-				p := ip.MakePrefix(ip.Addr(0x0a000000+i<<12), uint8(20+i%5))
+				p := ip.V4Prefix(ip.Quad(0x0a000000+i<<12), uint8(20+i%5))
 				members = append(members, config.Member{Prefix: p.Netip(), Min: p.Len, Max: 32})
 			}
 			book := Compile(config.Policies{List: []config.Policy{{Name: "p", Statements: []config.Statement{
@@ -250,7 +250,7 @@ func BenchmarkPrefixSet(b *testing.B) {
 			i := 0
 			for b.Loop() {
 				i++
-				r := Route{Prefix: ip.MakePrefix(ip.Addr(0x0a000000+(i%4000)<<10), 24), Attrs: a}
+				r := Route{Prefix: ip.V4Prefix(ip.Quad(0x0a000000+(i%4000)<<10), 24), Attrs: a}
 				p.Run(&r, nil)
 			}
 		})

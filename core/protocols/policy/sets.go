@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // prefixSet finds the members that a prefix is within by one look for each length

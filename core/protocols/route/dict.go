@@ -8,33 +8,42 @@
 package route
 
 import (
+	"cmp"
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Shared is what all tables of one world have in common. Numbers mean nothing
 // outside their world. The zero value is ready for use.
 type Shared struct {
 	Prefixes Prefixes
+	Addrs    Addrs
 	Sets     Sets
 }
 
 // Clone is an independent copy.
 func (s *Shared) Clone() *Shared {
-	return &Shared{Prefixes: s.Prefixes.clone(), Sets: s.Sets.clone()}
+	return &Shared{Prefixes: s.Prefixes.clone(), Addrs: s.Addrs.clone(), Sets: s.Sets.clone()}
 }
 
 // Prefixes numbers prefixes, from 0. Nothing is ever removed.
 type Prefixes struct {
 	list    store.Paged[ip.Prefix]
 	index   store.Index
-	lengths uint64 // bit n: there is a prefix of length n
+	lengths lengths // of IPv4 prefixes
+	sixes   lengths // of all others
 }
 
+// lengths are those of some prefixes: bit n says that there is one of length n.
+type lengths [3]uint64
+
+func (l *lengths) add(n uint8)      { l[n/64] |= 1 << (n % 64) }
+func (l *lengths) has(n uint8) bool { return l[n/64]&(1<<(n%64)) != 0 }
+
 func hashPrefix(p ip.Prefix) uint64 {
-	return store.Mix(store.Mix(2, uint64(p.Addr)), uint64(p.Len))
+	return store.Mix(store.Mix(2, p.Addr.Hash()), uint64(p.Len))
 }
 
 // Len is the number of prefixes.
@@ -55,7 +64,7 @@ func (d *Prefixes) ID(p ip.Prefix) uint32 {
 	}
 	id := d.list.Append(p)
 	d.index.Add(hashPrefix(p), id, func(id uint32) uint64 { return hashPrefix(d.list.Get(id)) })
-	d.lengths |= 1 << p.Len
+	d.lengthsOf(p.Addr).add(p.Len)
 	return id
 }
 
@@ -63,18 +72,31 @@ func (d *Prefixes) ID(p ip.Prefix) uint32 {
 // visit says false. It asks once for each length in use, five or so in most
 // networks: that is why there is no trie.
 func (d *Prefixes) Covering(a ip.Addr, visit func(id uint32) bool) {
-	for n := 32; n >= 0; n-- {
-		if d.lengths&(1<<n) == 0 {
+	in := d.lengthsOf(a)
+	longest := uint8(128)
+	if a.Is4() {
+		longest = 32
+	}
+	for n := longest + 1; n > 0; n-- {
+		if !in.has(n - 1) {
 			continue
 		}
-		if id, ok := d.Find(ip.MakePrefix(a, uint8(n))); ok && !visit(id) {
+		if id, ok := d.Find(ip.MakePrefix(a, n-1)); ok && !visit(id) {
 			return
 		}
 	}
 }
 
+// lengthsOf are the lengths in use of the family of an address.
+func (d *Prefixes) lengthsOf(a ip.Addr) *lengths {
+	if a.Is4() {
+		return &d.lengths
+	}
+	return &d.sixes
+}
+
 func (d *Prefixes) clone() Prefixes {
-	return Prefixes{list: d.list.Clone(), index: d.index.Clone(), lengths: d.lengths}
+	return Prefixes{list: d.list.Clone(), index: d.index.Clone(), lengths: d.lengths, sixes: d.sixes}
 }
 
 // Hop is one way on: out of a port, to a gateway on it, or to the destination
@@ -85,15 +107,7 @@ type Hop struct {
 }
 
 func compareHops(a, b Hop) int {
-	switch {
-	case a.Port != b.Port:
-		return int(a.Port) - int(b.Port)
-	case a.Gateway < b.Gateway:
-		return -1
-	case a.Gateway > b.Gateway:
-		return 1
-	}
-	return 0
+	return cmp.Or(cmp.Compare(a.Port, b.Port), a.Gateway.Compare(b.Gateway))
 }
 
 // SetID numbers a set of hops.
@@ -114,7 +128,7 @@ type Sets struct {
 func hashHops(hops []Hop) uint64 {
 	h := uint64(len(hops))
 	for _, x := range hops {
-		h = store.Mix(h, uint64(x.Port)<<32|uint64(x.Gateway))
+		h = store.Mix(h, uint64(x.Port)<<32|x.Gateway.Hash())
 	}
 	return store.Mix(h, 3)
 }

@@ -3,8 +3,8 @@ package route
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // gateway is an address that BGP's routes go through, resolved by the table
@@ -22,7 +22,7 @@ type gateway struct {
 
 // Gateway is the number of an address, which is watched from then on.
 func (t *Table) Gateway(shared *Shared, a ip.Addr) uint32 {
-	h := store.Mix(11, uint64(a))
+	h := store.Mix(11, a.Hash())
 	if id, ok := t.byAddress.Find(h, func(id uint32) bool { return t.gateways[id].addr == a }); ok {
 		return id
 	}
@@ -30,7 +30,7 @@ func (t *Table) Gateway(shared *Shared, a ip.Addr) uint32 {
 	g := gateway{addr: a}
 	g.set, g.cost, g.by = t.resolveGateway(shared, a, noPrefix)
 	t.gateways = append(t.gateways, g)
-	t.byAddress.Add(h, id, func(id uint32) uint64 { return store.Mix(11, uint64(t.gateways[id].addr)) })
+	t.byAddress.Add(h, id, func(id uint32) uint64 { return store.Mix(11, t.gateways[id].addr.Hash()) })
 	return id
 }
 
@@ -98,7 +98,7 @@ func (f *following) follow(a ip.Addr, on []ip.Addr) (hops []Hop, cost uint32) {
 		}
 		r := t.sources[best].Get(id)
 		for _, x := range f.shared.Sets.Hops(t.Set(r.Hop)) {
-			if x.Gateway == 0 {
+			if !x.Gateway.IsValid() {
 				x.Gateway = a
 			}
 			hops = append(hops, x)
@@ -158,13 +158,10 @@ func (t *Table) settleGateways(w Watcher, shared *Shared) {
 	}
 	stale := make([]bool, len(t.gateways))
 	any := false
-	for _, id := range t.moved {
-		p := shared.Prefixes.Prefix(id)
-		for g := range t.gateways {
-			if !stale[g] && (len(t.gateways[g].by) > 0 || p.Contains(t.gateways[g].addr)) {
-				stale[g], any = true, true
-			}
-		}
+	slices.Sort(t.moved)
+	for g := range t.gateways {
+		stale[g] = len(t.gateways[g].by) > 0 || t.movedOnPath(shared, t.gateways[g].addr)
+		any = any || stale[g]
 	}
 	t.moved = t.moved[:0:0]
 	// One that is reached through another follows it, at most as often as there
@@ -180,6 +177,16 @@ func (t *Table) settleGateways(w Watcher, shared *Shared) {
 			stale[g] = any && len(t.gateways[g].by) > 0
 		}
 	}
+}
+
+// movedOnPath says whether a prefix that contains an address is among those that
+// moved, which are sorted.
+func (t *Table) movedOnPath(shared *Shared, a ip.Addr) (moved bool) {
+	shared.Prefixes.Covering(a, func(id uint32) bool {
+		_, moved = slices.BinarySearch(t.moved, id)
+		return !moved
+	})
+	return moved
 }
 
 func (t *Table) moveGateway(w Watcher, shared *Shared, id uint32) bool {
@@ -203,5 +210,5 @@ func (t *Table) moveGateway(w Watcher, shared *Shared, id uint32) bool {
 
 // FindGateway is the number of an address that is watched already.
 func (t *Table) FindGateway(a ip.Addr) (id uint32, ok bool) {
-	return t.byAddress.Find(store.Mix(11, uint64(a)), func(id uint32) bool { return t.gateways[id].addr == a })
+	return t.byAddress.Find(store.Mix(11, a.Hash()), func(id uint32) bool { return t.gateways[id].addr == a })
 }

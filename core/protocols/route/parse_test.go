@@ -3,7 +3,7 @@ package route
 import (
 	"net/netip"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 )
 
 func parse(s string) (ip.Prefix, error) {

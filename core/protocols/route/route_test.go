@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 )
 
 type silent struct{}
@@ -36,10 +36,10 @@ func TestLookupAgainstList(t *testing.T) {
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		worlds := []*world{{shared: &Shared{}, plain: map[ip.Prefix]SetID{}}}
-		address := rapid.Map(rapid.IntRange(0, 1<<10-1), func(n int) ip.Addr { return ip.Addr(n) << 22 })
+		address := rapid.Map(rapid.IntRange(0, 1<<10-1), func(n int) ip.Quad { return ip.Quad(n) << 22 })
 		for range rapid.IntRange(1, 120).Draw(t, "steps") {
 			w := worlds[rapid.IntRange(0, len(worlds)-1).Draw(t, "world")]
-			p := ip.MakePrefix(address.Draw(t, "addr"), uint8(rapid.IntRange(0, 12).Draw(t, "len")))
+			p := ip.V4Prefix(address.Draw(t, "addr"), uint8(rapid.IntRange(0, 12).Draw(t, "len")))
 			switch rapid.IntRange(0, 5).Draw(t, "step") {
 			case 0:
 				if len(worlds) < 5 {
@@ -62,11 +62,11 @@ func TestLookupAgainstList(t *testing.T) {
 				a := address.Draw(t, "lookup")
 				want, length := NoSet, -1
 				for p, set := range w.plain {
-					if p.Contains(a) && int(p.Len) > length {
+					if p.Contains(ip.V4(a)) && int(p.Len) > length {
 						want, length = set, int(p.Len)
 					}
 				}
-				_, hop, ok := w.table.Lookup(w.shared, a)
+				_, hop, ok := w.table.Lookup(w.shared, ip.V4(a))
 				require.Equal(t, length >= 0, ok)
 				require.Equal(t, want, w.table.Set(hop))
 			}
@@ -123,7 +123,7 @@ func TestStaticRoutes(t *testing.T) {
 		{id("10.255.0.9/32"), addr("10.0.2.2"), 200}, // floating, when the first falls away
 		{id("10.8.0.0/16"), addr("10.0.1.2"), 1},     // two of one preference share
 		{id("10.8.0.0/16"), addr("10.0.2.2"), 1},
-		{id("10.7.0.0/16"), 0, 1},                // blackhole
+		{id("10.7.0.0/16"), ip.Addr{}, 1},        // blackhole
 		{id("10.6.0.0/16"), addr("10.6.0.1"), 1}, // through itself
 		{id("10.5.0.0/16"), addr("10.4.0.1"), 1}, // through each other
 		{id("10.4.0.0/16"), addr("10.5.0.1"), 1},
@@ -159,11 +159,11 @@ func TestStaticRoutes(t *testing.T) {
 }
 
 func TestFlowsSpreadAndStay(t *testing.T) {
-	hops := []Hop{{1, 0}, {2, 0}, {3, 0}}
+	hops := []Hop{{1, ip.Addr{}}, {2, ip.Addr{}}, {3, ip.Addr{}}}
 	count := map[Hop]int{}
-	for src := range ip.Addr(3000) {
-		h := Pick(hops, FlowHash(9, src, 7, 1, 0))
-		require.Equal(t, h, Pick(hops, FlowHash(9, src, 7, 1, 0)))
+	for src := range ip.Quad(3000) {
+		h := Pick(hops, FlowHash(9, ip.V4(src), ip.V4(7), 1, 0))
+		require.Equal(t, h, Pick(hops, FlowHash(9, ip.V4(src), ip.V4(7), 1, 0)))
 		count[h]++
 	}
 	for _, h := range hops {
@@ -264,7 +264,7 @@ func (x *resolving) holdEachOther(s *Shared) bool {
 // are as those that are made of the same routes from nothing.
 func TestATableFollowsEveryChange(t *testing.T) {
 	prefixes := []string{"0.0.0.0/0", "10.0.0.0/8", "10.1.0.0/16", "10.2.0.0/16", "10.1.1.0/24", "10.2.2.0/24", "10.1.1.1/32", "10.2.2.2/32", "10.3.0.0/16"}
-	addresses := []ip.Addr{0x0a010101, 0x0a020202, 0x0a010201, 0x0a030001, 0x0b000001}
+	addresses := []ip.Addr{ip.V4(0x0a010101), ip.V4(0x0a020202), ip.V4(0x0a010201), ip.V4(0x0a030001), ip.V4(0x0b000001)}
 	rapid.Check(t, func(t *rapid.T) {
 		x := resolving{plain: map[Source]map[string]plainRoute{Connected: {}, OSPF: {}}, bgp: map[string][]ip.Addr{}}
 		s, table := &Shared{}, &Table{}
@@ -276,7 +276,7 @@ func TestATableFollowsEveryChange(t *testing.T) {
 			p := any("prefix")
 			switch rapid.IntRange(0, 7).Draw(t, "change") {
 			case 0, 1:
-				x.plain[OSPF][p] = plainRoute{uint32(rapid.IntRange(1, 3).Draw(t, "port")), 0x0c000001, uint32(rapid.IntRange(1, 3).Draw(t, "metric"))}
+				x.plain[OSPF][p] = plainRoute{uint32(rapid.IntRange(1, 3).Draw(t, "port")), ip.V4(0x0c000001), uint32(rapid.IntRange(1, 3).Draw(t, "metric"))}
 			case 2:
 				delete(x.plain[OSPF], p)
 			case 3:
@@ -286,7 +286,7 @@ func TestATableFollowsEveryChange(t *testing.T) {
 					x.plain[Connected][p] = plainRoute{port: uint32(rapid.IntRange(1, 3).Draw(t, "port"))}
 				}
 			case 4:
-				x.statics = append(x.statics, StaticRoute{s.Prefixes.ID(prefix(t, p)), rapid.SampledFrom(append(addresses, 0)).Draw(t, "via"), uint8(rapid.SampledFrom([]int{1, 150, 250}).Draw(t, "preference"))})
+				x.statics = append(x.statics, StaticRoute{s.Prefixes.ID(prefix(t, p)), rapid.SampledFrom(append(addresses, ip.Addr{})).Draw(t, "via"), uint8(rapid.SampledFrom([]int{1, 150, 250}).Draw(t, "preference"))})
 			case 5:
 				if n := len(x.statics); n > 0 {
 					i := rapid.IntRange(0, n-1).Draw(t, "static")

@@ -4,8 +4,8 @@ import (
 	"cmp"
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // StaticRoute is one configured static route. Via is 0 for a blackhole.
@@ -155,7 +155,7 @@ func (t *Table) resolveGroup(shared *Shared, now []resolution, i int) resolution
 		var hops []Hop
 		blackhole := false
 		for _, s := range tier {
-			if s.Via == 0 {
+			if !s.Via.IsValid() {
 				blackhole = true
 				continue
 			}
@@ -190,7 +190,7 @@ func (x *resolver) find(via ip.Addr) []Hop {
 			return true
 		}
 		for _, h := range x.shared.Sets.Hops(set) {
-			if h.Gateway == 0 {
+			if !h.Gateway.IsValid() {
 				h.Gateway = via
 			}
 			out = append(out, h)
@@ -252,7 +252,7 @@ func viasOf(routes []StaticRoute) []ip.Addr {
 func hashVias(vias []ip.Addr, group uint32) uint64 {
 	h := store.Mix(7, uint64(group))
 	for _, v := range vias {
-		h = store.Mix(h, uint64(v))
+		h = store.Mix(h, v.Hash())
 	}
 	return store.Mix(h, 0)
 }

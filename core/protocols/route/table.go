@@ -3,9 +3,9 @@ package route
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Source is where a route comes from.
@@ -248,7 +248,7 @@ func Pick(hops []Hop, hash uint64) Hop {
 // device has its own salt, or a second tier would never spread what the first
 // has sorted.
 func FlowHash(salt uint64, src, dst ip.Addr, protocol uint8, ports uint32) uint64 {
-	return store.Mix(store.Mix(store.Mix(salt, uint64(src)<<32|uint64(dst)), uint64(protocol)<<32|uint64(ports)), 0)
+	return store.Mix(store.Mix(store.Mix(salt, src.Hash()<<32|dst.Hash()), uint64(protocol)<<32|uint64(ports)), 0)
 }
 
 // Candidate is one route that could have been used for an address.

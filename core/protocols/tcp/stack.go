@@ -11,9 +11,9 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/tcp"
 )
 
@@ -310,7 +310,7 @@ func (s *Stack) Account() (pending int) {
 func (s *Stack) Digest(d *store.Digest) {
 	for i := range s.conns {
 		c := &s.conns[i]
-		d.Add(uint64(c.state), uint64(c.local), uint64(c.remote))
+		d.Add(uint64(c.state), c.local.Hash(), c.remote.Hash())
 		d.Add(uint64(c.una), uint64(c.nxt), uint64(c.rcv), uint64(c.retransmit.Deadline()),
 			uint64(c.opening.Deadline()), uint64(len(c.out)), uint64(len(c.in)))
 	}

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/store"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/tcp"
 )
 
@@ -47,7 +47,7 @@ func newRig() *rig {
 	return r
 }
 
-func address(n int) ip.Addr { return ip.Addr(0x0a000001 + n) }
+func address(n int) ip.Addr { return ip.V4(ip.Quad(0x0a000001 + n)) }
 
 func (e *end) Now() event.Time               { return e.now }
 func (e *end) Calm() *event.Calm             { return &e.calm }

@@ -4,8 +4,8 @@ import (
 	"time"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/tcp"
 )
 

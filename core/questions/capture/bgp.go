@@ -5,8 +5,8 @@ import (
 	"strings"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	bgpwire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/protocols/wire/tcp"
 	"hellebore/core/questions/facts"
 )
@@ -150,16 +150,16 @@ func (r *reader) attributes(a *attr.Set) {
 		r.field("ATOMIC_AGGREGATE", "present")
 	}
 	if a.HasAggregator {
-		r.field("AGGREGATOR", "AS %d, %v", a.AggregatorAS, ip.Addr(a.Aggregator))
+		r.field("AGGREGATOR", "AS %d, %v", a.AggregatorAS, ip.V4(a.Aggregator))
 	}
 	if list := a.CommunityList(); len(list) > 0 {
 		r.field("communities", "%s", strings.Join(list, " "))
 	}
 	if a.Originator != 0 {
-		r.field("ORIGINATOR_ID", "%s", r.named(ip.Addr(a.Originator)))
+		r.field("ORIGINATOR_ID", "%s", r.named(ip.V4(a.Originator).Quad()))
 	}
 	for _, c := range a.Clusters {
-		r.field("CLUSTER_LIST", "%v", ip.Addr(c))
+		r.field("CLUSTER_LIST", "%v", ip.V4(c))
 	}
 	for _, u := range a.Unknown {
 		r.field("unknown attribute", "type %d, %x", u.Type, u.Value)

@@ -1,11 +1,12 @@
 package capture
 
 import (
+	"encoding/binary"
 	"fmt"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
 )
@@ -20,7 +21,7 @@ func (r *reader) ospf(b []byte) string {
 	r.field("type", "%d", head.Type)
 	r.field("packet length", "%d bytes", len(head.Raw))
 	r.field("router ID", "%s", r.named(head.RouterID))
-	r.field("area ID", "%v", ip.Addr(head.Area))
+	r.field("area ID", "%v", ip.Quad(head.Area))
 	r.field("authentication type", "%d", head.AuType)
 	if head.AuType == wire.AuthCryptographic {
 		r.field("key ID", "%d", head.KeyID())
@@ -55,11 +56,11 @@ func (r *reader) hello(b []byte) string {
 	r.field("options", "%s", helloOptionWords(h.Options))
 	r.field("priority", "%d", h.Priority)
 	r.field("router dead interval", "%d s", h.DeadInterval)
-	r.field("designated router", "%s", r.holder(h.DR))
-	r.field("backup designated router", "%s", r.holder(h.BDR))
+	r.field("designated router", "%s", r.holder(ip.V4(h.DR)))
+	r.field("backup designated router", "%s", r.holder(ip.V4(h.BDR)))
 	var names []string
 	for list := h.Neighbours; len(list) >= 4; list = list[4:] {
-		id := ip.Addr(list[0])<<24 | ip.Addr(list[1])<<16 | ip.Addr(list[2])<<8 | ip.Addr(list[3])
+		id := ip.Quad(binary.BigEndian.Uint32(list))
 		r.field("neighbour", "%s", r.named(id))
 		names = append(names, facts.RouterName(r.owners, id))
 	}
@@ -120,7 +121,7 @@ func (r *reader) headers(b []byte) string {
 	for len(b) >= wire.LSAHeaderLen {
 		h, _ := wire.ReadLSAHeader(b)
 		b = b[wire.LSAHeaderLen:]
-		r.field("LSA header", "%v, sequence %s, age %d s", h.Key, facts.Value("sequence", uint64(uint32(h.Seq))), h.Age)
+		r.field("LSA header", "%v, sequence %s, age %d s", h.Key, facts.Sequence(h.Seq), h.Age)
 		n++
 	}
 	return facts.Plural(n, "LSA")
@@ -157,7 +158,7 @@ func (r *reader) update(b []byte) string {
 		r.layer(name, "2328 A.4")
 		r.field("age", "%d s", h.Age)
 		r.field("options", "%s", facts.OptionWords(h.Options))
-		r.field("sequence", "%s", facts.Value("sequence", uint64(uint32(h.Seq))))
+		r.field("sequence", "%s", facts.Sequence(h.Seq))
 		r.field("checksum", "%#04x", h.Checksum)
 		r.field("length", "%d bytes", h.Length)
 		body, ok := bodyOf(h.Key.Type, raw[wire.LSAHeaderLen:])

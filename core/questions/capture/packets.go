@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/event"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/protocols/wire/tcp"
 	"hellebore/core/questions/facts"
@@ -89,9 +89,9 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 		default:
 			p := r.read(f.Bytes)
 			p.At, p.From, p.Kind, p.To = f.At.Seconds(), out.Ports[at], kind, []string{}
-			dst := ip.MAC(f.Bytes[:6])
+			dst := inet.MAC(f.Bytes[:6])
 			for i, e := range m.Ends {
-				if i != at && (dst.Group() || dst == ip.PortMAC(e.Device, uint16(e.Port))) {
+				if i != at && (dst.Group() || dst == inet.PortMAC(e.Device, uint16(e.Port))) {
 					p.To = append(p.To, out.Ports[i])
 				}
 			}
@@ -107,30 +107,30 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 
 // kindOf names a frame's packet without reading all of it.
 func kindOf(b []byte) string {
-	f, ok := ip.ReadFrame(b)
+	f, ok := inet.ReadFrame(b)
 	if !ok {
 		return "unreadable"
 	}
-	if f.Type == ip.TypeARP {
-		if a, ok := ip.ReadARP(f.Payload); ok && a.Op == ip.ARPReply {
+	if f.Type == inet.TypeARP {
+		if a, ok := inet.ReadARP(f.Payload); ok && a.Op == inet.ARPReply {
 			return "ARP reply"
 		}
 		return "ARP request"
 	}
-	p, ok := ip.ReadPacket(f.Payload)
+	p, ok := inet.ReadPacket(f.Payload)
 	if !ok {
 		return "unreadable"
 	}
 	switch p.Protocol {
-	case ip.ProtoOSPF:
+	case inet.ProtoOSPF:
 		if head, fail := wire.Read(p.Payload); fail == wire.OK && int(head.Type) < len(wire.TypeName) {
 			return wire.TypeName[head.Type]
 		}
-	case ip.ProtoICMP:
-		if m, ok := ip.ReadICMP(p.Payload); ok {
+	case inet.ProtoICMP:
+		if m, ok := inet.ReadICMP(p.Payload); ok {
 			return facts.ICMPWords(m.Type, m.Code)
 		}
-	case ip.ProtoTCP:
+	case inet.ProtoTCP:
 		if g, ok := tcp.Read(p.Payload, p.Src, p.Dst); ok {
 			if kind := bgpKind(&g); kind != "" {
 				return kind

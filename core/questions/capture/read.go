@@ -3,7 +3,8 @@ package capture
 import (
 	"fmt"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/protocols/wire/tcp"
 	"hellebore/core/questions/facts"
@@ -14,7 +15,7 @@ import (
 // reader decodes packets to their last field.
 type reader struct {
 	w      *network.World
-	owners map[ip.Addr]*device.Device
+	owners map[ip.Quad]*device.Device
 	layers []Layer
 }
 
@@ -27,7 +28,7 @@ func (r *reader) field(name, format string, args ...any) {
 	l.Fields = append(l.Fields, facts.Field{Name: name, Value: fmt.Sprintf(format, args...)})
 }
 
-func (r *reader) named(id ip.Addr) string {
+func (r *reader) named(id ip.Quad) string {
 	if d := r.owners[id]; d != nil {
 		return fmt.Sprintf("%v (%s)", id, d.Name())
 	}
@@ -35,7 +36,7 @@ func (r *reader) named(id ip.Addr) string {
 }
 
 func (r *reader) holder(a ip.Addr) string {
-	if a == 0 {
+	if !a.IsValid() {
 		return "none"
 	}
 	if d := r.w.Owner(a); d != nil {
@@ -44,14 +45,14 @@ func (r *reader) holder(a ip.Addr) string {
 	return a.String()
 }
 
-func macWords(m ip.MAC) string {
+func macWords(m inet.MAC) string {
 	return fmt.Sprintf("%02x:%02x:%02x:%02x:%02x:%02x", m[0], m[1], m[2], m[3], m[4], m[5])
 }
 
 func (r *reader) read(b []byte) Packet {
 	r.layers = []Layer{}
 	out := Packet{Protocol: "other", Bytes: len(b)}
-	f, ok := ip.ReadFrame(b)
+	f, ok := inet.ReadFrame(b)
 	if ok {
 		r.layer("Ethernet", "894")
 		r.field("destination", "%s", macWords(f.Dst))
@@ -61,10 +62,10 @@ func (r *reader) read(b []byte) Packet {
 		}
 		r.field("type", "%#04x", f.Type)
 		switch f.Type {
-		case ip.TypeARP:
+		case inet.TypeARP:
 			out.Protocol = "ARP"
 			out.Says = r.arp(f.Payload)
-		case ip.TypeIPv4:
+		case inet.TypeIPv4:
 			out.Protocol, out.Says = r.ipv4(f.Payload)
 		}
 	}
@@ -73,22 +74,22 @@ func (r *reader) read(b []byte) Packet {
 }
 
 func (r *reader) arp(b []byte) string {
-	a, ok := ip.ReadARP(b)
+	a, ok := inet.ReadARP(b)
 	if !ok {
 		return "unreadable"
 	}
 	r.layer("ARP", "826")
-	r.field("operation", "%s", map[bool]string{true: "reply", false: "request"}[a.Op == ip.ARPReply])
+	r.field("operation", "%s", map[bool]string{true: "reply", false: "request"}[a.Op == inet.ARPReply])
 	r.field("sender", "%v at %s", a.Sender, macWords(a.SenderMAC))
 	r.field("target", "%v at %s", a.Target, macWords(a.TargetMAC))
-	if a.Op == ip.ARPReply {
+	if a.Op == inet.ARPReply {
 		return fmt.Sprintf("%v is at %s", a.Sender, macWords(a.SenderMAC))
 	}
 	return fmt.Sprintf("who has %v? asks %v", a.Target, a.Sender)
 }
 
 func (r *reader) ipv4(b []byte) (protocol, says string) {
-	p, ok := ip.ReadPacket(b)
+	p, ok := inet.ReadPacket(b)
 	if !ok {
 		return "IPv4", "unreadable"
 	}
@@ -100,21 +101,21 @@ func (r *reader) ipv4(b []byte) (protocol, says string) {
 	r.field("protocol", "%d", p.Protocol)
 	r.field("identification", "%d", p.ID)
 	switch p.Protocol {
-	case ip.ProtoOSPF:
+	case inet.ProtoOSPF:
 		return "OSPF", r.ospf(p.Payload)
-	case ip.ProtoICMP:
-		m, ok := ip.ReadICMP(p.Payload)
+	case inet.ProtoICMP:
+		m, ok := inet.ReadICMP(p.Payload)
 		if !ok {
 			return "ICMP", "unreadable"
 		}
 		r.layer("ICMP", "792")
 		r.field("type", "%d, code %d: %s", m.Type, m.Code, facts.ICMPWords(m.Type, m.Code))
-		if m.Type == ip.EchoRequest || m.Type == ip.EchoReply {
+		if m.Type == inet.EchoRequest || m.Type == inet.EchoReply {
 			r.field("identifier", "%d", m.ID)
 			r.field("sequence", "%d", m.Seq)
 		}
 		return "ICMP", fmt.Sprintf("%s, %v to %v", facts.ICMPWords(m.Type, m.Code), p.Src, p.Dst)
-	case ip.ProtoTCP:
+	case inet.ProtoTCP:
 		if g, ok := tcp.Read(p.Payload, p.Src, p.Dst); ok && bgpKind(&g) != "" {
 			return "BGP", r.tcp(&p)
 		}
@@ -123,7 +124,7 @@ func (r *reader) ipv4(b []byte) (protocol, says string) {
 	return "IPv4", fmt.Sprintf("protocol %d, %v to %v", p.Protocol, p.Src, p.Dst)
 }
 
-func (r *reader) tcp(p *ip.Packet) string {
+func (r *reader) tcp(p *inet.Packet) string {
 	g, ok := tcp.Read(p.Payload, p.Src, p.Dst)
 	if !ok {
 		return "unreadable"

@@ -7,11 +7,11 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"

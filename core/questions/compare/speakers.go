@@ -5,8 +5,8 @@ import (
 	"fmt"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/simulation/device"

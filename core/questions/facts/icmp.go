@@ -1,7 +1,7 @@
 package facts
 
 import (
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 )
 
 const TimeExceeded = "time to live exceeded"
@@ -9,17 +9,17 @@ const TimeExceeded = "time to live exceeded"
 // ICMPWords names an ICMP message by its type and code (RFC 792).
 func ICMPWords(t, code uint8) string {
 	switch t {
-	case ip.EchoRequest:
+	case inet.EchoRequest:
 		return "echo request"
-	case ip.EchoReply:
+	case inet.EchoReply:
 		return "echo reply"
-	case ip.TimeExceeded:
+	case inet.TimeExceeded:
 		return TimeExceeded
 	}
 	switch code {
-	case ip.CodeNet:
+	case inet.CodeNet:
 		return "network unreachable"
-	case ip.CodeHost:
+	case inet.CodeHost:
 		return "host unreachable"
 	}
 	return "unreachable"

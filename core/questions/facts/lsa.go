@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/device"
 )
@@ -28,19 +28,19 @@ func OptionWords(o uint8) string {
 }
 
 // LSAFields writes an LSA's body out to its last field.
-func LSAFields(owners map[ip.Addr]*device.Device, v *ospf.LSAView) (says string, fields []Field, prefixes []string) {
+func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string, fields []Field, prefixes []string) {
 	add := func(name, format string, args ...any) {
 		fields = append(fields, Field{name, fmt.Sprintf(format, args...)})
 	}
-	named := func(id ip.Addr) string {
+	named := func(id ip.Quad) string {
 		if d := owners[id]; d != nil {
 			return fmt.Sprintf("%s (%v)", d.Name(), id)
 		}
 		return id.String()
 	}
-	network := func(mask ip.Addr) string {
+	network := func(mask ip.Quad) string {
 		n, _ := ip.MaskLen(mask)
-		p := ip.MakePrefix(v.Header.Key.ID, n).String()
+		p := ip.V4Prefix(v.Header.Key.ID, n).String()
 		prefixes = append(prefixes, p)
 		return p
 	}
@@ -78,7 +78,7 @@ func LSAFields(owners map[ip.Addr]*device.Device, v *ospf.LSAView) (says string,
 				near = append(near, "segment of "+l.ID.String())
 			case wire.LinkStub:
 				n, _ := ip.MaskLen(l.Data)
-				p := ip.MakePrefix(l.ID, n).String()
+				p := ip.V4Prefix(l.ID, n).String()
 				prefixes = append(prefixes, p)
 				add("stub network", "%s, metric %d", p, l.Metric)
 			default:
@@ -123,11 +123,11 @@ func LSAFields(owners map[ip.Addr]*device.Device, v *ospf.LSAView) (says string,
 }
 
 func forwardWords(a ip.Addr) string {
-	if a == 0 {
+	if !a.IsValid() {
 		return "none: to the router itself"
 	}
 	return a.String()
 }
 
 // MaskLen is the prefix length of a mask; 0 if it is not contiguous.
-func MaskLen(m ip.Addr) uint8 { n, _ := ip.MaskLen(m); return n }
+func MaskLen(m ip.Quad) uint8 { n, _ := ip.MaskLen(m); return n }

@@ -3,16 +3,16 @@ package facts
 import (
 	"cmp"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
 // RouterIDs are the names of the devices by their router IDs.
-func RouterIDs(w *network.World) map[ip.Addr]*device.Device {
-	owners := map[ip.Addr]*device.Device{}
+func RouterIDs(w *network.World) map[ip.Quad]*device.Device {
+	owners := map[ip.Quad]*device.Device{}
 	for _, d := range w.Devices() {
 		if !d.Gone() && d.Main().OSPF().Running() {
 			owners[d.Main().OSPF().RouterID()] = d
@@ -22,7 +22,7 @@ func RouterIDs(w *network.World) map[ip.Addr]*device.Device {
 }
 
 // RouterName is the name of the router with a router ID, else the ID.
-func RouterName(owners map[ip.Addr]*device.Device, id ip.Addr) string {
+func RouterName(owners map[ip.Quad]*device.Device, id ip.Quad) string {
 	if d := owners[id]; d != nil {
 		return d.Name()
 	}
@@ -45,7 +45,7 @@ func PeerName(w *network.World, v bgp.PeerView) string {
 
 // AddressWords names a router by its address on a segment: "depot 10.2.0.2".
 func AddressWords(w *network.World, a ip.Addr) string {
-	if a == 0 {
+	if !a.IsValid() {
 		return ""
 	}
 	if d := w.Owner(a); d != nil {

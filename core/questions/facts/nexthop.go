@@ -20,7 +20,7 @@ func hopWords(w *network.World, d *device.Device, set route.SetID) string {
 	var parts []string
 	for _, h := range w.Shared().Sets.Hops(set) {
 		name := d.Ports()[h.Port].Config.Name
-		if h.Gateway == 0 {
+		if !h.Gateway.IsValid() {
 			parts = append(parts, "directly on "+name)
 		} else {
 			parts = append(parts, fmt.Sprintf("%v on %s", h.Gateway, name))
@@ -41,7 +41,7 @@ func HopsOf(w *network.World, d *device.Device, set route.SetID) []NextHop {
 	out := []NextHop{}
 	for _, h := range w.Shared().Sets.Hops(set) {
 		n := NextHop{Port: d.Ports()[h.Port].Config.Name}
-		if h.Gateway != 0 {
+		if h.Gateway.IsValid() {
 			n.Via = h.Gateway.String()
 			if o := GatewayOwner(w, d, h.Port, h.Gateway); o != nil {
 				n.To = o.Name()

@@ -7,37 +7,40 @@ import (
 	"time"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
 	bgpwire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/network"
 )
 
-// Value writes one of the values that reasons and notes carry.
-func Value(kind string, v uint64) string {
+// Value writes one of the values that reasons and notes carry. w is a world of their
+// lab, no older than they are.
+func Value(w *network.World, kind string, v uint64) string {
 	switch kind {
 	case "area":
 		return labtext.FormatArea(uint32(v))
 	case "duration":
 		return labtext.FormatDuration(time.Duration(v))
 	case "prefix":
-		return fmt.Sprintf("%v/%d", ip.Addr(v>>8), v&0xff)
-	case "address":
-		return ip.Addr(v).String()
+		return fmt.Sprintf("%v/%d", w.Shared().Addrs.Addr(uint32(v>>8)), v&0xff)
+	case "address", "peer":
+		return w.Shared().Addrs.Addr(uint32(v)).String()
 	case "sequence":
-		return fmt.Sprintf("%#08x", uint32(v))
+		return Sequence(int32(uint32(v)))
 	case "portState":
 		return ospf.PortStateNames[v]
 	case "router":
 		if v == 0 {
 			return "none"
 		}
-		return ip.Addr(v).String()
+		return ip.Quad(v).String()
+	case "identity":
+		return ip.Quad(v).String()
 	case "authType":
 		if v < uint64(len(wire.AuthTypeName)) {
 			return wire.AuthTypeName[v]
@@ -54,8 +57,6 @@ func Value(kind string, v uint64) string {
 		return "plain"
 	case "nbrState":
 		return ospf.StateNames[v]
-	case "peer":
-		return ip.Addr(v).String()
 	case "sessionState":
 		return bgp.StateNames[v]
 	case "notification":
@@ -72,6 +73,9 @@ func Value(kind string, v uint64) string {
 	return strconv.FormatUint(v, 10)
 }
 
+// Sequence is the sequence number of an LSA: 0x80000001.
+func Sequence(seq int32) string { return fmt.Sprintf("%#08x", uint32(seq)) }
+
 // Words is a note in words. w is a world of the note's lab, no older than the
 // note.
 func Words(w *network.World, n note.Note) string {
@@ -85,26 +89,26 @@ func Words(w *network.World, n note.Note) string {
 			}
 			return "the device"
 		case "reason":
-			return ReasonWords(n)
+			return ReasonWords(w, n)
 		case "because":
 			if n.Reason == note.None {
 				return ""
 			}
-			return ", " + ReasonWords(n)
+			return ", " + ReasonWords(w, n)
 		}
 		v := args[name]
 		switch kind {
 		case "peer":
-			if far := w.Owner(ip.Addr(v)); far != nil {
-				return fmt.Sprintf("%s (%v)", far.Name(), ip.Addr(v))
+			a := w.Shared().Addrs.Addr(uint32(v))
+			if far := w.Owner(a); far != nil {
+				return fmt.Sprintf("%s (%v)", far.Name(), a)
 			}
 		case "lsa":
 			return w.Pool().Key(uint32(v)).String()
 		case "identity":
-			if far := RouterIDs(w)[ip.Addr(v)]; far != nil {
-				return fmt.Sprintf("%s (%v)", far.Name(), ip.Addr(v))
+			if far := RouterIDs(w)[ip.Quad(v)]; far != nil {
+				return fmt.Sprintf("%s (%v)", far.Name(), ip.Quad(v))
 			}
-			return ip.Addr(v).String()
 		case "prefix":
 			return w.Shared().Prefixes.Prefix(uint32(v)).String()
 		case "hop":
@@ -115,16 +119,20 @@ func Words(w *network.World, n note.Note) string {
 		case "set":
 			return hopWords(w, d, route.SetID(v))
 		}
-		return Value(kind, v)
+		return Value(w, kind, v)
 	})
 }
 
 // ReasonWords is the reason of a note as a sentence.
-func ReasonWords(n note.Note) string {
+func ReasonWords(w *network.World, n note.Note) string {
 	info := n.Reason.Info()
-	text := Sentence(info.Text, "the router", ip.Addr(n.A).String())
+	far := Value(w, "address", n.A)
+	if n.Kind == note.NeighbourState {
+		far = Value(w, "identity", n.A)
+	}
+	text := Sentence(info.Text, "the router", far)
 	if n.Kind == note.HelloRefused && info.Value != "" {
-		text += fmt.Sprintf(" (%s here, %s there)", Value(info.Value, n.B), Value(info.Value, n.C))
+		text += fmt.Sprintf(" (%s here, %s there)", Value(w, info.Value, n.B), Value(w, info.Value, n.C))
 	}
 	return text
 }

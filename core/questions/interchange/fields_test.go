@@ -15,8 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	bgpwire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	tcpwire "hellebore/core/protocols/wire/tcp"
 	"hellebore/core/questions/interchange"
@@ -41,29 +42,29 @@ var analysed = []string{"vlan.id", "ip.src", "ip.dst", "ospf.msg", "ospf.srcrout
 
 // ours writes a frame's fields as the analyser would.
 func ours(b []byte) string {
-	f, _ := ip.ReadFrame(b)
+	f, _ := inet.ReadFrame(b)
 	v := map[string][]string{}
 	put := func(field, format string, args ...any) { v[field] = append(v[field], fmt.Sprintf(format, args...)) }
 	if f.VLAN != 0 {
 		put("vlan.id", "%d", f.VLAN)
 	}
-	p, ok := ip.ReadPacket(f.Payload)
-	if !ok || f.Type != ip.TypeIPv4 {
+	p, ok := inet.ReadPacket(f.Payload)
+	if !ok || f.Type != inet.TypeIPv4 {
 		return line(v)
 	}
 	put("ip.src", "%v", p.Src)
 	put("ip.dst", "%v", p.Dst)
-	if p.Protocol == ip.ProtoTCP {
+	if p.Protocol == inet.ProtoTCP {
 		segmentFields(&p, put)
 		return line(v)
 	}
 	head, fail := wire.Read(p.Payload)
-	if p.Protocol != ip.ProtoOSPF || fail != wire.OK {
+	if p.Protocol != inet.ProtoOSPF || fail != wire.OK {
 		return line(v)
 	}
 	put("ospf.msg", "%d", head.Type)
 	put("ospf.srcrouter", "%v", head.RouterID)
-	put("ospf.area_id", "%v", ip.Addr(head.Area))
+	put("ospf.area_id", "%v", ip.Quad(head.Area))
 	put("ospf.auth.type", "%d", head.AuType)
 	header := func(h wire.LSAHeader) {
 		put("ospf.lsa.age", "%d", h.Age)
@@ -144,7 +145,7 @@ func ours(b []byte) string {
 
 // segmentFields are the fields of a segment and of the BGP messages that are
 // whole in it.
-func segmentFields(p *ip.Packet, put func(field, format string, args ...any)) {
+func segmentFields(p *inet.Packet, put func(field, format string, args ...any)) {
 	g, _ := tcpwire.Read(p.Payload, p.Src, p.Dst)
 	put("tcp.srcport", "%d", g.SrcPort)
 	put("tcp.dstport", "%d", g.DstPort)
@@ -201,7 +202,7 @@ func segmentFields(p *ip.Packet, put func(field, format string, args ...any)) {
 					put("bgp.update.path_attribute.community_value", "%d", c&0xffff)
 				}
 				if a.Originator != 0 {
-					put("bgp.update.path_attribute.originator_id", "%v", ip.Addr(a.Originator))
+					put("bgp.update.path_attribute.originator_id", "%v", ip.V4(a.Originator))
 				}
 			}
 			bgpwire.Prefixes(u.Announced, func(x ip.Prefix) { put("bgp.prefix_length", "%d", x.Len) })
@@ -279,13 +280,13 @@ func TestTheAnalyserFollowsTCP(t *testing.T) {
 	bell, door := w.Find("bell"), w.Find("door")
 	segments := 0
 	w.OnFrame = func(at event.Time, dev, _ uint32, f []byte) {
-		if p, ok := ip.ReadPacket(f[ip.FrameHeader:]); ok && p.Protocol == ip.ProtoTCP && (dev == bell.ID() || dev == door.ID()) {
+		if p, ok := inet.ReadPacket(f[inet.FrameHeader:]); ok && p.Protocol == inet.ProtoTCP && (dev == bell.ID() || dev == door.ID()) {
 			segments++
 			require.NoError(t, ng.WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(at)), CaptureLength: len(f), Length: len(f)}, f))
 		}
 	}
 	for _, port := range []uint16{80, 443, 81} {
-		id := bell.Main().Connect(0, door.Ports()[0].Address(), port)
+		id := bell.Main().Connect(ip.Addr{}, door.Ports()[0].Address(), port)
 		w.RunUntil(w.Now()+5*event.Second, 1e6)
 		bell.Main().Disconnect(id)
 		w.RunUntil(w.Now()+5*event.Second, 1e6)
@@ -311,9 +312,9 @@ func TestTheAnalyserFollowsBGP(t *testing.T) {
 		count := 0
 		// Until the link is cut: what is lost then is sent again, as it should be.
 		require.NoError(t, h.Frames(0, h.Steps()[0].After.Now(), func(f history.Frame) {
-			frame, _ := ip.ReadFrame(f.Bytes)
-			p, ok := ip.ReadPacket(frame.Payload)
-			if !ok || p.Protocol != ip.ProtoTCP || !w.Device(f.Device).Main().Local(p.Src) {
+			frame, _ := inet.ReadFrame(f.Bytes)
+			p, ok := inet.ReadPacket(frame.Payload)
+			if !ok || p.Protocol != inet.ProtoTCP || !w.Device(f.Device).Main().Local(p.Src) {
 				return
 			}
 			count++

@@ -8,9 +8,9 @@ import (
 	"strings"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/policy"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -152,7 +152,7 @@ func hopName(r *policy.Route) string {
 		return "our own"
 	case r.Peer:
 		return "the peer's"
-	case r.Attrs.NextHop == 0:
+	case !r.Attrs.NextHop.IsValid():
 		return ""
 	}
 	return ip.Addr(r.Attrs.NextHop).String()
@@ -277,7 +277,7 @@ func ParseRoute(line string) (r policy.Route, err error) {
 			if err != nil || !hop.Is4() {
 				return r, fmt.Errorf("next-hop needs an address")
 			}
-			a.NextHop, words = uint32(ip.AddrFrom(hop)), words[2:]
+			a.NextHop, words = ip.AddrFrom(hop), words[2:]
 		case "source":
 			if len(words) < 2 || !slices.Contains([]string{"connected", "static", "ospf", "bgp"}, words[1]) {
 				return r, fmt.Errorf("source is connected, static, ospf or bgp")

@@ -10,11 +10,11 @@ import (
 	"strings"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/relations"
 	"hellebore/core/simulation/device"
@@ -50,7 +50,7 @@ func setWords(w *network.World, a *attr.Set) *Attributes {
 	out := &Attributes{ASPath: a.Path.String(), Length: a.Path.Len(), Origin: a.Origin.String(),
 		Communities: a.CommunityList(), Atomic: a.Atomic,
 		Clusters: []string{}, Unknown: []string{}}
-	if a.NextHop != 0 {
+	if a.NextHop.IsValid() {
 		out.NextHop = ip.Addr(a.NextHop).String()
 		if d := w.Owner(ip.Addr(a.NextHop)); d != nil {
 			out.NextHopOf = d.Name()
@@ -65,13 +65,13 @@ func setWords(w *network.World, a *attr.Set) *Attributes {
 		out.MED = &v
 	}
 	if a.Originator != 0 {
-		out.Originator = ip.Addr(a.Originator).String()
+		out.Originator = ip.V4(a.Originator).String()
 	}
 	for _, c := range a.Clusters {
-		out.Clusters = append(out.Clusters, ip.Addr(c).String())
+		out.Clusters = append(out.Clusters, ip.V4(c).String())
 	}
 	if a.HasAggregator {
-		out.Aggregator = fmt.Sprintf("AS %d, %v", a.AggregatorAS, ip.Addr(a.Aggregator))
+		out.Aggregator = fmt.Sprintf("AS %d, %v", a.AggregatorAS, ip.V4(a.Aggregator))
 	}
 	for _, u := range a.Unknown {
 		out.Unknown = append(out.Unknown, fmt.Sprintf("type %d, %x", u.Type, u.Value))
@@ -449,7 +449,7 @@ func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerVi
 		return strconv.FormatUint(uint64(cost), 10)
 	case note.HigherRouterID:
 		if a.Originator != 0 {
-			return ip.Addr(a.Originator).String()
+			return ip.V4(a.Originator).String()
 		}
 		return v.PeerID.String()
 	case note.LongerClusterList:

@@ -7,7 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/testlabs"
 )
@@ -88,6 +88,6 @@ func TestTheTablesOfASession(t *testing.T) {
 		require.Equal(t, "chosen", r.Stage)
 		require.NotZero(t, r.SentTo)
 	}
-	_, err := paths.SessionTable(w, w.Find("viaduct"), 1)
+	_, err := paths.SessionTable(w, w.Find("viaduct"), ip.V4(1))
 	require.EqualError(t, err, "viaduct has no peer 0.0.0.1")
 }

@@ -7,9 +7,9 @@ import (
 	"strings"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/policy"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )

@@ -4,8 +4,8 @@ import (
 	"fmt"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -145,7 +145,7 @@ func (r TableRow) of(w *network.World, id attr.ID) TableRow {
 	if a := w.Attrs().Get(id); a != nil {
 		r.FirstAS = a.FirstAS
 		a.Path.Each(func(as uint32) { r.OriginAS = as })
-		if a.NextHop != 0 {
+		if a.NextHop.IsValid() {
 			r.NextHop = ip.Addr(a.NextHop).String()
 		}
 	}

@@ -84,7 +84,7 @@ func (c *collector) observed(m *network.Medium) {
 	c.each(func(s, _ side, order func(string, string) (string, string)) {
 		if r := s.refusal(); r.Reason != note.None {
 			kind := r.Reason.Info().Value
-			mine, theirs := order(facts.Value(kind, r.Mine), facts.Value(kind, r.Theirs))
+			mine, theirs := order(facts.Value(s.w, kind, r.Mine), facts.Value(s.w, kind, r.Theirs))
 			c.add(r.Reason, "observed", s, mine, theirs).Count += r.Count
 		}
 	})
@@ -187,7 +187,7 @@ func (c *collector) foreseen() {
 	differ(note.DeadIntervalDiffers, labtext.FormatDuration(x.OSPF.DeadInterval),
 		labtext.FormatDuration(y.OSPF.DeadInterval))
 	if x.MTU > y.MTU && !y.OSPF.IgnoreMTU || y.MTU > x.MTU && !x.OSPF.IgnoreMTU {
-		differ(note.MTUTooLarge, facts.Value("count", uint64(x.MTU)), facts.Value("count", uint64(y.MTU)))
+		differ(note.MTUTooLarge, strconv.Itoa(int(x.MTU)), strconv.Itoa(int(y.MTU)))
 	}
 	if id := c.a.d.Main().OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.d.Main().OSPF().RouterID() {
 		c.add(note.SameRouterID, "foreseen", c.a, id.String(), id.String())

@@ -4,10 +4,10 @@ import (
 	"fmt"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/network"
 )
@@ -64,7 +64,7 @@ func (s side) ladder(far side) LadderSide {
 	before := event.Time(0)
 	for i := range s.w.Notes() {
 		n := s.w.NoteAt(i)
-		if n.Kind != note.NeighbourState || n.Device != s.d.ID() || uint32(n.Port) != s.port || ip.Addr(n.A) != id {
+		if n.Kind != note.NeighbourState || n.Device != s.d.ID() || uint32(n.Port) != s.port || ip.Quad(n.A) != id {
 			continue
 		}
 		if ospf.State(n.B) == ospf.Full {
@@ -76,7 +76,7 @@ func (s side) ladder(far side) LadderSide {
 		r := Rung{At: event.Time(n.At).Seconds(), State: ospf.StateNames[n.C],
 			Took: (event.Time(n.At) - before).Seconds()}
 		if n.Reason != note.None {
-			r.Because = facts.ReasonWords(n)
+			r.Because = facts.ReasonWords(s.w, n)
 		}
 		before = event.Time(n.At)
 		out.Rungs = append(out.Rungs, r)

@@ -7,11 +7,11 @@ import (
 	"fmt"
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -176,12 +176,12 @@ func VirtualLinks(w *network.World) []Neighbour {
 				continue
 			}
 			a := side{w: w, d: d, port: uint32(i)}
-			far := byID[ip.AddrFrom(v.Peer)]
+			far := byID[ip.AddrFrom(v.Peer).Quad()]
 			back := -1
 			if far != nil {
 				back = slices.IndexFunc(far.Ports(), func(q device.Port) bool {
 					o := q.Config.Virtual
-					return o != nil && !q.Gone && o.Transit == v.Transit && ip.AddrFrom(o.Peer) == d.Main().OSPF().RouterID()
+					return o != nil && !q.Gone && o.Transit == v.Transit && ip.QuadFrom(o.Peer) == d.Main().OSPF().RouterID()
 				})
 			}
 			switch {
@@ -272,7 +272,7 @@ func (s side) end() facts.End {
 		e.Address = c.Address.String()
 	}
 	v := s.d.Main().OSPF().Port(s.port)
-	if v.Virtual && v.Address != 0 {
+	if v.Virtual && v.Address.IsValid() {
 		e.Address = v.Address.String()
 	}
 	if s.d.Main().OSPF().Running() {

@@ -6,11 +6,12 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/traffic"
 )
@@ -102,9 +103,9 @@ func endingValues(l bgp.Ending) (mine, theirs string) {
 	case note.PeerASDiffers:
 		return fmt.Sprintf("expects AS %d", l.Mine), fmt.Sprintf("AS %d", l.Theirs)
 	case note.SameRouterID:
-		return ip.Addr(l.Mine).String(), ip.Addr(l.Theirs).String()
+		return ip.Quad(l.Mine).String(), ip.Quad(l.Theirs).String()
 	case note.HoldTimeExpired:
-		return facts.Value("duration", l.Mine), ""
+		return labtext.FormatDuration(time.Duration(l.Mine)), ""
 	}
 	return "", ""
 }
@@ -148,7 +149,7 @@ func (c *sessionReasons) foreseen() {
 		if real := other.d.Config().BGP.ASTowards(&other.v.Config); t.v.Config.AS != real && real != 0 {
 			say(note.PeerASDiffers, t, other, fmt.Sprintf("expects AS %d", t.v.Config.AS), fmt.Sprintf("AS %d", real))
 		}
-		if from := localOf(t.d, t.v); from != 0 && from != other.v.Address {
+		if from := localOf(t.d, t.v); from.IsValid() && from != other.v.Address {
 			r := say(note.PeerUnknown, other, t, other.v.Address.String(), from.String())
 			r.Text = fmt.Sprintf("%s comes from %v, and %s expects it from %v", t.name(), from, other.name(),
 				other.v.Address)

@@ -7,11 +7,11 @@ import (
 	"strconv"
 	"time"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	wire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -100,7 +100,7 @@ func Sessions(w *network.World) []Neighbour {
 					done[end{b.d.ID(), back.Number}] = true
 				}
 			}
-			if a.addr == 0 {
+			if !a.addr.IsValid() {
 				a.addr = cmp.Or(v.Local, localOf(d, v))
 			}
 			out = append(out, sessionRow(w, a, b))
@@ -117,7 +117,7 @@ func BackOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Devi
 	for _, o := range facts.PeersOf(far) {
 		rank := 0
 		switch {
-		case v.Local != 0 && o.Address == v.Local && o.Local == v.Address:
+		case v.Local.IsValid() && o.Address == v.Local && o.Local == v.Address:
 			rank = 4
 		case o.Address == localOf(d, v) && localOf(far, o) == v.Address:
 			rank = 3
@@ -143,7 +143,7 @@ func spokenFor(d, far *device.Device, v bgp.PeerView, a ip.Addr) bool {
 // localOf is the address that a router uses towards a peer, as far as that is
 // known now.
 func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
-	if v.Local != 0 {
+	if v.Local.IsValid() {
 		return v.Local
 	}
 	if v.Config.Local != "" {
@@ -163,7 +163,7 @@ func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
 
 func (t talker) end() facts.End {
 	e := facts.End{Absent: t.d == nil, Address: t.addr.String(), State: bgp.StateNames[bgp.Idle]}
-	if t.addr == 0 {
+	if !t.addr.IsValid() {
 		e.Address = ""
 	}
 	if t.d == nil {

@@ -3,10 +3,10 @@ package tables
 import (
 	"fmt"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
@@ -155,7 +155,7 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 		o.Main().OSPF().Database(o.Main(), func(v ospf.LSAView) {
 			if v.AS && v.Header.Key.Router == o.Main().OSPF().RouterID() &&
-				ip.MakePrefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
+				ip.V4Prefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
 				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
 			}
 		})

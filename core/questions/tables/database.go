@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -146,7 +146,7 @@ func DatabaseOf(w *network.World) Database {
 
 // lsaOf is an LSA with all its instances: the one that most routers hold is
 // for it.
-func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, routers []string) LSA {
+func lsaOf(owners map[ip.Quad]*device.Device, instances map[instance]*heldLSA, routers []string) LSA {
 	var all []*heldLSA
 	for _, h := range instances {
 		all = append(all, h)
@@ -157,7 +157,7 @@ func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, r
 	v := all[0].view
 	l := LSA{Type: wire.LSATypeName[v.Header.Key.Type], Number: v.Header.Key.Type, ID: v.Header.Key.ID.String(),
 		Router: v.Header.Key.Router.String(),
-		Age:    v.Header.Age, Sequence: facts.Value("sequence", uint64(uint32(v.Header.Seq))),
+		Age:    v.Header.Age, Sequence: facts.Sequence(v.Header.Seq),
 		Checksum: fmt.Sprintf("%#04x", v.Header.Checksum),
 		Length:   v.Header.Length, Options: facts.OptionWords(v.Header.Options), Missing: []string{}, Others: []Copy{}}
 	if d := owners[v.Header.Key.Router]; d != nil {
@@ -171,7 +171,7 @@ func lsaOf(owners map[ip.Addr]*device.Device, instances map[instance]*heldLSA, r
 		}
 		if i > 0 {
 			l.Others = append(l.Others,
-				Copy{facts.Value("sequence", uint64(uint32(h.view.Header.Seq))),
+				Copy{facts.Sequence(h.view.Header.Seq),
 					fmt.Sprintf("%#04x", h.view.Header.Checksum),
 					h.view.Header.Age, h.holders})
 		}

@@ -5,11 +5,11 @@ package tables
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -142,7 +142,7 @@ func ProcessOf(w *network.World, d *device.Device) Process {
 		p.RouterIDFrom = "configured"
 	} else {
 		for i := range d.Ports() {
-			if d.Ports()[i].Address() == o.RouterID() {
+			if d.Ports()[i].Address().Quad() == o.RouterID() {
 				p.RouterIDFrom = "address of " + d.Ports()[i].Config.Name
 			}
 		}
@@ -174,10 +174,10 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 		out.Kind = "loopback"
 	case p.Config.Virtual != nil:
 		out.Kind = "virtual link"
-		if far := facts.RouterIDs(w)[ip.AddrFrom(p.Config.Virtual.Peer)]; far != nil {
+		if far := facts.RouterIDs(w)[ip.AddrFrom(p.Config.Virtual.Peer).Quad()]; far != nil {
 			out.JoinedTo = append(out.JoinedTo, far.Name())
 		}
-		if v := d.Main().OSPF().Port(i); v.Address != 0 {
+		if v := d.Main().OSPF().Port(i); v.Address.IsValid() {
 			out.Address = v.Address.String()
 		}
 	default:
@@ -211,7 +211,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		TransmitDelay:      labtext.FormatDuration(o.TransmitDelay)}
 	up, _ := d.Up(i)
 	switch {
-	case !v.On || !d.Main().OSPF().Running() || !up || v.Address == 0:
+	case !v.On || !d.Main().OSPF().Running() || !up || !v.Address.IsValid():
 		out.State = "Down"
 	case p.Config.Loopback:
 		out.State = "Loopback"
@@ -224,7 +224,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		out.Type = "broadcast"
 		if !v.Passive {
 			out.Priority = &v.Priority
-			out.DR, out.BDR = facts.AddressWords(w, v.DR), facts.AddressWords(w, v.BDR)
+			out.DR, out.BDR = facts.AddressWords(w, ip.V4(v.DR)), facts.AddressWords(w, ip.V4(v.BDR))
 		}
 	}
 	switch {

@@ -3,11 +3,11 @@ package tables
 import (
 	"slices"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"

@@ -6,12 +6,12 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"

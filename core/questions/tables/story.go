@@ -6,11 +6,11 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
@@ -191,7 +191,7 @@ func costSum(w *network.World, d *device.Device, id uint32) []string {
 		}
 		sum += cost
 		parts = append(parts, fmt.Sprintf("%d %s", cost, facts.PortName(d, hops[0].Port)))
-		if hops[0].Gateway == 0 {
+		if !hops[0].Gateway.IsValid() {
 			break
 		}
 		if d = facts.GatewayOwner(w, d, hops[0].Port, hops[0].Gateway); d == nil {
@@ -265,8 +265,8 @@ func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []
 			continue
 		}
 		c := Candidate{Route: Route{Prefix: p.String(), Source: route.Static.String(), Preference: s.Preference,
-			Blackhole: s.Via == 0, NextHops: []facts.NextHop{}}}
-		if s.Via != 0 {
+			Blackhole: !s.Via.IsValid(), NextHops: []facts.NextHop{}}}
+		if s.Via.IsValid() {
 			c.NextHops = []facts.NextHop{{Via: s.Via.String()}}
 		}
 		c.Code = note.WorsePreference.String()
@@ -308,7 +308,7 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 		if k.Router == d.Main().OSPF().RouterID() || v.Header.Age >= wire.MaxAge {
 			return
 		}
-		var mask ip.Addr
+		var mask ip.Quad
 		switch k.Type {
 		case wire.SummaryLSA:
 			mask = v.Body.Summary.Mask
@@ -317,7 +317,7 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 		default:
 			return
 		}
-		if n, ok := ip.MaskLen(mask); !ok || ip.MakePrefix(k.ID, n) != p {
+		if n, ok := ip.MaskLen(mask); !ok || ip.V4Prefix(k.ID, n) != p {
 			return
 		}
 		name := k.Router.String()

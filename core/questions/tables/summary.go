@@ -2,15 +2,14 @@ package tables
 
 import (
 	"fmt"
-	"math/bits"
 	"net/netip"
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/network"
 )
 
@@ -71,7 +70,7 @@ func SummaryOf(w *network.World, chosen []string, area string) (Summary, error) 
 	sum := covering(list)
 	out.Prefix, out.Common = sum.String(), sum.Len
 	for _, p := range list {
-		out.Rows = append(out.Rows, BitRow{p.String(), fmt.Sprintf("%032b", uint32(p.Addr)), p.Len})
+		out.Rows = append(out.Rows, BitRow{p.String(), fmt.Sprintf("%032b", uint32(p.Addr.Quad())), p.Len})
 	}
 	taken := slices.Clone(list)
 	var also []ip.Prefix
@@ -156,8 +155,7 @@ func networksOf(w *network.World) map[ip.Prefix]string {
 func covering(list []ip.Prefix) ip.Prefix {
 	sum := list[0]
 	for _, p := range list[1:] {
-		common := uint8(bits.LeadingZeros32(uint32(sum.Addr ^ p.Addr)))
-		sum = ip.MakePrefix(sum.Addr, min(sum.Len, p.Len, common))
+		sum = sum.Join(p)
 	}
 	return sum
 }
@@ -172,8 +170,8 @@ func unused(p ip.Prefix, taken []ip.Prefix) (gaps []ip.Prefix, addresses uint64)
 	case slices.ContainsFunc(within, func(q ip.Prefix) bool { return q.Covers(p) }):
 		return nil, 0
 	}
-	for _, half := range []ip.Prefix{{Addr: p.Addr, Len: p.Len + 1},
-		ip.MakePrefix(p.Addr|ip.Addr(1)<<(31-p.Len), p.Len+1)} {
+	low, high := p.Halves()
+	for _, half := range []ip.Prefix{low, high} {
 		g, n := unused(half, within)
 		gaps, addresses = append(gaps, g...), addresses+n
 	}

@@ -3,9 +3,9 @@ package tables
 import (
 	"fmt"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -36,7 +36,7 @@ func TreeOf(w *network.World, name string) (Tree, error) {
 	}
 	out := Tree{Root: name, Runs: d.Main().OSPF().Runs(), Steps: []TreeStep{}}
 	byID := facts.RouterIDs(w)
-	at := func(router ip.Addr, address ip.Addr) string {
+	at := func(router ip.Quad, address ip.Addr) string {
 		far := byID[router]
 		if far == nil {
 			return ""
@@ -65,7 +65,7 @@ func TreeOf(w *network.World, name string) (Tree, error) {
 	return out, nil
 }
 
-func deviceName(byID map[ip.Addr]*device.Device, id ip.Addr) string {
+func deviceName(byID map[ip.Quad]*device.Device, id ip.Quad) string {
 	if d := byID[id]; d != nil {
 		return d.Name()
 	}

@@ -6,7 +6,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/tcp"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/tcp"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -20,7 +20,7 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 	var last device.Fate
 	var local uint16
 	w.Tracer = func(s device.Fate) {
-		if s.Protocol != ip.ProtoTCP || s.ID != port && s.Seq != port {
+		if s.Protocol != inet.ProtoTCP || s.ID != port && s.Seq != port {
 			return
 		}
 		if mine := s.Src == p.src && s.Dst == p.dst; !mine && (s.Src != p.dst || s.Dst != p.src) {
@@ -82,7 +82,7 @@ func serviceWords(p *prober, port uint16) string {
 
 // packetWords names the packet of a step.
 func packetWords(s device.Fate) string {
-	if s.Protocol == ip.ProtoTCP {
+	if s.Protocol == inet.ProtoTCP {
 		g := wire.Segment{Flags: s.Type}
 		return "TCP " + g.Words()
 	}

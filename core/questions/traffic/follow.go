@@ -4,10 +4,11 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
@@ -220,7 +221,7 @@ func (f *follower) hop(dev uint32, c *decision, lo, hi, delta event.Time, ttl in
 		f.fail(lo, hi, note.NoRoute, d.Name(), f.dst.String())
 		return
 	}
-	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, ip.ProtoICMP, 0))
+	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0))
 	f.flight(d, way, lo, hi, delta, ttl, append(slices.Clone(seen), dev))
 }
 
@@ -238,7 +239,7 @@ func hasTwice(seen []uint32) bool {
 func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.Time, ttl int, seen []uint32) {
 	s := f.step
 	to := way.Gateway
-	if to == 0 {
+	if !to.IsValid() {
 		to = f.dst
 	}
 	before := f.crossing(s.Before, d.ID(), way.Port, to)

@@ -127,7 +127,7 @@ func (f *follower) ringAt(dev uint32, at event.Time) []uint32 {
 		way = append(way, d)
 		for _, h := range c.hops {
 			to := h.Gateway
-			if to == 0 {
+			if !to.IsValid() {
 				to = f.dst
 			}
 			if x := f.crossing(f.step.Applied, d, h.Port, to); x.why == note.None &&

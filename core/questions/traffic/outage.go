@@ -2,8 +2,8 @@ package traffic
 
 import (
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/history"
 )
 

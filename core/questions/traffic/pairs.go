@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 )

@@ -6,8 +6,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/traffic"
 )

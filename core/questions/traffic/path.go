@@ -6,10 +6,11 @@ import (
 	"fmt"
 	"net/netip"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -55,7 +56,7 @@ func Walk(w *network.World, from *device.Device, dst ip.Addr) Path { return walk
 func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path {
 	out := Path{From: from.Name(), Dst: dst.String(), Hops: []PathHop{}}
 	src := sourceOf(w, from, dst)
-	if src != 0 {
+	if src.IsValid() {
 		out.Src = src.String()
 	}
 	d, in := from, ""
@@ -104,9 +105,9 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 			return fail(note.Blackholed, d, d.Name(), dst.String())
 		}
 		hops := w.Shared().Sets.Hops(set)
-		way := route.Pick(hops, route.FlowHash(d.Salt(), src, dst, ip.ProtoICMP, 0))
+		way := route.Pick(hops, route.FlowHash(d.Salt(), src, dst, inet.ProtoICMP, 0))
 		hop.Out, hop.Ways = d.Ports()[way.Port].Config.Name, len(hops)
-		if way.Gateway != 0 {
+		if way.Gateway.IsValid() {
 			hop.Via = way.Gateway.String()
 		}
 		if v := d.Main().OSPF().Port(way.Port); v.On {
@@ -114,7 +115,7 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 		}
 		out.Hops = append(out.Hops, hop)
 		to := way.Gateway
-		if to == 0 {
+		if !to.IsValid() {
 			to = dst
 		}
 		next, port, why := across(w, d, way.Port, to)
@@ -181,7 +182,7 @@ func flowPath(w *network.World, from, to string) Path {
 		return Path{From: from, To: to, Hops: []PathHop{}, Reason: "the device is not there"}
 	}
 	dst := ip.AddrFrom(b.Config().Address())
-	if dst == 0 {
+	if !dst.IsValid() {
 		return Path{From: from, To: to, Hops: []PathHop{}, Reason: to + " has no address", StopsAt: from}
 	}
 	p := Walk(w, a, dst)

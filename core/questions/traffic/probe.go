@@ -7,8 +7,9 @@ import (
 	"strings"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -69,14 +70,14 @@ const probeTimeout = 5 * event.Second
 // addressOf reads an address, or takes the address of a device.
 func addressOf(w *network.World, to string) (ip.Addr, error) {
 	if d := w.Find(to); d != nil {
-		if a := ip.AddrFrom(d.Config().Address()); a != 0 {
+		if a := ip.AddrFrom(d.Config().Address()); a.IsValid() {
 			return a, nil
 		}
-		return 0, fmt.Errorf("%s has no address", to)
+		return ip.Addr{}, fmt.Errorf("%s has no address", to)
 	}
 	a, err := netip.ParseAddr(to)
 	if err != nil || !a.Is4() {
-		return 0, fmt.Errorf("%q is neither an IPv4 address nor the name of a device", to)
+		return ip.Addr{}, fmt.Errorf("%q is neither an IPv4 address nor the name of a device", to)
 	}
 	return ip.AddrFrom(a), nil
 }
@@ -218,7 +219,7 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 	var last device.Fate
 	finished := false
 	w.Tracer = func(s device.Fate) {
-		if s.Protocol != ip.ProtoICMP || s.ID != probeID || s.Seq != uint16(seq) || s.At < start {
+		if s.Protocol != inet.ProtoICMP || s.ID != probeID || s.Seq != uint16(seq) || s.At < start {
 			return
 		}
 		mine := s.Src == p.src && s.Dst == p.dst
@@ -231,9 +232,9 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 		if s.Action == device.Dropped {
 			r.Reason = p.dropWords(s)
 		}
-		if s.Action == device.Delivered && s.Device == p.d.ID() && back && s.Type != ip.EchoRequest {
+		if s.Action == device.Delivered && s.Device == p.d.ID() && back && s.Type != inet.EchoRequest {
 			rtt := (s.At - start).Seconds()
-			r.RTT, r.By, r.OK = &rtt, s.Src.String(), s.Type == ip.EchoReply
+			r.RTT, r.By, r.OK = &rtt, s.Src.String(), s.Type == inet.EchoReply
 			if o := w.Owner(s.Src); o != nil {
 				r.Device, r.AS = o.Name(), p.ases[o]
 			}

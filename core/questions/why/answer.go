@@ -6,12 +6,12 @@ import (
 	"strings"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
@@ -226,7 +226,7 @@ func (a *Answer) lastState(w *network.World, n relations.Neighbour) {
 					return false
 				}
 				if n.Protocol == "bgp" {
-					return address.IsValid() && ip.Addr(x.A) == ip.AddrFrom(address)
+					return address.IsValid() && w.Shared().Addrs.Addr(uint32(x.A)) == ip.AddrFrom(address)
 				}
 				return hasPort && uint32(x.Port) == port
 			}) {
@@ -457,7 +457,9 @@ func (a *Answer) dropped(w *network.World, p traffic.Path) {
 	for _, h := range p.Hops {
 		d := w.Find(h.Device)
 		for _, n := range lasts(w, d.ID(),
-			func(n note.Note) bool { return n.Kind == note.PacketDropped && ip.Addr(n.A) == ip.AddrFrom(dst) }) {
+			func(n note.Note) bool {
+				return n.Kind == note.PacketDropped && w.Shared().Addrs.Addr(uint32(n.A)) == ip.AddrFrom(dst)
+			}) {
 			a.event(w, n, "timeline", h.Device, p.Dst)
 		}
 	}

@@ -4,15 +4,16 @@ import (
 	"slices"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 )
 
 // neighbour is an ARP entry: an address on a port, and who answers for it.
 type neighbour struct {
 	port    uint32
 	addr    ip.Addr
-	mac     ip.MAC
+	mac     inet.MAC
 	known   bool
 	learned event.Time
 	tries   int
@@ -42,7 +43,7 @@ func (d *Device) findARP(port uint32, a ip.Addr) int {
 // to; it waits for ARP if need be.
 func (d *Device) output(port uint32, to ip.Addr, packet []byte, class event.Class) {
 	if to.Multicast() {
-		d.frame(port, ip.GroupMAC(to), ip.TypeIPv4, packet, class)
+		d.frame(port, inet.GroupMAC(to), inet.TypeIPv4, packet, class)
 		return
 	}
 	i := d.findARP(port, to)
@@ -52,7 +53,7 @@ func (d *Device) output(port uint32, to ip.Addr, packet []byte, class event.Clas
 	}
 	n := &d.arp[i]
 	if n.known && d.env.Now()-n.learned < arpAge {
-		d.frame(port, n.mac, ip.TypeIPv4, packet, class)
+		d.frame(port, n.mac, inet.TypeIPv4, packet, class)
 		return
 	}
 	if len(n.waiting) == arpWaiting {
@@ -70,13 +71,14 @@ func (d *Device) askARP(i int) {
 	n := &d.arp[i]
 	n.tries++
 	p := &d.ports[n.port]
-	ask := ip.ARP{Op: ip.ARPRequest, SenderMAC: d.mac(n.port), Sender: p.addr, Target: n.addr}
-	d.frame(n.port, ip.Broadcast, ip.TypeARP, ask.Append(nil), event.Pending)
-	n.timer.Set(d, d.env.Now()+arpRetry, arpTimer, event.Pending, n.port, uint32(n.addr))
+	ask := inet.ARP{Op: inet.ARPRequest, SenderMAC: d.mac(n.port), Sender: p.addr, Target: n.addr}
+	d.frame(n.port, inet.Broadcast, inet.TypeARP, ask.Append(nil), event.Pending)
+	n.timer.Set(d, d.env.Now()+arpRetry, arpTimer, event.Pending, n.port, d.env.Shared().Addrs.ID(n.addr))
 }
 
 func (d *Device) arpExpired(e *event.Event) {
-	i := d.findARP(e.A, ip.Addr(e.B))
+	addr := d.env.Shared().Addrs.Addr(e.B)
+	i := d.findARP(e.A, addr)
 	if i < 0 || !d.arp[i].timer.Fired(d, e) {
 		return
 	}
@@ -86,25 +88,25 @@ func (d *Device) arpExpired(e *event.Event) {
 		return
 	}
 	inst := d.InstanceOf(e.A)
-	inst.Note(note.Note{Kind: note.AddressUnresolved, Port: uint16(n.port), A: uint64(n.addr)})
+	inst.Note(note.Note{Kind: note.AddressUnresolved, Port: uint16(n.port), A: uint64(inst.Shared().Addrs.ID(n.addr))})
 	for _, w := range n.waiting {
-		inst.dropAt(w.packet, note.NoAnswerToARP, NoPort, e.A, ip.Addr(e.B))
-		inst.tellSource(w.packet, note.NoAnswerToARP, ip.CodeHost, NoPort)
+		inst.dropAt(w.packet, note.NoAnswerToARP, NoPort, e.A, addr)
+		inst.tellSource(w.packet, note.NoAnswerToARP, inet.CodeHost, NoPort)
 	}
-	i = d.findARP(e.A, ip.Addr(e.B)) // the errors may have made entries of their own
+	i = d.findARP(e.A, addr) // the errors may have made entries of their own
 	d.arp[i].waiting = nil
 }
 
 // receiveARP is RFC 826's "packet reception".
 func (d *Device) receiveARP(port uint32, b []byte) {
-	a, ok := ip.ReadARP(b)
+	a, ok := inet.ReadARP(b)
 	if !ok {
 		return
 	}
 	p := &d.ports[port]
-	mine := p.addr != 0 && a.Target == p.addr
+	mine := p.addr.IsValid() && a.Target == p.addr
 	i := d.findARP(port, a.Sender)
-	if i < 0 && mine && a.Sender != 0 {
+	if i < 0 && mine && a.Sender.IsValid() {
 		d.arp = append(d.arp, neighbour{port: port, addr: a.Sender})
 		i = len(d.arp) - 1
 	}
@@ -115,13 +117,13 @@ func (d *Device) receiveARP(port uint32, b []byte) {
 		ready := n.waiting
 		n.waiting = nil
 		for _, w := range ready {
-			d.frame(port, a.SenderMAC, ip.TypeIPv4, w.packet, w.class)
+			d.frame(port, a.SenderMAC, inet.TypeIPv4, w.packet, w.class)
 		}
 	}
-	if mine && a.Op == ip.ARPRequest {
-		reply := ip.ARP{Op: ip.ARPReply, SenderMAC: d.mac(port), Sender: p.addr,
+	if mine && a.Op == inet.ARPRequest {
+		reply := inet.ARP{Op: inet.ARPReply, SenderMAC: d.mac(port), Sender: p.addr,
 			TargetMAC: a.SenderMAC, Target: a.Sender}
-		d.frame(port, a.SenderMAC, ip.TypeARP, reply.Append(nil), event.Pending)
+		d.frame(port, a.SenderMAC, inet.TypeARP, reply.Append(nil), event.Pending)
 	}
 }
 
@@ -138,19 +140,19 @@ func (d *Device) dropNeighbours(port uint32) {
 }
 
 // mac is the Ethernet address of a port; a sub-port has that of its port.
-func (d *Device) mac(port uint32) ip.MAC { return ip.PortMAC(d.id, uint16(d.Carries(port))) }
+func (d *Device) mac(port uint32) inet.MAC { return inet.PortMAC(d.id, uint16(d.Carries(port))) }
 
 // header appends the Ethernet header of a frame from a port, tagged if the port
 // is a sub-port.
-func (d *Device) header(b []byte, port uint32, dst ip.MAC, etherType uint16) []byte {
+func (d *Device) header(b []byte, port uint32, dst inet.MAC, etherType uint16) []byte {
 	if tag := d.ports[port].Config.VLAN; tag != 0 {
-		b = ip.AppendFrameHeader(b, dst, d.mac(port), ip.TypeVLAN)
+		b = inet.AppendFrameHeader(b, dst, d.mac(port), inet.TypeVLAN)
 		return append(b, byte(tag>>8), byte(tag), byte(etherType>>8), byte(etherType))
 	}
-	return ip.AppendFrameHeader(b, dst, d.mac(port), etherType)
+	return inet.AppendFrameHeader(b, dst, d.mac(port), etherType)
 }
 
-func (d *Device) frame(port uint32, dst ip.MAC, etherType uint16, payload []byte, class event.Class) {
-	b := d.header(make([]byte, 0, ip.FrameHeader+ip.TagLen+len(payload)), port, dst, etherType)
+func (d *Device) frame(port uint32, dst inet.MAC, etherType uint16, payload []byte, class event.Class) {
+	b := d.header(make([]byte, 0, inet.FrameHeader+inet.TagLen+len(payload)), port, dst, etherType)
 	d.env.Transmit(d.id, d.Carries(port), append(b, payload...), class)
 }

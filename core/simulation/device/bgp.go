@@ -2,6 +2,7 @@ package device
 
 import (
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
@@ -9,7 +10,6 @@ import (
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/tcp"
-	"hellebore/core/protocols/wire/ip"
 
 	bgpwire "hellebore/core/protocols/wire/bgp"
 )
@@ -153,7 +153,7 @@ func (inst *Instance) SourceTo(a ip.Addr) ip.Addr {
 			return inst.device.ports[hops[0].Port].addr
 		}
 	}
-	return 0
+	return ip.Addr{}
 }
 
 // PortAddress is the address of a port that is up.
@@ -161,7 +161,7 @@ func (inst *Instance) PortAddress(name string) ip.Addr {
 	if i, ok := inst.device.Port(name); ok && inst.device.ports[i].up && inst.has(&inst.device.ports[i]) {
 		return inst.device.ports[i].addr
 	}
-	return 0
+	return ip.Addr{}
 }
 
 // OnLink says whether an address is on the network of a port that is up.
@@ -172,7 +172,7 @@ func (inst *Instance) OnLink(a ip.Addr) bool { return inst.SameNetwork(a, a) }
 func (inst *Instance) SameNetwork(a, b ip.Addr) bool {
 	for i := range inst.device.ports {
 		p := &inst.device.ports[i]
-		if !p.up || p.addr == 0 || p.Config.Loopback || !inst.has(p) {
+		if !p.up || !p.addr.IsValid() || p.Config.Loopback || !inst.has(p) {
 			continue
 		}
 		if n := inst.Shared().Prefixes.Prefix(p.prefix); n.Contains(a) && n.Contains(b) {

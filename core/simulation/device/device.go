@@ -8,13 +8,13 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Env is what a device needs of the world.
@@ -276,15 +276,15 @@ func (d *Device) syncPort(i uint32) {
 		}
 		d.env.Calm().Disturb(d.env.Now())
 	}
-	had, hadPrefix := p.up && p.addr != 0, p.prefix
+	had, hadPrefix := p.up && p.addr.IsValid(), p.prefix
 	p.up, p.addr = up, addr
-	if addr != 0 {
+	if addr.IsValid() {
 		p.prefix = shared.Prefixes.ID(ip.PrefixFrom(p.Config.Address))
 	}
-	if had && (hadPrefix != p.prefix || !up || addr == 0) {
+	if had && (hadPrefix != p.prefix || !up || !addr.IsValid()) {
 		d.InstanceOf(i).connect(hadPrefix)
 	}
-	if up && addr != 0 {
+	if up && addr.IsValid() {
 		d.InstanceOf(i).connect(p.prefix)
 	}
 }

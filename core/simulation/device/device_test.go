@@ -6,9 +6,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -40,7 +41,7 @@ func newBench(t *testing.T) *bench {
 	b.Configure(&r.Lab)
 	b.Tracer = func(s device.Fate) { b.steps = append(b.steps, s) }
 	b.OnFrame = func(_ event.Time, _, _ uint32, frame []byte) {
-		if f, _ := ip.ReadFrame(frame); f.Type == ip.TypeARP {
+		if f, _ := inet.ReadFrame(frame); f.Type == inet.TypeARP {
 			b.arps++
 		}
 	}
@@ -50,18 +51,18 @@ func newBench(t *testing.T) *bench {
 // echo sends one request and runs until all is over.
 func (b *bench) echo(from string, to ip.Addr, ttl uint8) device.Fate {
 	b.steps = nil
-	b.Find(from).Main().Echo(0, to, ttl, 0, 1)
+	b.Find(from).Main().Echo(ip.Addr{}, to, ttl, 0, 1)
 	b.RunUntil(b.Now()+10*event.Second, 1e6)
 	return b.steps[len(b.steps)-1]
 }
 
-const booth, clock = ip.Addr(0x0a02000a), ip.Addr(0x0a01000b)
+var booth, clock = ip.V4(0x0a02000a), ip.V4(0x0a01000b)
 
 func TestEchoThereAndBack(t *testing.T) {
 	b := newBench(t)
 	last := b.echo("kiosk", booth, 64)
 	require.Equal(t, device.Delivered, last.Action)
-	require.Equal(t, uint8(ip.EchoReply), last.Type)
+	require.Equal(t, uint8(inet.EchoReply), last.Type)
 	require.Equal(t, "kiosk", b.Device(last.Device).Name())
 	require.Equal(t, uint8(63), last.TTL, "one router on the way")
 	require.Positive(t, b.arps)
@@ -94,11 +95,11 @@ func TestWhyPacketsDoNotArrive(t *testing.T) {
 		why       note.Code
 		typ, code uint8 // of the answer that comes back; 255 for none
 	}{
-		"no route":            {"kiosk", 0x0a090000, 64, "depot", note.NoRoute, ip.Unreachable, ip.CodeNet},
-		"TTL":                 {"kiosk", booth, 1, "depot", note.TTLExpired, ip.TimeExceeded, 0},
-		"nobody answers":      {"kiosk", 0x0a020063, 64, "depot", note.NoAnswerToARP, ip.Unreachable, ip.CodeHost},
-		"blackhole":           {"kiosk", 0x0a070001, 64, "depot", note.Blackholed, 255, 0},
-		"no route at its own": {"depot", 0x0a090000, 64, "depot", note.NoRoute, 255, 0},
+		"no route":            {"kiosk", ip.V4(0x0a090000), 64, "depot", note.NoRoute, inet.Unreachable, inet.CodeNet},
+		"TTL":                 {"kiosk", booth, 1, "depot", note.TTLExpired, inet.TimeExceeded, 0},
+		"nobody answers":      {"kiosk", ip.V4(0x0a020063), 64, "depot", note.NoAnswerToARP, inet.Unreachable, inet.CodeHost},
+		"blackhole":           {"kiosk", ip.V4(0x0a070001), 64, "depot", note.Blackholed, 255, 0},
+		"no route at its own": {"depot", ip.V4(0x0a090000), 64, "depot", note.NoRoute, 255, 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			b := newBench(t)
@@ -109,7 +110,7 @@ func TestWhyPacketsDoNotArrive(t *testing.T) {
 				if s.Action == device.Dropped {
 					dropped = s
 				}
-				if s.Action == device.Delivered && s.Type != ip.EchoRequest {
+				if s.Action == device.Delivered && s.Type != inet.EchoRequest {
 					answer = s
 				}
 			}
@@ -123,7 +124,7 @@ func TestWhyPacketsDoNotArrive(t *testing.T) {
 			require.NotNil(t, answer)
 			require.Equal(t, [2]uint8{c.typ, c.code}, [2]uint8{answer.Type, answer.Code})
 			require.Equal(t, uint16(1), answer.Seq, "the error quotes the request")
-			require.Equal(t, ip.Addr(0x0a010001), answer.Src, "from the port by which the request came")
+			require.Equal(t, ip.V4(0x0a010001), answer.Src, "from the port by which the request came")
 		})
 	}
 }
@@ -161,7 +162,7 @@ func TestPortThatGoesDownTakesItsRouteAndNeighbours(t *testing.T) {
 func TestAtMostAFewPacketsWaitForAnAddress(t *testing.T) {
 	b := newBench(t)
 	for range 20 {
-		b.Find("depot").Main().Echo(0, 0x0a020063, 64, 0, 1)
+		b.Find("depot").Main().Echo(ip.Addr{}, ip.V4(0x0a020063), 64, 0, 1)
 	}
 	dropped := 0
 	for _, s := range b.steps {

@@ -45,7 +45,7 @@ func (d *Device) Digest(g *store.Digest, full bool, prefixes [][]uint32) {
 		}
 		g.Add(d.seq)
 		for i := range d.arp {
-			g.Add(uint64(d.arp[i].port), uint64(d.arp[i].addr), uint64(d.arp[i].learned))
+			g.Add(uint64(d.arp[i].port), d.arp[i].addr.Hash(), uint64(d.arp[i].learned))
 		}
 	}
 }
@@ -57,7 +57,7 @@ func (d *Device) digestPorts(g *store.Digest, full bool) {
 		g.Bytes([]byte(p.Config.Name))
 		g.Flag(p.Gone)
 		g.Flag(p.up)
-		g.Add(uint64(p.addr), uint64(p.Why))
+		g.Add(p.addr.Hash(), uint64(p.Why))
 		if full {
 			g.Add(uint64(p.Since))
 		}
@@ -70,7 +70,7 @@ func (inst *Instance) digestTable(g *store.Digest, prefixes []uint32) {
 	shared := inst.Shared()
 	for _, id := range prefixes {
 		p := shared.Prefixes.Prefix(id)
-		g.Add(uint64(p.Addr), uint64(p.Len))
+		g.Add(p.Addr.Hash(), uint64(p.Len))
 		for s := range route.Sources {
 			r := inst.table.Route(s, id)
 			if !r.Present {
@@ -87,6 +87,6 @@ func (inst *Instance) digestHop(g *store.Digest, h route.HopID) {
 	set := inst.table.Set(h)
 	g.Flag(set == route.Blackhole)
 	for _, hop := range inst.Shared().Sets.Hops(set) {
-		g.Add(uint64(hop.Port), uint64(hop.Gateway))
+		g.Add(uint64(hop.Port), hop.Gateway.Hash())
 	}
 }

@@ -2,10 +2,11 @@ package device
 
 import (
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/tcp"
 )
 
@@ -55,14 +56,14 @@ const defaultTTL = 64
 func (inst *Instance) Send(port uint32, dst ip.Addr, packet []byte, class event.Class) {
 	p := &inst.device.ports[port]
 	if !dst.Multicast() {
-		head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst,
+		head := inet.Packet{TOS: inet.TOSInternetControl, TTL: 1, Protocol: inet.ProtoOSPF, Src: p.addr, Dst: dst,
 			Payload: packet}
 		inst.device.output(port, dst, head.Append(nil), class)
 		return
 	}
-	head := ip.Packet{TOS: ip.TOSInternetControl, TTL: 1, Protocol: ip.ProtoOSPF, Src: p.addr, Dst: dst}
-	b := make([]byte, 0, ip.FrameHeader+ip.TagLen+ip.HeaderLen+len(packet))
-	b = inst.device.header(b, port, ip.GroupMAC(dst), ip.TypeIPv4)
+	head := inet.Packet{TOS: inet.TOSInternetControl, TTL: 1, Protocol: inet.ProtoOSPF, Src: p.addr, Dst: dst}
+	b := make([]byte, 0, inet.FrameHeader+inet.TagLen+inet.HeaderLen+len(packet))
+	b = inst.device.header(b, port, inet.GroupMAC(dst), inet.TypeIPv4)
 	b = head.AppendHeader(b, len(packet))
 	inst.device.env.Transmit(inst.device.id, inst.device.Carries(port), append(b, packet...), class)
 }
@@ -70,7 +71,7 @@ func (inst *Instance) Send(port uint32, dst ip.Addr, packet []byte, class event.
 // SendFar sends a routing packet the way the table says, over several hops if
 // need be (RFC 2328 15).
 func (inst *Instance) SendFar(src, dst ip.Addr, packet []byte, class event.Class) {
-	p := ip.Packet{TOS: ip.TOSInternetControl, TTL: defaultTTL, Protocol: ip.ProtoOSPF, Src: src, Dst: dst,
+	p := inet.Packet{TOS: inet.TOSInternetControl, TTL: defaultTTL, Protocol: inet.ProtoOSPF, Src: src, Dst: dst,
 		Payload: packet}
 	inst.forward(NoPort, &p, class)
 }
@@ -78,7 +79,7 @@ func (inst *Instance) SendFar(src, dst ip.Addr, packet []byte, class event.Class
 // Receive takes a frame that arrived at a port. Frames for somebody else, and
 // frames at a port that is down, are not the device's.
 func (d *Device) Receive(port uint32, b []byte) {
-	f, ok := ip.ReadFrame(b)
+	f, ok := inet.ReadFrame(b)
 	if !ok || !f.Dst.Group() && f.Dst != d.mac(port) {
 		return
 	}
@@ -86,21 +87,21 @@ func (d *Device) Receive(port uint32, b []byte) {
 		return
 	}
 	switch f.Type {
-	case ip.TypeARP:
+	case inet.TypeARP:
 		d.receiveARP(port, f.Payload)
-	case ip.TypeIPv4:
+	case inet.TypeIPv4:
 		d.InstanceOf(port).receiveIP(port, f.Payload)
 	}
 	d.InstanceOf(port).settle()
 }
 
 func (inst *Instance) receiveIP(port uint32, b []byte) {
-	p, ok := ip.ReadPacket(b)
+	p, ok := inet.ReadPacket(b)
 	switch {
 	case !ok:
 		inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(port), Reason: note.Malformed})
 	case p.Dst.Multicast():
-		if p.Protocol == ip.ProtoOSPF {
+		if p.Protocol == inet.ProtoOSPF {
 			inst.ospf.Receive(inst, port, p.Src, p.Dst, p.Payload)
 		}
 	case inst.Local(p.Dst):
@@ -108,7 +109,7 @@ func (inst *Instance) receiveIP(port uint32, b []byte) {
 	case inst.device.config.Kind == config.Host:
 		inst.drop(b, note.NotForThisHost, port)
 	case p.TTL <= 1:
-		inst.unreachable(b, note.TTLExpired, ip.CodeNet, port)
+		inst.unreachable(b, note.TTLExpired, inet.CodeNet, port)
 	default:
 		p.TTL--
 		inst.forward(port, &p, event.Pending)
@@ -116,23 +117,23 @@ func (inst *Instance) receiveIP(port uint32, b []byte) {
 }
 
 // deliver takes a packet for one of this device's addresses.
-func (inst *Instance) deliver(port uint32, p *ip.Packet) {
+func (inst *Instance) deliver(port uint32, p *inet.Packet) {
 	inst.device.trace(p, Fate{Action: Delivered, In: port, Out: NoPort})
 	switch p.Protocol {
-	case ip.ProtoOSPF:
+	case inet.ProtoOSPF:
 		inst.ospf.Receive(inst, port, p.Src, p.Dst, p.Payload)
-	case ip.ProtoTCP:
+	case inet.ProtoTCP:
 		if why := inst.tcp.Receive(inst, p.Src, p.Dst, p.TTL, p.Payload, inst.segmentSize(p.Src)); why != note.None {
-			inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(p.Dst),
-				B: uint64(p.Src), Reason: why})
+			inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(inst.Shared().Addrs.ID(p.Dst)),
+				B: uint64(inst.Shared().Addrs.ID(p.Src)), Reason: why})
 		}
-	case ip.ProtoICMP:
-		m, ok := ip.ReadICMP(p.Payload)
-		if !ok || m.Type != ip.EchoRequest {
+	case inet.ProtoICMP:
+		m, ok := inet.ReadICMP(p.Payload)
+		if !ok || m.Type != inet.EchoRequest {
 			return // replies and errors are for whoever traces
 		}
-		m.Type = ip.EchoReply
-		reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, ID: p.ID, Src: p.Dst, Dst: p.Src,
+		m.Type = inet.EchoReply
+		reply := inet.Packet{TTL: defaultTTL, Protocol: inet.ProtoICMP, ID: p.ID, Src: p.Dst, Dst: p.Src,
 			Payload: m.Append(nil)}
 		inst.forward(NoPort, &reply, event.Pending)
 	}
@@ -145,12 +146,12 @@ const saltPurpose = 1 << 20
 
 // FlowPorts is what of a packet, beside addresses and protocol, distinguishes flows
 // apart: an echo's identifier, the ports of TCP.
-func flowPorts(p *ip.Packet) uint32 {
-	if p.Protocol == ip.ProtoICMP && len(p.Payload) >= 8 &&
-		(p.Payload[0] == ip.EchoRequest || p.Payload[0] == ip.EchoReply) {
+func flowPorts(p *inet.Packet) uint32 {
+	if p.Protocol == inet.ProtoICMP && len(p.Payload) >= 8 &&
+		(p.Payload[0] == inet.EchoRequest || p.Payload[0] == inet.EchoReply) {
 		return uint32(p.Payload[4])<<8 | uint32(p.Payload[5])
 	}
-	if p.Protocol == ip.ProtoTCP && len(p.Payload) >= 4 { // the ports, in one order for both ways
+	if p.Protocol == inet.ProtoTCP && len(p.Payload) >= 4 { // the ports, in one order for both ways
 		a, b := uint32(p.Payload[0])<<8|uint32(p.Payload[1]), uint32(p.Payload[2])<<8|uint32(p.Payload[3])
 		return min(a, b)<<16 | max(a, b)
 	}
@@ -159,7 +160,7 @@ func flowPorts(p *ip.Packet) uint32 {
 
 // forward sends a packet the way the table says. In is NoPort for a packet made
 // here.
-func (inst *Instance) forward(in uint32, p *ip.Packet, class event.Class) {
+func (inst *Instance) forward(in uint32, p *inet.Packet, class event.Class) {
 	step := Fate{Action: Forwarded, In: in, Out: NoPort}
 	if in == NoPort {
 		step.Action = Sent
@@ -172,7 +173,7 @@ func (inst *Instance) forward(in uint32, p *ip.Packet, class event.Class) {
 	shared := inst.Shared()
 	prefix, hop, ok := inst.table.Lookup(shared, p.Dst)
 	if !ok {
-		inst.unreachable(p.Append(nil), note.NoRoute, ip.CodeNet, in)
+		inst.unreachable(p.Append(nil), note.NoRoute, inet.CodeNet, in)
 		return
 	}
 	step.Prefix, step.Routed = prefix, true
@@ -185,7 +186,7 @@ func (inst *Instance) forward(in uint32, p *ip.Packet, class event.Class) {
 	way := route.Pick(hops, route.FlowHash(inst.device.Salt(), p.Src, p.Dst, p.Protocol, flowPorts(p)))
 	step.Out, step.Gateway, step.Ways = way.Port, way.Gateway, len(hops)
 	to := way.Gateway
-	if to == 0 {
+	if !to.IsValid() {
 		to, step.Connected = p.Dst, true
 	}
 	inst.device.trace(p, step)
@@ -193,16 +194,18 @@ func (inst *Instance) forward(in uint32, p *ip.Packet, class event.Class) {
 }
 
 // drop notes that a packet ends here.
-func (inst *Instance) drop(b []byte, why note.Code, in uint32) { inst.dropAt(b, why, in, NoPort, 0) }
+func (inst *Instance) drop(b []byte, why note.Code, in uint32) {
+	inst.dropAt(b, why, in, NoPort, ip.Addr{})
+}
 
 // dropAt is drop behind a port, for want of an answer from a gateway there.
 func (inst *Instance) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr) {
-	p, ok := ip.ReadPacket(b)
+	p, ok := inet.ReadPacket(b)
 	if !ok {
 		return
 	}
-	inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(p.Dst),
-		B: uint64(p.Src), Reason: why})
+	inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(inst.Shared().Addrs.ID(p.Dst)),
+		B: uint64(inst.Shared().Addrs.ID(p.Src)), Reason: why})
 	inst.device.trace(&p, Fate{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
@@ -215,17 +218,17 @@ func (inst *Instance) unreachable(b []byte, why note.Code, code uint8, in uint32
 
 // tellSource sends the ICMP error about a dropped packet.
 func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in uint32) {
-	p, ok := ip.ReadPacket(b)
-	if !ok || p.Src == 0 || inst.Local(p.Src) {
+	p, ok := inet.ReadPacket(b)
+	if !ok || !p.Src.IsValid() || inst.Local(p.Src) {
 		return
 	}
-	if p.Protocol == ip.ProtoICMP && len(p.Payload) > 0 && p.Payload[0] != ip.EchoRequest &&
-		p.Payload[0] != ip.EchoReply {
+	if p.Protocol == inet.ProtoICMP && len(p.Payload) > 0 && p.Payload[0] != inet.EchoRequest &&
+		p.Payload[0] != inet.EchoReply {
 		return
 	}
-	m := ip.ICMP{Type: ip.Unreachable, Code: code, Data: p.Quote()}
+	m := inet.ICMP{Type: inet.Unreachable, Code: code, Data: p.Quote()}
 	if why == note.TTLExpired {
-		m.Type, m.Code = ip.TimeExceeded, 0
+		m.Type, m.Code = inet.TimeExceeded, 0
 	}
 	// The error comes from the port by which the packet came, so that its
 	// receiver learns the way it took.
@@ -233,13 +236,13 @@ func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in uint32)
 	if in != NoPort && int(in) < len(inst.device.ports) {
 		src = inst.device.ports[in].addr
 	}
-	if src == 0 {
+	if !src.IsValid() {
 		src = inst.sourceFor(p.Src)
 	}
-	if src == 0 {
+	if !src.IsValid() {
 		return
 	}
-	reply := ip.Packet{TTL: defaultTTL, Protocol: ip.ProtoICMP, Src: src, Dst: p.Src, Payload: m.Append(nil)}
+	reply := inet.Packet{TTL: defaultTTL, Protocol: inet.ProtoICMP, Src: src, Dst: p.Src, Payload: m.Append(nil)}
 	inst.forward(NoPort, &reply, event.Pending)
 }
 
@@ -262,22 +265,22 @@ func (inst *Instance) sourceFor(a ip.Addr) ip.Addr {
 // Echo sends an ICMP echo request. A src of 0 lets the device choose: the
 // address of the port by which it leaves.
 func (inst *Instance) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
-	if src == 0 {
+	if !src.IsValid() {
 		src = inst.sourceFor(dst)
 	}
-	m := ip.ICMP{Type: ip.EchoRequest, ID: id, Seq: seq, Data: make([]byte, 32)}
-	p := ip.Packet{TTL: ttl, Protocol: ip.ProtoICMP, ID: seq, Src: src, Dst: dst, Payload: m.Append(nil)}
+	m := inet.ICMP{Type: inet.EchoRequest, ID: id, Seq: seq, Data: make([]byte, 32)}
+	p := inet.Packet{TTL: ttl, Protocol: inet.ProtoICMP, ID: seq, Src: src, Dst: dst, Payload: m.Append(nil)}
 	inst.forward(NoPort, &p, event.Pending)
 	inst.settle()
 }
 
 // trace passes on to whoever traces what became of an ICMP or TCP packet.
-func (d *Device) trace(p *ip.Packet, s Fate) {
+func (d *Device) trace(p *inet.Packet, s Fate) {
 	if !d.env.Tracing() {
 		return
 	}
 	s.Protocol = p.Protocol
-	if p.Protocol == ip.ProtoTCP {
+	if p.Protocol == inet.ProtoTCP {
 		if g, ok := wire.Read(p.Payload, p.Src, p.Dst); ok {
 			s.At, s.Device = d.env.Now(), d.id
 			s.Src, s.Dst, s.TTL, s.Type, s.ID, s.Seq = p.Src, p.Dst, p.TTL, g.Flags, g.SrcPort, g.DstPort
@@ -285,18 +288,18 @@ func (d *Device) trace(p *ip.Packet, s Fate) {
 		}
 		return
 	}
-	if p.Protocol != ip.ProtoICMP {
+	if p.Protocol != inet.ProtoICMP {
 		return
 	}
-	m, ok := ip.ReadICMP(p.Payload)
+	m, ok := inet.ReadICMP(p.Payload)
 	if !ok {
 		return
 	}
 	s.At, s.Device = d.env.Now(), d.id
 	s.Src, s.Dst, s.TTL, s.Type, s.Code, s.ID, s.Seq = p.Src, p.Dst, p.TTL, m.Type, m.Code, m.ID, m.Seq
-	if m.Type == ip.Unreachable || m.Type == ip.TimeExceeded {
+	if m.Type == inet.Unreachable || m.Type == inet.TimeExceeded {
 		// Identifier and sequence are in what the error quotes.
-		if q, ok := ip.ReadQuote(m.Data); ok && len(q.Payload) >= 8 {
+		if q, ok := inet.ReadQuote(m.Data); ok && len(q.Payload) >= 8 {
 			s.ID = uint16(q.Payload[4])<<8 | uint16(q.Payload[5])
 			s.Seq = uint16(q.Payload[6])<<8 | uint16(q.Payload[7])
 		}

@@ -5,11 +5,11 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -58,7 +58,7 @@ func (inst *Instance) syncExternals() {
 		}
 	}
 	if o.Default.On && (o.Default.Always || haveDefault) {
-		list = append(list, external(ip.Prefix{}, o.Default.External))
+		list = append(list, external(ip.Default, o.Default.External))
 	}
 	slices.SortFunc(list, func(a, b ospf.External) int { return a.Prefix.Compare(b.Prefix) })
 	inst.ospf.SetExternals(inst, list, joinsOf(o.Summaries))
@@ -85,7 +85,7 @@ func (inst *Instance) injects(i *config.Inject, source route.Source, id uint32, 
 	}
 	if source == route.Connected {
 		for k := range inst.device.ports {
-			if q := &inst.device.ports[k]; q.up && q.prefix == id && q.addr != 0 && q.Config.OSPF.On && inst.has(q) {
+			if q := &inst.device.ports[k]; q.up && q.prefix == id && q.addr.IsValid() && q.Config.OSPF.On && inst.has(q) {
 				return e, false
 			}
 		}
@@ -112,12 +112,12 @@ func (inst *Instance) injects(i *config.Inject, source route.Source, id uint32, 
 // 2328 12.4.4.1); 0 if it is not.
 func (inst *Instance) forwardingAddress(id uint32) ip.Addr {
 	hops := inst.Shared().Sets.Hops(inst.table.Set(inst.table.Next(id)))
-	if len(hops) != 1 || hops[0].Gateway == 0 {
-		return 0
+	if len(hops) != 1 || !hops[0].Gateway.IsValid() {
+		return ip.Addr{}
 	}
 	v := inst.ospf.Port(hops[0].Port)
 	if !v.Broadcast || v.Passive || !ip.MakePrefix(v.Address, v.PrefixLen).Contains(hops[0].Gateway) {
-		return 0
+		return ip.Addr{}
 	}
 	return hops[0].Gateway
 }

@@ -5,12 +5,12 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/tcp"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // Main is the number of the instance that every device has.
@@ -77,7 +77,7 @@ func (inst *Instance) Local(a ip.Addr) bool {
 
 // Owns says whether a is an address of one of the ports, up or not.
 func (inst *Instance) Owns(a ip.Addr) bool {
-	return a != 0 && slices.ContainsFunc(inst.device.ports, func(p Port) bool { return p.addr == a && inst.has(&p) })
+	return a.IsValid() && slices.ContainsFunc(inst.device.ports, func(p Port) bool { return p.addr == a && inst.has(&p) })
 }
 
 // sync brings routes and processes in line with configuration and ports.
@@ -141,7 +141,7 @@ func (inst *Instance) account() (pending, watched int) {
 func (inst *Instance) connect(prefix uint32) {
 	var hops []route.Hop
 	for i := range inst.device.ports {
-		if p := &inst.device.ports[i]; p.up && p.addr != 0 && p.prefix == prefix && inst.has(p) {
+		if p := &inst.device.ports[i]; p.up && p.addr.IsValid() && p.prefix == prefix && inst.has(p) {
 			hops = append(hops, route.Hop{Port: uint32(i)})
 		}
 	}

@@ -6,11 +6,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -65,7 +66,7 @@ func TestInstancesUseTheSameAddresses(t *testing.T) {
 	for from, to := range map[string]string{"kiosk": "booth", "stall": "crane", "booth": "kiosk", "crane": "stall"} {
 		last := b.echo(from, ip.AddrFrom(b.Find(to).Config().Address()), 64)
 		require.Equal(t, device.Delivered, last.Action, from)
-		require.Equal(t, uint8(ip.EchoReply), last.Type)
+		require.Equal(t, uint8(inet.EchoReply), last.Type)
 		require.Equal(t, from, b.Device(last.Device).Name())
 		reached := false
 		for _, s := range b.steps {
@@ -89,19 +90,19 @@ func TestInstancesRunTheirOwnOSPF(t *testing.T) {
 	b, junction, n := newTwoNetworks(t)
 	other := &junction.Instances()[n]
 	for inst, far := range map[*device.Instance]string{junction.Main(): "west", other: "east"} {
-		var full []ip.Addr
+		var full []ip.Quad
 		for i := range junction.Ports() {
 			inst.OSPF().Neighbours(uint32(i), func(v ospf.NeighbourView) {
 				require.Equal(t, ospf.Full, v.State)
 				full = append(full, v.RouterID)
 			})
 		}
-		require.Equal(t, []ip.Addr{b.Find(far).Main().OSPF().RouterID()}, full)
-		require.NotEqual(t, junction.Main().Local(ip.Addr(0x0a030001)), other.Local(ip.Addr(0x0a030001)))
+		require.Equal(t, []ip.Quad{b.Find(far).Main().OSPF().RouterID()}, full)
+		require.NotEqual(t, junction.Main().Local(ip.V4(0x0a030001)), other.Local(ip.V4(0x0a030001)))
 	}
-	_, _, hears := b.Find("east").Main().Table().Lookup(b.Shared(), ip.Addr(0x0a03000a))
+	_, _, hears := b.Find("east").Main().Table().Lookup(b.Shared(), ip.V4(0x0a03000a))
 	require.True(t, hears)
-	_, _, hears = b.Find("east").Main().Table().Lookup(b.Shared(), ip.Addr(0x0a02000a))
+	_, _, hears = b.Find("east").Main().Table().Lookup(b.Shared(), ip.V4(0x0a02000a))
 	require.False(t, hears)
 
 	// A copy goes on as the original does: timers find their instance.
@@ -114,7 +115,7 @@ func TestInstancesRunTheirOwnOSPF(t *testing.T) {
 	for i := range junction.Ports() {
 		other.OSPF().Neighbours(uint32(i), func(ospf.NeighbourView) { t.Error("the dead interval is over") })
 	}
-	_, _, hears = other.Table().Lookup(b.Shared(), ip.Addr(0x0a090002))
+	_, _, hears = other.Table().Lookup(b.Shared(), ip.V4(0x0a090002))
 	require.False(t, hears)
 	var lost []note.Note
 	for i := range b.Notes() {

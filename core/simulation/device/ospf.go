@@ -1,11 +1,11 @@
 package device
 
 import (
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // syncOSPF starts and stops the process, and gives it the ports.
@@ -51,26 +51,26 @@ func (inst *Instance) syncOSPFPort(i uint32) {
 		RetransmitInterval: o.RetransmitInterval, TransmitDelay: o.TransmitDelay,
 	}
 	if v := p.Config.Virtual; v != nil {
-		c.Virtual, c.Transit, c.Peer = true, v.Transit, ip.AddrFrom(v.Peer)
+		c.Virtual, c.Transit, c.Peer = true, v.Transit, ip.QuadFrom(v.Peer)
 	}
 	inst.ospf.SetPort(inst, i, c)
 }
 
 // routerID is the explicit router ID, else the highest loopback address, else
 // the highest port address; 0 if there is none.
-func (inst *Instance) routerID() ip.Addr {
-	if id := ip.AddrFrom(inst.device.config.RouterID); id != 0 {
+func (inst *Instance) routerID() ip.Quad {
+	if id := ip.QuadFrom(inst.device.config.RouterID); id != 0 {
 		return id
 	}
-	var loopback, any ip.Addr
+	var loopback, any ip.Quad
 	for i := range inst.device.ports {
 		p := &inst.device.ports[i]
-		if p.addr == 0 || !inst.has(p) {
+		if !inst.has(p) {
 			continue
 		}
-		any = max(any, p.addr)
+		any = max(any, p.addr.Quad())
 		if p.Config.Loopback {
-			loopback = max(loopback, p.addr)
+			loopback = max(loopback, p.addr.Quad())
 		}
 	}
 	if loopback != 0 {

@@ -2,10 +2,11 @@ package device
 
 import (
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/tcp"
 	bgpwire "hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/tcp"
 )
 
@@ -32,7 +33,7 @@ func (inst *Instance) syncServices() {
 // Connect opens a TCP connection. A src of 0 lets the device choose: the address
 // of the port by which it leaves.
 func (inst *Instance) Connect(src, dst ip.Addr, port uint16) (id uint32) {
-	if src == 0 {
+	if !src.IsValid() {
 		src = inst.sourceFor(dst)
 	}
 	id = inst.tcp.Open(inst, src, dst, port, inst.segmentSize(dst), tcp.Terms{TTL: defaultTTL})
@@ -55,7 +56,7 @@ func (inst *Instance) segmentSize(to ip.Addr) uint16 {
 			mtu = inst.device.ports[hops[0].Port].Config.MTU
 		}
 	}
-	return mtu - ip.HeaderLen - wire.HeaderLen
+	return mtu - inet.HeaderLen - wire.HeaderLen
 }
 
 // SendTCP makes Device a tcp.Host. A device does not talk to itself by TCP: what
@@ -64,7 +65,7 @@ func (inst *Instance) SendTCP(src, dst ip.Addr, ttl uint8, segment []byte) {
 	if inst.Local(dst) {
 		return
 	}
-	p := ip.Packet{TTL: ttl, Protocol: ip.ProtoTCP, Src: src, Dst: dst, Payload: segment}
+	p := inet.Packet{TTL: ttl, Protocol: inet.ProtoTCP, Src: src, Dst: dst, Payload: segment}
 	inst.forward(NoPort, &p, event.Pending)
 }
 

@@ -7,10 +7,10 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )

@@ -9,7 +9,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -83,7 +83,7 @@ func TestKeysChangeByTheClock(t *testing.T) { // RFC 8177 2.1, RFC 2328 D.3
 	mark := w.Notes()
 	ids := map[uint8]int{}
 	w.OnFrame = func(at event.Time, _, _ uint32, f []byte) {
-		if p, ok := ip.ReadPacket(f[ip.FrameHeader:]); ok && p.Protocol == ip.ProtoOSPF && at > 5*60*event.Second {
+		if p, ok := inet.ReadPacket(f[inet.FrameHeader:]); ok && p.Protocol == inet.ProtoOSPF && at > 5*60*event.Second {
 			if h, fail := wire.Read(p.Payload); fail == wire.OK && h.AuType == wire.AuthCryptographic {
 				ids[h.KeyID()]++
 			}

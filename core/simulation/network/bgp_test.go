@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/network"
 )
 
@@ -211,7 +211,7 @@ func TestPathsThatShareTraffic(t *testing.T) {
 	for multi, want := range map[string]int{"": 1, "    multipath 2\n": 2} {
 		w := build(t, strings.Replace(text, "MULTI", multi, 1))
 		settle(t, w)
-		_, hop, ok := w.Find("a").Main().Table().Lookup(w.Shared(), ip.Addr(0xc6336401))
+		_, hop, ok := w.Find("a").Main().Table().Lookup(w.Shared(), ip.V4(0xc6336401))
 		require.True(t, ok)
 		require.Len(t, w.Shared().Sets.Hops(w.Find("a").Main().Table().Set(hop)), want)
 	}

@@ -10,10 +10,10 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/tcp"
 	"hellebore/core/protocols/wire/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -37,11 +37,11 @@ func fullTable(prefixes int, as uint32, hop ip.Addr) (stream []byte, updates int
 		list = list[:0]
 		size := 1 + (n*7)%11
 		for ; size > 0 && n < prefixes; size-- {
-			list = append(list, ip.MakePrefix(ip.Addr(0x0b000000+n<<8), 24))
+			list = append(list, ip.V4Prefix(ip.Quad(0x0b000000+n<<8), 24))
 			n++
 		}
 		paths[1], paths[2], paths[3] = 64502+uint32(n%9), 65536+uint32(n/64%5000), 65536+uint32(n/6%40000)
-		a := attr.Set{Path: attr.Path{}.Prepend(paths...), NextHop: uint32(hop), Origin: attr.Origin(n % 2 * 2)}
+		a := attr.Set{Path: attr.Path{}.Prepend(paths...), NextHop: hop, Origin: attr.Origin(n % 2 * 2)}
 		if n%3 == 0 {
 			a.Communities = []uint32{uint32(as)<<16 | uint32(n%700)}
 		}
@@ -74,7 +74,7 @@ link taker.e2 second.e1 delay 1ms
 func (f *feed) open(t testing.TB, as uint16, own, taker ip.Addr) {
 	f.conn = f.from.Main().OpenTCP(own, taker, tcp.Terms{TTL: 1})
 	f.w.RunUntil(f.w.Now()+100*event.Millisecond, 1e9)
-	o := bgp.Open{Version: 4, AS: as, ID: own, Caps: []bgp.Capability{{Code: bgp.CapFourOctetAS, Value: []byte{0, 0, byte(as >> 8), byte(as)}}}}
+	o := bgp.Open{Version: 4, AS: as, ID: own.Quad(), Caps: []bgp.Capability{{Code: bgp.CapFourOctetAS, Value: []byte{0, 0, byte(as >> 8), byte(as)}}}}
 	f.from.Main().WriteTCP(f.conn, bgp.Keepalive(o.Append(nil)))
 	f.w.RunUntil(f.w.Now()+100*event.Millisecond, 1e9)
 }
@@ -97,13 +97,13 @@ func fedWorld(t testing.TB, prefixes int, second bool) (w *network.World, first,
 	w = build(t, feedLab)
 	w.RunUntil(3*event.Second, 1e9)
 	first = &feed{w: w, from: w.Find("feeder")}
-	first.open(t, 64496, 0xc0000202, 0xc0000201)
-	first.stream, first.updates = fullTable(prefixes, 64496, 0xc0000202)
+	first.open(t, 64496, ip.V4(0xc0000202), ip.V4(0xc0000201))
+	first.stream, first.updates = fullTable(prefixes, 64496, ip.V4(0xc0000202))
 	first.pour()
 	if second {
 		other = &feed{w: w, from: w.Find("second")}
-		other.open(t, 64497, 0xc0000206, 0xc0000205)
-		other.stream, other.updates = fullTable(prefixes, 64497, 0xc0000206)
+		other.open(t, 64497, ip.V4(0xc0000206), ip.V4(0xc0000205))
+		other.stream, other.updates = fullTable(prefixes, 64497, ip.V4(0xc0000206))
 		// Its paths are as good but for the identifier: the first one's stay the best.
 		other.pour()
 	}

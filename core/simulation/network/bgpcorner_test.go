@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/network"
 )
 

@@ -302,7 +302,7 @@ func TestEffectsOfBGPChanges(t *testing.T) {
 				name := w.Device(n.Device).Name()
 				switch {
 				case n.Kind == note.SessionState && n.B == uint64(5):
-					fell = append(fell, name+" "+addrString(n.A))
+					fell = append(fell, name+" "+w.Shared().Addrs.Addr(uint32(n.A)).String())
 				case n.Kind == note.RouteChanged:
 					moved = append(moved, name)
 				}

@@ -11,9 +11,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/attr"
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -206,7 +206,7 @@ type plainPath struct {
 	set      *attr.Set
 	external bool
 	cost     uint32
-	id       uint32
+	id       ip.Quad
 	address  ip.Addr
 }
 
@@ -273,7 +273,7 @@ func plainDecision(list []plainPath) plainPath {
 	least(func(p plainPath) int64 { return int64(p.cost) })
 	least(func(p plainPath) int64 { return int64(p.id) })
 	least(func(p plainPath) int64 { return int64(len(p.set.Clusters)) })
-	least(func(p plainPath) int64 { return int64(p.address) })
+	least(func(p plainPath) int64 { return int64(p.address.Quad()) })
 	return list[0]
 }
 
@@ -296,7 +296,7 @@ func requirePlainDecisions(t testing.TB, w *network.World) (decided int) {
 				}
 				x := plainPath{v.Number, set, v.External, cost, set.Originator, v.Address}
 				if x.id == 0 {
-					x.id = uint32(v.PeerID)
+					x.id = v.PeerID
 				}
 				list = append(list, x)
 			})
@@ -393,5 +393,3 @@ func peerNumber(t testing.TB, d *device.Device, a string) int {
 	require.True(t, ok, "%s has no peer %s", d.Name(), a)
 	return i
 }
-
-func addrString(a uint64) string { return ip.Addr(a).String() }

@@ -3,8 +3,8 @@ package network
 import (
 	"fmt"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/wire/ip"
 	"hellebore/core/simulation/device"
 )
 

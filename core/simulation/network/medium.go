@@ -8,7 +8,7 @@ import (
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/policy"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/simulation/device"
 )
 
@@ -136,10 +136,10 @@ func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
 	if w.OnFrame != nil {
 		w.OnFrame(w.now, dev, port, frame)
 	}
-	dst := ip.MAC(frame)
+	dst := inet.MAC(frame)
 	for to := range m.Ends {
 		e := &m.Ends[to]
-		if to == from || m.Kind == Segment && !dst.Group() && dst != ip.PortMAC(e.Device, uint16(e.Port)) {
+		if to == from || m.Kind == Segment && !dst.Group() && dst != inet.PortMAC(e.Device, uint16(e.Port)) {
 			continue
 		}
 		if ok, _ := m.Passes(from, to); !ok {

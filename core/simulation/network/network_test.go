@@ -8,11 +8,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/simulation/network"
 	"hellebore/demo"
 )
@@ -64,7 +65,7 @@ func table(w *network.World, name string) string {
 		fmt.Fprintf(&b, "%v %v %d", w.Shared().Prefixes.Prefix(id), s, r.Metric)
 		for _, h := range w.Shared().Sets.Hops(d.Main().Table().Set(r.Hop)) {
 			via := ""
-			if h.Gateway != 0 {
+			if h.Gateway.IsValid() {
 				via = " via " + h.Gateway.String()
 			}
 			fmt.Fprintf(&b, "%s %s", via, d.Ports()[h.Port].Config.Name)
@@ -201,16 +202,16 @@ func TestCloneIsIndependent(t *testing.T) {
 func TestPacketInFlightDiesWithItsLink(t *testing.T) {
 	w := build(t, demoLab(t, "triangle-with-ospf"))
 	settle(t, w)
-	w.Find("kiosk").Main().Echo(0, 0x0a14020a, 64, 1, 1)
+	w.Find("kiosk").Main().Echo(ip.Addr{}, ip.V4(0x0a14020a), 64, 1, 1)
 	w.RunUntil(w.Now()+5*event.Millisecond+500*event.Microsecond, bound)
 	d, p := port(t, w, "quarry.e2")
 	arrived := false
 	w.Cut(d, p)
 	c := w.Clone()
 	c.OnFrame = func(_ event.Time, device, _ uint32, frame []byte) {
-		f, _ := ip.ReadFrame(frame)
-		pk, ok := ip.ReadPacket(f.Payload)
-		arrived = arrived || ok && pk.Protocol == ip.ProtoICMP && device == c.Find("booth").ID()
+		f, _ := inet.ReadFrame(frame)
+		pk, ok := inet.ReadPacket(f.Payload)
+		arrived = arrived || ok && pk.Protocol == inet.ProtoICMP && device == c.Find("booth").ID()
 	}
 	c.RunUntil(c.Now()+20*event.Millisecond, bound)
 	require.False(t, arrived)

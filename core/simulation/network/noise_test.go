@@ -10,7 +10,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/network"
 )
@@ -69,12 +69,12 @@ func TestAPortFedWithNoise(t *testing.T) {
 // spoil changes bytes of a frame, and makes its checksums right again.
 func spoil(r *rand.Rand, frame []byte) []byte {
 	f := slices.Clone(frame)
-	start := ip.FrameHeader
+	start := inet.FrameHeader
 	if f[12] == 0x81 {
-		start += ip.TagLen
+		start += inet.TagLen
 	}
-	const header = ip.HeaderLen
-	if len(f) < start+header+wire.HeaderLen || f[start+9] != ip.ProtoOSPF {
+	const header = inet.HeaderLen
+	if len(f) < start+header+wire.HeaderLen || f[start+9] != inet.ProtoOSPF {
 		return f
 	}
 	for range 1 + r.Intn(4) {
@@ -85,7 +85,7 @@ func spoil(r *rand.Rand, frame []byte) []byte {
 	}
 	binary.BigEndian.PutUint16(f[start+2:], uint16(len(f)-start))
 	f[start+10], f[start+11] = 0, 0
-	binary.BigEndian.PutUint16(f[start+10:], ip.Checksum(f[start:start+header]))
+	binary.BigEndian.PutUint16(f[start+10:], inet.Checksum(f[start:start+header]))
 	if packet := f[start+header:]; packet[15] != wire.AuthCryptographic {
 		wire.Finish(packet, 0)
 	}

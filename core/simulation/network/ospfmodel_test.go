@@ -8,8 +8,8 @@ import (
 	"sort"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
-	"hellebore/core/protocols/wire/ip"
 )
 
 // What follows is OSPF without packets, timers or databases: from a lab and the
@@ -113,7 +113,7 @@ type modelVirtual struct {
 
 type modelRouter struct {
 	d     *config.Device
-	id    ip.Addr
+	id    ip.Quad
 	on    bool
 	ports []*modelPort
 	said  said
@@ -141,7 +141,7 @@ func newModel(lab *config.Lab, f faults) *model {
 		if d.Kind != config.Router {
 			continue
 		}
-		r := &modelRouter{d: d, id: ip.AddrFrom(d.RouterID), on: !f.off[d.Name]}
+		r := &modelRouter{d: d, id: ip.QuadFrom(d.RouterID), on: !f.off[d.Name]}
 		for k := range d.Ports {
 			p := &modelPort{r: r, c: &d.Ports[k], id: d.Name + "." + d.Ports[k].Name}
 			p.up = r.on && !f.off[p.id] && p.c.Loopback
@@ -729,7 +729,7 @@ func (m *model) outside(r *modelRouter, areas []uint32, trees map[uint32]modelTr
 					continue
 				}
 				cost, hops := d, gated(trees[a].hops[vertex{r: b}])
-				if e.forward != 0 {
+				if e.forward.IsValid() {
 					n, ok := forward(e.forward, func(n modelRoute) bool { return n.kind == "intra-area" && n.area == a })
 					if !ok {
 						continue
@@ -746,7 +746,7 @@ func (m *model) outside(r *modelRouter, areas []uint32, trees map[uint32]modelTr
 	for b, at := range r.asbrs {
 		for _, e := range b.said.external {
 			cost, hops, first := at.cost, at.hops, at.inside()
-			if e.forward != 0 {
+			if e.forward.IsValid() {
 				n, ok := forward(e.forward, func(modelRoute) bool { return true })
 				if !ok {
 					continue
@@ -862,11 +862,11 @@ func (m *model) announce(r *modelRouter) said {
 			for i := range list {
 				list[i].p, list[i].forward = !r.border(), r.forwardingAddress(a)
 				if r.border() {
-					list[i].forward = 0
+					list[i].forward = ip.Addr{}
 				}
 			}
 			if r.border() && !k.NoSummary && !slices.ContainsFunc(list, func(x modelExternal) bool { return x.prefix.Len == 0 }) {
-				list = append(list, modelExternal{metric: int(k.DefaultCost)})
+				list = append(list, modelExternal{prefix: ip.Default, metric: int(k.DefaultCost)})
 			}
 			out.nssa[a] = list
 		}
@@ -881,13 +881,13 @@ func (m *model) announce(r *modelRouter) said {
 	}
 	for _, a := range r.d.OSPF.Areas { // RFC 2328 15
 		for _, v := range a.Virtual {
-			i := slices.IndexFunc(m.routers, func(o *modelRouter) bool { return o.id == ip.AddrFrom(v.Peer) })
+			i := slices.IndexFunc(m.routers, func(o *modelRouter) bool { return o.id == ip.QuadFrom(v.Peer) })
 			if i < 0 || !m.routers[i].on {
 				continue
 			}
 			far := m.routers[i]
 			back := far.area(a.ID)
-			if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return ip.AddrFrom(o.Peer) == r.id }) || !r.in(a.ID) || !far.in(a.ID) {
+			if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return ip.QuadFrom(o.Peer) == r.id }) || !r.in(a.ID) || !far.in(a.ID) {
 				continue
 			}
 			if t := m.tree(r, a.ID); t.dist[vertex{r: far}] > 0 && r.several() && far.several() {
@@ -907,13 +907,13 @@ func (r *modelRouter) forwardingAddress(area uint32) ip.Addr {
 	var loopback, any ip.Addr
 	for _, p := range r.ports {
 		if p.runs() && p.c.OSPF.Area == area {
-			any = max(any, p.addr())
+			any = ip.Higher(any, p.addr())
 			if p.c.Loopback {
-				loopback = max(loopback, p.addr())
+				loopback = ip.Higher(loopback, p.addr())
 			}
 		}
 	}
-	if loopback != 0 {
+	if loopback.IsValid() {
 		return loopback
 	}
 	return any
@@ -924,7 +924,7 @@ func (m *model) summaries(r *modelRouter, area uint32, leads func(hopSet, uint32
 	out := map[ip.Prefix]int{}
 	k := r.area(area)
 	if k.Stub || k.NSSA && k.NoSummary {
-		out[ip.Prefix{}] = int(k.DefaultCost)
+		out[ip.Default] = int(k.DefaultCost)
 	}
 	if k.Closed() && k.NoSummary {
 		return out
@@ -979,14 +979,14 @@ func (m *model) translated(r *modelRouter) (all []modelExternal) {
 			continue
 		}
 		found := map[ip.Prefix]modelExternal{}
-		by := map[ip.Prefix]ip.Addr{}
+		by := map[ip.Prefix]ip.Quad{}
 		for _, b := range m.routers {
 			if b == r || !r.reaches(b, a) {
 				continue
 			}
 			for _, e := range b.said.nssa[a] {
 				n := r.table[e.prefix]
-				if !e.p || e.forward == 0 || n.area != a || n.kind != map[bool]string{true: "external type 1", false: "external type 2"}[e.type1] {
+				if !e.p || !e.forward.IsValid() || n.area != a || n.kind != map[bool]string{true: "external type 1", false: "external type 2"}[e.type1] {
 					continue
 				}
 				way := r.intraCost(e.forward, a)

@@ -7,7 +7,7 @@ import (
 	"golang.org/x/crypto/cryptobyte"
 
 	"hellebore/core/ground/attr"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 )
 
 // Types of path attributes.
@@ -177,7 +177,7 @@ type reader struct {
 	seen    []uint8
 	as4     attr.Path // AS4_PATH
 	aggAS4  uint32
-	aggAddr uint32
+	aggAddr ip.Quad
 }
 
 // read takes one attribute, and says whether it is well-formed.
@@ -195,7 +195,10 @@ func (r *reader) read(kind uint8, v cryptobyte.String) bool {
 		a.Path, ok = readPath(v, r.from.FourOctet)
 		return ok
 	case attrNextHop:
-		return v.ReadUint32(&a.NextHop) && v.Empty() && a.NextHop != 0
+		var q ip.Quad
+		ok := v.ReadUint32((*uint32)(&q)) && v.Empty()
+		a.NextHop = ip.V4(q)
+		return ok && a.NextHop.IsValid()
 	case attrMED:
 		a.HasMED = true
 		return v.ReadUint32(&a.MED) && v.Empty()
@@ -237,7 +240,7 @@ func (r *reader) read(kind uint8, v cryptobyte.String) bool {
 		if r.from.External {
 			return true // RFC 7606 7.9: ignored
 		}
-		return v.ReadUint32(&a.Originator) && v.Empty()
+		return v.ReadUint32((*uint32)(&a.Originator)) && v.Empty()
 	case attrClusters:
 		if r.from.External {
 			return true // RFC 7606 7.10: ignored
@@ -245,7 +248,7 @@ func (r *reader) read(kind uint8, v cryptobyte.String) bool {
 		return len(v) > 0 && readAll(v, func(s *cryptobyte.String) bool {
 			var c uint32
 			ok := s.ReadUint32(&c)
-			a.Clusters = append(a.Clusters, c)
+			a.Clusters = append(a.Clusters, ip.Quad(c))
 			return ok
 		})
 	case attrAS4Path:
@@ -256,7 +259,7 @@ func (r *reader) read(kind uint8, v cryptobyte.String) bool {
 		}
 		return ok
 	case attrAS4Aggregator:
-		return v.ReadUint32(&r.aggAS4) && v.ReadUint32(&r.aggAddr) && v.Empty()
+		return v.ReadUint32(&r.aggAS4) && v.ReadUint32((*uint32)(&r.aggAddr)) && v.Empty()
 	}
 	return true
 }
@@ -264,10 +267,10 @@ func (r *reader) read(kind uint8, v cryptobyte.String) bool {
 func (r *reader) aggregator(v cryptobyte.String) bool {
 	a := &r.a
 	if r.from.FourOctet {
-		a.HasAggregator = v.ReadUint32(&a.AggregatorAS) && v.ReadUint32(&a.Aggregator) && v.Empty()
+		a.HasAggregator = v.ReadUint32(&a.AggregatorAS) && v.ReadUint32((*uint32)(&a.Aggregator)) && v.Empty()
 	} else {
 		var as uint16
-		a.HasAggregator = v.ReadUint16(&as) && v.ReadUint32(&a.Aggregator) && v.Empty()
+		a.HasAggregator = v.ReadUint16(&as) && v.ReadUint32((*uint32)(&a.Aggregator)) && v.Empty()
 		a.AggregatorAS = uint32(as)
 	}
 	if !a.HasAggregator {
@@ -353,7 +356,7 @@ func AppendAttributes(b []byte, a *attr.Set, four bool) []byte {
 	b = append(b, transitive, attrOrigin, 1, byte(a.Origin))
 	path, wide := appendPath(nil, a.Path, four)
 	b = appendAttribute(b, transitive, attrPath, path)
-	b = appendUint32(b, transitive, attrNextHop, a.NextHop)
+	b = appendUint32(b, transitive, attrNextHop, uint32(a.NextHop.Quad()))
 	if a.HasMED {
 		b = appendUint32(b, optional, attrMED, a.MED)
 	}
@@ -368,13 +371,13 @@ func AppendAttributes(b []byte, a *attr.Set, four bool) []byte {
 		if !four {
 			v = binary.BigEndian.AppendUint16(nil, shortAS(a.AggregatorAS))
 		}
-		b = appendAttribute(b, optional|transitive, attrAggregator, binary.BigEndian.AppendUint32(v, a.Aggregator))
+		b = appendAttribute(b, optional|transitive, attrAggregator, binary.BigEndian.AppendUint32(v, uint32(a.Aggregator)))
 	}
 	if len(a.Communities) > 0 {
 		b = appendAttribute(b, optional|transitive, attrCommunities, appendAll(a.Communities))
 	}
 	if a.Originator != 0 {
-		b = appendUint32(b, optional, attrOriginator, a.Originator)
+		b = appendUint32(b, optional, attrOriginator, uint32(a.Originator))
 	}
 	if len(a.Clusters) > 0 {
 		b = appendAttribute(b, optional, attrClusters, appendAll(a.Clusters))
@@ -392,7 +395,7 @@ func AppendAttributes(b []byte, a *attr.Set, four bool) []byte {
 	}
 	if a.HasAggregator && !four && a.AggregatorAS > 0xffff {
 		v := binary.BigEndian.AppendUint32(nil, a.AggregatorAS)
-		b = appendAttribute(b, optional|transitive, attrAS4Aggregator, binary.BigEndian.AppendUint32(v, a.Aggregator))
+		b = appendAttribute(b, optional|transitive, attrAS4Aggregator, binary.BigEndian.AppendUint32(v, uint32(a.Aggregator)))
 	}
 	if len(a.Large) > 0 {
 		var v []byte
@@ -423,10 +426,10 @@ func appendUint32(b []byte, flags, kind uint8, v uint32) []byte {
 	return binary.BigEndian.AppendUint32(append(b, flags, kind, 4), v)
 }
 
-func appendAll(list []uint32) []byte {
+func appendAll[T ~uint32](list []T) []byte {
 	var v []byte
 	for _, c := range list {
-		v = binary.BigEndian.AppendUint32(v, c)
+		v = binary.BigEndian.AppendUint32(v, uint32(c))
 	}
 	return v
 }

@@ -9,12 +9,12 @@ import (
 	"pgregory.net/rapid"
 
 	"hellebore/core/ground/attr"
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 )
 
 func drawSet(t *rapid.T) attr.Set {
 	as := rapid.Uint32Range(1, 1<<32-1)
-	a := attr.Set{Origin: attr.Origin(rapid.IntRange(0, 2).Draw(t, "origin")), NextHop: rapid.Uint32Range(1, 1<<32-1).Draw(t, "hop"),
+	a := attr.Set{Origin: attr.Origin(rapid.IntRange(0, 2).Draw(t, "origin")), NextHop: ip.V4(ip.Quad(rapid.Uint32Range(1, 1<<32-1).Draw(t, "hop"))),
 		HasLocalPref: true, LocalPref: rapid.Uint32().Draw(t, "pref"), Atomic: rapid.Bool().Draw(t, "atomic")}
 	for range rapid.IntRange(0, 3).Draw(t, "segments") {
 		a.Path = append(a.Path, attr.Segment{Kind: uint8(rapid.IntRange(1, 2).Draw(t, "kind")), AS: rapid.SliceOfN(as, 1, 6).Draw(t, "as")})
@@ -23,7 +23,7 @@ func drawSet(t *rapid.T) attr.Set {
 		a.HasMED, a.MED = true, rapid.Uint32().Draw(t, "medv")
 	}
 	if rapid.Bool().Draw(t, "agg") {
-		a.HasAggregator, a.AggregatorAS, a.Aggregator = true, as.Draw(t, "aggas"), rapid.Uint32().Draw(t, "agga")
+		a.HasAggregator, a.AggregatorAS, a.Aggregator = true, as.Draw(t, "aggas"), ip.Quad(rapid.Uint32().Draw(t, "agga"))
 	}
 	for _, c := range rapid.SliceOfN(rapid.Uint32(), 0, 80).Draw(t, "communities") {
 		a.Communities = insert(a.Communities, c)
@@ -33,8 +33,8 @@ func drawSet(t *rapid.T) attr.Set {
 		a.Large = []attr.Large{{Admin: 1, Data1: 2, Data2: rapid.Uint32().Draw(t, "largev")}}
 	}
 	if rapid.Bool().Draw(t, "reflected") {
-		a.Originator = rapid.Uint32Range(1, 9).Draw(t, "originator")
-		a.Clusters = rapid.SliceOfN(rapid.Uint32(), 1, 4).Draw(t, "clusters")
+		a.Originator = ip.Quad(rapid.Uint32Range(1, 9).Draw(t, "originator"))
+		a.Clusters = rapid.SliceOfN(rapid.Map(rapid.Uint32(), func(n uint32) ip.Quad { return ip.Quad(n) }), 1, 4).Draw(t, "clusters")
 	}
 	if rapid.Bool().Draw(t, "unknown") {
 		a.Unknown = []attr.Unknown{{Flags: 0xe0, Type: 99, Value: strings.Repeat("x", rapid.IntRange(0, 300).Draw(t, "value"))}}
@@ -45,7 +45,7 @@ func drawSet(t *rapid.T) attr.Set {
 func drawPrefixes(t *rapid.T, label string, n int) []ip.Prefix {
 	var out []ip.Prefix
 	for range rapid.IntRange(0, n).Draw(t, label) {
-		out = append(out, ip.MakePrefix(ip.Addr(rapid.Uint32().Draw(t, "addr")), uint8(rapid.IntRange(0, 32).Draw(t, "len"))))
+		out = append(out, ip.V4Prefix(ip.Quad(rapid.Uint32().Draw(t, "addr")), uint8(rapid.IntRange(0, 32).Draw(t, "len"))))
 	}
 	return out
 }
@@ -134,12 +134,12 @@ func TestNotificationsInWords(t *testing.T) {
 func TestReadingPrefixesAllocatesNothing(t *testing.T) {
 	var list []ip.Prefix
 	for i := range 700 {
-		list = append(list, ip.MakePrefix(ip.Addr(0x0a000000+i<<8), 24))
+		list = append(list, ip.V4Prefix(ip.Quad(0x0a000000+i<<8), 24))
 	}
-	b, messages := AppendUpdates(nil, nil, list, &attr.Set{NextHop: 1}, true)
+	b, messages := AppendUpdates(nil, nil, list, &attr.Set{NextHop: ip.V4(1)}, true)
 	require.Equal(t, 1, messages)
-	sum := ip.Addr(0)
-	visit := func(p ip.Prefix) { sum += p.Addr }
+	sum := ip.Quad(0)
+	visit := func(p ip.Prefix) { sum += p.Addr.Quad() }
 	require.Zero(t, testing.AllocsPerRun(100, func() {
 		_, body, _, _ := Split(b)
 		u, _ := ReadUpdate(body)
@@ -148,8 +148,8 @@ func TestReadingPrefixesAllocatesNothing(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
-	a := attr.Set{Path: attr.Path{}.Prepend(64496, 65551), NextHop: 1, Communities: []uint32{1}, HasMED: true}
-	update, _ := AppendUpdates(nil, []ip.Prefix{{Addr: 0x0a000000, Len: 8}}, []ip.Prefix{{Addr: 0x0b000000, Len: 9}}, &a, true)
+	a := attr.Set{Path: attr.Path{}.Prepend(64496, 65551), NextHop: ip.V4(1), Communities: []uint32{1}, HasMED: true}
+	update, _ := AppendUpdates(nil, []ip.Prefix{ip.V4Prefix(0x0a000000, 8)}, []ip.Prefix{ip.V4Prefix(0x0b000000, 9)}, &a, true)
 	f.Add(update)
 	f.Add((&Open{Version: 4, AS: 1, ID: 1, Caps: []Capability{{1, []byte{0, 1, 0, 1}}}}).Append(nil))
 	f.Add((&Notification{Code: Cease, Subcode: 2, Data: ShutdownData("x")}).Append(nil))
@@ -193,9 +193,9 @@ func FuzzRead(f *testing.F) {
 func BenchmarkReadUpdate(b *testing.B) {
 	var list []ip.Prefix
 	for i := range 6 {
-		list = append(list, ip.MakePrefix(ip.Addr(0x0a000000+i<<8), 24))
+		list = append(list, ip.V4Prefix(ip.Quad(0x0a000000+i<<8), 24))
 	}
-	m, _ := AppendUpdates(nil, nil, list, &attr.Set{NextHop: 1, Path: attr.Path{}.Prepend(64496, 64497, 64498, 65551)}, true)
+	m, _ := AppendUpdates(nil, nil, list, &attr.Set{NextHop: ip.V4(1), Path: attr.Path{}.Prepend(64496, 64497, 64498, 65551)}, true)
 	b.ReportAllocs()
 	for b.Loop() {
 		_, body, _, _ := Split(m)

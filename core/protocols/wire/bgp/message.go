@@ -15,7 +15,7 @@ import (
 
 	"golang.org/x/crypto/cryptobyte"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 )
 
 // Port is the TCP port of BGP.
@@ -122,7 +122,7 @@ type Open struct {
 	Version  uint8
 	AS       uint16
 	HoldTime uint16 // seconds
-	ID       ip.Addr
+	ID       ip.Quad
 	Caps     []Capability
 }
 
@@ -173,14 +173,14 @@ func ReadOpen(body []byte) (o Open, fault *Notification) {
 	if !s.ReadUint8(&o.Version) || !s.ReadUint16(&o.AS) || !s.ReadUint16(&o.HoldTime) || !s.ReadUint32(&id) {
 		return o, malformed
 	}
-	o.ID = ip.Addr(id)
+	o.ID = ip.Quad(id)
 	if o.Version != 4 {
 		return o, &Notification{Code: OpenError, Subcode: UnsupportedVersion, Data: []byte{0, 4}}
 	}
 	if o.HoldTime == 1 || o.HoldTime == 2 {
 		return o, &Notification{Code: OpenError, Subcode: UnacceptableHoldTime}
 	}
-	if o.ID == 0 || o.ID.Multicast() {
+	if o.ID == 0 || ip.V4(o.ID).Multicast() {
 		return o, &Notification{Code: OpenError, Subcode: BadBGPIdentifier}
 	}
 	if !s.ReadUint8LengthPrefixed(&params) || !s.Empty() {
@@ -223,8 +223,9 @@ func RouteRefresh(b []byte, f Family) []byte {
 // AppendPrefix appends a prefix as it is in an UPDATE (RFC 4271 4.3).
 func AppendPrefix(b []byte, p ip.Prefix) []byte {
 	b = append(b, p.Len)
+	q := p.Addr.Quad()
 	for i := uint8(0); i < p.Len; i += 8 {
-		b = append(b, byte(p.Addr>>(24-i)))
+		b = append(b, byte(q>>(24-i)))
 	}
 	return b
 }
@@ -242,7 +243,7 @@ func Prefixes(field []byte, visit func(ip.Prefix)) (ok bool) {
 		for i := range bytes {
 			a |= uint32(field[1+i]) << (24 - 8*i)
 		}
-		visit(ip.MakePrefix(ip.Addr(a), uint8(n)))
+		visit(ip.V4Prefix(ip.Quad(a), uint8(n)))
 		field = field[1+bytes:]
 	}
 	return true

@@ -6,7 +6,7 @@ import (
 
 	"golang.org/x/crypto/cryptobyte"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 )
 
 // LSA types (RFC 2328 A.4.1, RFC 3101 appendix C). Type 6 is for multicast and
@@ -44,8 +44,8 @@ const (
 // Key identifies an LSA within its area (RFC 2328 12.1).
 type Key struct {
 	Type   uint8
-	ID     ip.Addr
-	Router ip.Addr
+	ID     ip.Quad
+	Router ip.Quad
 }
 
 func (k Key) String() string {
@@ -104,7 +104,7 @@ func ReadLSAHeader(b []byte) (h LSAHeader, ok bool) {
 	}
 	h.Age = binary.BigEndian.Uint16(b)
 	h.Options = b[2]
-	h.Key = Key{b[3], ip.Addr(binary.BigEndian.Uint32(b[4:])), ip.Addr(binary.BigEndian.Uint32(b[8:]))}
+	h.Key = Key{b[3], ip.Quad(binary.BigEndian.Uint32(b[4:])), ip.Quad(binary.BigEndian.Uint32(b[8:]))}
 	h.Seq = int32(binary.BigEndian.Uint32(b[12:]))
 	h.Checksum = binary.BigEndian.Uint16(b[16:])
 	h.Length = binary.BigEndian.Uint16(b[18:])
@@ -186,8 +186,8 @@ const (
 
 // RouterLink is one link of a router LSA.
 type RouterLink struct {
-	ID     ip.Addr
-	Data   ip.Addr
+	ID     ip.Quad
+	Data   ip.Quad
 	Type   uint8
 	Metric uint16
 }
@@ -227,15 +227,15 @@ func ReadRouter(b []byte) (r RouterBody, ok bool) {
 			!s.ReadUint8(&tos) || !s.ReadUint16(&l.Metric) || !s.Skip(4*int(tos)) {
 			return r, false
 		}
-		l.ID, l.Data = ip.Addr(id), ip.Addr(data)
+		l.ID, l.Data = ip.Quad(id), ip.Quad(data)
 	}
 	return r, s.Empty()
 }
 
 // NetworkBody is the body of a network LSA (RFC 2328 A.4.3).
 type NetworkBody struct {
-	Mask    ip.Addr
-	Routers []ip.Addr
+	Mask    ip.Quad
+	Routers []ip.Quad
 }
 
 // Append appends the body.
@@ -254,12 +254,12 @@ func ReadNetwork(b []byte) (n NetworkBody, ok bool) {
 	if !s.ReadUint32(&mask) || len(s)%4 != 0 {
 		return n, false
 	}
-	n.Mask = ip.Addr(mask)
-	n.Routers = make([]ip.Addr, 0, len(s)/4)
+	n.Mask = ip.Quad(mask)
+	n.Routers = make([]ip.Quad, 0, len(s)/4)
 	for !s.Empty() {
 		var r uint32
 		s.ReadUint32(&r)
-		n.Routers = append(n.Routers, ip.Addr(r))
+		n.Routers = append(n.Routers, ip.Quad(r))
 	}
 	return n, true
 }
@@ -275,7 +275,7 @@ const (
 // SummaryBody is the body of a summary LSA of either type (RFC 2328 A.4.4). The
 // mask means nothing for an AS boundary router.
 type SummaryBody struct {
-	Mask   ip.Addr
+	Mask   ip.Quad
 	Metric uint32 // 24 bits
 }
 
@@ -291,13 +291,13 @@ func ReadSummary(b []byte) (s SummaryBody, ok bool) {
 	if len(b) < 8 || len(b)%4 != 0 {
 		return s, false
 	}
-	return SummaryBody{ip.Addr(binary.BigEndian.Uint32(b)), binary.BigEndian.Uint32(b[4:]) & 0xffffff}, true
+	return SummaryBody{ip.Quad(binary.BigEndian.Uint32(b)), binary.BigEndian.Uint32(b[4:]) & 0xffffff}, true
 }
 
 // ExternalBody is the body of an AS external LSA (RFC 2328 A.4.5) and of an NSSA
 // external LSA (RFC 3101 2.4).
 type ExternalBody struct {
-	Mask    ip.Addr
+	Mask    ip.Quad
 	Type2   bool
 	Metric  uint32 // 24 bits
 	Forward ip.Addr
@@ -312,7 +312,7 @@ func (e *ExternalBody) Append(b []byte) []byte {
 		metric |= 1 << 31
 	}
 	b = binary.BigEndian.AppendUint32(b, metric)
-	b = binary.BigEndian.AppendUint32(b, uint32(e.Forward))
+	b = binary.BigEndian.AppendUint32(b, uint32(e.Forward.Quad()))
 	return binary.BigEndian.AppendUint32(b, e.Tag)
 }
 
@@ -323,6 +323,6 @@ func ReadExternal(b []byte) (e ExternalBody, ok bool) {
 		return e, false
 	}
 	metric := binary.BigEndian.Uint32(b[4:])
-	return ExternalBody{ip.Addr(binary.BigEndian.Uint32(b)), metric>>31 == 1, metric & 0xffffff,
-		ip.Addr(binary.BigEndian.Uint32(b[8:])), binary.BigEndian.Uint32(b[12:])}, true
+	return ExternalBody{ip.Quad(binary.BigEndian.Uint32(b)), metric>>31 == 1, metric & 0xffffff,
+		ip.V4(ip.Quad(binary.BigEndian.Uint32(b[8:]))), binary.BigEndian.Uint32(b[12:])}, true
 }

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
 )
 
 // fletcherSlow is RFC 905 annex B as it is written: the two sums over the whole,
@@ -62,7 +62,7 @@ func TestHelloBytes(t *testing.T) {
 
 func TestBodiesReadBackAsWritten(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		addr := rapid.Custom(func(t *rapid.T) ip.Addr { return ip.Addr(rapid.Uint32().Draw(t, "addr")) })
+		addr := rapid.Custom(func(t *rapid.T) ip.Quad { return ip.Quad(rapid.Uint32().Draw(t, "addr")) })
 		link := rapid.Custom(func(t *rapid.T) RouterLink {
 			return RouterLink{addr.Draw(t, "id"), addr.Draw(t, "data"), rapid.Byte().Draw(t, "type"), rapid.Uint16().Draw(t, "metric")}
 		})

@@ -11,7 +11,8 @@ import (
 
 	"golang.org/x/crypto/cryptobyte"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/wire/inet"
 )
 
 // Packet types (RFC 2328 A.3.1).
@@ -28,10 +29,10 @@ var TypeName = [...]string{"unknown", "Hello", "Database Description", "Link Sta
 	"Link State Acknowledgment"}
 
 // AllSPFRouters is where packets on a point-to-point link go (RFC 2328 A.1).
-const AllSPFRouters = ip.Addr(0xe0000005)
+var AllSPFRouters = ip.V4(0xe0000005)
 
 // AllDRouters is where packets for the DR and BDR of a segment go (RFC 2328 A.1).
-const AllDRouters = ip.Addr(0xe0000006)
+var AllDRouters = ip.V4(0xe0000006)
 
 // HeaderLen is the length of the packet header.
 const HeaderLen = 24
@@ -48,7 +49,7 @@ const (
 // Header is the header of all OSPF packets (RFC 2328 A.3.1).
 type Header struct {
 	Type     uint8
-	RouterID ip.Addr
+	RouterID ip.Quad
 	Area     uint32
 	AuType   uint16
 	Body     []byte
@@ -85,7 +86,7 @@ func Read(b []byte) (h Header, fail ReadError) {
 	b = b[:length]
 	h.Raw = b
 	h.Type = b[1]
-	h.RouterID = ip.Addr(binary.BigEndian.Uint32(b[4:]))
+	h.RouterID = ip.Quad(binary.BigEndian.Uint32(b[4:]))
 	h.Area = binary.BigEndian.Uint32(b[8:])
 	h.AuType = binary.BigEndian.Uint16(b[14:])
 	h.Body = b[HeaderLen:]
@@ -97,13 +98,13 @@ func Read(b []byte) (h Header, fail ReadError) {
 
 // checksum sums a packet without its 64-bit authentication field.
 func checksum(b []byte) uint16 {
-	front, rest := ip.Checksum(b[:16]), ip.Checksum(b[HeaderLen:])
+	front, rest := inet.Checksum(b[:16]), inet.Checksum(b[HeaderLen:])
 	sum := uint32(^front) + uint32(^rest)
 	return ^uint16(sum>>16 + sum&0xffff)
 }
 
 // Begin appends a header whose length and checksum Finish fills in.
-func Begin(b []byte, typ uint8, routerID ip.Addr, area uint32) []byte {
+func Begin(b []byte, typ uint8, routerID ip.Quad, area uint32) []byte {
 	b = append(b, 2, typ, 0, 0)
 	b = binary.BigEndian.AppendUint32(b, uint32(routerID))
 	b = binary.BigEndian.AppendUint32(b, area)
@@ -120,12 +121,12 @@ func Finish(b []byte, start int) {
 
 // Hello is the body of a Hello packet (RFC 2328 A.3.2).
 type Hello struct {
-	Mask         ip.Addr
+	Mask         ip.Quad
 	Interval     uint16 // seconds
 	Options      uint8
 	Priority     uint8
 	DeadInterval uint32 // seconds
-	DR, BDR      ip.Addr
+	DR, BDR      ip.Quad
 	Neighbours   []byte // router IDs, four bytes each
 }
 
@@ -149,14 +150,14 @@ func ReadHello(b []byte) (h Hello, ok bool) {
 		!s.ReadUint32(&dr) || !s.ReadUint32(&bdr) || len(s)%4 != 0 {
 		return h, false
 	}
-	h.Mask, h.DR, h.BDR, h.Neighbours = ip.Addr(mask), ip.Addr(dr), ip.Addr(bdr), s
+	h.Mask, h.DR, h.BDR, h.Neighbours = ip.Quad(mask), ip.Quad(dr), ip.Quad(bdr), s
 	return h, true
 }
 
 // Lists says whether router id is among the neighbours.
-func (h *Hello) Lists(id ip.Addr) bool {
+func (h *Hello) Lists(id ip.Quad) bool {
 	for n := h.Neighbours; len(n) >= 4; n = n[4:] {
-		if ip.Addr(binary.BigEndian.Uint32(n)) == id {
+		if ip.Quad(binary.BigEndian.Uint32(n)) == id {
 			return true
 		}
 	}
@@ -217,7 +218,7 @@ func NextRequest(b *[]byte) (k Key, ok bool) {
 		return k, false
 	}
 	*b = s
-	return Key{uint8(typ), ip.Addr(id), ip.Addr(router)}, typ < 256
+	return Key{uint8(typ), ip.Quad(id), ip.Quad(router)}, typ < 256
 }
 
 // UpdateCount is the number of LSAs that the body of a Link State Update says

@@ -10,7 +10,8 @@ import (
 
 	"golang.org/x/crypto/cryptobyte"
 
-	"hellebore/core/protocols/wire/ip"
+	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/wire/inet"
 )
 
 // Flags of a segment (RFC 9293 3.1). Those of congestion notification have no
@@ -130,14 +131,14 @@ func (s *Segment) append(b []byte, src, dst ip.Addr, secret *string) []byte {
 // checksum is over the segment and the pseudo-header of RFC 9293 3.1.
 func checksum(segment []byte, src, dst ip.Addr) uint16 {
 	pseudo := pseudoHeader(src, dst, len(segment))
-	sum := uint32(^ip.Checksum(pseudo[:])) + uint32(^ip.Checksum(segment))
+	sum := uint32(^inet.Checksum(pseudo[:])) + uint32(^inet.Checksum(segment))
 	return ^uint16(sum>>16 + sum&0xffff)
 }
 
 func pseudoHeader(src, dst ip.Addr, length int) (b [12]byte) {
-	binary.BigEndian.PutUint32(b[:], uint32(src))
-	binary.BigEndian.PutUint32(b[4:], uint32(dst))
-	b[9] = ip.ProtoTCP
+	binary.BigEndian.PutUint32(b[:], uint32(src.Quad()))
+	binary.BigEndian.PutUint32(b[4:], uint32(dst.Quad()))
+	b[9] = inet.ProtoTCP
 	binary.BigEndian.PutUint16(b[10:], uint16(length))
 	return b
 }

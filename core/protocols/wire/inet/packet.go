@@ -1,9 +1,11 @@
-package ip
+package inet
 
 import (
 	"encoding/binary"
 
 	"golang.org/x/crypto/cryptobyte"
+
+	"hellebore/core/ground/ip"
 )
 
 // Protocol numbers (IANA).
@@ -27,7 +29,7 @@ type Packet struct {
 	ID       uint16
 	TTL      uint8
 	Protocol uint8
-	Src, Dst Addr
+	Src, Dst ip.Addr
 	Payload  []byte
 }
 
@@ -84,8 +86,8 @@ func ReadPacket(b []byte) (p Packet, ok bool) {
 	p.TOS = b[1]
 	p.ID = binary.BigEndian.Uint16(b[4:])
 	p.TTL, p.Protocol = b[8], b[9]
-	p.Src = Addr(binary.BigEndian.Uint32(b[12:]))
-	p.Dst = Addr(binary.BigEndian.Uint32(b[16:]))
+	p.Src = readAddr(b[12:])
+	p.Dst = readAddr(b[16:])
 	p.Payload = b[header:total]
 	return p, true
 }
@@ -147,8 +149,8 @@ func ReadQuote(b []byte) (p Packet, ok bool) {
 	}
 	p.TTL, p.Protocol = b[8], b[9]
 	p.ID = binary.BigEndian.Uint16(b[4:])
-	p.Src = Addr(binary.BigEndian.Uint32(b[12:]))
-	p.Dst = Addr(binary.BigEndian.Uint32(b[16:]))
+	p.Src = readAddr(b[12:])
+	p.Dst = readAddr(b[16:])
 	p.Payload = b[HeaderLen:]
 	return p, true
 }

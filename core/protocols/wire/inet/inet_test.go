@@ -1,30 +1,13 @@
-package ip
+package inet
 
 import (
-	"net/netip"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
-)
 
-func TestPrefixArithmetic(t *testing.T) {
-	p := PrefixFrom(netip.MustParsePrefix("10.20.1.7/24"))
-	require.Equal(t, "10.20.1.0/24", p.String())
-	require.True(t, p.Contains(0x0a1401ff))
-	require.False(t, p.Contains(0x0a140200))
-	require.True(t, p.Covers(MakePrefix(0x0a140180, 25)))
-	require.False(t, MakePrefix(0x0a140180, 25).Covers(p))
-	require.True(t, Prefix{}.Covers(p))
-	for n := range uint8(33) {
-		got, ok := MaskLen(Mask(n))
-		require.True(t, ok)
-		require.Equal(t, n, got)
-	}
-	_, ok := MaskLen(0xff00ff00)
-	require.False(t, ok)
-	require.Equal(t, Addr(0), AddrFrom(netip.MustParseAddr("2001:db8::1")))
-}
+	"hellebore/core/ground/ip"
+)
 
 // checksumSlow is RFC 1071's definition, two bytes at a time.
 func checksumSlow(b []byte) uint16 {
@@ -52,7 +35,7 @@ func TestChecksumAgainstDefinition(t *testing.T) {
 func TestPacketsReadBackAsWritten(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		m := ICMP{Type: EchoRequest, ID: rapid.Uint16().Draw(t, "id"), Seq: 3, Data: rapid.SliceOf(rapid.Byte()).Draw(t, "data")}
-		p := Packet{TTL: 64, Protocol: ProtoICMP, ID: 9, Src: 0x0a000001, Dst: 0x0a000002, Payload: m.Append(nil)}
+		p := Packet{TTL: 64, Protocol: ProtoICMP, ID: 9, Src: ip.V4(0x0a000001), Dst: ip.V4(0x0a000002), Payload: m.Append(nil)}
 		frame := AppendFrameHeader(nil, PortMAC(1, 2), PortMAC(3, 4), TypeIPv4)
 		frame = p.Append(frame)
 
@@ -76,12 +59,12 @@ func TestPacketsReadBackAsWritten(t *testing.T) {
 		_, ok = ReadPacket(f.Payload)
 		require.False(t, ok)
 	})
-	arp := ARP{Op: ARPRequest, SenderMAC: PortMAC(1, 1), Sender: 1, Target: 2}
+	arp := ARP{Op: ARPRequest, SenderMAC: PortMAC(1, 1), Sender: ip.V4(1), Target: ip.V4(2)}
 	got, ok := ReadARP(arp.Append(nil))
 	require.True(t, ok)
 	require.Equal(t, arp, got)
-	require.Equal(t, MAC{1, 0, 0x5e, 0, 0, 5}, GroupMAC(0xe0000005))
-	require.True(t, GroupMAC(0xe0000005).Group())
+	require.Equal(t, MAC{1, 0, 0x5e, 0, 0, 5}, GroupMAC(ip.V4(0xe0000005)))
+	require.True(t, GroupMAC(ip.V4(0xe0000005)).Group())
 }
 
 func FuzzRead(f *testing.F) {

@@ -1,6 +1,16 @@
-package ip
+// Package inet codes what lies below the routing protocols: Ethernet frames, ARP
+// (RFC 826), IPv4 (RFC 791) and ICMP (RFC 792), with the Internet checksum (RFC
+// 1071). Reading goes through cryptobyte's cursor, so that a short packet is a
+// false and never an index.
+package inet
 
-import "golang.org/x/crypto/cryptobyte"
+import (
+	"encoding/binary"
+
+	"golang.org/x/crypto/cryptobyte"
+
+	"hellebore/core/ground/ip"
+)
 
 // MAC is an Ethernet address.
 type MAC [6]byte
@@ -16,8 +26,9 @@ func PortMAC(device uint32, port uint16) MAC {
 
 // GroupMAC is the Ethernet group address of an IPv4 multicast address (RFC 1112
 // 6.4).
-func GroupMAC(a Addr) MAC {
-	return MAC{0x01, 0x00, 0x5e, byte(a>>16) & 0x7f, byte(a >> 8), byte(a)}
+func GroupMAC(a ip.Addr) MAC {
+	q := a.Quad()
+	return MAC{0x01, 0x00, 0x5e, byte(q>>16) & 0x7f, byte(q >> 8), byte(q)}
 }
 
 // Group says whether m is a group address.
@@ -80,7 +91,7 @@ const (
 type ARP struct {
 	Op                   uint16
 	SenderMAC, TargetMAC MAC
-	Sender, Target       Addr
+	Sender, Target       ip.Addr
 }
 
 // Append appends the packet to b.
@@ -104,10 +115,13 @@ func ReadARP(b []byte) (a ARP, ok bool) {
 		!s.CopyBytes(a.TargetMAC[:]) || !s.ReadUint32(&target) {
 		return a, false
 	}
-	a.Sender, a.Target = Addr(sender), Addr(target)
+	a.Sender, a.Target = ip.V4(ip.Quad(sender)), ip.V4(ip.Quad(target))
 	return a, true
 }
 
-func appendAddr(b []byte, a Addr) []byte {
-	return append(b, byte(a>>24), byte(a>>16), byte(a>>8), byte(a))
+func appendAddr(b []byte, a ip.Addr) []byte {
+	return binary.BigEndian.AppendUint32(b, uint32(a.Quad()))
 }
+
+// readAddr reads an IPv4 address.
+func readAddr(b []byte) ip.Addr { return ip.V4(ip.Quad(binary.BigEndian.Uint32(b))) }
