@@ -1,4 +1,4 @@
-import { prefetch } from './shared/api/client';
+import { prefetch } from './shared/api/questions';
 import { applyScheme } from './frame/scheme';
 
 // The lab's data are under way while the browser is still reading the rest of the client.

@@ -1,14 +1,15 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQueryClient, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { http, unwrap, useJournal } from '../shared/api/client';
+import { http, unwrap } from '../shared/api/client';
+import { ask, forgetLabs } from '../shared/api/questions';
 import { Main, Mono, Plain, Quiet, Trouble, Waiting } from '../shared/parts/parts';
 import { Sheet, Td } from '../shared/parts/table';
 
 /** A lab that cannot be replayed: all that is kept of it is text, and can be taken from here. */
 export function BrokenLab({ id, error }: { id: string; error: Error }) {
-  const journal = useJournal(id);
+  const journal = useQuery(ask.journal(id));
   const client = useQueryClient();
   const navigate = useNavigate();
   const [chosen, setChosen] = useState(0); // the action whose text is shown; 0 for the latest
@@ -20,7 +21,7 @@ export function BrokenLab({ id, error }: { id: string; error: Error }) {
   const remove = useMutation({
     mutationFn: () => unwrap(http.DELETE('/api/labs/{id}', { params: { path: { id } } })),
     onSuccess: async () => {
-      await client.invalidateQueries({ queryKey: ['labs'] });
+      await forgetLabs(client);
       void navigate('/');
     },
   });

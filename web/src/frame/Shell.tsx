@@ -1,20 +1,10 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
-import {
-  ApiError,
-  http,
-  stopWork,
-  unwrap,
-  useAct,
-  useActionForms,
-  useChecks,
-  useLab,
-  useMap,
-  useNeighbours,
-  useRoutes,
-  type LabState,
-} from '../shared/api/client';
+import { ApiError, http, unwrap, type LabState } from '../shared/api/client';
+import { stopWork, useAct } from '../shared/api/orders';
+import { ask } from '../shared/api/questions';
 import { BriefPanel } from '../panels/brief/BriefPanel';
 import { ComparisonBanner } from '../views/compare/Banner';
 import { Explanation } from '../panels/explain/Explanation';
@@ -39,10 +29,10 @@ import { stages, type Stage } from './stages';
 /** The frame that stays while views change: focus, views, explanation, timeline. */
 export function Shell() {
   const { id } = useFocus();
-  const lab = useLab(id);
+  const lab = useQuery(ask.lab(id));
   const news = useNews(id);
   // Without them the focus bar would not know an action that is typed at once.
-  const forms = useActionForms();
+  const forms = useQuery(ask.actionForms());
   if (lab.isPending || forms.isPending) {
     return (
       <>
@@ -93,10 +83,10 @@ const few = (n: number) => (n > 999 ? '999+' : n);
 function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }) {
   const { id, view, focus, set, show } = useFocus();
   const { connected, running } = news;
-  const map = useMap(id, focus.when);
-  const neighbours = useNeighbours(id, focus.when);
-  const routes = useRoutes(id, focus.when);
-  const forms = useActionForms();
+  const map = useQuery(ask.map(id, focus.when));
+  const neighbours = useQuery(ask.neighbours(id, focus.when));
+  const routes = useQuery(ask.routes(id, focus.when));
+  const forms = useQuery(ask.actionForms());
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
   const [side, setSide] = useState<Side>(() =>
@@ -107,7 +97,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const [labels, setLabels] = useState(false);
   const [tree, setTree] = useState(false);
   const [line, setLine] = useState<{ line: number }>();
-  const checks = useChecks(id, 'now');
+  const checks = useQuery(ask.checks(id, 'now'));
   const goto = (n: number) => {
     setLine({ line: n });
     void show('text', { when: 'now' });

@@ -1,6 +1,6 @@
 import { useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { forget } from '../shared/api/client';
+import { forget } from '../shared/api/questions';
 
 /** What the server pushes of a lab. */
 interface News {

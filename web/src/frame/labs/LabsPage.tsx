@@ -1,8 +1,9 @@
 import { Box, Flex, Heading, Text } from '@chakra-ui/react';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQueryClient, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
-import { http, unwrap, useLabs, type LabRow } from '../../shared/api/client';
+import { http, unwrap, type LabRow } from '../../shared/api/client';
+import { ask, forgetLabs } from '../../shared/api/questions';
 import { Main, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
 import { readText } from './readText';
@@ -14,7 +15,7 @@ const blank =
 
 /** All labs, and the ways to make one. */
 export function LabsPage() {
-  const labs = useLabs();
+  const labs = useQuery(ask.labs());
   const client = useQueryClient();
   const navigate = useNavigate();
   const create = useMutation({
@@ -34,7 +35,7 @@ export function LabsPage() {
   });
   const remove = useMutation({
     mutationFn: (id: string) => unwrap(http.DELETE('/api/labs/{id}', { params: { path: { id } } })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ['labs'] }),
+    onSuccess: () => forgetLabs(client),
   });
   const open = async (file: File | undefined) => {
     if (!file) return;

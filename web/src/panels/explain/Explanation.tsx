@@ -1,13 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
-import {
-  useMap,
-  useNeighbours,
-  type Flow,
-  type LabState,
-  type MapLink,
-  type Neighbour,
-} from '../../shared/api/client';
+import { type Flow, type LabState, type MapLink, type Neighbour } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { cableOf, deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { faultWords } from '../../views/map/LinkEdge';
 import { Reasons } from '../../views/neighbours/Reasons';
@@ -28,8 +23,8 @@ interface Props {
 /** What is to be said of whatever is selected. It stays while views change. */
 export function Explanation({ lab, link, act, past, close }: Props) {
   const { id, focus } = useFocus();
-  const map = useMap(id, focus.when);
-  const neighbours = useNeighbours(id, focus.when);
+  const map = useQuery(ask.map(id, focus.when));
+  const neighbours = useQuery(ask.neighbours(id, focus.when));
   const who = deviceOf(focus.who);
   const device = map.data?.devices.find((d) => d.name === who);
   const port = focus.who.includes('.') ? focus.who : '';

@@ -1,13 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useMemo, useState } from 'react';
-import {
-  asking,
-  useWhy,
-  type Answer,
-  type Fact,
-  type MapData,
-  type Neighbour,
-} from '../../shared/api/client';
+import { type Answer, type Fact, type MapData, type Neighbour } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, peerOf, useFocus, type Focus, type View } from '../../shared/focus/focus';
 import { Line, Aside, Key, Main, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
 import { duration } from '../../shared/parts/words';
@@ -26,9 +21,9 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
   const { id, focus } = useFocus();
   const [line, setLine] = useState('');
   const [asked, setAsked] = useState('');
-  const answer = useWhy(id, focus.when, asked, focus.who || link, focus.to);
+  const answer = useQuery(ask.why(id, focus.when, asked, focus.who || link, focus.to));
   const offers = useMemo(() => offered(focus, link, map, neighbours), [focus, link, map, neighbours]);
-  const ask = (q: string) => {
+  const pose = (q: string) => {
     setLine(q);
     setAsked(q);
   };
@@ -74,7 +69,7 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
         <Working
           what="looking for the reasons"
           query={answer}
-          of={asking.why(id, focus.when, asked, focus.who || link, focus.to)}
+          of={ask.why(id, focus.when, asked, focus.who || link, focus.to).queryKey}
         />
       )}
       {answer.error && <Trouble error={answer.error} />}
@@ -87,7 +82,7 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
               textAlign="left"
               color="plum"
               textDecoration="underline"
-              onClick={() => ask(q)}
+              onClick={() => pose(q)}
             >
               {q}
             </chakra.button>

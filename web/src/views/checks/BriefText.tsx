@@ -1,6 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useBrief } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { CheckCard } from './ChecksView';
@@ -8,7 +9,7 @@ import { CheckCard } from './ChecksView';
 /** Background, tasks that tick themselves off, questions. */
 export function BriefText() {
   const { id } = useFocus();
-  const data = useBrief(id);
+  const data = useQuery(ask.brief(id));
   const [open, setOpen] = useState(-1);
   const [answers, setAnswers] = useState<number[]>([]);
   const b = data.data;

@@ -1,18 +1,20 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { asking, useChecks, type CheckResult, type Fact } from '../../shared/api/client';
+import { type CheckResult, type Fact } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus, type View } from '../../shared/focus/focus';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
 
 /** Expectations and how they came out, with the evidence. */
 export function ChecksView({ goto }: { goto: (line: number) => void }) {
   const { id, focus } = useFocus();
-  const data = useChecks(id, focus.when);
-  const before = useChecks(id, focus.since || focus.when);
+  const data = useQuery(ask.checks(id, focus.when));
+  const before = useQuery(ask.checks(id, focus.since || focus.when));
   const [only, setOnly] = useState(false);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data)
-    return <Working what="evaluating the checks" query={data} of={asking.checks(id, focus.when)} />;
+    return <Working what="evaluating the checks" query={data} of={ask.checks(id, focus.when).queryKey} />;
   if (data.data.length === 0)
     return (
       <Empty title="The text has no checks">
@@ -29,7 +31,7 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
     return before.data ? (
       <Changed before={before.data} after={data.data} goto={goto} />
     ) : (
-      <Working what="evaluating the checks" query={before} of={asking.checks(id, focus.since)} />
+      <Working what="evaluating the checks" query={before} of={ask.checks(id, focus.since).queryKey} />
     );
   return (
     <Box p={4}>

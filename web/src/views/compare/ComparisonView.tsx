@@ -1,6 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { asking, useComparison } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus, type View } from '../../shared/focus/focus';
 import { Choice, Empty, Quiet, Trouble, Working } from '../../shared/parts/parts';
 import { Rows } from './Rows';
@@ -9,7 +10,7 @@ import { inFocus, sectionsFor, titles } from './rows';
 /** What is different between two moments, as far as it belongs to a view; one line for the rest. */
 export function ComparisonView({ view }: { view: View }) {
   const { id, focus, set } = useFocus();
-  const data = useComparison(id, focus.since, focus.when);
+  const data = useQuery(ask.comparison(id, focus.since, focus.when));
   const [kind, setKind] = useState('');
   const [chosen, setSection] = useState('');
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
@@ -18,7 +19,7 @@ export function ComparisonView({ view }: { view: View }) {
       <Working
         what="comparing the two moments"
         query={data}
-        of={asking.comparison(id, focus.since, focus.when)}
+        of={ask.comparison(id, focus.since, focus.when).queryKey}
       />
     );
   const c = data.data;

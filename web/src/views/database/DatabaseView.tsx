@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useDatabase, type AreaDatabase, type LSA } from '../../shared/api/client';
+import { type AreaDatabase, type LSA } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -13,7 +15,7 @@ const nameOf = (a: AreaDatabase) => (a.area === '' ? 'Outside' : `Area ${a.area}
 /** Each area's link-state database, once for all routers that hold it; who holds another copy is shown with it. */
 export function DatabaseView() {
   const { id, focus, set } = useFocus();
-  const data = useDatabase(id, focus.when);
+  const data = useQuery(ask.database(id, focus.when));
   const [area, setArea] = useState<string>();
   const [type, setType] = useState('');
   const [open, setOpen] = useState('');

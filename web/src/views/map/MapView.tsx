@@ -1,3 +1,4 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import {
   ReactFlow,
@@ -10,16 +11,8 @@ import {
 } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
 import { useEffect, useMemo, useState } from 'react';
-import {
-  useMap,
-  usePath,
-  useRoutes,
-  useTree,
-  type Flow,
-  type MapData,
-  type Path,
-  type Tree,
-} from '../../shared/api/client';
+import { type Flow, type MapData, type Path, type Tree } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { save } from '../../shared/parts/csv';
@@ -81,25 +74,25 @@ function shownFlow(flows: Flow[], to: string): Flow | undefined {
 
 function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const { id, focus, set } = useFocus();
-  const map = useMap(id, focus.when);
+  const answer = useQuery(ask.map(id, focus.when));
   // Costs and faults do not move cards: only what is joined to what does.
-  const shape = map.data ? JSON.stringify(toGraph(map.data)) : '';
+  const shape = answer.data ? JSON.stringify(toGraph(answer.data)) : '';
   const laid = useMemo(() => (shape ? layOut(JSON.parse(shape) as Graph) : undefined), [shape]);
   const { pins, pin, keep, clear } = usePins(id);
   const places = useMemo(() => laid && { ...laid, ...pins }, [laid, pins]);
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ');
   const who = deviceOf(focus.who);
-  const way = usePath(id, focus.when, aimed ? who : '', aimed ? focus.to : '');
-  const root = map.data?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
-  const shortest = useTree(id, focus.when, tree ? root : '');
-  const routes = useRoutes(id, focus.when);
+  const way = useQuery(ask.path(id, focus.when, aimed ? who : '', aimed ? focus.to : ''));
+  const root = answer.data?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
+  const shortest = useQuery(ask.tree(id, focus.when, tree ? root : ''));
+  const routes = useQuery(ask.routes(id, focus.when));
   const row = aimed ? routes.data?.rows.find((r) => r.prefix === focus.to) : undefined;
-  const links = map.data?.links;
+  const links = answer.data?.links;
   const everywhere = useMemo(
     () => (tree && row && links ? spread(row, links) : undefined),
     [tree, row, links],
   );
-  const devices = map.data?.devices;
+  const devices = answer.data?.devices;
   const reached = useMemo(
     () =>
       everywhere &&
@@ -110,21 +103,21 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const steps = everywhere ?? (tree && root ? shortest.data : undefined);
   const [arcs, setArcs] = useState(true);
 
-  if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
-  if (!map.data || !places) return <Waiting what="laying the map out" />;
-  if (map.data.devices.length === 0) {
+  if (answer.error) return <Trouble error={answer.error} retry={() => void answer.refetch()} />;
+  if (!answer.data || !places) return <Waiting what="laying the map out" />;
+  if (answer.data.devices.length === 0) {
     return (
       <Empty title="Nothing is here yet">
         The text of this lab names no device. Press t and write, for example, router depot.
       </Empty>
     );
   }
-  const flow = shownFlow(map.data.flows, focus.to);
+  const flow = shownFlow(answer.data.flows, focus.to);
   const path: Path | undefined = aimed && who ? way.data : flow;
   return (
     <Flex direction="column" h="full">
       <Flex px={4} py={2} gap={2} align="center" wrap="wrap" minH="42px">
-        {map.data.flows.map((f) => (
+        {answer.data.flows.map((f) => (
           <Choice
             key={f.name}
             on={!aimed && !steps && f === flow}
@@ -141,7 +134,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             to {row.prefix} from everywhere
           </Choice>
         )}
-        {map.data.sessions.length > 0 && (
+        {answer.data.sessions.length > 0 && (
           <Choice on={arcs} onClick={() => setArcs(!arcs)}>
             BGP sessions
           </Choice>
@@ -154,7 +147,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
         {everywhere && row && (
           <Box flex={1} minW={0} color="plum" fontWeight="500" data-testid="tree">
             {plural(Object.keys(row.cells).length, 'router')} of{' '}
-            {map.data.devices.filter((d) => d.kind === 'router').length} have a route to {row.prefix}
+            {answer.data.devices.filter((d) => d.kind === 'router').length} have a route to {row.prefix}
           </Box>
         )}
         {steps && !everywhere && (
@@ -184,14 +177,14 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
         <Plain
           size="xs"
           h="26px"
-          onClick={() => save('map.svg', 'image/svg+xml', mapSvg(map.data, places, path))}
+          onClick={() => save('map.svg', 'image/svg+xml', mapSvg(answer.data, places, path))}
         >
           SVG
         </Plain>
       </Flex>
       <Box flex={1} minH={0}>
         <Canvas
-          map={map.data}
+          map={answer.data}
           places={places}
           path={steps ? undefined : path}
           tree={steps}

@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useMessages, type Message } from '../../shared/api/client';
+import { type Message } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -14,8 +16,8 @@ const most = 300;
 /** What routers would write to their logs, newest first; new until somebody says it was seen. */
 export function MessagesView() {
   const { id, focus, set } = useFocus();
-  const data = useMessages(id, focus.when);
-  const earlier = useMessages(id, focus.since || focus.when);
+  const data = useQuery(ask.messages(id, focus.when));
+  const earlier = useQuery(ask.messages(id, focus.since || focus.when));
   const [read, mark] = useRead(id);
   const [only, setOnly] = useState<'all' | 'new' | 'trouble'>('all');
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
@@ -108,7 +110,7 @@ const toRows = (rows: Message[]) => [
 
 /** How many messages of a lab have not been seen. */
 export function useUnread(id: string, when: string): number {
-  const data = useMessages(id, when);
+  const data = useQuery(ask.messages(id, when));
   const [read] = useRead(id);
   return data.data?.messages.filter((m) => m.number > read).length ?? 0;
 }

@@ -1,12 +1,14 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
-import { useLadder, type LadderSide, type Neighbour } from '../../shared/api/client';
+import { type LadderSide, type Neighbour } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { portName } from '../../shared/focus/focus';
 import { Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { duration, exact, plural } from '../../shared/parts/words';
 
 /** How an adjacency came to its state: the states that each end saw, with their times. */
 export function Ladder({ id, when, n }: { id: string; when: string; n: Neighbour }) {
-  const data = useLadder(id, when, portName(n.a), portName(n.b));
+  const data = useQuery(ask.ladder(id, when, portName(n.a), portName(n.b)));
   if (data.error) return <Trouble error={data.error} />;
   if (!data.data) return <Waiting what="reading how it came to this" />;
   return (

@@ -1,6 +1,9 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useAct, useLab, useNeighbours, type Neighbour } from '../../shared/api/client';
+import { type Neighbour } from '../../shared/api/client';
+import { useAct } from '../../shared/api/orders';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../../shared/parts/parts';
@@ -17,8 +20,8 @@ type End = Neighbour['a'];
 /** One row an adjacency or a session, both ends side by side; what is not up says why. */
 export function NeighboursView() {
   const { id, focus, set } = useFocus();
-  const data = useNeighbours(id, focus.when);
-  const lab = useLab(id);
+  const data = useQuery(ask.neighbours(id, focus.when));
+  const lab = useQuery(ask.lab(id));
   const act = useAct(id);
   const [only, setOnly] = useState(false);
   const [protocol, setProtocol] = useState<'' | 'ospf' | 'bgp'>('');

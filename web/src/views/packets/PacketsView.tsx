@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useMap, usePackets, type LabState, type MapData, type Packet } from '../../shared/api/client';
+import { type LabState, type MapData, type Packet } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { cableOf, portName, useFocus } from '../../shared/focus/focus';
 import { Choice, Count, Empty, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
@@ -24,7 +26,7 @@ export function chosenPort(map: MapData, who: string): string {
 /** What the devices on a link or segment say to each other over time, each packet opening to its fields. */
 export function PacketsView({ lab }: { lab: LabState }) {
   const { id, focus, set } = useFocus();
-  const map = useMap(id, focus.when);
+  const map = useQuery(ask.map(id, focus.when));
   const { seq } = currentAction(lab, focus.when);
   const [whole, setWhole] = useState(false);
   const [stretch, setStretch] = useState({ from: '', to: '' });
@@ -36,7 +38,7 @@ export function PacketsView({ lab }: { lab: LabState }) {
   const to =
     seconds(stretch.to) ??
     (focus.since ? focus.when : whole || !action || seq === lab.actions.length ? 'now' : `after-${seq}`);
-  const data = usePackets(id, port, from, to, kinds);
+  const data = useQuery(ask.packets(id, port, from, to, kinds));
   if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
   if (!map.data) return <Waiting what="reading the map" />;
   if (map.data.links.length === 0)

@@ -1,5 +1,6 @@
+import { useQuery } from '@tanstack/react-query';
 import { Flex } from '@chakra-ui/react';
-import { useMap } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, peerOf, useFocus } from '../../shared/focus/focus';
 import { Empty, Pick, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { PrefixStory } from './PrefixStory';
@@ -8,7 +9,7 @@ import { Tables } from './Tables';
 /** BGP's paths: of a prefix its whole story, of a session or a router its tables. */
 export function PathsView() {
   const { id, focus, set } = useFocus();
-  const map = useMap(id, focus.when);
+  const map = useQuery(ask.map(id, focus.when));
   if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
   if (!map.data) return <Waiting what="reading the paths" />;
   const speakers = map.data.devices.filter((d) =>

@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { usePaths, type PathRow, type RouterPaths, type SentRow } from '../../shared/api/client';
+import { type PathRow, type RouterPaths, type SentRow } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { Empty, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
@@ -16,7 +18,7 @@ interface Props {
 
 /** How each router came to its path to a prefix, and to which peer it sent it. */
 export function PrefixStory({ id, when, to, device }: Props) {
-  const data = usePaths(id, when, to, device);
+  const data = useQuery(ask.paths(id, when, to, device));
   const { set } = useFocus();
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the paths" />;

@@ -1,7 +1,9 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useMemo, useRef, useState } from 'react';
-import { usePathTable, type TableRow } from '../../shared/api/client';
+import { type TableRow } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -34,7 +36,7 @@ const words: Record<TableRow['stage'], string> = {
 /** The tables of a session, in and out, or the best paths of a router. */
 export function Tables({ id, when, device, peer }: Props) {
   const { set } = useFocus();
-  const data = usePathTable(id, when, device, peer);
+  const data = useQuery(ask.pathTable(id, when, device, peer));
   const [way, setWay] = useState<'in' | 'out'>('in');
   const [filter, setFilter] = useState('');
   const [by, setBy] = useState<Grouping>('nothing');

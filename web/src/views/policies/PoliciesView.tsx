@@ -1,13 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useDeferredValue, useState } from 'react';
-import {
-  useBench,
-  useMap,
-  usePolicies,
-  type LabState,
-  type MapSession,
-  type Tried,
-} from '../../shared/api/client';
+import { type LabState, type MapSession, type Tried } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
@@ -25,8 +20,8 @@ const example = `203.0.113.0/24
 /** The bench: routes run through a policy, statement by statement, and through a draft of it. */
 export function PoliciesView({ lab }: { lab: LabState }) {
   const { id, focus, show } = useFocus();
-  const policies = usePolicies(id, focus.when);
-  const map = useMap(id, focus.when);
+  const policies = useQuery(ask.policies(id, focus.when));
+  const map = useQuery(ask.map(id, focus.when));
   const [chosen, setChosen] = useState('');
   const [source, setSource] = useState('');
   const [routes, setRoutes] = useState(example);
@@ -45,21 +40,23 @@ export function PoliciesView({ lab }: { lab: LabState }) {
   const block = policy && findPolicy(lab.text, policy.name);
   const late = useDeferredValue(draft);
   const changed = block !== undefined && late !== undefined && late !== block.text;
-  const bench = useBench(
-    id,
-    focus.when,
-    {
-      policy: policy?.name ?? '',
-      ...(changed ? { draft: replacePolicy(lab.text, block, late) } : {}),
-      ...(at?.peer
-        ? {
-            device: at.device,
-            peer: at.peer,
-            direction: at.role === 'out' ? ('out' as const) : ('in' as const),
-          }
-        : { routes: routes.split('\n') }),
-    },
-    policy !== undefined,
+  const bench = useQuery(
+    ask.bench(
+      id,
+      focus.when,
+      {
+        policy: policy?.name ?? '',
+        ...(changed ? { draft: replacePolicy(lab.text, block, late) } : {}),
+        ...(at?.peer
+          ? {
+              device: at.device,
+              peer: at.peer,
+              direction: at.role === 'out' ? ('out' as const) : ('in' as const),
+            }
+          : { routes: routes.split('\n') }),
+      },
+      policy !== undefined,
+    ),
   );
   if (policies.error) return <Trouble error={policies.error} retry={() => void policies.refetch()} />;
   if (!policies.data) return <Waiting what="reading the policies" />;

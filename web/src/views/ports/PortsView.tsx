@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
-import { usePorts, type Port, type Process } from '../../shared/api/client';
+import { type Port, type Process } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -10,7 +12,7 @@ import { plural } from '../../shared/parts/words';
 /** One row per port, each router's process above its ports; two marked rows are shown side by side. */
 export function PortsView() {
   const { id, focus, set } = useFocus();
-  const data = usePorts(id, focus.when);
+  const data = useQuery(ask.ports(id, focus.when));
   const [filter, setFilter] = useState<'all' | 'ospf' | 'down'>('all');
   const [marked, setMarked] = useState<string[]>([]);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;

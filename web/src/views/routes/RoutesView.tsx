@@ -1,7 +1,9 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useMemo, useRef, useState } from 'react';
-import { useMap, useRoutes, type Cell, type RouteRow } from '../../shared/api/client';
+import { type Cell, type RouteRow } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -15,12 +17,12 @@ const sources = ['all', 'connected', 'static', 'ospf', 'bgp'] as const;
 /** One row per prefix, one column per router: where it goes, and from which source. */
 export function RoutesView() {
   const { id, focus, set } = useFocus();
-  const data = useRoutes(id, focus.when);
+  const data = useQuery(ask.routes(id, focus.when));
   const [source, setSource] = useState<(typeof sources)[number]>('all');
   const [open, setOpen] = useState<{ prefix: string; device: string }>();
   const [picked, setPicked] = useState<string[]>([]);
   const [area, setArea] = useState('');
-  const map = useMap(id, focus.when);
+  const map = useQuery(ask.map(id, focus.when));
   const box = useRef<HTMLDivElement>(null);
   const who = deviceOf(focus.who);
 

@@ -1,5 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box } from '@chakra-ui/react';
-import { useStory, type RouteStory } from '../../shared/api/client';
+import { type RouteStory } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 
@@ -8,7 +10,7 @@ type Candidate = RouteStory['candidates'][number];
 /** How a router came to its route: the candidates, who won, and why the others lost. */
 export function Story({ device, to }: { device: string; to: string }) {
   const { id, focus } = useFocus();
-  const story = useStory(id, focus.when, device, to);
+  const story = useQuery(ask.story(id, focus.when, device, to));
   if (story.error) return <Trouble error={story.error} />;
   if (!story.data) return <Waiting what="asking the router" />;
   const s = story.data;

@@ -1,5 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useSummary, type Summary } from '../../shared/api/client';
+import { type Summary } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
@@ -14,7 +16,7 @@ interface Props {
 
 /** One prefix for several: the bits side by side, what else it covers, and what to paste. */
 export function SummaryHelper({ id, when, prefixes, area, close }: Props) {
-  const data = useSummary(id, when, prefixes, area);
+  const data = useQuery(ask.summary(id, when, prefixes, area));
   return (
     <Scroll label="Summary" p={4} mb={3} maxH="46%">
       <Flex align="baseline" gap={3} mb={2}>

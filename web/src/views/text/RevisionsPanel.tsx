@@ -1,5 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
-import { useRevisions, type Revision } from '../../shared/api/client';
+import { type Revision } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { duration, orderWords } from '../../shared/parts/words';
@@ -14,7 +16,7 @@ interface Props {
 /** Every text that was applied: who, when, why, and what it changed. */
 export function RevisionsPanel({ compare, goBack }: Props) {
   const { id } = useFocus();
-  const data = useRevisions(id);
+  const data = useQuery(ask.revisions(id));
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the revisions" />;
   const list = [...data.data].reverse();

@@ -1,15 +1,8 @@
 import { Box, Flex } from '@chakra-ui/react';
 import { useIsMutating, useQuery } from '@tanstack/react-query';
 import { useCallback, useState } from 'react';
-import {
-  ApiError,
-  http,
-  unwrap,
-  useKeptDrafts,
-  useWarnings,
-  type KeptDraft,
-  type LabState,
-} from '../../shared/api/client';
+import { ApiError, http, unwrap, type KeptDraft, type LabState } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { save } from '../../shared/parts/csv';
 import { Choice, Main, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -43,7 +36,7 @@ interface Props {
 export default function TextView(props: Props) {
   const { id } = useFocus();
   const here = readDraft(id);
-  const kept = useKeptDrafts(id);
+  const kept = useQuery(ask.drafts(id));
   if (here === undefined && kept.isPending) return <Waiting what="looking for a draft" />;
   const there = kept.data?.find((d) => d.owner === owner());
   const others = kept.data?.filter((d) => d.owner !== owner()) ?? [];
@@ -64,7 +57,7 @@ const panels: [Panel, string][] = [
 /** A draft until it is applied: its problems, its effect, and the ways to write it. */
 function Text({ lab, past, line, found, others }: Props & { found: Draft | undefined; others: KeptDraft[] }) {
   const { id, focus } = useFocus();
-  const running = useWarnings(id, focus.when);
+  const running = useQuery(ask.warnings(id, focus.when));
   const [went, setPlace] = useState<{ line: number; column: number }>();
   const [panel, setPanel] = useState<Panel>('problems');
   const [who, setWho] = useState(author);
@@ -109,7 +102,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
     change(texts.after);
     setPanel('problems');
   };
-  const ask = useCallback((text: string, l: number, column: number) => {
+  const nameAt = useCallback((text: string, l: number, column: number) => {
     usesAt(text, l, column).then(setNamed, () => setNamed(undefined));
   }, []);
   const { failure } = effect;
@@ -192,7 +185,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
               change={change}
               apply={(now) => (now ? effect.apply() : look())}
               goto={place}
-              name={ask}
+              name={nameAt}
               readOnly={past}
             />
           )}
@@ -282,7 +275,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
               setBeside([]);
               setPlace({ line: l, column: 1 });
             }}
-            uses={(l, column) => ask(draft.text, l, column)}
+            uses={(l, column) => nameAt(draft.text, l, column)}
             beside={setBeside}
             readOnly={past}
           />

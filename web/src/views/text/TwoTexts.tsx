@@ -1,9 +1,10 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { MergeView } from '@codemirror/merge';
 import { EditorState } from '@codemirror/state';
 import { EditorView } from '@codemirror/view';
 import { useEffect, useRef } from 'react';
-import { useRevisionPair } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 
@@ -32,7 +33,7 @@ export function TwoTexts({
   only?: RegExp;
 }) {
   const { id } = useFocus();
-  const pair = useRevisionPair(id, before, after);
+  const pair = useQuery(ask.revisionPair(id, before, after));
   if (before === after)
     return <Empty title="The same text">No other text was applied between the two moments.</Empty>;
   if (pair.error) return <Trouble error={pair.error} />;

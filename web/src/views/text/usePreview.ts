@@ -1,13 +1,6 @@
 import { useReducer } from 'react';
-import {
-  ApiError,
-  http,
-  unwrap,
-  useAct,
-  useApplyPreview,
-  usePreviewRequest,
-  type Previewed,
-} from '../../shared/api/client';
+import { ApiError, http, unwrap, type Previewed } from '../../shared/api/client';
+import { useAct, useApplyPreview, usePreviewRequest } from '../../shared/api/orders';
 import { noPlan, orderOf, samePlan, type Plan } from './StagePlan';
 import type { Draft } from './draft';
 

@@ -1,5 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { asking, usePairs, type ActionDetail, type Pairs } from '../../shared/api/client';
+import { type ActionDetail, type Pairs } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { Mono, Quiet, Trouble, Working } from '../../shared/parts/parts';
 import { Td } from '../../shared/parts/table';
@@ -8,7 +10,7 @@ import { Ring } from './Ring';
 
 /** Who was out among all hosts and loopbacks, the loops that there were, and the report as a file. */
 export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
-  const pairs = usePairs(lab, d.seq);
+  const pairs = useQuery(ask.pairs(lab, d.seq));
   const href = (format: string) => `/api/labs/${lab}/actions/${d.seq}/report/${format}`;
   return (
     <Box data-testid="pairs" maxW="640px">
@@ -17,7 +19,11 @@ export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
       </Box>
       {pairs.error && <Trouble error={pairs.error} />}
       {pairs.isPending && (
-        <Working what="following the packets of every pair" query={pairs} of={asking.pairs(lab, d.seq)} />
+        <Working
+          what="following the packets of every pair"
+          query={pairs}
+          of={ask.pairs(lab, d.seq).queryKey}
+        />
       )}
       {pairs.data && <Found pairs={pairs.data} start={d.start} />}
       <Flex gap={3} mt={2}>

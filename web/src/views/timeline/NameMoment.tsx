@@ -1,7 +1,8 @@
 import { chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import { focusOnce } from '../../shared/parts/focus';
-import { useNameMoment, type NamedMoment } from '../../shared/api/client';
+import { type NamedMoment } from '../../shared/api/client';
+import { useNameMoment } from '../../shared/api/orders';
 
 /** Gives the moment in focus a name, or takes it away. */
 export function NameMoment({ id, when, moments }: { id: string; when: string; moments: NamedMoment[] }) {

@@ -1,6 +1,8 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useRef, useState } from 'react';
-import { useAction, type LabState } from '../../shared/api/client';
+import { type LabState } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { BeforeAfter } from './BeforeAfter';
 import { Chart, Legend } from './Chart';
@@ -15,7 +17,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
   const [chosen, setOpen] = useState<boolean>();
   const open = chosen ?? roomy;
   const { seq, at } = currentAction(lab, focus.when);
-  const detail = useAction(id, seq);
+  const detail = useQuery(ask.action(id, seq));
   const action = lab.actions[seq - 1];
   const drag = useDrag((t) => void set({ when: t.toFixed(6) }));
   return (

@@ -1,5 +1,7 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useAction, type ActionDetail, type LabState } from '../../shared/api/client';
+import { type ActionDetail, type LabState } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Td, Sheet } from '../../shared/parts/table';
@@ -19,7 +21,7 @@ const counts = (c: { before: number; after: number }) =>
 export function TimelineView({ lab }: { lab: LabState }) {
   const { id, focus, set } = useFocus();
   const { seq, at } = currentAction(lab, focus.when);
-  const detail = useAction(id, seq);
+  const detail = useQuery(ask.action(id, seq));
   const drag = useDrag((t) => void set({ when: t.toFixed(6) }));
   // Between two moments: the actions that lie between.
   const first = focus.since === '' ? 0 : stepsAt(lab, focus.since);

@@ -1,0 +1,56 @@
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { http, unwrap, type PreviewRequest } from './client';
+import { forget } from './questions';
+
+/** Stops what is running, by the name that its news gives. */
+export const stopWork = (id: string, work: string) =>
+  unwrap(http.POST('/api/labs/{id}/cancel', { params: { path: { id } }, body: { work } }));
+
+/** Finds out what a change would do. */
+export const usePreviewRequest = (id: string) =>
+  useMutation({
+    mutationFn: (body: PreviewRequest) =>
+      unwrap(http.POST('/api/labs/{id}/preview', { params: { path: { id } }, body })),
+  });
+
+/** Applies what was previewed, exactly. */
+export function useApplyPreview(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ preview, ...body }: { preview: string; author: string; message: string }) =>
+      unwrap(
+        http.POST('/api/labs/{id}/previews/{preview}/apply', { params: { path: { id, preview } }, body }),
+        'The server does not answer, so it is not known whether the change was applied: the timeline shows it once the connection is back.',
+      ),
+    onSuccess: () => forget(client, id),
+  });
+}
+
+/** Gives the moment a name, or takes a name away. */
+export function useNameMoment(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ name, at }: { name: string; at: string | undefined }) =>
+      at === undefined
+        ? unwrap(http.DELETE('/api/labs/{id}/moments/{name}', { params: { path: { id, name } } }))
+        : unwrap(http.PUT('/api/labs/{id}/moments/{name}', { params: { path: { id, name } }, body: { at } })),
+    onSuccess: () => forget(client, id),
+  });
+}
+
+/** Tells an order from all others: one that comes twice is carried out once. */
+const orderID = () =>
+  Array.from(crypto.getRandomValues(new Uint8Array(8)), (b) => b.toString(16).padStart(2, '0')).join('');
+
+/** Does something to a lab; everything known of it is asked for anew. */
+export function useAct(id: string) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { action: string; text?: string; base?: number; author?: string; message?: string }) =>
+      unwrap(
+        http.POST('/api/labs/{id}/actions', { params: { path: { id } }, body: { id: orderID(), ...body } }),
+        `The server does not answer, so it is not known whether "${body.action}" was done: the timeline shows it once the connection is back.`,
+      ),
+    onSuccess: () => forget(client, id),
+  });
+}

@@ -1,0 +1,213 @@
+import {
+  keepPreviousData,
+  type QueryClient,
+  type QueryKey,
+  type UseQueryOptions,
+} from '@tanstack/react-query';
+import createQueries from 'openapi-react-query';
+import { http, queries, type Trial } from './client';
+
+const api = createQueries(http);
+
+/** Options as the client makes them, but for the errors: those are ApiErrors, made by the client's middleware. */
+const options = <D, E, K extends QueryKey>(made: UseQueryOptions<D, E, D, K>) =>
+  made as unknown as UseQueryOptions<D, Error, D, K>;
+
+/** The answer stays on the page while the next is on its way. */
+const stays = { placeholderData: keepPreviousData };
+
+const lab = (id: string) => ({ params: { path: { id } } });
+const at = (id: string, when: string) => ({ params: { path: { id }, query: { at: when } } });
+
+/** All that can be asked, as options for useQuery. What lacks a part of its question is not asked. */
+export const ask = {
+  labs: () => options(api.queryOptions('get', '/api/labs', {}, { staleTime: 0 })),
+  /** All actions that can be typed; they are the same as long as the server runs. */
+  actionForms: () => options(api.queryOptions('get', '/api/actions', {}, { staleTime: Infinity })),
+  lab: (id: string) => options(api.queryOptions('get', '/api/labs/{id}', lab(id))),
+  map: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/map', at(id, when), stays)),
+  ports: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/ports', at(id, when), stays)),
+  neighbours: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/neighbours', at(id, when), stays)),
+  routes: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/routes', at(id, when), stays)),
+  database: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/database', at(id, when), stays)),
+  messages: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/messages', at(id, when), stays)),
+  /** What the running network shows that its text does not. */
+  warnings: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/warnings', at(id, when), stays)),
+  policies: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/policies', at(id, when), stays)),
+  checks: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/checks', at(id, when), stays)),
+  brief: (id: string) => options(api.queryOptions('get', '/api/labs/{id}/brief', lab(id), stays)),
+  revisions: (id: string) => options(api.queryOptions('get', '/api/labs/{id}/revisions', lab(id))),
+  /** The journal as it is kept, also of a lab that cannot be replayed. */
+  journal: (id: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/journal', lab(id), { staleTime: 0 })),
+  /** The drafts that the server keeps; asked for once, since the page itself is what changes its own. */
+  drafts: (id: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/drafts', lab(id), { staleTime: 0, gcTime: 0 })),
+
+  /** The shortest-path tree of a router. */
+  tree: (id: string, when: string, device: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/tree',
+        { params: { path: { id }, query: { at: when, device } } },
+        { enabled: device !== '' },
+      ),
+    ),
+  ladder: (id: string, when: string, a: string, b: string) =>
+    options(
+      api.queryOptions('get', '/api/labs/{id}/ladder', {
+        params: { path: { id }, query: { at: when, a, b } },
+      }),
+    ),
+  summary: (id: string, when: string, prefixes: string[], area: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/summary',
+        { params: { path: { id }, query: { at: when, prefixes, area } } },
+        stays,
+      ),
+    ),
+  /** The packets of what a port is joined to, of some kinds or of all. */
+  packets: (id: string, port: string, from: string, to: string, kinds: string[]) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/packets',
+        { params: { path: { id }, query: { port, from, to, kinds } } },
+        { ...stays, enabled: port !== '' },
+      ),
+    ),
+  story: (id: string, when: string, device: string, to: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/explain',
+        { params: { path: { id }, query: { at: when, device, to } } },
+        { enabled: device !== '' && to !== '' },
+      ),
+    ),
+  path: (id: string, when: string, from: string, to: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/path',
+        { params: { path: { id }, query: { at: when, from, to } } },
+        { ...stays, enabled: from !== '' && to !== '' },
+      ),
+    ),
+  /** The story of a prefix through BGP, at one router or at all that have it. */
+  paths: (id: string, when: string, to: string, device: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/paths',
+        { params: { path: { id }, query: { at: when, to, device } } },
+        { ...stays, enabled: to !== '' },
+      ),
+    ),
+  /** The tables of a session, or with an empty peer the Loc-RIB of a router. */
+  pathTable: (id: string, when: string, device: string, peer: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/path-table',
+        { params: { path: { id }, query: { at: when, device, peer } } },
+        { ...stays, enabled: device !== '' },
+      ),
+    ),
+  /** Routes run through a policy, and through that of a draft. */
+  bench: (id: string, when: string, trial: Trial, enabled: boolean) =>
+    options(
+      api.queryOptions(
+        'post',
+        '/api/labs/{id}/bench',
+        { ...at(id, when), body: trial },
+        { ...stays, enabled },
+      ),
+    ),
+  action: (id: string, seq: number) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/actions/{seq}',
+        { params: { path: { id, seq } } },
+        { enabled: seq > 0 },
+      ),
+    ),
+  /** What is different between two moments. */
+  comparison: (id: string, since: string, when: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/comparison',
+        { params: { path: { id }, query: { before: since, after: when } } },
+        { ...stays, enabled: since !== '' },
+      ),
+    ),
+  revisionPair: (id: string, before: number, after: number) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/revision-pair',
+        { params: { path: { id }, query: { before, after } } },
+        { enabled: before > 0 && after > 0 },
+      ),
+    ),
+  pairs: (id: string, seq: number) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/pairs',
+        { params: { path: { id }, query: { seq } } },
+        { ...stays, enabled: seq > 0 },
+      ),
+    ),
+  why: (id: string, when: string, question: string, who: string, to: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/why',
+        { params: { path: { id }, query: { at: when, question, who, to } } },
+        { enabled: question !== '', retry: false },
+      ),
+    ),
+};
+
+/** Whoever shows what was asked for shows what went wrong as well. */
+const ignored = () => undefined;
+
+/** Asks for what every page of a lab needs, before there is a page. */
+export function prefetch(id: string, when: string) {
+  queries.query(ask.lab(id)).catch(ignored);
+  queries.query(ask.actionForms()).catch(ignored);
+  queries.query(ask.map(id, when)).catch(ignored);
+}
+
+/** What news of a lab leaves as it is: what is kept of it beside its history. */
+const apart = ['/api/labs/{id}/drafts', '/api/labs/{id}/journal'];
+
+type Key = readonly [method: string, path: string, init?: { params?: { path?: { id?: string } } }];
+
+/** Marks everything known of a lab as stale. */
+export const forget = (client: QueryClient, id: string) =>
+  client.invalidateQueries({
+    predicate: ({ queryKey }) => {
+      const [, path, init] = queryKey as Key;
+      return init?.params?.path?.id === id && !apart.includes(path);
+    },
+  });
+
+/** Marks the list of labs as stale. */
+export const forgetLabs = (client: QueryClient) =>
+  client.invalidateQueries({ queryKey: ask.labs().queryKey });
