@@ -10,6 +10,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
@@ -186,7 +187,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 		note.BadChecksum:   {do: raw(func(b []byte) { b[12] ^= 1 })},
 		note.UnknownLSA:    {do: lsa(wire.LSAHeader{Key: wire.Key{Type: 9, ID: 1, Router: 2}, Seq: 1}, stub, 0)},
 		note.TooSoon:       {do: twice(lsa(wire.LSAHeader{Key: other, Seq: 1}, stub, 0), lsa(wire.LSAHeader{Key: other, Seq: 2}, stub, 0))},
-		note.OlderThanOurs: {do: lsa(wire.LSAHeader{Key: own, Seq: wire.InitialSeq - 1}, stub, 0)},
+		note.OlderThanOurs: {do: lsa(wire.LSAHeader{Key: own, Seq: lsdb.InitialSeq - 1}, stub, 0)},
 		note.NoNeighbour: {do: func(w *network.World) {
 			b := wire.Begin(nil, wire.TypeDD, 0x01010101, 0)
 			wire.Finish(b, 0)

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -258,14 +259,14 @@ func (p *Process) interArea(h Host, s *scratch) {
 // and the cost by it.
 func (p *Process) eachSummary(h Host, s *scratch, ai int, visit func(k wire.Key, b *Body, by border, cost uint32)) {
 	a, pool := &p.areas[ai], h.Pool()
-	a.db.Each(func(id uint32, e *entry) bool {
+	a.db.Each(func(id uint32, e *lsdb.Instance) bool {
 		k := pool.Key(id)
-		if e.body == 0 || e.dying || k.Router == p.routerID ||
+		if e.Dying || k.Router == p.routerID ||
 			k.Type != wire.SummaryLSA && k.Type != wire.ASBRSummaryLSA {
 			return true
 		}
 		p.beyond = true
-		b := pool.bodies.Get(e.body)
+		b := pool.bodies.Get(e.Body)
 		if b.Summary.Metric >= wire.LSInfinity {
 			return true
 		}
@@ -319,13 +320,13 @@ func (p *Process) external(h Host, s *scratch) {
 			p.nssaRoutes(h, s, ai)
 		}
 	}
-	p.as.db.Each(func(id uint32, e *entry) bool {
+	p.as.db.Each(func(id uint32, e *lsdb.Instance) bool {
 		k := pool.Key(id)
-		if e.body == 0 || e.dying || k.Router == p.routerID {
+		if e.Dying || k.Router == p.routerID {
 			return true
 		}
 		p.beyond = true
-		b := pool.bodies.Get(e.body)
+		b := pool.bodies.Get(e.Body)
 		way, ok := p.asbr(k.Router)
 		if x := b.External.Forward; x.IsValid() && ok {
 			way, ok = p.forwarding(h, s, x, func(*Route) bool { return true })

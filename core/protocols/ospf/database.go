@@ -8,6 +8,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/spf"
 	wire "hellebore/core/protocols/wire/ospf"
@@ -66,6 +67,9 @@ func (p *Pool) Key(id uint32) wire.Key { return p.keys.Get(id) }
 func (p *Pool) FindKey(k wire.Key) (id uint32, ok bool) {
 	return p.keyIndex.Find(hashKey(k), func(id uint32) bool { return p.keys.Get(id) == k })
 }
+
+// order orders numbers of keys by the keys.
+func (p *Pool) order(x, y uint32) int { return p.Key(x).Compare(p.Key(y)) }
 
 // KeyID is a key's number; it gets one if it has none.
 func (p *Pool) KeyID(k wire.Key) uint32 {
@@ -166,34 +170,17 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 	return id, true
 }
 
-// entry is one LSA in an area's database. Its age is now minus birth: nothing
-// has to be done for it to grow.
-type entry struct {
-	birth   event.Time // when its age was 0; may be before the lab began
-	arrived event.Time
-	// answered is when it was last sent to a neighbour that had an older one; 0
-	// for never.
-	answered event.Time
-	body     uint32 // 0: no LSA
-	seq      int32
-	sum      uint16
-	flooded  bool // arrived by flooding: MinLSArrival counts
-	dying    bool // MaxAge: on its way out
-	outbid   bool // an own LSA whose next instance must be newer than this, whatever it says
-}
-
 // area is one area's database and what is originated into it.
 type area struct {
 	id         uint32
-	db         store.Paged[entry] // by key number
-	dying      []uint32           // keys of LSAs at MaxAge
-	originate  event.Timer        // MinLSInterval holds an origination back
-	originated event.Time         // of the router LSA, 0 if never
-	outbid     bool               // the next origination must have a new sequence number
-	crossed    bool               // by virtual links in use, as of the last run
-	tree       *areaTree          // of the last run
-	changed    []changed          // since the last run
-	full       bool               // the next run makes the tree anew
+	db         lsdb.Database
+	originate  event.Timer // MinLSInterval holds an origination back
+	originated event.Time  // of the router LSA, 0 if never
+	outbid     bool        // the next origination must have a new sequence number
+	crossed    bool        // by virtual links in use, as of the last run
+	tree       *areaTree   // of the last run
+	changed    []changed   // since the last run
+	full       bool        // the next run makes the tree anew
 
 	// Of an NSSA (RFC 3101 3.1).
 	translates      bool
@@ -248,55 +235,33 @@ func (p *Process) takes(ai int, q *port, typ uint8) bool {
 	return p.holds(ai, q) && (typ != wire.NSSALSA || p.areaConfig(q.Area).NSSA)
 }
 
-func (e *entry) age(now event.Time) uint16 {
-	if e.dying {
-		return wire.MaxAge
-	}
-	return uint16(min(wire.MaxAge, (now-e.birth)/event.Second))
-}
-
 // header is an entry's LSA header as of now.
-func (a *area) header(h Host, key uint32, e entry) wire.LSAHeader {
-	body := h.Pool().Body(e.body)
+func (a *area) header(h Host, key uint32, e lsdb.Instance) wire.LSAHeader {
+	body := h.Pool().Body(e.Body)
 	return wire.LSAHeader{
-		Age: e.age(h.Now()), Options: body.Options, Key: h.Pool().Key(key),
-		Seq: e.seq, Checksum: e.sum, Length: uint16(wire.LSAHeaderLen + len(body.Raw)),
+		Age: e.Age(h.Now()), Options: body.Options, Key: h.Pool().Key(key),
+		Seq: e.Seq, Checksum: e.Sum, Length: uint16(wire.LSAHeaderLen + len(body.Raw)),
 	}
 }
 
 // sorted is the numbers of all keys in the database, in the order of the keys
-// themselves: numbers differ between worlds, what is sent must not.
+// themselves.
 func (a *area) sorted(pool *Pool) []uint32 {
-	var ids []uint32
-	a.db.Each(func(id uint32, e *entry) bool {
-		if e.body != 0 {
-			ids = append(ids, id)
-		}
-		return true
-	})
-	slices.SortFunc(ids, func(x, y uint32) int { return pool.Key(x).Compare(pool.Key(y)) })
-	return ids
+	return a.db.Keys(pool.order, func(uint32, *lsdb.Instance) bool { return true })
 }
 
 // install puts an instance into the database (RFC 2328 13.2). Other contents
 // than before are a disturbance and call for shortest paths; a refresh is
 // neither.
-func (p *Process) install(h Host, ai int, key uint32, e entry) {
+func (p *Process) install(h Host, ai int, key uint32, e lsdb.Instance) {
 	a := p.scope(ai)
-	old := a.db.Get(key)
-	a.db.Set(key, e)
+	old := a.db.Put(key, e)
 	for i := range p.nbrs {
-		if nb := &p.nbrs[i]; nb.retransmits.len > 0 && p.holds(ai, &p.ports[nb.port]) {
+		if nb := &p.nbrs[i]; nb.retransmits.Len() > 0 && p.holds(ai, &p.ports[nb.port]) {
 			p.acked(h, uint32(i), key)
 		}
 	}
-	if e.dying && !old.dying {
-		a.dying = append(a.dying, key)
-	}
-	if old.dying && !e.dying {
-		a.dying = slices.DeleteFunc(a.dying, func(k uint32) bool { return k == key })
-	}
-	if old.body != e.body || old.dying != e.dying {
+	if old.Body != e.Body || old.Dying != e.Dying {
 		h.Calm().Disturb(h.Now())
 		p.changedLSA(h, ai, key, old)
 		p.igpEvent(h)
@@ -309,8 +274,7 @@ func (p *Process) forgetNSSA(h Host, ai int) {
 	a := &p.areas[ai]
 	for _, key := range a.sorted(h.Pool()) {
 		if h.Pool().Key(key).Type == wire.NSSALSA {
-			a.db.Set(key, entry{})
-			a.dying = slices.DeleteFunc(a.dying, func(k uint32) bool { return k == key })
+			a.db.Remove(key)
 		}
 	}
 }
@@ -318,23 +282,18 @@ func (p *Process) forgetNSSA(h Host, ai int) {
 // own is the numbers of this router's own LSAs that are not on their way out, or
 // wait for what is to become of them, in the order of their keys.
 func (a *area) own(pool *Pool, router ip.Quad) []uint32 {
-	var ids []uint32
-	a.db.Each(func(id uint32, e *entry) bool {
-		if e.body != 0 && (!e.dying || e.outbid) && pool.Key(id).Router == router {
-			ids = append(ids, id)
-		}
-		return true
-	})
-	slices.SortFunc(ids, func(x, y uint32) int { return pool.Key(x).Compare(pool.Key(y)) })
-	return ids
+	return a.db.Keys(pool.order,
+		func(key uint32, e *lsdb.Instance) bool {
+			return (!e.Dying || e.Outbid) && pool.Key(key).Router == router
+		})
 }
 
 // own says whether an LSA is one that this router originates or once did.
 func (p *Process) own(k wire.Key) bool { return k.Router == p.routerID }
 
 // watchAge makes the age timer fire no later than this entry needs it.
-func (p *Process) watchAge(h Host, key uint32, e entry) {
-	if e.dying {
+func (p *Process) watchAge(h Host, key uint32, e lsdb.Instance) {
+	if e.Dying {
 		return
 	}
 	at := p.dueAt(h, key, e)
@@ -346,14 +305,14 @@ func (p *Process) watchAge(h Host, key uint32, e entry) {
 // dueAt is when an entry has to be looked at: an own LSA when it is refreshed,
 // with up to a tenth of LSRefreshTime taken off, or all would go at once; any
 // other when it reaches MaxAge.
-func (p *Process) dueAt(h Host, key uint32, e entry) event.Time {
+func (p *Process) dueAt(h Host, key uint32, e lsdb.Instance) event.Time {
 	if p.own(h.Pool().Key(key)) {
 		k := h.Pool().Key(key)
-		early := store.Below(h.Rand(randRefresh, hashKey(k)^uint64(uint32(e.seq))),
-			wire.LSRefreshTime/10*uint64(event.Second))
-		return e.birth + wire.LSRefreshTime*event.Second - event.Time(early)
+		early := store.Below(h.Rand(randRefresh, hashKey(k)^uint64(uint32(e.Seq))),
+			lsdb.LSRefreshTime/10*uint64(event.Second))
+		return e.Birth + lsdb.LSRefreshTime*event.Second - event.Time(early)
 	}
-	return e.birth + wire.MaxAge*event.Second
+	return e.Birth + lsdb.MaxAge*event.Second
 }
 
 // aged refreshes own LSAs that are due and flushes those that reached MaxAge
@@ -366,7 +325,7 @@ func (p *Process) aged(h Host) {
 		var due []uint32
 		for _, id := range a.sorted(h.Pool()) {
 			e := a.db.Get(id)
-			if e.dying {
+			if e.Dying {
 				continue
 			}
 			if at := p.dueAt(h, id, e); at <= now {
@@ -382,7 +341,7 @@ func (p *Process) aged(h Host) {
 				continue
 			}
 			if p.own(h.Pool().Key(id)) {
-				a.db.Edit(id).outbid = true // refreshed, or flushed if not wanted
+				a.db.Outbid(id, true) // refreshed, or flushed if not wanted
 				p.wantSync(h, 0)
 				continue
 			}
@@ -397,10 +356,10 @@ func (p *Process) aged(h Host) {
 // flush ages an LSA to MaxAge and floods it (RFC 2328 14.1).
 func (p *Process) flush(h Host, ai int, key uint32) {
 	e := p.scope(ai).db.Get(key)
-	if e.body == 0 || e.dying {
+	if e.Body == 0 || e.Dying {
 		return
 	}
-	e.dying, e.outbid, e.arrived, e.flooded = true, false, h.Now(), false
+	e.Dying, e.Outbid, e.Arrived, e.Flooded = true, false, h.Now(), false
 	h.Note(note.Note{Kind: note.LSAFlushed, Port: note.NoPort, A: uint64(key)})
 	p.install(h, ai, key, e)
 	p.flood(h, ai, key, noNeighbour)
@@ -421,7 +380,7 @@ func (p *Process) sweep(h Host, areaID uint32) {
 // neighbour is in Exchange or Loading (RFC 2328 14).
 func (p *Process) sweepScope(h Host, ai int) {
 	a := p.scope(ai)
-	if len(a.dying) == 0 {
+	if !a.db.Dying() {
 		return
 	}
 	for i := range p.nbrs {
@@ -431,23 +390,18 @@ func (p *Process) sweepScope(h Host, ai int) {
 		}
 	}
 	again := false
-	a.dying = slices.DeleteFunc(a.dying, func(key uint32) bool {
-		for i := range p.nbrs {
-			if p.nbrs[i].retransmits.has(key) && p.holds(ai, &p.ports[p.nbrs[i].port]) {
-				return false
-			}
+	a.db.Sweep(func(key uint32, e *lsdb.Instance) bool {
+		if e.Outbid && e.Seq != lsdb.MaxSeq {
+			return true // its next instance must be newer than this one
 		}
-		e := a.db.Get(key)
-		if e.outbid && e.seq != wire.MaxSeq {
-			return false // its next instance must be newer than this one
-		}
+		return slices.ContainsFunc(p.nbrs,
+			func(nb neighbour) bool { return nb.retransmits.Has(key) && p.holds(ai, &p.ports[nb.port]) })
+	}, func(key uint32, e lsdb.Instance) {
 		again = again || p.own(h.Pool().Key(key))
-		if e.seq == wire.MaxSeq {
+		if e.Seq == lsdb.MaxSeq {
 			// RFC 2328 12.1.6: after the flush the sequence begins anew.
 			a.originated = 0
 		}
-		a.db.Set(key, entry{})
-		return true
 	})
 	if again {
 		if ai != asScope {
@@ -476,7 +430,7 @@ func (p *Process) Database(h Host, visit func(LSAView)) {
 		a := p.scope(ai)
 		for _, id := range a.sorted(h.Pool()) {
 			e := a.db.Get(id)
-			visit(LSAView{a.id, ai == asScope, a.header(h, id, e), h.Pool().Body(e.body), e.arrived})
+			visit(LSAView{a.id, ai == asScope, a.header(h, id, e), h.Pool().Body(e.Body), e.Arrived})
 		}
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -30,7 +31,7 @@ func (p *Process) leaveExchange(h Host, n uint32) {
 	nb.dd.stop(h)
 	nb.request.stop(h)
 	nb.retransmit.stop(h)
-	nb.requests, nb.retransmits, nb.asked = list{}, list{}, 0
+	nb.requests, nb.retransmits, nb.asked = lsdb.List{}, lsdb.List{}, 0
 	nb.summary, nb.lastDD = nil, nil
 }
 
@@ -68,7 +69,7 @@ func (p *Process) describe(h Host, n uint32) {
 	var headers []byte
 	for len(nb.summary) > 0 && fit > 0 {
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(nb.summary[0])))
-		if e := a.db.Get(nb.summary[0]); e.body != 0 {
+		if e := a.db.Get(nb.summary[0]); e.Body != 0 {
 			head := a.header(h, nb.summary[0], e)
 			headers = head.Append(headers)
 			fit--
@@ -206,14 +207,14 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 		}
 		a := p.scope(ai)
 		id := h.Pool().KeyID(head.Key)
-		if e := a.db.Get(id); e.body != 0 {
-			if ours := a.header(h, id, e); ours.Compare(&head) >= 0 {
+		if e := a.db.Get(id); e.Body != 0 {
+			if e.Version(h.Now()).Compare(head.Version()) >= 0 {
 				continue
 			}
 		}
-		nb.requests.put(id, stamp{seq: head.Seq, sum: head.Checksum, aged: head.Age >= wire.MaxAge})
+		nb.requests.Put(id, lsdb.StampOf(head.Version()))
 	}
-	if nb.asked == 0 && nb.requests.len > 0 {
+	if nb.asked == 0 && nb.requests.Len() > 0 {
 		p.sendRequest(h, n, false)
 	}
 	return true
@@ -222,7 +223,7 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 func (p *Process) exchangeDone(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	nb.dd.stop(h)
-	if nb.requests.len > 0 {
+	if nb.requests.Len() > 0 {
 		p.setState(h, n, Loading, note.None)
 		return
 	}
@@ -237,16 +238,16 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 	fit := q.room() / wire.RequestLen
 	b := wire.Begin(nil, wire.TypeRequest, p.routerID, q.Area)
 	nb.asked = 0
-	for _, id := range nb.requests.sorted(h.Pool()) {
-		s, _ := nb.requests.get(id)
-		if again && !s.asked {
+	for _, id := range nb.requests.Sorted(h.Pool().order) {
+		s, _ := nb.requests.Get(id)
+		if again && !s.Asked {
 			continue
 		}
 		if nb.asked == fit {
 			break
 		}
-		s.asked = true
-		nb.requests.put(id, s)
+		s.Asked = true
+		nb.requests.Put(id, s)
 		nb.asked++
 		b = wire.AppendRequest(b, h.Pool().Key(id))
 	}
@@ -263,12 +264,12 @@ func (p *Process) sendRequest(h Host, n uint32, again bool) {
 func (p *Process) answered(h Host, n, id uint32) {
 	nb := &p.nbrs[n]
 	nb.request.answered()
-	if s, _ := nb.requests.get(id); s.asked {
+	if s, _ := nb.requests.Get(id); s.Asked {
 		nb.asked--
 	}
-	nb.requests.remove(id)
+	nb.requests.Remove(id)
 	switch {
-	case nb.requests.len == 0:
+	case nb.requests.Len() == 0:
 		nb.request.stop(h)
 		if nb.state == Loading {
 			p.setState(h, n, Full, note.None) // LoadingDone
@@ -294,7 +295,7 @@ func (p *Process) receiveRequest(h Host, n uint32, body []byte) {
 		id, known := h.Pool().FindKey(key)
 		a := p.scope(p.scopeOf(p.ports[nb.port].Area, key))
 		e := a.db.Get(id)
-		if !known || e.body == 0 {
+		if !known || e.Body == 0 {
 			u.send(h)
 			p.startExchange(h, n, note.UnknownLSA) // BadLSReq
 			return

@@ -7,13 +7,8 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
-)
-
-// Architectural constants of flooding (RFC 2328 appendix B).
-const (
-	minLSArrival  = event.Second
-	minLSInterval = 5 * event.Second
 )
 
 const noNeighbour = ^uint32(0)
@@ -32,7 +27,7 @@ func (p *Process) newUpdate(port uint32, dst ip.Addr) update {
 }
 
 // add appends an LSA, aged by the port's transmit delay (RFC 2328 13.3).
-func (u *update) add(h Host, a *area, key uint32, e entry) {
+func (u *update) add(h Host, a *area, key uint32, e lsdb.Instance) {
 	head := a.header(h, key, e)
 	q := &u.p.ports[u.port]
 	if len(u.b)+int(head.Length) > q.room()+wire.HeaderLen {
@@ -42,9 +37,9 @@ func (u *update) add(h Host, a *area, key uint32, e entry) {
 		u.b = wire.Begin(make([]byte, 0, 512), wire.TypeUpdate, u.p.routerID, q.Area)
 		u.b = append(u.b, 0, 0, 0, 0)
 	}
-	head.Age = min(wire.MaxAge, head.Age+uint16(q.TransmitDelay.Seconds()))
+	head.Age = min(lsdb.MaxAge, head.Age+uint16(q.TransmitDelay.Seconds()))
 	u.b = head.Append(u.b)
-	u.b = append(u.b, h.Pool().Body(e.body).Raw...)
+	u.b = append(u.b, h.Pool().Body(e.Body).Raw...)
 	u.n++
 }
 
@@ -84,25 +79,19 @@ func (p *Process) receiveUpdate(h Host, n uint32, body []byte) {
 
 func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte) {
 	nb := &p.nbrs[n]
-	areaID := p.ports[nb.port].Area
-	ai := p.scopeOf(areaID, head.Key)
+	ai := p.scopeOf(p.ports[nb.port].Area, head.Key)
 	a := p.scope(ai)
 	pool, now := h.Pool(), h.Now()
 	key := pool.KeyID(head.Key)
-	e := a.db.Get(key)
-	var ours wire.LSAHeader
-	order := 1 // of the received instance against the database copy
-	if e.body != 0 {
-		ours = a.header(h, key, e)
-		order = head.Compare(&ours)
-	}
+	held := lsdb.Receiver{Own: a.db.At(key), Requested: nb.requests.Has(key), Unanswered: nb.retransmits.Has(key)}
+	held.Exchanging = head.Age >= lsdb.MaxAge && held.Own == nil && p.exchanging(ai)
 	discard := func(why note.Code) {
 		h.Note(note.Note{Kind: note.LSADiscarded, Port: uint16(nb.port), A: uint64(key), Reason: why})
 	}
 	// The same instance again is most of what flooding brings: it is known by
 	// its header, before anything is verified or decoded (steps 7 and 8 first
 	// do no harm: a copy with a wrong checksum is not the same instance).
-	if order > 0 {
+	if held.Newer(head.Version(), now) {
 		if head.Checksum != wire.Fletcher(raw) { // step 1
 			discard(note.BadChecksum)
 			return
@@ -115,74 +104,59 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 			discard(note.StubTakesNoExternal)
 			return
 		}
-		if head.Age >= wire.MaxAge && e.body == 0 && !p.exchanging(ai) { // step 4
-			p.ackNow(h, n, head)
-			return
-		}
-		// Step 5, more recent.
-		if e.body != 0 && e.flooded && now-e.arrived < minLSArrival {
-			discard(note.TooSoon)
-			return
-		}
+	}
+	switch held.Step(head.Version(), now) {
+	case lsdb.AckOnly, lsdb.Duplicate:
+		p.ackNow(h, n, head)
+	case lsdb.TooSoon:
+		discard(note.TooSoon)
+	case lsdb.Install:
 		id, ok := pool.intern(h.Shared(), key, head.Options, raw[wire.LSAHeaderLen:])
 		if !ok {
 			discard(note.Malformed)
 			return
 		}
-		h.Note(note.Note{Kind: note.LSAReceived, Port: uint16(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
-		p.install(h, ai, key, entry{
-			birth: now - event.Time(head.Age)*event.Second, arrived: now,
-			body: id, seq: head.Seq, sum: head.Checksum,
-			flooded: true, dying: head.Age >= wire.MaxAge,
-		})
-		// RFC 2328 13.5, table 19: what is flooded back needs no acknowledgment,
-		// and a BDR leaves all but the DR's to the DR.
+		p.take(h, n, ai, key, id, head)
+	case lsdb.BadReq:
+		p.startExchange(h, n, note.OlderThanOurs)
+	case lsdb.Implied:
+		p.acked(h, n, key)
 		q := &p.ports[nb.port]
-		if back := p.flood(h, ai, key, n); !back && (q.state != PortBackup || nb.asDR() == q.dr) {
+		if lsdb.AckImplied(q.Broadcast, q.state == PortBackup, nb.asDR() == q.dr, slices.Contains(q.toFlood, key)) {
 			p.ackLater(h, nb.port, head)
 		}
-		if p.own(head.Key) {
-			p.ownCameBack(h, ai, key)
-		}
 		p.sweepScope(h, ai)
-		return
+	case lsdb.Silence:
+		discard(note.OlderThanOurs)
+	case lsdb.Answer:
+		discard(note.OlderThanOurs)
+		e := *held.Own
+		a.db.Answer(key, now)
+		u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))
+		u.add(h, a, key, e)
+		u.send(h)
 	}
-	if nb.requests.has(key) { // step 6
-		p.startExchange(h, n, note.OlderThanOurs) // BadLSReq
-		return
+}
+
+// take puts an instance that a neighbour sent into the database and floods it (RFC
+// 2328 13, step 5).
+func (p *Process) take(h Host, n uint32, ai int, key, body uint32, head *wire.LSAHeader) {
+	nb := &p.nbrs[n]
+	now := h.Now()
+	h.Note(note.Note{Kind: note.LSAReceived, Port: uint16(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
+	p.install(h, ai, key, lsdb.Instance{
+		Birth: now - event.Time(head.Age)*event.Second, Arrived: now,
+		Body: body, Seq: head.Seq, Sum: head.Checksum,
+		Flooded: true, Dying: head.Age >= lsdb.MaxAge,
+	})
+	back := p.flood(h, ai, key, n)
+	if q := &p.ports[nb.port]; lsdb.AckNewer(back, q.state == PortBackup, nb.asDR() == q.dr) {
+		p.ackLater(h, nb.port, head)
 	}
-	if order == 0 { // step 7
-		if nb.retransmits.has(key) {
-			p.acked(h, n, key) // an implied acknowledgment
-			q := &p.ports[nb.port]
-			switch {
-			case q.Broadcast:
-				if q.state == PortBackup && nb.asDR() == q.dr {
-					p.ackLater(h, nb.port, head)
-				}
-			case slices.Contains(q.toFlood, key):
-				// Our copy, which would have been theirs, has not left yet
-				// and need not leave any more.
-				p.ackLater(h, nb.port, head)
-			}
-			p.sweepScope(h, ai)
-			return
-		}
-		p.ackNow(h, n, head)
-		return
+	if p.own(head.Key) {
+		p.ownCameBack(h, ai, key)
 	}
-	// Step 8: the database copy is more recent.
-	if e.dying && e.seq == wire.MaxSeq {
-		return
-	}
-	discard(note.OlderThanOurs)
-	if now-max(e.arrived, e.answered) < minLSArrival {
-		return // it is on its way already: by flooding, or as an answer
-	}
-	a.db.Edit(key).answered = now
-	u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))
-	u.add(h, a, key, e)
-	u.send(h)
+	p.sweepScope(h, ai)
 }
 
 // exchanging says whether any neighbour that the database is flooded to is in Exchange or Loading.
@@ -213,7 +187,9 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 	}()
 	a := p.scope(ai)
 	e := a.db.Get(key)
-	head := a.header(h, key, e)
+	version := e.Version(h.Now())
+	stamp := lsdb.StampOf(version)
+	stamp.At = h.Now()
 	for i := range p.ports {
 		q := &p.ports[i]
 		if !q.talks() || !p.holds(ai, q) {
@@ -225,12 +201,8 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			if nb.state < Exchange {
 				continue
 			}
-			if want, asked := nb.requests.get(key); asked && nb.state != Full {
-				wanted := wire.LSAHeader{Seq: want.seq, Checksum: want.sum}
-				if want.aged {
-					wanted.Age = wire.MaxAge
-				}
-				order := head.Compare(&wanted)
+			if want, asked := nb.requests.Get(key); asked && nb.state != Full {
+				order := version.Compare(want.Version())
 				if order < 0 {
 					continue
 				}
@@ -242,7 +214,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			if n.index() == from {
 				continue
 			}
-			nb.retransmits.put(key, stamp{seq: e.seq, sum: e.sum, aged: e.dying, at: h.Now()})
+			nb.retransmits.Put(key, stamp)
 			if !nb.retransmit.timer.Running() {
 				p.armRetransmit(h, n.index(), h.Now())
 			}
@@ -265,23 +237,18 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 }
 
 // passedOn says whether an LSA that came from a neighbour on a segment reaches the
-// others without us: DR and BDR have flooded it themselves, and a BDR leaves it to
-// the DR (RFC 2328 13.3 (3) and (4)). "Chances are", says the RFC. Here they must
-// say in their hellos that they have the role: right after an election we may know
-// of it before they do, and the others would wait for a retransmission.
+// others without us.
 func (p *Process) passedOn(q *port, from *neighbour) bool {
-	if from.asDR() == q.dr && from.dr == from.asDR() || from.asDR() == q.bdr && from.bdr == from.asDR() {
-		return true
-	}
-	if q.state != PortBackup {
-		return false
+	s := lsdb.Segment{Backup: q.state == PortBackup,
+		FromDR:  from.asDR() == q.dr && from.dr == from.asDR(),
+		FromBDR: from.asDR() == q.bdr && from.bdr == from.asDR(),
 	}
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 		if nb := &p.nbrs[n.index()]; nb.asDR() == q.dr {
-			return nb.dr == nb.asDR()
+			s.DRKnows = nb.dr == nb.asDR()
 		}
 	}
-	return false
+	return s.PassedOn()
 }
 
 // toAll is where what concerns all adjacent routers of a port goes: on a segment,
@@ -303,11 +270,11 @@ func (p *Process) sendFlood(h Host, i uint32) {
 	for _, key := range keys {
 		needed := false
 		for n := q.firstNbr; n != 0 && !gathered[key]; n = p.nbrs[n.index()].next {
-			needed = needed || p.nbrs[n.index()].retransmits.has(key)
+			needed = needed || p.nbrs[n.index()].retransmits.Has(key)
 		}
 		gathered[key] = true
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
-		if e := a.db.Get(key); needed && e.body != 0 {
+		if e := a.db.Get(key); needed && e.Body != 0 {
 			u.add(h, a, key, e)
 		}
 	}
@@ -327,21 +294,21 @@ func (p *Process) retransmit(h Host, n uint32) {
 	interval := event.FromDuration(q.RetransmitInterval)
 	next, any := event.Never, false
 	u := p.newUpdate(nb.port, q.to(nb))
-	for _, key := range nb.retransmits.sorted(h.Pool()) {
-		s, _ := nb.retransmits.get(key)
+	for _, key := range nb.retransmits.Sorted(h.Pool().order) {
+		s, _ := nb.retransmits.Get(key)
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
 		e := a.db.Get(key)
-		if e.body == 0 {
-			nb.retransmits.remove(key)
+		if e.Body == 0 {
+			nb.retransmits.Remove(key)
 			continue
 		}
-		if h.Now()-s.at >= interval {
-			s.at = h.Now()
-			nb.retransmits.put(key, s)
+		if h.Now()-s.At >= interval {
+			s.At = h.Now()
+			nb.retransmits.Put(key, s)
 			u.add(h, a, key, e)
 			any = true
 		}
-		next = min(next, s.at)
+		next = min(next, s.At)
 	}
 	if any {
 		nb.retransmit.again(h)
@@ -357,11 +324,11 @@ func (p *Process) retransmit(h Host, n uint32) {
 // acked takes an LSA off a retransmission list.
 func (p *Process) acked(h Host, n, key uint32) {
 	nb := &p.nbrs[n]
-	if nb.retransmits.has(key) {
+	if nb.retransmits.Has(key) {
 		nb.retransmit.answered()
-		nb.retransmits.remove(key)
+		nb.retransmits.Remove(key)
 	}
-	if nb.retransmits.len == 0 {
+	if nb.retransmits.Len() == 0 {
 		nb.retransmit.stop(h)
 	}
 }
@@ -408,8 +375,8 @@ func (p *Process) receiveAck(h Host, n uint32, body []byte) {
 		head, _ := wire.ReadLSAHeader(body)
 		body = body[wire.LSAHeaderLen:]
 		key, known := h.Pool().FindKey(head.Key)
-		s, waits := nb.retransmits.get(key)
-		if known && waits && s.seq == head.Seq && s.sum == head.Checksum && s.aged == (head.Age >= wire.MaxAge) {
+		s, waits := nb.retransmits.Get(key)
+		if known && waits && s.Is(head.Version()) {
 			p.acked(h, n, key)
 		}
 	}

@@ -7,6 +7,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -76,7 +77,7 @@ func TestAnOlderCopyIsAnsweredWithTheNewer(t *testing.T) {
 	old()
 	require.Equal(t, updates+1, a.sent[wire.TypeUpdate], "the newer one, and not again at once")
 	require.Equal(t, acks, a.sent[wire.TypeAck], "no acknowledgment")
-	r.run(2 * minLSArrival)
+	r.run(2 * lsdb.MinLSArrival)
 	old()
 	require.Equal(t, updates+2, a.sent[wire.TypeUpdate])
 }

@@ -7,6 +7,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -67,11 +68,11 @@ type neighbour struct {
 
 	cryptoSeq uint32 // of the last packet that was authentic
 
-	requests list
+	requests lsdb.List
 	asked    int // of them, in the outstanding request
 	request  retry
 
-	retransmits list
+	retransmits lsdb.List
 	retransmit  retry
 }
 

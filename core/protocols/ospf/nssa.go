@@ -5,6 +5,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -68,13 +69,13 @@ func (p *Process) nssaRoutes(h Host, s *scratch, ai int) {
 	a := &p.areas[ai]
 	c := p.areaConfig(a.id)
 	atBorder := p.joins()
-	a.db.Each(func(id uint32, e *entry) bool {
+	a.db.Each(func(id uint32, e *lsdb.Instance) bool {
 		k := pool.Key(id)
-		if k.Type != wire.NSSALSA || e.body == 0 || e.dying || k.Router == p.routerID {
+		if k.Type != wire.NSSALSA || e.Dying || k.Router == p.routerID {
 			return true
 		}
 		p.beyond = true
-		b := pool.bodies.Get(e.body)
+		b := pool.bodies.Get(e.Body)
 		if b.External.Metric >= wire.LSInfinity || len(b.Leaves) != 1 {
 			return true
 		}
@@ -168,10 +169,10 @@ func (p *Process) translated(h Host) []External {
 		found := map[uint32]candidate{} // by prefix
 		for _, id := range a.sorted(pool) {
 			e, k := a.db.Get(id), pool.Key(id)
-			if k.Type != wire.NSSALSA || e.dying || k.Router == p.routerID {
+			if k.Type != wire.NSSALSA || e.Dying || k.Router == p.routerID {
 				continue
 			}
-			b := pool.bodies.Get(e.body)
+			b := pool.bodies.Get(e.Body)
 			if b.Options&wire.OptionP == 0 || !b.External.Forward.IsValid() || len(b.Leaves) != 1 {
 				continue
 			}

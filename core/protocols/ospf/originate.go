@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -30,7 +31,7 @@ func (p *Process) wantOriginate(h Host, ai int, after event.Time) {
 	// Never quite at once: one event may change several ports.
 	at := h.Now() + max(after, event.Microsecond)
 	if a.originated != 0 {
-		at = max(at, a.originated+minLSInterval)
+		at = max(at, a.originated+lsdb.MinLSInterval)
 	}
 	if !a.originate.Running() || at < a.originate.Deadline() {
 		a.originate.Set(h, at, originateTimer, event.Pending, uint32(ai), 0)
@@ -45,7 +46,7 @@ func (p *Process) originateRouter(h Host, ai int) {
 	a := &p.areas[ai]
 	key := h.Pool().KeyID(p.routerKey())
 	old := a.db.Get(key)
-	if old.dying && old.seq == wire.MaxSeq {
+	if old.Dying && old.Seq == lsdb.MaxSeq {
 		return // RFC 2328 12.1.6: sweep asks again when it is gone
 	}
 	body, any := p.routerBody(a.id)
@@ -56,10 +57,10 @@ func (p *Process) originateRouter(h Host, ai int) {
 	}
 	raw := body.Append(nil)
 	id, _ := h.Pool().intern(h.Shared(), key, p.options(a.id), raw)
-	if old.body == id && !old.dying && !a.outbid {
+	if old.Body == id && !old.Dying && !a.outbid {
 		return
 	}
-	if old.body != 0 && old.seq == wire.MaxSeq {
+	if old.Body != 0 && old.Seq == lsdb.MaxSeq {
 		p.flush(h, ai, key) // RFC 2328 12.1.6
 		return
 	}
@@ -70,19 +71,19 @@ func (p *Process) originateRouter(h Host, ai int) {
 
 // originate puts a new instance of an own LSA into a database and floods it. old
 // is the instance before.
-func (p *Process) originate(h Host, ai int, key, body uint32, old entry) {
+func (p *Process) originate(h Host, ai int, key, body uint32, old lsdb.Instance) {
 	b := h.Pool().Body(body)
-	seq := wire.InitialSeq
-	if old.body != 0 {
-		seq = old.seq + 1
+	seq := lsdb.InitialSeq
+	if old.Body != 0 {
+		seq = old.Seq + 1
 	}
 	now := h.Now()
 	head := wire.LSAHeader{Options: b.Options, Key: h.Pool().Key(key), Seq: seq,
 		Length: uint16(wire.LSAHeaderLen + len(b.Raw))}
 	sum := wire.Fletcher(append(head.Append(nil), b.Raw...))
-	h.Calm().Hold(now + minLSInterval)
+	h.Calm().Hold(now + lsdb.MinLSInterval)
 	h.Note(note.Note{Kind: note.LSAOriginated, Port: note.NoPort, A: uint64(key), B: uint64(uint32(seq))})
-	p.install(h, ai, key, entry{birth: now, arrived: now, body: body, seq: seq, sum: sum})
+	p.install(h, ai, key, lsdb.Instance{Birth: now, Arrived: now, Body: body, Seq: seq, Sum: sum})
 	p.flood(h, ai, key, noNeighbour)
 }
 
@@ -131,12 +132,12 @@ func (p *Process) syncOwn(h Host) {
 			body, _ := pool.intern(h.Shared(), key, w.options, w.raw)
 			old := a.db.Get(key)
 			switch {
-			case old.dying && old.seq == wire.MaxSeq:
+			case old.Dying && old.Seq == lsdb.MaxSeq:
 				// RFC 2328 12.1.6: sweep asks again when it is gone.
-			case old.body == body && !old.dying && !old.outbid:
-			case old.body != 0 && !old.flooded && now < old.arrived+minLSInterval:
-				next = min(next, old.arrived+minLSInterval)
-			case old.body != 0 && old.seq == wire.MaxSeq:
+			case old.Body == body && !old.Dying && !old.Outbid:
+			case old.Body != 0 && !old.Flooded && now < old.Arrived+lsdb.MinLSInterval:
+				next = min(next, old.Arrived+lsdb.MinLSInterval)
+			case old.Body != 0 && old.Seq == lsdb.MaxSeq:
 				p.flush(h, ai, key) // RFC 2328 12.1.6
 			default:
 				p.originate(h, ai, key, body, old)
@@ -156,8 +157,8 @@ func (p *Process) syncOwn(h Host) {
 // giveUp flushes an own LSA that is not wanted any more, or lets go of it if it is
 // on its way out already.
 func (p *Process) giveUp(h Host, ai int, key uint32) {
-	if e := p.scope(ai).db.Get(key); e.dying && e.outbid {
-		p.scope(ai).db.Edit(key).outbid = false
+	if e := p.scope(ai).db.Get(key); e.Dying && e.Outbid {
+		p.scope(ai).db.Outbid(key, false)
 		p.sweepScope(h, ai)
 		return
 	}
@@ -209,7 +210,7 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 // one at MaxAge is too: it is outbid, or flushed if we should not have it (RFC
 // 2328 13.4).
 func (p *Process) ownCameBack(h Host, ai int, key uint32) {
-	p.scope(ai).db.Edit(key).outbid = true
+	p.scope(ai).db.Outbid(key, true)
 	if h.Pool().Key(key) == p.routerKey() {
 		p.areas[ai].outbid = true
 		p.wantOriginate(h, ai, 0)

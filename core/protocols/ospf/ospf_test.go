@@ -14,6 +14,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -123,7 +124,7 @@ func TestExchangeSurvivesLoss(t *testing.T) {
 				mine, ok := x.lsa(id(i))
 				require.True(t, ok)
 				theirs, _ := r.nodes[i].lsa(id(i))
-				require.Zero(t, mine.Compare(&theirs))
+				require.Zero(t, mine.Version().Compare(theirs.Version()))
 			}
 		}
 	})
@@ -230,11 +231,11 @@ func TestMaxAgeLeavesWhenAcknowledged(t *testing.T) { // RFC 2328 14
 	r.lose = func(from, _ uint32, typ uint8) bool {
 		return from == 2 && (typ == wire.TypeAck || typ == wire.TypeUpdate)
 	}
-	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(0), other, 5, wire.MaxAge, wire.RouterBody{}))
+	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(0), other, 5, lsdb.MaxAge, wire.RouterBody{}))
 	r.run(3 * event.Second)
 	head, there := middle.lsa(other)
 	require.True(t, there, "it is still on a retransmission list")
-	require.Equal(t, uint16(wire.MaxAge), head.Age)
+	require.Equal(t, uint16(lsdb.MaxAge), head.Age)
 	r.lose = nil
 	r.run(10 * event.Second)
 	for _, n := range r.nodes[1:] {
@@ -243,7 +244,7 @@ func TestMaxAgeLeavesWhenAcknowledged(t *testing.T) { // RFC 2328 14
 	}
 
 	mark := middle.sent[wire.TypeAck]
-	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(0), other, 5, wire.MaxAge, wire.RouterBody{}))
+	middle.p.Receive(middle, 0, r.nodes[0].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(0), other, 5, lsdb.MaxAge, wire.RouterBody{}))
 	require.Equal(t, mark+1, middle.sent[wire.TypeAck], "13 (4): nobody holds it, so it is acknowledged and dropped")
 }
 
@@ -283,7 +284,7 @@ func TestSequenceNumbersWrapByFlushing(t *testing.T) { // RFC 2328 12.1.6
 	r := pair(t)
 	r.run(30 * event.Second)
 	n := r.nodes[0]
-	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), id(0), wire.MaxSeq-1, 1, wire.RouterBody{}))
+	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), id(0), lsdb.MaxSeq-1, 1, wire.RouterBody{}))
 	r.run(60 * event.Second)
 	c := n.p.Port(0).PortConfig
 	c.Cost = 33
@@ -314,10 +315,10 @@ func TestSequenceNumbersWrapOfLSAsBesidesTheRouterLSA(t *testing.T) {
 	}
 	// Somebody still has one of a life before, with the number before the last.
 	body := wire.ExternalBody{Mask: ip.Mask(24), Type2: true, Metric: 9}
-	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, updateWith(id(1), key, wire.MaxSeq-1, 1, body.Append(nil)))
+	n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, updateWith(id(1), key, lsdb.MaxSeq-1, 1, body.Append(nil)))
 	r.run(30 * event.Second)
 	head, metric := held()
-	require.Equal(t, wire.MaxSeq, head.Seq, "the LSA is outbid with the last number there is")
+	require.Equal(t, lsdb.MaxSeq, head.Seq, "the LSA is outbid with the last number there is")
 	require.EqualValues(t, 7, metric)
 	outside.Metric = 8
 	n.p.SetExternals(n, []External{outside}, nil)
@@ -401,7 +402,7 @@ func TestSPFAgainstLibrary(t *testing.T) {
 			key := r.pool.KeyID(wire.Key{Type: wire.RouterLSA, ID: id(i), Router: id(i)})
 			body, ok := r.pool.intern(&r.shared, key, 0, bodies[i].Append(nil))
 			require.True(t, ok)
-			n.p.areas[0].db.Set(key, entry{body: body, seq: 1})
+			n.p.areas[0].db.Put(key, lsdb.Instance{Body: body, Seq: 1})
 		}
 		n.p.runSPF(n)
 		want := path.DijkstraFrom(simple.Node(0), g)

@@ -185,16 +185,14 @@ func (p *Process) Clone() Process {
 	}
 	c.nbrs = append([]neighbour(nil), p.nbrs...)
 	for i := range c.nbrs {
-		c.nbrs[i].requests, c.nbrs[i].retransmits = p.nbrs[i].requests.clone(), p.nbrs[i].retransmits.clone()
+		c.nbrs[i].requests, c.nbrs[i].retransmits = p.nbrs[i].requests.Clone(), p.nbrs[i].retransmits.Clone()
 	}
 	c.areas = append([]area(nil), p.areas...)
 	for i := range c.areas {
 		c.areas[i].db = p.areas[i].db.Clone()
-		c.areas[i].dying = append([]uint32(nil), p.areas[i].dying...)
 		c.areas[i].changed = append([]changed(nil), p.areas[i].changed...)
 	}
 	c.as.db = p.as.db.Clone()
-	c.as.dying = append([]uint32(nil), p.as.dying...)
 	c.routes = p.routes.Clone()
 	c.electing = nil // empty between events
 	return c
@@ -566,8 +564,8 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 			nb := &p.nbrs[n.index()]
 			d.Add(uint64(nb.id), nb.address.Hash(), uint64(nb.state))
 			if full {
-				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.len),
-					uint64(nb.requests.len))
+				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.Len()),
+					uint64(nb.requests.Len()))
 			}
 		}
 	}
@@ -582,9 +580,9 @@ func (p *Process) DigestDatabases(d *store.Digest, h Host, full bool) {
 			e := a.db.Get(id)
 			key := h.Pool().Key(id)
 			d.Add(uint64(key.Type), uint64(key.ID), uint64(key.Router))
-			d.Bytes(h.Pool().Body(e.body).Raw)
+			d.Bytes(h.Pool().Body(e.Body).Raw)
 			if full {
-				d.Add(uint64(e.seq), uint64(e.birth))
+				d.Add(uint64(e.Seq), uint64(e.Birth))
 			}
 		}
 	}
@@ -634,13 +632,13 @@ func (p *Process) Unfinished() string {
 	stuck := false // RFC 2328 14: nothing leaves the database meanwhile
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if nb.retransmits.len > 0 && !nb.retransmit.futile() || nb.state == Loading && !nb.request.futile() {
+		if nb.retransmits.Len() > 0 && !nb.retransmit.futile() || nb.state == Loading && !nb.request.futile() {
 			return "neighbour " + nb.id.String() + " has LSAs waiting"
 		}
 		stuck = stuck || nb.state == Exchange || nb.state == Loading || nb.retransmit.futile()
 	}
 	for ai := asScope; ai < len(p.areas); ai++ {
-		if len(p.scope(ai).dying) > 0 && !stuck {
+		if p.scope(ai).db.Dying() && !stuck {
 			return "LSAs at MaxAge are still in the database"
 		}
 	}

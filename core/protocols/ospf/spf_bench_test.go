@@ -9,6 +9,7 @@ import (
 	"gonum.org/v1/gonum/graph/simple"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -49,7 +50,7 @@ func (n *node) put(i int, body *wire.RouterBody) {
 	key := n.pool.KeyID(wire.Key{Type: wire.RouterLSA, ID: id(i), Router: id(i)})
 	number, _ := n.pool.intern(&n.shared, key, 0, body.Append(nil))
 	old := n.p.areas[0].db.Get(key)
-	n.p.areas[0].db.Set(key, entry{body: number, seq: old.seq + 1})
+	n.p.areas[0].db.Put(key, lsdb.Instance{Body: number, Seq: old.Seq + 1})
 	n.p.changedLSA(n, 0, key, old)
 }
 

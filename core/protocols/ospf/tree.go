@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/spf"
 	wire "hellebore/core/protocols/wire/ospf"
@@ -71,11 +72,11 @@ func (g *graph) body(key uint32) *Body {
 	if g.s.netMark[key] == g.s.run {
 		key = g.s.netKey[key]
 	}
-	e := g.a.db.At(key)
-	if e == nil || e.body == 0 || e.dying {
+	e := g.a.db.Usable(key)
+	if e == nil {
 		return nil
 	}
-	return g.pool.bodies.Get(e.body)
+	return g.pool.bodies.Get(e.Body)
 }
 
 // border is a router that leads out of an area, or out of the autonomous system.
@@ -152,8 +153,8 @@ func (s *scratch) begin(keys int, nets []net) {
 // networks are the networks of an area that have an LSA.
 func (s *scratch) networks(pool *Pool, a *area) []net {
 	s.nets = s.nets[:0]
-	a.db.Each(func(key uint32, e *entry) bool {
-		if k := pool.Key(key); e.body != 0 && !e.dying && k.Type == wire.NetworkLSA {
+	a.db.Each(func(key uint32, e *lsdb.Instance) bool {
+		if k := pool.Key(key); !e.Dying && k.Type == wire.NetworkLSA {
 			if v, ok := pool.FindKey(networkKey(k.ID)); ok {
 				s.nets = append(s.nets, net{v, key})
 			}

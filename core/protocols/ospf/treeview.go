@@ -33,15 +33,15 @@ func (p *Process) Tree(h Host, visit func(TreeEdge)) {
 					key, isNet = n.key, true
 				}
 			}
-			e := a.db.At(key)
-			if e == nil || e.body == 0 || e.dying {
+			e := a.db.Usable(key)
+			if e == nil {
 				return nil, isNet, 0
 			}
 			name := pool.Key(key).Router
 			if isNet {
 				name = pool.Key(key).ID
 			}
-			return pool.bodies.Get(e.body), isNet, name
+			return pool.bodies.Get(e.Body), isNet, name
 		}
 		for i, x := range a.tree.Keys {
 			from, fromNet, fromName := body(x)

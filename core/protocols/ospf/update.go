@@ -3,6 +3,7 @@ package ospf
 import (
 	"slices"
 
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/spf"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -22,15 +23,15 @@ type changed struct {
 const manyChanges = 32
 
 // changedLSA remembers what the next run has to look at.
-func (p *Process) changedLSA(h Host, ai int, key uint32, old entry) {
+func (p *Process) changedLSA(h Host, ai int, key uint32, old lsdb.Instance) {
 	a := p.scope(ai)
 	switch h.Pool().Key(key).Type {
 	case wire.RouterLSA:
 		if slices.ContainsFunc(a.changed, func(c changed) bool { return c.key == key }) {
 			return
 		}
-		was := old.body
-		if old.dying {
+		was := old.Body
+		if old.Dying {
 			was = 0
 		}
 		a.changed = append(a.changed, changed{key, was})
@@ -194,8 +195,8 @@ func (p *Process) intraArea(h Host, s *scratch, prefix uint32) {
 		best := ^uint32(0)
 		hops := s.words64(t.Words())
 		for _, key := range pool.announcers.Get(prefix) {
-			e := a.db.At(key)
-			if e == nil || e.body == 0 || e.dying {
+			e := a.db.Usable(key)
+			if e == nil {
 				continue
 			}
 			vertex := key
@@ -210,7 +211,7 @@ func (p *Process) intraArea(h Host, s *scratch, prefix uint32) {
 			if !ok {
 				continue
 			}
-			for _, l := range pool.bodies.Get(e.body).Leaves {
+			for _, l := range pool.bodies.Get(e.Body).Leaves {
 				if l.Prefix != prefix {
 					continue
 				}

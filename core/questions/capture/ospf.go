@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
@@ -169,7 +170,7 @@ func (r *reader) update(b []byte) string {
 		what, fields, _ := facts.LSAFields(r.owners, &ospf.LSAView{Header: h, Body: body})
 		l := &r.layers[len(r.layers)-1]
 		l.Fields = append(l.Fields, fields...)
-		if h.Age >= wire.MaxAge {
+		if h.Age >= lsdb.MaxAge {
 			what = "withdrawn"
 		}
 		says = append(says, name+": "+what)

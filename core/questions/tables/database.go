@@ -152,7 +152,7 @@ func lsaOf(owners map[ip.Quad]*device.Device, instances map[instance]*heldLSA, r
 		all = append(all, h)
 	}
 	slices.SortFunc(all, func(a, b *heldLSA) int {
-		return cmp.Or(-cmp.Compare(len(a.holders), len(b.holders)), -a.view.Header.Compare(&b.view.Header))
+		return cmp.Or(-cmp.Compare(len(a.holders), len(b.holders)), -a.view.Header.Version().Compare(b.view.Header.Version()))
 	})
 	v := all[0].view
 	l := LSA{Type: wire.LSATypeName[v.Header.Key.Type], Number: v.Header.Key.Type, ID: v.Header.Key.ID.String(),

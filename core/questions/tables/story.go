@@ -9,6 +9,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
@@ -305,7 +306,7 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 	byID := facts.RouterIDs(w)
 	d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
 		k := v.Header.Key
-		if k.Router == d.Main().OSPF().RouterID() || v.Header.Age >= wire.MaxAge {
+		if k.Router == d.Main().OSPF().RouterID() || v.Header.Age >= lsdb.MaxAge {
 			return
 		}
 		var mask ip.Quad

@@ -8,6 +8,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/network"
@@ -30,7 +31,7 @@ func routeTo(w *network.World, name, prefix string) string {
 func externals(w *network.World, name, id string) (list []string) {
 	d := w.Find(name)
 	d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
-		if v.Header.Key.Type == wire.ExternalLSA && v.Header.Key.ID.String() == id && v.Header.Age < wire.MaxAge {
+		if v.Header.Key.Type == wire.ExternalLSA && v.Header.Key.ID.String() == id && v.Header.Age < lsdb.MaxAge {
 			list = append(list, v.Header.Key.Router.String())
 		}
 	})

@@ -7,9 +7,9 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
-	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/device"
 )
 
@@ -199,7 +199,7 @@ func (w *World) farEnd(dev, port uint32, address ip.Addr) (*device.Device, *devi
 func databaseOf(inst *device.Instance, area uint32, as bool) string {
 	out := ""
 	inst.OSPF().Database(inst, func(l ospf.LSAView) {
-		if (l.AS && as || !l.AS && l.Area == area) && l.Header.Age < wire.MaxAge {
+		if (l.AS && as || !l.AS && l.Area == area) && l.Header.Age < lsdb.MaxAge {
 			out += fmt.Sprintf("%v %x %x\n", l.Header.Key, l.Header.Seq, l.Header.Checksum)
 		}
 	})

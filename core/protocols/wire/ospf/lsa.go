@@ -7,6 +7,7 @@ import (
 	"golang.org/x/crypto/cryptobyte"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/lsdb"
 )
 
 // LSA types (RFC 2328 A.4.1, RFC 3101 appendix C). Type 6 is for multicast and
@@ -30,15 +31,10 @@ func KnownType(t uint8) bool { return t >= RouterLSA && t <= ExternalLSA || t ==
 // LSAHeaderLen is the length of an LSA header.
 const LSAHeaderLen = 20
 
-// Architectural constants (RFC 2328 appendix B). Ages are in seconds.
+// Architectural constants of metrics (RFC 2328 appendix B).
 const (
-	MaxAge        = 3600
-	MaxAgeDiff    = 900
-	LSRefreshTime = 1800
-	LSInfinity    = 0xffffff
-	MaxMetric     = 0xffff             // of a link in a router LSA
-	InitialSeq    = int32(-0x7fffffff) // 0x80000001
-	MaxSeq        = int32(0x7fffffff)
+	LSInfinity = 0xffffff
+	MaxMetric  = 0xffff // of a link in a router LSA
 )
 
 // Key identifies an LSA within its area (RFC 2328 12.1).
@@ -122,27 +118,9 @@ func NextLSA(b *[]byte) (h LSAHeader, raw []byte, ok bool) {
 	return h, raw, true
 }
 
-// Compare says which of two instances of an LSA is more recent: above 0 if h,
-// below 0 if o, 0 if they are the same (RFC 2328 13.1).
-func (h *LSAHeader) Compare(o *LSAHeader) int {
-	switch {
-	case h.Seq != o.Seq:
-		if h.Seq > o.Seq {
-			return 1
-		}
-		return -1
-	case h.Checksum != o.Checksum:
-		return int(h.Checksum) - int(o.Checksum)
-	case (h.Age >= MaxAge) != (o.Age >= MaxAge):
-		if h.Age >= MaxAge {
-			return 1
-		}
-		return -1
-	}
-	if diff := int(h.Age) - int(o.Age); diff > MaxAgeDiff || diff < -MaxAgeDiff {
-		return -diff // the younger one
-	}
-	return 0
+// Version is what distinguishes the instance from others of its LSA.
+func (h *LSAHeader) Version() lsdb.Version {
+	return lsdb.Version{Seq: h.Seq, Sum: h.Checksum, Age: h.Age}
 }
 
 // Fletcher is the checksum of an LSA (RFC 2328 12.1.7, RFC 905 annex B): over
