@@ -31,7 +31,7 @@ var floors = [][]string{
 	{"core/language/config"},
 	{"core/language/labtext"},
 	{"core/protocols/wire/inet", "core/protocols/spf", "core/protocols/lsdb"},
-	{"core/protocols/wire/ospf", "core/protocols/wire/tcp", "core/protocols/wire/bgp"},
+	{"core/protocols/adjacency", "core/protocols/wire/ospf", "core/protocols/wire/tcp", "core/protocols/wire/bgp"},
 	{"core/protocols/route"},
 	{"core/protocols/policy", "core/protocols/tcp"},
 	{"core/protocols/ospf", "core/protocols/bgp"},

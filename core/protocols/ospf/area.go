@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
@@ -204,7 +205,7 @@ func (p *Process) joins() bool {
 // full says whether a port has a neighbour in state Full.
 func (p *Process) full(q *port) bool {
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if p.nbrs[n.index()].state == Full {
+		if p.nbrs[n.index()].state == adjacency.Full {
 			return true
 		}
 	}

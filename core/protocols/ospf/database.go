@@ -8,6 +8,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/spf"
@@ -385,7 +386,7 @@ func (p *Process) sweepScope(h Host, ai int) {
 	}
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, &p.ports[nb.port]) {
+		if (nb.state == adjacency.Exchange || nb.state == adjacency.Loading) && p.holds(ai, &p.ports[nb.port]) {
 			return
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/adjacency"
 )
 
 // PortState is the state of a port (RFC 2328 9.1).
@@ -27,59 +28,10 @@ var PortStateNames = [...]string{"Down", "Loopback", "Waiting", "Point-to-point"
 
 func (s PortState) String() string { return PortStateNames[s] }
 
-// candidate is a router that can become DR or BDR of a segment, and what it
-// declares in its hellos. Routers are named by their address there.
-type candidate struct {
-	priority uint8
-	id       ip.Quad
-	address  ip.Quad
-	dr, bdr  ip.Quad
-}
-
-// best is the candidate of the highest priority, then of the highest router ID;
-// its address is 0 if there is none.
-func best(list []candidate, counts func(candidate) bool) candidate {
-	var b candidate
-	for _, c := range list {
-		if counts(c) && (b.address == 0 || c.priority > b.priority || c.priority == b.priority && c.id > b.id) {
-			b = c
-		}
-	}
-	return b
-}
-
 // asDR is how hellos name a router as DR or BDR of a segment: by its address (RFC
 // 2328 A.3.2).
 func (nb *neighbour) asDR() ip.Quad { return nb.address.Quad() }
 func (q *port) asDR() ip.Quad       { return q.Address.Quad() }
-
-// chooseDR is steps 2 and 3 of RFC 2328 9.4.
-func chooseDR(list []candidate) (dr, bdr ip.Quad) {
-	bdr = best(list, func(c candidate) bool { return c.dr != c.address && c.bdr == c.address }).address
-	if bdr == 0 {
-		bdr = best(list, func(c candidate) bool { return c.dr != c.address }).address
-	}
-	dr = best(list, func(c candidate) bool { return c.dr == c.address }).address
-	if dr == 0 {
-		dr = bdr
-	}
-	return dr, bdr
-}
-
-// electable are the candidates on a port: its neighbours that hear us, and this
-// router itself, which comes first and declares dr and bdr.
-func (p *Process) electable(q *port, dr, bdr ip.Quad) []candidate {
-	var list []candidate
-	if q.Priority > 0 {
-		list = append(list, candidate{q.Priority, p.routerID, q.asDR(), dr, bdr})
-	}
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; nb.state >= TwoWay && nb.priority > 0 {
-			list = append(list, candidate{nb.priority, nb.id, nb.asDR(), nb.dr, nb.bdr})
-		}
-	}
-	return list
-}
 
 // wantElection has the port's DR and BDR elected anew when the event that is
 // being handled is done with.
@@ -101,15 +53,18 @@ func (p *Process) elections(h Host) {
 	p.electing = nil
 }
 
-// elect is RFC 2328 9.4. Nobody who is DR or BDR has to give way to a better
-// candidate that comes later.
+// elect is RFC 2328 9.4.
 func (p *Process) elect(h Host, i uint32) {
 	q := &p.ports[i]
-	dr, bdr := chooseDR(p.electable(q, q.dr, q.bdr))
 	me := q.asDR()
-	if (dr == me) != (q.dr == me) || (bdr == me) != (q.bdr == me) { // step 4
-		dr, bdr = chooseDR(p.electable(q, dr, bdr))
+	var others []adjacency.Candidate
+	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
+		if nb := &p.nbrs[n.index()]; nb.state >= adjacency.TwoWay {
+			others = append(others, adjacency.Candidate{Priority: nb.priority, ID: nb.id, Name: nb.asDR(), DR: nb.dr, BDR: nb.bdr})
+		}
 	}
+	dr, bdr := adjacency.Elect(
+		adjacency.Candidate{Priority: q.Priority, ID: p.routerID, Name: me, DR: q.dr, BDR: q.bdr}, others)
 	state := PortDROther
 	switch me {
 	case dr:
@@ -169,11 +124,11 @@ func (q *port) adjacent(nb *neighbour) bool {
 func (p *Process) adjOK(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	switch wanted := p.ports[nb.port].adjacent(nb); {
-	case nb.state == TwoWay && wanted:
+	case nb.state == adjacency.TwoWay && wanted:
 		p.startExchange(h, n, note.None)
-	case nb.state > TwoWay && !wanted:
+	case nb.state > adjacency.TwoWay && !wanted:
 		p.leaveExchange(h, n)
-		p.setState(h, n, TwoWay, note.NoAdjacencyNeeded)
+		p.setState(h, n, adjacency.TwoWay, note.NoAdjacencyNeeded)
 	}
 }
 
@@ -200,7 +155,7 @@ func (p *Process) transit(q *port) bool {
 		return false
 	}
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; nb.state == Full && (q.state == PortDR || nb.asDR() == q.dr) {
+		if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full && (q.state == PortDR || nb.asDR() == q.dr) {
 			return true
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -16,11 +17,9 @@ import (
 func (p *Process) startExchange(h Host, n uint32, why note.Code) {
 	p.leaveExchange(h, n)
 	nb := &p.nbrs[n]
-	p.setState(h, n, ExStart, why)
+	p.setState(h, n, adjacency.ExStart, why)
 	p.ddSeq++
-	nb.ddSeq = uint32(store.Below(h.Rand(randDDSeq, uint64(p.ddSeq)), 1<<31)) + p.ddSeq
-	nb.master, nb.more = true, true
-	nb.lastFlags, nb.lastSeq = 0, 0
+	nb.descriptions.Begin(uint32(store.Below(h.Rand(randDDSeq, uint64(p.ddSeq)), 1<<31)) + p.ddSeq)
 	p.sendDD(h, n, wire.FlagInit|wire.FlagMore|wire.FlagMaster, nil)
 	p.armDD(h, n)
 }
@@ -28,21 +27,22 @@ func (p *Process) startExchange(h Host, n uint32, why note.Code) {
 // leaveExchange drops all that an adjacency needs: lists and their timers.
 func (p *Process) leaveExchange(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.dd.stop(h)
-	nb.request.stop(h)
-	nb.retransmit.stop(h)
-	nb.requests, nb.retransmits, nb.asked = lsdb.List{}, lsdb.List{}, 0
-	nb.summary, nb.lastDD = nil, nil
+	nb.dd.Stop(h)
+	nb.request.Stop(h)
+	nb.retransmit.Stop(h)
+	nb.requests, nb.retransmits = adjacency.Requests{}, lsdb.List{}
+	nb.descriptions.Describe(nil)
+	nb.lastDD = nil
 }
 
 func (p *Process) armDD(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.dd.arm(h, h.Now()+event.FromDuration(p.ports[nb.port].RetransmitInterval), ddTimer, nb.port, n)
+	nb.dd.Arm(h, h.Now()+event.FromDuration(p.ports[nb.port].RetransmitInterval), ddTimer, nb.port, n)
 }
 
 func (p *Process) retransmitDD(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.dd.again(h)
+	nb.dd.Again(h)
 	p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 	p.armDD(h, n)
 }
@@ -55,7 +55,7 @@ func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
 	if q.Virtual {
 		mtu = 0 // RFC 2328 10.8
 	}
-	d := wire.DD{MTU: mtu, Options: p.options(q.Area), Flags: flags, Seq: nb.ddSeq, Headers: headers}
+	d := wire.DD{MTU: mtu, Options: p.options(q.Area), Flags: flags, Seq: nb.descriptions.Seq(), Headers: headers}
 	b = d.Append(b)
 	nb.lastDD = slices.Clone(b)
 	p.send(h, nb.port, p.ports[nb.port].to(nb), b, event.Pending)
@@ -65,27 +65,24 @@ func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
 func (p *Process) describe(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	fit := (q.room() - 8) / wire.LSAHeaderLen
+	held := func(key uint32) *area { return p.scope(p.scopeOf(q.Area, h.Pool().Key(key))) }
 	var headers []byte
-	for len(nb.summary) > 0 && fit > 0 {
-		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(nb.summary[0])))
-		if e := a.db.Get(nb.summary[0]); e.Body != 0 {
-			head := a.header(h, nb.summary[0], e)
-			headers = head.Append(headers)
-			fit--
-		}
-		nb.summary = nb.summary[1:]
+	for _, key := range nb.descriptions.Next((q.room()-8)/wire.LSAHeaderLen,
+		func(key uint32) bool { return held(key).db.At(key) != nil }) {
+		a := held(key)
+		head := a.header(h, key, a.db.Get(key))
+		headers = head.Append(headers)
 	}
+	says := nb.descriptions.Sent()
 	flags := uint8(0)
-	if nb.master {
+	if says.Master {
 		flags |= wire.FlagMaster
 	}
-	nb.more = len(nb.summary) > 0
-	if nb.more {
+	if says.More {
 		flags |= wire.FlagMore
 	}
 	p.sendDD(h, n, flags, headers)
-	if nb.master {
+	if says.Master {
 		p.armDD(h, n)
 	}
 }
@@ -102,13 +99,14 @@ func (q *port) to(nb *neighbour) ip.Addr {
 func (p *Process) negotiated(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	nb.summary = p.areas[p.areaOf(q.Area)].sorted(h.Pool())
+	summary := p.areas[p.areaOf(q.Area)].sorted(h.Pool())
 	if p.holds(asScope, q) {
-		nb.summary = append(nb.summary, p.as.sorted(h.Pool())...)
+		summary = append(summary, p.as.sorted(h.Pool())...)
 	}
-	nb.dd.answered()
-	nb.dd.pause(h)
-	p.setState(h, n, Exchange, note.None)
+	nb.descriptions.Describe(summary)
+	nb.dd.Answered()
+	nb.dd.Pause(h)
+	p.setState(h, n, adjacency.Exchange, note.None)
 }
 
 // receiveDD is RFC 2328 10.6.
@@ -125,71 +123,42 @@ func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 		return
 	}
 	p.forgetRefusal(h, nb.port, nb.address, note.MTUTooLarge)
-	if nb.state == Init {
+	if nb.state == adjacency.Init {
 		p.twoWay(h, n)
 		nb = &p.nbrs[n]
 	}
-	repeated := nb.lastFlags == d.Flags|0x80 && nb.lastSeq == d.Seq && nb.options == d.Options
-	switch nb.state {
-	case ExStart:
-		const initial = wire.FlagInit | wire.FlagMore | wire.FlagMaster
-		switch {
-		case d.Flags == initial && len(d.Headers) == 0 && nb.id > p.routerID:
-			nb.master, nb.ddSeq = false, d.Seq
-		case d.Flags&(wire.FlagInit|wire.FlagMaster) == 0 && d.Seq == nb.ddSeq && nb.id < p.routerID:
-			nb.master = true
-		default:
-			return
-		}
-		nb.options = d.Options
-		p.negotiated(h, n)
-	case Exchange:
-		if repeated {
-			if !nb.master { // the master did not take our answer
-				nb.dd.again(h)
-				p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
+	says := adjacency.Description{Init: d.Flags&wire.FlagInit != 0, More: d.Flags&wire.FlagMore != 0,
+		Master: d.Flags&wire.FlagMaster != 0, Options: uint32(d.Options), Seq: d.Seq}
+	switch nb.descriptions.Receive(nb.state, says, len(d.Headers) == 0, nb.id, p.routerID) {
+	case adjacency.Ignored:
+		return
+	case adjacency.Repeated:
+		if !nb.descriptions.Master() && nb.lastDD != nil { // the master did not take our answer
+			if nb.state == adjacency.Exchange {
+				nb.dd.Again(h)
 			}
-			return
+			p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
 		}
-		inSequence := d.Seq == nb.ddSeq
-		if !nb.master {
-			inSequence = d.Seq == nb.ddSeq+1
-		}
-		if (d.Flags&wire.FlagMaster != 0) == nb.master || d.Flags&wire.FlagInit != 0 ||
-			d.Options != nb.options || !inSequence {
-			p.startExchange(h, n, note.NoNeighbour) // SeqNumberMismatch
-			return
-		}
-	case Loading, Full:
-		if repeated {
-			if !nb.master && nb.lastDD != nil {
-				p.send(h, nb.port, p.ports[nb.port].to(nb), slices.Clone(nb.lastDD), event.Pending)
-			}
-			return
-		}
+		return
+	case adjacency.Mismatch:
 		p.startExchange(h, n, note.NoNeighbour) // SeqNumberMismatch
 		return
-	default:
-		return
+	case adjacency.Negotiated:
+		p.negotiated(h, n)
+	case adjacency.Taken:
 	}
-	nb.lastFlags, nb.lastSeq = d.Flags|0x80, d.Seq
-	nb.dd.answered()
+	nb.dd.Answered()
 	if !p.takeHeaders(h, n, d.Headers) {
 		p.startExchange(h, n, note.UnknownLSA) // SeqNumberMismatch
 		return
 	}
-	done := false
-	if nb.master {
-		nb.ddSeq++
-		if done = d.Flags&wire.FlagMore == 0 && !nb.more; !done {
-			p.describe(h, n)
-		}
-	} else {
-		nb.ddSeq = d.Seq
+	if nb.descriptions.Answer() {
 		p.describe(h, n)
-		done = d.Flags&wire.FlagMore == 0 && !nb.more
+		if nb.descriptions.Master() {
+			return // it is for the slave to say that it has it
+		}
 	}
-	if done {
+	if nb.descriptions.Done() {
 		p.exchangeDone(h, n)
 	}
 }
@@ -212,9 +181,9 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 				continue
 			}
 		}
-		nb.requests.Put(id, lsdb.StampOf(head.Version()))
+		nb.requests.Want(id, head.Version())
 	}
-	if nb.asked == 0 && nb.requests.Len() > 0 {
+	if nb.requests.Asked() == 0 && nb.requests.Len() > 0 {
 		p.sendRequest(h, n, false)
 	}
 	return true
@@ -222,12 +191,12 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 
 func (p *Process) exchangeDone(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	nb.dd.stop(h)
+	nb.dd.Stop(h)
 	if nb.requests.Len() > 0 {
-		p.setState(h, n, Loading, note.None)
+		p.setState(h, n, adjacency.Loading, note.None)
 		return
 	}
-	p.setState(h, n, Full, note.None)
+	p.setState(h, n, adjacency.Full, note.None)
 }
 
 // sendRequest asks for as much of the request list as fits a packet (RFC 2328
@@ -235,46 +204,32 @@ func (p *Process) exchangeDone(h Host, n uint32) {
 func (p *Process) sendRequest(h Host, n uint32, again bool) {
 	nb := &p.nbrs[n]
 	q := &p.ports[nb.port]
-	fit := q.room() / wire.RequestLen
-	b := wire.Begin(nil, wire.TypeRequest, p.routerID, q.Area)
-	nb.asked = 0
-	for _, id := range nb.requests.Sorted(h.Pool().order) {
-		s, _ := nb.requests.Get(id)
-		if again && !s.Asked {
-			continue
-		}
-		if nb.asked == fit {
-			break
-		}
-		s.Asked = true
-		nb.requests.Put(id, s)
-		nb.asked++
-		b = wire.AppendRequest(b, h.Pool().Key(id))
-	}
-	if nb.asked == 0 {
-		nb.request.stop(h)
+	keys := nb.requests.Ask(q.room()/wire.RequestLen, again, h.Pool().order)
+	if len(keys) == 0 {
+		nb.request.Stop(h)
 		return
 	}
+	b := wire.Begin(nil, wire.TypeRequest, p.routerID, q.Area)
+	for _, key := range keys {
+		b = wire.AppendRequest(b, h.Pool().Key(key))
+	}
 	p.send(h, nb.port, p.ports[nb.port].to(nb), b, event.Pending)
-	nb.request.arm(h, h.Now()+event.FromDuration(q.RetransmitInterval), requestTimer, nb.port, n)
+	nb.request.Arm(h, h.Now()+event.FromDuration(q.RetransmitInterval), requestTimer, nb.port, n)
 }
 
 // answered takes an LSA off the request list; when what was asked has come, the
 // next part is asked for, and when all has come, loading is done.
 func (p *Process) answered(h Host, n, id uint32) {
 	nb := &p.nbrs[n]
-	nb.request.answered()
-	if s, _ := nb.requests.Get(id); s.Asked {
-		nb.asked--
-	}
-	nb.requests.Remove(id)
+	nb.request.Answered()
+	nb.requests.Came(id)
 	switch {
 	case nb.requests.Len() == 0:
-		nb.request.stop(h)
-		if nb.state == Loading {
-			p.setState(h, n, Full, note.None) // LoadingDone
+		nb.request.Stop(h)
+		if nb.state == adjacency.Loading {
+			p.setState(h, n, adjacency.Full, note.None) // LoadingDone
 		}
-	case nb.asked == 0:
+	case nb.requests.Asked() == 0:
 		p.sendRequest(h, n, false)
 	}
 }
@@ -282,7 +237,7 @@ func (p *Process) answered(h Host, n, id uint32) {
 // receiveRequest is RFC 2328 10.7.
 func (p *Process) receiveRequest(h Host, n uint32, body []byte) {
 	nb := &p.nbrs[n]
-	if nb.state < Exchange {
+	if nb.state < adjacency.Exchange {
 		return
 	}
 	u := p.newUpdate(nb.port, p.ports[nb.port].to(nb))

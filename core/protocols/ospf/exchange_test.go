@@ -7,6 +7,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/adjacency"
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
@@ -16,19 +17,19 @@ func TestChangedOptionsBeginTheExchangeAnew(t *testing.T) {
 	for _, changed := range []bool{false, true} {
 		r := pair(t)
 		slave := r.nodes[0] // the lower router ID
-		for slave.state(0) != Exchange {
+		for slave.state(0) != adjacency.Exchange {
 			require.Less(t, r.now, 60*event.Second)
 			r.run(event.Millisecond)
 		}
 		nb := &slave.p.nbrs[0]
-		d := wire.DD{MTU: 1500, Options: nb.options, Flags: wire.FlagMaster | wire.FlagMore, Seq: nb.ddSeq + 1}
+		d := wire.DD{MTU: 1500, Options: slave.p.options(0), Flags: wire.FlagMaster | wire.FlagMore, Seq: nb.descriptions.Seq() + 1}
 		if changed {
 			d.Options ^= 0x20
 		}
 		b := d.Append(wire.Begin(nil, wire.TypeDD, id(1), 0))
 		wire.Finish(b, 0)
 		slave.p.Receive(slave, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, b)
-		require.Equal(t, map[bool]State{false: Exchange, true: ExStart}[changed], slave.state(0))
+		require.Equal(t, map[bool]adjacency.State{false: adjacency.Exchange, true: adjacency.ExStart}[changed], slave.state(0))
 		r.run(60 * event.Second)
 		requireFull(t, r)
 	}

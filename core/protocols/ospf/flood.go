@@ -7,6 +7,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -55,7 +56,7 @@ func (u *update) send(h Host) {
 
 // receiveUpdate is RFC 2328 13: the steps' numbers are the RFC's.
 func (p *Process) receiveUpdate(h Host, n uint32, body []byte) {
-	if p.nbrs[n].state < Exchange {
+	if p.nbrs[n].state < adjacency.Exchange {
 		return
 	}
 	port := p.nbrs[n].port
@@ -70,7 +71,7 @@ func (p *Process) receiveUpdate(h Host, n uint32, body []byte) {
 			p.refuse(h, port, p.nbrs[n].address, note.Malformed, 0, 0)
 			return
 		}
-		if p.nbrs[n].state < Exchange {
+		if p.nbrs[n].state < adjacency.Exchange {
 			return // an LSA before made the exchange begin anew
 		}
 		p.receiveLSA(h, n, &head, raw)
@@ -83,7 +84,8 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 	a := p.scope(ai)
 	pool, now := h.Pool(), h.Now()
 	key := pool.KeyID(head.Key)
-	held := lsdb.Receiver{Own: a.db.At(key), Requested: nb.requests.Has(key), Unanswered: nb.retransmits.Has(key)}
+	_, requested := nb.requests.Wanted(key)
+	held := lsdb.Receiver{Own: a.db.At(key), Requested: requested, Unanswered: nb.retransmits.Has(key)}
 	held.Exchanging = head.Age >= lsdb.MaxAge && held.Own == nil && p.exchanging(ai)
 	discard := func(why note.Code) {
 		h.Note(note.Note{Kind: note.LSADiscarded, Port: uint16(nb.port), A: uint64(key), Reason: why})
@@ -163,7 +165,7 @@ func (p *Process) take(h Host, n uint32, ai int, key, body uint32, head *wire.LS
 func (p *Process) exchanging(ai int) bool {
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == Exchange || nb.state == Loading) && p.holds(ai, &p.ports[nb.port]) {
+		if (nb.state == adjacency.Exchange || nb.state == adjacency.Loading) && p.holds(ai, &p.ports[nb.port]) {
 			return true
 		}
 	}
@@ -198,11 +200,11 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 		added := false
 		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 			nb := &p.nbrs[n.index()]
-			if nb.state < Exchange {
+			if nb.state < adjacency.Exchange {
 				continue
 			}
-			if want, asked := nb.requests.Get(key); asked && nb.state != Full {
-				order := version.Compare(want.Version())
+			if want, asked := nb.requests.Wanted(key); asked && nb.state != adjacency.Full {
+				order := version.Compare(want)
 				if order < 0 {
 					continue
 				}
@@ -215,7 +217,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 				continue
 			}
 			nb.retransmits.Put(key, stamp)
-			if !nb.retransmit.timer.Running() {
+			if !nb.retransmit.Running() {
 				p.armRetransmit(h, n.index(), h.Now())
 			}
 			added = true
@@ -283,7 +285,7 @@ func (p *Process) sendFlood(h Host, i uint32) {
 
 func (p *Process) armRetransmit(h Host, n uint32, since event.Time) {
 	nb := &p.nbrs[n]
-	nb.retransmit.arm(h, since+event.FromDuration(p.ports[nb.port].RetransmitInterval), retransmitTimer, nb.port, n)
+	nb.retransmit.Arm(h, since+event.FromDuration(p.ports[nb.port].RetransmitInterval), retransmitTimer, nb.port, n)
 }
 
 // retransmit sends again what has waited a retransmit interval for its
@@ -311,13 +313,13 @@ func (p *Process) retransmit(h Host, n uint32) {
 		next = min(next, s.At)
 	}
 	if any {
-		nb.retransmit.again(h)
+		nb.retransmit.Again(h)
 	}
 	u.send(h)
 	if next != event.Never {
 		p.armRetransmit(h, n, next)
 	} else {
-		nb.retransmit.stop(h)
+		nb.retransmit.Stop(h)
 	}
 }
 
@@ -325,11 +327,11 @@ func (p *Process) retransmit(h Host, n uint32) {
 func (p *Process) acked(h Host, n, key uint32) {
 	nb := &p.nbrs[n]
 	if nb.retransmits.Has(key) {
-		nb.retransmit.answered()
+		nb.retransmit.Answered()
 		nb.retransmits.Remove(key)
 	}
 	if nb.retransmits.Len() == 0 {
-		nb.retransmit.stop(h)
+		nb.retransmit.Stop(h)
 	}
 }
 
@@ -368,7 +370,7 @@ func (p *Process) sendAck(h Host, i uint32, dst ip.Addr, headers []byte) {
 // receiveAck is RFC 2328 13.7.
 func (p *Process) receiveAck(h Host, n uint32, body []byte) {
 	nb := &p.nbrs[n]
-	if nb.state < Exchange {
+	if nb.state < adjacency.Exchange {
 		return
 	}
 	for len(body) >= wire.LSAHeaderLen {

@@ -7,30 +7,10 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
-
-// State is the state of a neighbour (RFC 2328 10.1).
-type State uint8
-
-// The states of a neighbour. Attempt belongs to NBMA networks, which have no
-// place here; it keeps its number so that order and names are the RFC's.
-const (
-	Down State = iota
-	Attempt
-	Init
-	TwoWay
-	ExStart
-	Exchange
-	Loading
-	Full
-)
-
-// StateNames are the RFC's names of the states, by State.
-var StateNames = [...]string{"Down", "Attempt", "Init", "2-Way", "ExStart", "Exchange", "Loading", "Full"}
-
-func (s State) String() string { return StateNames[s] }
 
 // link leads to a neighbour in a list of neighbours, the zero link to none.
 type link uint32
@@ -46,9 +26,8 @@ type neighbour struct {
 	next    link // of the port
 	id      ip.Quad
 	address ip.Addr
-	state   State
+	state   adjacency.State
 	since   event.Time
-	options uint8
 	// What its hellos say (RFC 2328 9.4).
 	priority uint8
 	dr, bdr  ip.Quad
@@ -56,24 +35,17 @@ type neighbour struct {
 	inactivity event.Timer
 	guard      event.Watch
 
-	// Database exchange (RFC 2328 10.6, 10.8).
-	master    bool // we are
-	more      bool // we have more to describe
-	ddSeq     uint32
-	dd        retry
-	lastDD    []byte // the last packet sent, before it was authenticated; immutable
-	lastFlags uint8  // of the last packet received
-	lastSeq   uint32
-	summary   []uint32 // keys still to describe; immutable, only ever shortened
+	descriptions adjacency.Descriptions
+	dd           adjacency.Retry
+	lastDD       []byte // the last packet sent, before it was authenticated; immutable
 
 	cryptoSeq uint32 // of the last packet that was authentic
 
-	requests lsdb.List
-	asked    int // of them, in the outstanding request
-	request  retry
+	requests adjacency.Requests
+	request  adjacency.Retry
 
 	retransmits lsdb.List
-	retransmit  retry
+	retransmit  adjacency.Retry
 }
 
 // NeighbourView is a neighbour as a view sees it.
@@ -81,7 +53,7 @@ type NeighbourView struct {
 	Port     uint32
 	RouterID ip.Quad
 	Address  ip.Addr
-	State    State
+	State    adjacency.State
 	Priority uint8
 	Since    event.Time
 	DeadAt   event.Time // when the inactivity timer runs out
@@ -128,7 +100,7 @@ func (p *Process) sendHello(h Host, i uint32) {
 	}
 	b = hello.Append(b)
 	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if p.nbrs[n.index()].state >= Init {
+		if p.nbrs[n.index()].state >= adjacency.Init {
 			b = binary.BigEndian.AppendUint32(b, uint32(p.nbrs[n.index()].id))
 		}
 	}
@@ -196,21 +168,21 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 		q = &p.ports[i]
 	}
 	nb := &p.nbrs[n]
-	if nb.state == Full && nb.address != src {
+	if nb.state == adjacency.Full && nb.address != src {
 		p.scheduleSPF(h) // next hops are neighbours' addresses
 	}
-	nb.address, nb.options = src, hello.Options&^wire.OptionN // which is in hellos only
-	q.refusals.heard(src, !q.Broadcast)                       // of a point-to-point link, there is only one to hear
+	nb.address = src
+	q.refusals.heard(src, !q.Broadcast) // of a point-to-point link, there is only one to hear
 	// HelloReceived: the inactivity timer restarts.
 	nb.inactivity.Set(h, h.Now()+event.FromDuration(q.DeadInterval), inactivityTimer, event.Guard, i, n)
 	h.Calm().Refresh(&nb.guard)
-	if nb.state < Init {
-		p.setState(h, n, Init, note.None)
+	if nb.state < adjacency.Init {
+		p.setState(h, n, adjacency.Init, note.None)
 	}
 	if !hello.Lists(p.routerID) {
-		if nb.state >= TwoWay { // 1-WayReceived
+		if nb.state >= adjacency.TwoWay { // 1-WayReceived
 			p.leaveExchange(h, n)
-			p.setState(h, n, Init, note.NotListed)
+			p.setState(h, n, adjacency.Init, note.NotListed)
 		}
 		nb.priority, nb.dr, nb.bdr = hello.Priority, hello.DR, hello.BDR
 		return
@@ -225,11 +197,11 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 func (p *Process) twoWay(h Host, n uint32) {
 	nb := &p.nbrs[n]
 	switch {
-	case nb.state != Init:
+	case nb.state != adjacency.Init:
 	case p.ports[nb.port].adjacent(nb):
 		p.startExchange(h, n, note.None)
 	default:
-		p.setState(h, n, TwoWay, note.None)
+		p.setState(h, n, adjacency.TwoWay, note.None)
 	}
 }
 
@@ -247,8 +219,7 @@ func (p *Process) newNeighbour(h Host, i uint32, id ip.Quad, address ip.Addr) ui
 	nb := &p.nbrs[n]
 	// The slot's timers may still have events in the queue: they stay with it.
 	*nb = neighbour{port: i, id: id, address: address, since: h.Now(),
-		inactivity: nb.inactivity, dd: retry{timer: nb.dd.timer}, request: retry{timer: nb.request.timer},
-		retransmit: retry{timer: nb.retransmit.timer}}
+		inactivity: nb.inactivity, dd: nb.dd.Slot(), request: nb.request.Slot(), retransmit: nb.retransmit.Slot()}
 	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, linkTo(n)
 	h.Calm().Start(&nb.guard)
 	return n
@@ -261,7 +232,7 @@ func (p *Process) kill(h Host, n uint32, why note.Code) {
 	p.forgetRefusal(h, nb.port, nb.address, note.MTUTooLarge)
 	nb.inactivity.Stop(h, event.Guard)
 	h.Calm().Stop(&nb.guard)
-	p.setState(h, n, Down, why)
+	p.setState(h, n, adjacency.Down, why)
 	q := &p.ports[nb.port]
 	at := &q.firstNbr
 	for *at != linkTo(n) {
@@ -272,7 +243,7 @@ func (p *Process) kill(h Host, n uint32, why note.Code) {
 }
 
 // setState changes the state and what hangs on it.
-func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
+func (p *Process) setState(h Host, n uint32, to adjacency.State, why note.Code) {
 	nb := &p.nbrs[n]
 	from := nb.state
 	if from == to {
@@ -283,19 +254,19 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 	h.Note(note.Note{Kind: note.NeighbourState, Port: uint16(nb.port), A: uint64(nb.id),
 		B: uint64(from), C: uint64(to), Reason: why})
 	q := &p.ports[nb.port]
-	if q.Broadcast && (from >= TwoWay) != (to >= TwoWay) {
+	if q.Broadcast && (from >= adjacency.TwoWay) != (to >= adjacency.TwoWay) {
 		p.wantElection(nb.port) // NeighborChange
 	}
-	if q.Virtual && (from == Full || to == Full) { // the V bit
+	if q.Virtual && (from == adjacency.Full || to == adjacency.Full) { // the V bit
 		p.wantOriginate(h, p.areaOf(q.Transit), 0)
 		p.syncBits(h)
 		q = &p.ports[nb.port]
 	}
 	ai := p.areaOf(q.Area)
-	if from == Full || to == Full {
+	if from == adjacency.Full || to == adjacency.Full {
 		p.areas[ai].full = true
 	}
-	switch Full {
+	switch adjacency.Full {
 	case from:
 		p.wantOriginate(h, ai, 0)
 		p.wantSync(h, 0)
@@ -303,7 +274,7 @@ func (p *Process) setState(h Host, n uint32, to State, why note.Code) {
 		p.wantOriginate(h, ai, goodNews)
 		p.wantSync(h, goodNews)
 	}
-	if from >= Exchange { // RFC 2328 14: it may have been what an LSA at MaxAge waited for
+	if from >= adjacency.Exchange { // RFC 2328 14: it may have been what an LSA at MaxAge waited for
 		p.sweep(h, q.Area)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -195,7 +196,7 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 		}
 		body := wire.NetworkBody{Mask: ip.Mask(q.PrefixLen), Routers: []ip.Quad{p.routerID}}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-			if nb := &p.nbrs[n.index()]; nb.state == Full {
+			if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full {
 				body.Routers = append(body.Routers, nb.id)
 			}
 		}
@@ -243,7 +244,7 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 		any = true
 		if q.Virtual {
 			for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-				if nb := &p.nbrs[n.index()]; nb.state == Full {
+				if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full {
 					body.Links = append(body.Links,
 						wire.RouterLink{ID: nb.id, Data: q.Address.Quad(), Type: wire.LinkVirtual, Metric: q.Cost})
 				}
@@ -260,7 +261,7 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 			continue
 		}
 		for n := q.firstNbr; n != 0 && !q.Broadcast; n = p.nbrs[n.index()].next {
-			if nb := &p.nbrs[n.index()]; nb.state == Full {
+			if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full {
 				body.Links = append(body.Links,
 					wire.RouterLink{ID: nb.id, Data: q.Address.Quad(), Type: wire.LinkPointToPoint, Metric: q.Cost})
 			}

@@ -14,6 +14,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -22,13 +23,13 @@ func TestTwoRoutersBecomeFull(t *testing.T) {
 	r := pair(t)
 	r.run(20 * event.Second)
 	requireFull(t, r)
-	var states []State
+	var states []adjacency.State
 	for _, n := range r.nodes[0].notes {
 		if n.Kind == note.NeighbourState {
-			states = append(states, State(n.C))
+			states = append(states, adjacency.State(n.C))
 		}
 	}
-	require.Equal(t, []State{Init, ExStart, Exchange, Full}, states[:4], "RFC 2328 10.3, with nothing to load or after Loading")
+	require.Equal(t, []adjacency.State{adjacency.Init, adjacency.ExStart, adjacency.Exchange, adjacency.Full}, states[:4], "RFC 2328 10.3, with nothing to load or after Loading")
 }
 
 func TestHelloDisagreements(t *testing.T) { // RFC 2328 8.2, 10.5
@@ -52,7 +53,7 @@ func TestHelloDisagreements(t *testing.T) { // RFC 2328 8.2, 10.5
 			r.nodes[1].p.SetPort(r.nodes[1], 0, other)
 			r.start()
 			r.run(60 * event.Second)
-			require.Equal(t, Down, r.nodes[0].state(0))
+			require.Equal(t, adjacency.Down, r.nodes[0].state(0))
 			got := r.nodes[0].p.Port(0).Refusal()
 			require.Equal(t, c.want, got.Reason)
 			if c.want == note.SubnetDiffers { // their numbers are those of addresses
@@ -82,7 +83,7 @@ func TestSameRouterIDAndMTU(t *testing.T) {
 	r.nodes[0].p.SetPort(r.nodes[0], 0, c)
 	r.start()
 	r.run(30 * event.Second)
-	require.Less(t, r.nodes[0].state(0), Full, "RFC 2328 10.6")
+	require.Less(t, r.nodes[0].state(0), adjacency.Full, "RFC 2328 10.6")
 	require.Equal(t, note.MTUTooLarge, r.nodes[0].p.Port(0).Refusal().Reason)
 	require.Equal(t, [2]uint64{1400, 1500}, [2]uint64{r.nodes[0].p.Port(0).Refusal().Mine, r.nodes[0].p.Port(0).Refusal().Theirs})
 }
@@ -92,9 +93,9 @@ func TestDeadIntervalAndOneWay(t *testing.T) {
 	r.run(20 * event.Second)
 	r.lose = func(from, _ uint32, _ uint8) bool { return from == 0 }
 	r.run(42 * event.Second)
-	require.Equal(t, Down, r.nodes[1].state(0), "no hello for a router dead interval")
+	require.Equal(t, adjacency.Down, r.nodes[1].state(0), "no hello for a router dead interval")
 	r.run(10 * event.Second)
-	require.Equal(t, Init, r.nodes[0].state(0), "1-WayReceived: the other end no longer lists us")
+	require.Equal(t, adjacency.Init, r.nodes[0].state(0), "1-WayReceived: the other end no longer lists us")
 	r.lose = nil
 	r.run(20 * event.Second)
 	requireFull(t, r)
@@ -118,7 +119,7 @@ func TestExchangeSurvivesLoss(t *testing.T) {
 		for _, x := range r.nodes {
 			require.Empty(t, x.p.Unfinished())
 			for port := range x.wires {
-				require.Equal(t, Full, x.state(port))
+				require.Equal(t, adjacency.Full, x.state(port))
 			}
 			for i := range r.nodes {
 				mine, ok := x.lsa(id(i))
@@ -395,7 +396,7 @@ func TestSPFAgainstLibrary(t *testing.T) {
 				}
 				c := defaultPort(ip.V4(mine))
 				n.p.ports = append(n.p.ports, port{PortConfig: c, firstNbr: linkTo(uint32(len(n.p.nbrs)))})
-				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: ip.V4(theirs), state: Full})
+				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: ip.V4(theirs), state: adjacency.Full})
 			}
 		}
 		for i := range bodies {
@@ -453,6 +454,6 @@ func FuzzReceive(f *testing.F) {
 		n := r.nodes[0]
 		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, b)
 		r.run(100 * event.Second)
-		require.Equal(t, Full, n.state(0))
+		require.Equal(t, adjacency.Full, n.state(0))
 	})
 }

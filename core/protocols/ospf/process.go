@@ -1,7 +1,9 @@
 // Package ospf is one OSPFv2 process (RFC 2328): a state machine that takes
 // packets, timers and changes of ports and configuration, and gives packets,
 // timers, routes and notes through Host. It knows no clock, no other protocol
-// and no network.
+// and no network. What OSPFv3 (RFC 5340) does the same way stands below it, and knows
+// neither packets nor LSAs: shortest paths (spf), databases and flooding (lsdb), and
+// adjacencies (adjacency).
 //
 // To add an LSA type: its body in wire/ospf, a case in Pool.intern, the wishes of
 // the router that originates it (originate.go), and the routes that follow from it
@@ -15,6 +17,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -378,16 +381,16 @@ func (p *Process) timer(h Host, e *event.Event) {
 			p.kill(h, e.B, note.DeadIntervalExpired)
 		}
 	case ddTimer:
-		if n := &p.nbrs[e.B]; n.dd.timer.Fired(h, e) {
+		if n := &p.nbrs[e.B]; n.dd.Fired(h, e) {
 			p.retransmitDD(h, e.B)
 		}
 	case requestTimer:
-		if n := &p.nbrs[e.B]; n.request.timer.Fired(h, e) {
-			n.request.again(h)
+		if n := &p.nbrs[e.B]; n.request.Fired(h, e) {
+			n.request.Again(h)
 			p.sendRequest(h, e.B, true)
 		}
 	case retransmitTimer:
-		if n := &p.nbrs[e.B]; n.retransmit.timer.Fired(h, e) {
+		if n := &p.nbrs[e.B]; n.retransmit.Fired(h, e) {
 			p.retransmit(h, e.B)
 		}
 	case originateTimer:
@@ -564,7 +567,7 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 			nb := &p.nbrs[n.index()]
 			d.Add(uint64(nb.id), nb.address.Hash(), uint64(nb.state))
 			if full {
-				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.ddSeq), uint64(nb.retransmits.Len()),
+				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.descriptions.Seq()), uint64(nb.retransmits.Len()),
 					uint64(nb.requests.Len()))
 			}
 		}
@@ -607,13 +610,13 @@ func (p *Process) Account() (pending, watched int) {
 		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 			nb := &p.nbrs[n.index()]
 			watched++ // guard
-			if nb.state == ExStart || nb.state == Exchange {
+			if nb.state == adjacency.ExStart || nb.state == adjacency.Exchange {
 				watched++
 			}
-			if nb.request.timer.Running() {
+			if nb.request.Running() {
 				watched++
 			}
-			if nb.retransmit.timer.Running() {
+			if nb.retransmit.Running() {
 				watched++
 			}
 		}
@@ -632,10 +635,10 @@ func (p *Process) Unfinished() string {
 	stuck := false // RFC 2328 14: nothing leaves the database meanwhile
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if nb.retransmits.Len() > 0 && !nb.retransmit.futile() || nb.state == Loading && !nb.request.futile() {
+		if nb.retransmits.Len() > 0 && !nb.retransmit.Futile() || nb.state == adjacency.Loading && !nb.request.Futile() {
 			return "neighbour " + nb.id.String() + " has LSAs waiting"
 		}
-		stuck = stuck || nb.state == Exchange || nb.state == Loading || nb.retransmit.futile()
+		stuck = stuck || nb.state == adjacency.Exchange || nb.state == adjacency.Loading || nb.retransmit.Futile()
 	}
 	for ai := asScope; ai < len(p.areas); ai++ {
 		if p.scope(ai).db.Dying() && !stuck {

@@ -11,6 +11,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -140,8 +141,8 @@ func (n *node) PutRoute(p uint32, r Route) {
 	n.routes[p] = r.Cost
 }
 
-func (n *node) state(port uint32) State {
-	s := Down
+func (n *node) state(port uint32) adjacency.State {
+	s := adjacency.Down
 	n.p.Neighbours(port, func(v NeighbourView) { s = v.State })
 	return s
 }
@@ -188,7 +189,7 @@ func requireFull(t *testing.T, r *rig) {
 	t.Helper()
 	for _, n := range r.nodes {
 		for port := range n.wires {
-			require.Equal(t, Full, n.state(port))
+			require.Equal(t, adjacency.Full, n.state(port))
 		}
 	}
 	require.True(t, slices.ContainsFunc(r.nodes, func(n *node) bool { return n.p.Unfinished() == "" }))

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/spf"
@@ -290,7 +291,7 @@ func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edg
 		}
 		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
 			switch nb := &p.nbrs[n.index()]; {
-			case nb.id != id || nb.state != Full:
+			case nb.id != id || nb.state != adjacency.Full:
 			case q.Virtual:
 				return append(list, h.Shared().Sets.Hops(q.way)...)
 			default:

@@ -10,6 +10,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
@@ -56,7 +57,7 @@ func Value(w *network.World, kind string, v uint64) string {
 		}
 		return "plain"
 	case "nbrState":
-		return ospf.StateNames[v]
+		return adjacency.StateNames[v]
 	case "sessionState":
 		return bgp.StateNames[v]
 	case "notification":

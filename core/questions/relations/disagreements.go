@@ -10,7 +10,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
-	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/adjacency"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/network"
@@ -92,10 +92,10 @@ func (c *collector) observed(m *network.Medium) {
 		n, ok := s.sees()
 		switch {
 		case !ok:
-		case n.State == ospf.Init && s.refusal().Reason == note.None:
+		case n.State == adjacency.Init && s.refusal().Reason == note.None:
 			mine, theirs := order("heard", "does not list it")
 			c.add(note.NotListed, "observed", s, mine, theirs)
-		case n.State >= ospf.ExStart && n.State < ospf.Full:
+		case n.State >= adjacency.ExStart && n.State < adjacency.Full:
 			mine, theirs := order(n.State.String(), "")
 			c.add(note.StillForming, "observed", s, mine, theirs)
 		}

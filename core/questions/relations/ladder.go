@@ -7,7 +7,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
-	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/network"
 )
@@ -67,13 +67,13 @@ func (s side) ladder(far side) LadderSide {
 		if n.Kind != note.NeighbourState || n.Device != s.d.ID() || uint32(n.Port) != s.port || ip.Quad(n.A) != id {
 			continue
 		}
-		if ospf.State(n.B) == ospf.Full {
+		if adjacency.State(n.B) == adjacency.Full {
 			out.Falls++
 		}
-		if ospf.State(n.B) == ospf.Down {
+		if adjacency.State(n.B) == adjacency.Down {
 			out.Rungs, before = out.Rungs[:0], event.Time(n.At)
 		}
-		r := Rung{At: event.Time(n.At).Seconds(), State: ospf.StateNames[n.C],
+		r := Rung{At: event.Time(n.At).Seconds(), State: adjacency.StateNames[n.C],
 			Took: (event.Time(n.At) - before).Seconds()}
 		if n.Reason != note.None {
 			r.Because = facts.ReasonWords(s.w, n)

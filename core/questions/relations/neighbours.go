@@ -11,6 +11,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -33,7 +34,7 @@ type Neighbour struct {
 // stateRank orders the states' names.
 var stateRank = func() map[string]int {
 	m := map[string]int{}
-	for i, n := range ospf.StateNames {
+	for i, n := range adjacency.StateNames {
 		m[n] = i
 	}
 	return m
@@ -155,9 +156,9 @@ func unplugged(w *network.World) []Neighbour {
 			}
 			c := &collector{a: s, b: s}
 			c.add(note.NotJoined, "observed", s, "nothing plugged in", "")
-			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: ospf.StateNames[ospf.Down],
+			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: adjacency.StateNames[adjacency.Down],
 				Since: p.Since.Seconds(), Reasons: c.reasons,
-				B: facts.End{Absent: true, State: ospf.StateNames[ospf.Down]}})
+				B: facts.End{Absent: true, State: adjacency.StateNames[adjacency.Down]}})
 		}
 	}
 	return out
@@ -198,10 +199,10 @@ func VirtualLinks(w *network.World) []Neighbour {
 
 // oneSided is a virtual link that the other end does not have.
 func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
-	n := Neighbour{Protocol: "ospf", A: a.end(), State: ospf.StateNames[ospf.Down],
+	n := Neighbour{Protocol: "ospf", A: a.end(), State: adjacency.StateNames[adjacency.Down],
 		Since: a.d.Ports()[a.port].Since.Seconds(), Reasons: []facts.Reason{},
 		B: facts.End{Device: v.Peer.String(), Port: "none", RouterID: v.Peer.String(),
-			State: ospf.StateNames[ospf.Down]}}
+			State: adjacency.StateNames[adjacency.Down]}}
 	c := &collector{a: a, b: a}
 	if up, why := a.d.Up(a.port); !up {
 		c.add(why, "observed", a, "down", "")
@@ -266,7 +267,7 @@ func (s side) sees() (n ospf.NeighbourView, ok bool) {
 
 func (s side) end() facts.End {
 	c := s.config()
-	e := facts.End{Device: s.d.Name(), Port: c.Name, State: ospf.StateNames[ospf.Down],
+	e := facts.End{Device: s.d.Name(), Port: c.Name, State: adjacency.StateNames[adjacency.Down],
 		Since: s.d.Ports()[s.port].Since.Seconds()}
 	if c.Address.IsValid() {
 		e.Address = c.Address.String()
@@ -308,8 +309,8 @@ func relation(m *network.Medium, a, b side) Neighbour {
 		n.Segment = m.Name
 	}
 	other := ospf.PortStateNames[ospf.PortDROther]
-	asTold := n.State == ospf.StateNames[ospf.TwoWay] && n.A.Role == other && n.B.Role == other
-	n.Up = n.State == ospf.StateNames[ospf.Full] || asTold
+	asTold := n.State == adjacency.StateNames[adjacency.TwoWay] && n.A.Role == other && n.B.Role == other
+	n.Up = n.State == adjacency.StateNames[adjacency.Full] || asTold
 	if n.Up {
 		n.Since = max(n.A.Since, n.B.Since)
 		c := &collector{a: a, b: b}

@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
@@ -55,7 +56,7 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 		full := 0
 		for i := range d.Ports() {
 			d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
-				if n.State == ospf.Full {
+				if n.State == adjacency.Full {
 					full++
 				}
 			})

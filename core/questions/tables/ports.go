@@ -9,6 +9,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -106,7 +107,7 @@ func ProcessOf(w *network.World, d *device.Device) Process {
 			p.Ports++
 		}
 		o.Neighbours(uint32(i), func(n ospf.NeighbourView) {
-			if n.State == ospf.Full {
+			if n.State == adjacency.Full {
 				p.Full++
 			}
 		})

@@ -9,6 +9,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
@@ -211,7 +212,7 @@ func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best 
 	used := w.Shared().Sets.Hops(d.Main().Table().Set(best.Hop))
 	for i := range d.Ports() {
 		d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
-			if n.State != ospf.Full || slices.Contains(used, route.Hop{Port: uint32(i), Gateway: n.Address}) {
+			if n.State != adjacency.Full || slices.Contains(used, route.Hop{Port: uint32(i), Gateway: n.Address}) {
 				return
 			}
 			far := facts.GatewayOwner(w, d, uint32(i), n.Address)

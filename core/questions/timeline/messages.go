@@ -3,6 +3,7 @@ package timeline
 import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
@@ -50,9 +51,9 @@ func weightOf(n note.Note) (weight string, logged bool) {
 		return "trouble", true
 	case note.NeighbourState:
 		switch {
-		case ospf.State(n.C) == ospf.Full:
+		case adjacency.State(n.C) == adjacency.Full:
 			return "notice", true
-		case ospf.State(n.B) == ospf.Full, ospf.State(n.C) == ospf.Down && ospf.State(n.B) >= ospf.TwoWay:
+		case adjacency.State(n.B) == adjacency.Full, adjacency.State(n.C) == adjacency.Down && adjacency.State(n.B) >= adjacency.TwoWay:
 			return "trouble", true
 		}
 	}

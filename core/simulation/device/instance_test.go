@@ -10,6 +10,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/simulation/device"
@@ -93,7 +94,7 @@ func TestInstancesRunTheirOwnOSPF(t *testing.T) {
 		var full []ip.Quad
 		for i := range junction.Ports() {
 			inst.OSPF().Neighbours(uint32(i), func(v ospf.NeighbourView) {
-				require.Equal(t, ospf.Full, v.State)
+				require.Equal(t, adjacency.Full, v.State)
 				full = append(full, v.RouterID)
 			})
 		}

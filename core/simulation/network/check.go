@@ -7,6 +7,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
@@ -150,7 +151,7 @@ func (w *World) checkAdjacencies() string {
 		for i := range d.Ports() {
 			inst := d.InstanceOf(uint32(i))
 			inst.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
-				if n.State != ospf.Full || bad != "" {
+				if n.State != adjacency.Full || bad != "" {
 					return
 				}
 				far, at := w.farEnd(d.ID(), uint32(i), n.Address)

@@ -5,8 +5,8 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
+	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/protocols/ospf"
 )
 
 // Churn looks for what keeps changing for ever: a route that goes round between a
@@ -57,7 +57,7 @@ func (c *Churn) Recurs(w *World, from uint32) bool {
 		case note.LSAOriginated:
 			counts = true
 		case note.NeighbourState:
-			id, counts = uint64(n.Port)<<32|n.A, ospf.State(n.C) == ospf.Full
+			id, counts = uint64(n.Port)<<32|n.A, adjacency.State(n.C) == adjacency.Full
 		case note.SessionState:
 			counts = bgp.State(n.C) == bgp.Established
 		}
