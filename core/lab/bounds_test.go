@@ -113,7 +113,7 @@ func TestOutagesAreKeptHoweverMuchElseHappens(t *testing.T) {
 }
 
 // refreshed is a note of the work that protocols do.
-var refreshed = note.Note{Kind: note.LSAOriginated, Port: note.NoPort}
+var refreshed = note.Note{Kind: note.LSAOriginated}
 
 // A bundle that would unpack into more than is reasonable is refused with a sentence.
 func TestABundleHasBounds(t *testing.T) {

@@ -12,14 +12,20 @@ type Note struct {
 	At       int64 // virtual time, ns
 	A, B, C  uint64
 	Device   uint32
-	Port     uint16 // NoPort if no port is concerned
+	Port     Port
 	Kind     Kind
 	Reason   Code   // None if nothing went wrong
 	Instance uint16 // of the device, 0 for main
 }
 
-// NoPort is the port of a note that concerns none.
-const NoPort = ^uint16(0)
+// Port is the port of the device that a note concerns; the zero Port is none.
+type Port uint16
+
+// PortOf is the port with a number.
+func PortOf(i uint32) Port { return Port(i + 1) }
+
+// Number is the port's number; ok is false if the note concerns none.
+func (p Port) Number() (i uint32, ok bool) { return uint32(p) - 1, p != 0 }
 
 // Kind names what happened.
 type Kind uint8

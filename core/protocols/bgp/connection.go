@@ -42,7 +42,7 @@ func (s *Speaker) Accepts(h Host, from, to ip.Addr) (terms tcp.Terms, ok bool) {
 
 func (s *Speaker) stranger(h Host, n Stranger) {
 	n.Last, n.Count = h.Now(), 1
-	h.Note(note.Note{Kind: note.ConnectionTurnedAway, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(n.From)), B: uint64(h.Shared().Addrs.ID(n.To)),
+	h.Note(note.Note{Kind: note.ConnectionTurnedAway, A: uint64(h.Shared().Addrs.ID(n.From)), B: uint64(h.Shared().Addrs.ID(n.To)),
 		Reason: n.Reason})
 	i := slices.IndexFunc(s.refused, func(o Stranger) bool { return o.From == n.From && o.To == n.To })
 	switch {

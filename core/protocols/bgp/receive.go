@@ -61,7 +61,7 @@ func (p *peer) message(s *Speaker, h Host, c *connection, t wire.Type, body []by
 	switch t {
 	case wire.TypeNotification:
 		n := wire.ReadNotification(body)
-		h.Note(note.Note{Kind: note.NotificationReceivedFrom, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
+		h.Note(note.Note{Kind: note.NotificationReceivedFrom, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
 			B: uint64(n.Code)<<8 | uint64(n.Subcode)})
 		reason := note.NotificationReceived
 		if n.Code == wire.Cease && n.Subcode == wire.CollisionResolution {
@@ -132,7 +132,7 @@ func (p *peer) update(s *Speaker, h Host, c *connection, body []byte) {
 		}
 		if bad.Verdict != wire.Fine {
 			p.faults++
-			h.Note(note.Note{Kind: note.AttributeFault, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
+			h.Note(note.Note{Kind: note.AttributeFault, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
 				B: uint64(bad.Type), C: uint64(bad.Verdict)})
 		}
 		if bad.Verdict == wire.TreatedAsWithdraw {
@@ -151,7 +151,7 @@ func (p *peer) update(s *Speaker, h Host, c *connection, body []byte) {
 			})
 		}
 	}
-	h.Note(note.Note{Kind: note.UpdateReceived, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(announced),
+	h.Note(note.Note{Kind: note.UpdateReceived, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(announced),
 		C: uint64(withdrawn)})
 	if p.config.MaxPrefixes > 0 && p.received > p.config.MaxPrefixes {
 		p.limited = true

@@ -157,7 +157,7 @@ func (p *peer) sendSome(s *Speaker, h Host, prefixes []uint32) bool {
 	}
 	p.outCount[wire.TypeUpdate] += uint32(messages)
 	s.sent += uint64(messages)
-	h.Note(note.Note{Kind: note.UpdateSent, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(announced),
+	h.Note(note.Note{Kind: note.UpdateSent, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(announced),
 		C: uint64(len(b.withdrawn))})
 	h.WriteTCP(t.conn, out)
 	return true

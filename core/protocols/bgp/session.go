@@ -182,7 +182,7 @@ func (p *peer) setState(h Host, to State, why note.Code) {
 	if p.phase == to {
 		return
 	}
-	h.Note(note.Note{Kind: note.SessionState, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(p.phase),
+	h.Note(note.Note{Kind: note.SessionState, A: uint64(h.Shared().Addrs.ID(p.config.Address)), B: uint64(p.phase),
 		C: uint64(to), Reason: why})
 	if to == Established || p.phase == Established {
 		h.Calm().Disturb(h.Now())
@@ -390,7 +390,7 @@ func (p *peer) notify(s *Speaker, h Host, c *connection, e Ending) {
 		n.Data = wire.ShutdownData(e.Text)
 	}
 	p.write(s, h, c, wire.TypeNotification, n.Append(nil))
-	h.Note(note.Note{Kind: note.NotificationSent, Port: note.NoPort, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
+	h.Note(note.Note{Kind: note.NotificationSent, A: uint64(h.Shared().Addrs.ID(p.config.Address)),
 		B: uint64(e.Code)<<8 | uint64(e.Subcode), Reason: e.Reason})
 }
 

@@ -204,8 +204,8 @@ func (p *Process) joins() bool {
 
 // full says whether a port has a neighbour in state Full.
 func (p *Process) full(q *port) bool {
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if p.nbrs[n.index()].state == adjacency.Full {
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		if p.nbrs[n.Index()].state == adjacency.Full {
 			return true
 		}
 	}

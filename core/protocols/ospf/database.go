@@ -361,7 +361,7 @@ func (p *Process) flush(h Host, ai int, key uint32) {
 		return
 	}
 	e.Dying, e.Outbid, e.Arrived, e.Flooded = true, false, h.Now(), false
-	h.Note(note.Note{Kind: note.LSAFlushed, Port: note.NoPort, A: uint64(key)})
+	h.Note(note.Note{Kind: note.LSAFlushed, A: uint64(key)})
 	p.install(h, ai, key, e)
 	p.flood(h, ai, key, noNeighbour)
 	p.sweepScope(h, ai)

@@ -58,8 +58,8 @@ func (p *Process) elect(h Host, i uint32) {
 	q := &p.ports[i]
 	me := q.asDR()
 	var others []adjacency.Candidate
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; nb.state >= adjacency.TwoWay {
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		if nb := &p.nbrs[n.Index()]; nb.state >= adjacency.TwoWay {
 			others = append(others, adjacency.Candidate{Priority: nb.priority, ID: nb.id, Name: nb.asDR(), DR: nb.dr, BDR: nb.bdr})
 		}
 	}
@@ -78,8 +78,8 @@ func (p *Process) elect(h Host, i uint32) {
 	q.dr, q.bdr = dr, bdr
 	p.setPortState(h, i, state)
 	// AdjOK? for all neighbours (step 7).
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		p.adjOK(h, n.index())
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		p.adjOK(h, n.Index())
 	}
 	p.wantOriginate(h, p.areaOf(q.Area), 0)
 	p.wantSync(h, 0)
@@ -89,7 +89,7 @@ func (p *Process) setPortState(h Host, i uint32, s PortState) {
 	q := &p.ports[i]
 	q.state = s
 	h.Calm().Disturb(h.Now())
-	h.Note(note.Note{Kind: note.PortRole, Port: uint16(i), A: uint64(q.dr), B: uint64(q.bdr), C: uint64(s)})
+	h.Note(note.Note{Kind: note.PortRole, Port: note.PortOf(i), A: uint64(q.dr), B: uint64(q.bdr), C: uint64(s)})
 }
 
 // startWaiting lets a port listen for who is DR already, before it takes part in
@@ -154,8 +154,8 @@ func (p *Process) transit(q *port) bool {
 	if !q.Broadcast || q.state < PortDROther {
 		return false
 	}
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full && (q.state == PortDR || nb.asDR() == q.dr) {
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		if nb := &p.nbrs[n.Index()]; nb.state == adjacency.Full && (q.state == PortDR || nb.asDR() == q.dr) {
 			return true
 		}
 	}

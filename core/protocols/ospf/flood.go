@@ -88,7 +88,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 	held := lsdb.Receiver{Own: a.db.At(key), Requested: requested, Unanswered: nb.retransmits.Has(key)}
 	held.Exchanging = head.Age >= lsdb.MaxAge && held.Own == nil && p.exchanging(ai)
 	discard := func(why note.Code) {
-		h.Note(note.Note{Kind: note.LSADiscarded, Port: uint16(nb.port), A: uint64(key), Reason: why})
+		h.Note(note.Note{Kind: note.LSADiscarded, Port: note.PortOf(nb.port), A: uint64(key), Reason: why})
 	}
 	// The same instance again is most of what flooding brings: it is known by
 	// its header, before anything is verified or decoded (steps 7 and 8 first
@@ -145,7 +145,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 func (p *Process) take(h Host, n uint32, ai int, key, body uint32, head *wire.LSAHeader) {
 	nb := &p.nbrs[n]
 	now := h.Now()
-	h.Note(note.Note{Kind: note.LSAReceived, Port: uint16(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
+	h.Note(note.Note{Kind: note.LSAReceived, Port: note.PortOf(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
 	p.install(h, ai, key, lsdb.Instance{
 		Birth: now - event.Time(head.Age)*event.Second, Arrived: now,
 		Body: body, Seq: head.Seq, Sum: head.Checksum,
@@ -198,8 +198,8 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			continue
 		}
 		added := false
-		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-			nb := &p.nbrs[n.index()]
+		for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+			nb := &p.nbrs[n.Index()]
 			if nb.state < adjacency.Exchange {
 				continue
 			}
@@ -208,17 +208,17 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 				if order < 0 {
 					continue
 				}
-				p.answered(h, n.index(), key)
+				p.answered(h, n.Index(), key)
 				if order == 0 {
 					continue
 				}
 			}
-			if n.index() == from {
+			if n.Index() == from {
 				continue
 			}
 			nb.retransmits.Put(key, stamp)
 			if !nb.retransmit.Running() {
-				p.armRetransmit(h, n.index(), h.Now())
+				p.armRetransmit(h, n.Index(), h.Now())
 			}
 			added = true
 		}
@@ -245,8 +245,8 @@ func (p *Process) passedOn(q *port, from *neighbour) bool {
 		FromDR:  from.asDR() == q.dr && from.dr == from.asDR(),
 		FromBDR: from.asDR() == q.bdr && from.bdr == from.asDR(),
 	}
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; nb.asDR() == q.dr {
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		if nb := &p.nbrs[n.Index()]; nb.asDR() == q.dr {
 			s.DRKnows = nb.dr == nb.asDR()
 		}
 	}
@@ -271,8 +271,8 @@ func (p *Process) sendFlood(h Host, i uint32) {
 	gathered := make(map[uint32]bool, len(keys))
 	for _, key := range keys {
 		needed := false
-		for n := q.firstNbr; n != 0 && !gathered[key]; n = p.nbrs[n.index()].next {
-			needed = needed || p.nbrs[n.index()].retransmits.Has(key)
+		for n := q.firstNbr; n.IsValid() && !gathered[key]; n = p.nbrs[n.Index()].next {
+			needed = needed || p.nbrs[n.Index()].retransmits.Has(key)
 		}
 		gathered[key] = true
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))

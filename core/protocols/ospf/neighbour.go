@@ -12,18 +12,9 @@ import (
 	wire "hellebore/core/protocols/wire/ospf"
 )
 
-// link leads to a neighbour in a list of neighbours, the zero link to none.
-type link uint32
-
-// linkTo is the link to the neighbour with an index.
-func linkTo(i uint32) link { return link(i + 1) }
-
-// index is that of the neighbour that the link leads to; the zero link has none.
-func (l link) index() uint32 { return uint32(l) - 1 }
-
 type neighbour struct {
 	port    uint32
-	next    link // of the port
+	next    store.Ref // of the port
 	id      ip.Quad
 	address ip.Addr
 	state   adjacency.State
@@ -64,8 +55,8 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 	if int(i) >= len(p.ports) {
 		return
 	}
-	for n := p.ports[i].firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		nb := &p.nbrs[n.index()]
+	for n := p.ports[i].firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		nb := &p.nbrs[n.Index()]
 		visit(NeighbourView{nb.port, nb.id, nb.address, nb.state, nb.priority, nb.since, nb.inactivity.Deadline()})
 	}
 }
@@ -73,9 +64,9 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 // find is the neighbour that a packet is from: on a segment the address decides,
 // on a point-to-point link the router ID (RFC 2328 8.2).
 func (p *Process) find(q *port, id ip.Quad, address ip.Addr) (n uint32, ok bool) {
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if nb := &p.nbrs[n.index()]; q.Broadcast && nb.address == address || !q.Broadcast && nb.id == id {
-			return n.index(), true
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		if nb := &p.nbrs[n.Index()]; q.Broadcast && nb.address == address || !q.Broadcast && nb.id == id {
+			return n.Index(), true
 		}
 	}
 	return 0, false
@@ -99,9 +90,9 @@ func (p *Process) sendHello(h Host, i uint32) {
 		BDR:          q.bdr,
 	}
 	b = hello.Append(b)
-	for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-		if p.nbrs[n.index()].state >= adjacency.Init {
-			b = binary.BigEndian.AppendUint32(b, uint32(p.nbrs[n.index()].id))
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		if p.nbrs[n.Index()].state >= adjacency.Init {
+			b = binary.BigEndian.AppendUint32(b, uint32(p.nbrs[n.Index()].id))
 		}
 	}
 	// The first hello since a disturbance may still change something; those
@@ -209,8 +200,8 @@ func seconds(n uint32) uint64 { return uint64(n) * uint64(event.Second) }
 
 func (p *Process) newNeighbour(h Host, i uint32, id ip.Quad, address ip.Addr) uint32 {
 	var n uint32
-	if p.freeNbr != 0 {
-		n = p.freeNbr.index()
+	if p.freeNbr.IsValid() {
+		n = p.freeNbr.Index()
 		p.freeNbr = p.nbrs[n].next
 	} else {
 		n = uint32(len(p.nbrs))
@@ -220,7 +211,7 @@ func (p *Process) newNeighbour(h Host, i uint32, id ip.Quad, address ip.Addr) ui
 	// The slot's timers may still have events in the queue: they stay with it.
 	*nb = neighbour{port: i, id: id, address: address, since: h.Now(),
 		inactivity: nb.inactivity, dd: nb.dd.Slot(), request: nb.request.Slot(), retransmit: nb.retransmit.Slot()}
-	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, linkTo(n)
+	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, store.RefTo(n)
 	h.Calm().Start(&nb.guard)
 	return n
 }
@@ -235,11 +226,11 @@ func (p *Process) kill(h Host, n uint32, why note.Code) {
 	p.setState(h, n, adjacency.Down, why)
 	q := &p.ports[nb.port]
 	at := &q.firstNbr
-	for *at != linkTo(n) {
-		at = &p.nbrs[at.index()].next
+	for *at != store.RefTo(n) {
+		at = &p.nbrs[at.Index()].next
 	}
 	*at = nb.next
-	nb.next, p.freeNbr = p.freeNbr, linkTo(n)
+	nb.next, p.freeNbr = p.freeNbr, store.RefTo(n)
 }
 
 // setState changes the state and what hangs on it.
@@ -251,7 +242,7 @@ func (p *Process) setState(h Host, n uint32, to adjacency.State, why note.Code) 
 	}
 	nb.state, nb.since = to, h.Now()
 	h.Calm().Disturb(h.Now())
-	h.Note(note.Note{Kind: note.NeighbourState, Port: uint16(nb.port), A: uint64(nb.id),
+	h.Note(note.Note{Kind: note.NeighbourState, Port: note.PortOf(nb.port), A: uint64(nb.id),
 		B: uint64(from), C: uint64(to), Reason: why})
 	q := &p.ports[nb.port]
 	if q.Broadcast && (from >= adjacency.TwoWay) != (to >= adjacency.TwoWay) {

@@ -83,7 +83,7 @@ func (p *Process) originate(h Host, ai int, key, body uint32, old lsdb.Instance)
 		Length: uint16(wire.LSAHeaderLen + len(b.Raw))}
 	sum := wire.Fletcher(append(head.Append(nil), b.Raw...))
 	h.Calm().Hold(now + lsdb.MinLSInterval)
-	h.Note(note.Note{Kind: note.LSAOriginated, Port: note.NoPort, A: uint64(key), B: uint64(uint32(seq))})
+	h.Note(note.Note{Kind: note.LSAOriginated, A: uint64(key), B: uint64(uint32(seq))})
 	p.install(h, ai, key, lsdb.Instance{Birth: now, Arrived: now, Body: body, Seq: seq, Sum: sum})
 	p.flood(h, ai, key, noNeighbour)
 }
@@ -195,8 +195,8 @@ func (p *Process) networkWishes(a *area, list []wish) []wish {
 			continue
 		}
 		body := wire.NetworkBody{Mask: ip.Mask(q.PrefixLen), Routers: []ip.Quad{p.routerID}}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-			if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full {
+		for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+			if nb := &p.nbrs[n.Index()]; nb.state == adjacency.Full {
 				body.Routers = append(body.Routers, nb.id)
 			}
 		}
@@ -243,8 +243,8 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 		}
 		any = true
 		if q.Virtual {
-			for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-				if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full {
+			for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+				if nb := &p.nbrs[n.Index()]; nb.state == adjacency.Full {
 					body.Links = append(body.Links,
 						wire.RouterLink{ID: nb.id, Data: q.Address.Quad(), Type: wire.LinkVirtual, Metric: q.Cost})
 				}
@@ -260,8 +260,8 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 				wire.RouterLink{ID: q.dr, Data: q.Address.Quad(), Type: wire.LinkTransit, Metric: q.Cost})
 			continue
 		}
-		for n := q.firstNbr; n != 0 && !q.Broadcast; n = p.nbrs[n.index()].next {
-			if nb := &p.nbrs[n.index()]; nb.state == adjacency.Full {
+		for n := q.firstNbr; n.IsValid() && !q.Broadcast; n = p.nbrs[n.Index()].next {
+			if nb := &p.nbrs[n.Index()]; nb.state == adjacency.Full {
 				body.Links = append(body.Links,
 					wire.RouterLink{ID: nb.id, Data: q.Address.Quad(), Type: wire.LinkPointToPoint, Metric: q.Cost})
 			}

@@ -124,7 +124,7 @@ type Refusal struct {
 
 type port struct {
 	PortConfig
-	firstNbr link
+	firstNbr store.Ref
 	state    PortState
 	dr, bdr  ip.Quad // of the segment, by their addresses on it; 0 for none
 	wait     event.Timer
@@ -144,8 +144,8 @@ type port struct {
 type lasting struct {
 	ports        []port // by the device's port index
 	nbrs         []neighbour
-	freeNbr      link   // slots that are free, through next
-	ddSeq        uint32 // of the last database exchange that began
+	freeNbr      store.Ref // slots that are free, through next
+	ddSeq        uint32    // of the last database exchange that began
 	config       []AreaConfig
 	externals    []External
 	outsideJoins []Join // of externals
@@ -211,7 +211,7 @@ func (p *Process) Runs() uint32 { return p.runs }
 // Start starts a stopped process. SetPort gives it its ports.
 func (p *Process) Start(h Host, routerID ip.Quad) {
 	p.running, p.routerID = true, routerID
-	h.Note(note.Note{Kind: note.RouterIDChosen, Port: note.NoPort, A: uint64(routerID)})
+	h.Note(note.Note{Kind: note.RouterIDChosen, A: uint64(routerID)})
 	for i := range p.ports {
 		p.portUp(h, uint32(i))
 	}
@@ -331,8 +331,8 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 	if !q.running() {
 		return
 	}
-	for q.firstNbr != 0 {
-		p.kill(h, q.firstNbr.index(), why)
+	for q.firstNbr.IsValid() {
+		p.kill(h, q.firstNbr.Index(), why)
 	}
 	q.state, q.dr, q.bdr = PortDown, 0, 0
 	q.wait.Stop(h, event.Pending)
@@ -469,7 +469,7 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte, alone bo
 	}
 	n, ok := p.find(q, head.RouterID, src)
 	if !ok {
-		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(h.Shared().Addrs.ID(src)), Reason: note.NoNeighbour})
+		h.Note(note.Note{Kind: note.HelloRefused, Port: note.PortOf(i), A: uint64(h.Shared().Addrs.ID(src)), Reason: note.NoNeighbour})
 		return
 	}
 	switch head.Type {
@@ -505,7 +505,7 @@ func (p *Process) refuseInto(h Host, list *refusals, i uint32, from ip.Addr, why
 	}
 	list.put(r)
 	if !same {
-		h.Note(note.Note{Kind: note.HelloRefused, Port: uint16(i), A: uint64(h.Shared().Addrs.ID(from)), B: mine, C: theirs, Reason: why})
+		h.Note(note.Note{Kind: note.HelloRefused, Port: note.PortOf(i), A: uint64(h.Shared().Addrs.ID(from)), B: mine, C: theirs, Reason: why})
 		h.Calm().Disturb(h.Now())
 	}
 }
@@ -563,8 +563,8 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 		if full {
 			d.Add(uint64(q.hello.Deadline()))
 		}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-			nb := &p.nbrs[n.index()]
+		for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+			nb := &p.nbrs[n.Index()]
 			d.Add(uint64(nb.id), nb.address.Hash(), uint64(nb.state))
 			if full {
 				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.descriptions.Seq()), uint64(nb.retransmits.Len()),
@@ -607,8 +607,8 @@ func (p *Process) Account() (pending, watched int) {
 		if p.running && q.talks() {
 			watched++ // retry
 		}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-			nb := &p.nbrs[n.index()]
+		for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+			nb := &p.nbrs[n.Index()]
 			watched++ // guard
 			if nb.state == adjacency.ExStart || nb.state == adjacency.Exchange {
 				watched++

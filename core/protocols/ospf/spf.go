@@ -57,7 +57,7 @@ func (p *Process) igpEvent(h Host) {
 	h.Calm().Hold(d.holdUntil)
 	if !d.timer.Running() {
 		d.timer.Set(h, now+wait, spfTimer, event.Pending, 0, 0)
-		h.Note(note.Note{Kind: note.SPFScheduled, Port: note.NoPort, A: uint64(wait), B: uint64(state)})
+		h.Note(note.Note{Kind: note.SPFScheduled, A: uint64(wait), B: uint64(state)})
 	}
 }
 
@@ -128,7 +128,7 @@ func (p *Process) runSPF(h Host) {
 	for ai := range p.areas {
 		p.areas[ai].changed, p.areas[ai].full = nil, false
 	}
-	h.Note(note.Note{Kind: note.SPFRun, Port: note.NoPort, A: vertices, B: changed})
+	h.Note(note.Note{Kind: note.SPFRun, A: vertices, B: changed})
 	if p.borders(h) {
 		p.wantSync(h, 0) // what is advertised into the other areas
 	}

@@ -289,8 +289,8 @@ func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edg
 		if uint32(q.Address.Quad()) != e.Data || q.Area != areaID || !q.talks() {
 			continue
 		}
-		for n := q.firstNbr; n != 0; n = p.nbrs[n.index()].next {
-			switch nb := &p.nbrs[n.index()]; {
+		for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+			switch nb := &p.nbrs[n.Index()]; {
 			case nb.id != id || nb.state != adjacency.Full:
 			case q.Virtual:
 				return append(list, h.Shared().Sets.Hops(q.way)...)

@@ -57,12 +57,12 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 			}
 		case want.Up || q.Up:
 			if q.Up {
-				h.Note(note.Note{Kind: note.PortDown, Port: uint16(i), Reason: note.NoTransitWay})
+				h.Note(note.Note{Kind: note.PortDown, Port: note.PortOf(uint32(i)), Reason: note.NoTransitWay})
 			}
 			p.portDown(h, uint32(i), note.NoTransitWay)
 			q.PortConfig = want
 			if want.Up {
-				h.Note(note.Note{Kind: note.PortUp, Port: uint16(i)})
+				h.Note(note.Note{Kind: note.PortUp, Port: note.PortOf(uint32(i))})
 			}
 			p.portUp(h, uint32(i))
 		}

@@ -263,13 +263,13 @@ func (t *Table) recursive(vias []ip.Addr, group uint32) HopID {
 	hash := hashVias(vias, group)
 	id, ok := t.byHop.Find(hash, func(id uint32) bool {
 		e := t.hops.Get(id)
-		return e.vias != 0 && e.group == group && slices.Equal(t.vias[e.vias-1], vias)
+		return e.vias.IsValid() && e.group == group && slices.Equal(t.vias[e.vias.Index()], vias)
 	})
 	if ok {
 		return HopID(id)
 	}
 	t.vias = append(t.vias, slices.Clone(vias))
-	return t.hop(hash, func(uint32) bool { return false }, entry{vias: uint32(len(t.vias)), group: group})
+	return t.hop(hash, func(uint32) bool { return false }, entry{vias: store.RefTo(uint32(len(t.vias) - 1)), group: group})
 }
 
 // resolve notes what a recursive next hop comes to, and says whether that changed.

@@ -44,7 +44,7 @@ type Route struct {
 // of its resolution is one write, however many prefixes go that way.
 type entry struct {
 	set  SetID // the resolution
-	vias uint32
+	vias store.Ref
 	// group is the prefix of the static routes that the vias are of, which do not
 	// resolve themselves; noPrefix for gateways, which are the same for all.
 	group uint32
@@ -69,7 +69,7 @@ type Table struct {
 	fib     store.Paged[HopID]
 	hops    store.Paged[entry]
 	byHop   store.Index
-	vias    [][]ip.Addr // of recursive hops; entry.vias is one more than the index here
+	vias    [][]ip.Addr // of recursive hops
 	statics []group
 	stale   bool // forwarding changed since the statics were resolved
 	// Addresses that BGP's routes go through.
@@ -133,8 +133,8 @@ func (t *Table) Set(h HopID) SetID { return t.hops.Get(uint32(h)).set }
 // Vias are the addresses through which a recursive next hop goes, none for a
 // direct one.
 func (t *Table) Vias(h HopID) []ip.Addr {
-	if v := t.hops.Get(uint32(h)).vias; v != 0 {
-		return t.vias[v-1]
+	if v := t.hops.Get(uint32(h)).vias; v.IsValid() {
+		return t.vias[v.Index()]
 	}
 	return nil
 }
@@ -142,7 +142,7 @@ func (t *Table) Vias(h HopID) []ip.Addr {
 // Direct is the next hop for a set.
 func (t *Table) Direct(set SetID) HopID {
 	hash := store.Mix(5, uint64(set))
-	same := func(id uint32) bool { e := t.hops.Get(id); return e.vias == 0 && e.set == set }
+	same := func(id uint32) bool { e := t.hops.Get(id); return !e.vias.IsValid() && e.set == set }
 	return t.hop(hash, same, entry{set: set})
 }
 
@@ -156,8 +156,8 @@ func (t *Table) hop(hash uint64, same func(uint32) bool, e entry) HopID {
 	id := t.hops.Append(e)
 	t.byHop.Add(hash, id, func(id uint32) uint64 {
 		e := t.hops.Get(id)
-		if e.vias != 0 {
-			return hashVias(t.vias[e.vias-1], e.group)
+		if e.vias.IsValid() {
+			return hashVias(t.vias[e.vias.Index()], e.group)
 		}
 		return store.Mix(5, uint64(e.set))
 	})

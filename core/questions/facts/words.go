@@ -85,8 +85,8 @@ func Words(w *network.World, n note.Note) string {
 	return note.Expand(note.Kinds[n.Kind].Text, func(name, kind string) string {
 		switch name {
 		case "port":
-			if int(n.Port) < len(d.Ports()) {
-				return d.Ports()[n.Port].Config.Name
+			if i, ok := n.Port.Number(); ok {
+				return d.Ports()[i].Config.Name
 			}
 			return "the device"
 		case "reason":

@@ -27,8 +27,8 @@ func TestEveryNoteHasItsWords(t *testing.T) {
 	}
 	require.Greater(t, len(kinds), 8)
 	require.Equal(t, "port e1 went down: the link has no carrier",
-		facts.Words(w, note.Note{Kind: note.PortDown, Port: 1, Reason: note.LinkCut}))
+		facts.Words(w, note.Note{Kind: note.PortDown, Port: note.PortOf(1), Reason: note.LinkCut}))
 	require.Equal(t, "e1 refuses packets from 10.0.12.2: the hello intervals differ (10s here, 5s there)",
-		facts.Words(w, note.Note{Kind: note.HelloRefused, Port: 1, A: uint64(w.Shared().Addrs.ID(ip.V4(0x0a000c02))), Reason: note.HelloIntervalDiffers,
+		facts.Words(w, note.Note{Kind: note.HelloRefused, Port: note.PortOf(1), A: uint64(w.Shared().Addrs.ID(ip.V4(0x0a000c02))), Reason: note.HelloIntervalDiffers,
 			B: uint64(10 * event.Second), C: uint64(5 * event.Second)}))
 }

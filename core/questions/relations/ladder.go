@@ -64,7 +64,7 @@ func (s side) ladder(far side) LadderSide {
 	before := event.Time(0)
 	for i := range s.w.Notes() {
 		n := s.w.NoteAt(i)
-		if n.Kind != note.NeighbourState || n.Device != s.d.ID() || uint32(n.Port) != s.port || ip.Quad(n.A) != id {
+		if n.Kind != note.NeighbourState || n.Device != s.d.ID() || n.Port != note.PortOf(s.port) || ip.Quad(n.A) != id {
 			continue
 		}
 		if adjacency.State(n.B) == adjacency.Full {

@@ -201,7 +201,7 @@ func VirtualLinks(w *network.World) []Neighbour {
 func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
 	n := Neighbour{Protocol: "ospf", A: a.end(), State: adjacency.StateNames[adjacency.Down],
 		Since: a.d.Ports()[a.port].Since.Seconds(), Reasons: []facts.Reason{},
-		B: facts.End{Device: v.Peer.String(), Port: "none", RouterID: v.Peer.String(),
+		B: facts.End{Device: v.Peer.String(), RouterID: v.Peer.String(),
 			State: adjacency.StateNames[adjacency.Down]}}
 	c := &collector{a: a, b: a}
 	if up, why := a.d.Up(a.port); !up {

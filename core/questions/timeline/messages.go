@@ -76,8 +76,8 @@ func MessagesOf(w *network.World) Messages {
 		d := w.Device(n.Device)
 		m := Message{Number: i, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight,
 			Text: facts.Words(w, n)}
-		if int(n.Port) < len(d.Ports()) {
-			m.Port = d.Ports()[n.Port].Config.Name
+		if i, ok := n.Port.Number(); ok {
+			m.Port = d.Ports()[i].Config.Name
 		}
 		out.Messages = append(out.Messages, m)
 	}

@@ -132,7 +132,7 @@ func roundOf(s *history.Step, from uint32, prefix uint64) []string {
 	}
 	for _, c := range last[len(last)-period:] {
 		words := facts.Words(w,
-			note.Note{Kind: note.RouteChanged, Device: c.device, Port: note.NoPort, A: prefix, B: c.from, C: c.to})
+			note.Note{Kind: note.RouteChanged, Device: c.device, A: prefix, B: c.from, C: c.to})
 		out = append(out, fmt.Sprintf("%s, %s", w.Device(c.device).Name(), words))
 	}
 	return out

@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/wire/inet"
@@ -273,7 +274,7 @@ func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.T
 // caught is why packets that the action meets in flight are lost; None if they
 // arrive all the same.
 func (f *follower) caught(before, after crossing) note.Code {
-	was, is := &f.step.Before.Media()[before.joint], &f.step.Applied.Media()[before.joint]
+	was, is := &f.step.Before.Media()[before.joint.Index()], &f.step.Applied.Media()[before.joint.Index()]
 	if is.Gone || before.to >= len(is.Ends) || was.Flight(before.from, before.to) != is.Flight(before.from, before.to) {
 		if after.why == note.None {
 			return note.NotJoined
@@ -289,8 +290,8 @@ type crossing struct {
 	device   uint32
 	in       uint32 // by which of its ports
 	delay    event.Time
-	joint    int32 // the medium
-	from, to int   // its ends
+	joint    store.Ref // the medium
+	from, to int       // its ends
 	port     string
 	why      note.Code
 }

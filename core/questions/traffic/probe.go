@@ -269,11 +269,11 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 		b.WriteString("dropped it: " + p.dropWords(s))
 	default:
 		b.WriteString(s.Action.String())
-		if s.Out == device.NoPort {
+		if !s.Out.IsValid() {
 			b.WriteString(" to itself")
 			break
 		}
-		fmt.Fprintf(&b, " out of %s", d.Ports()[s.Out].Config.Name)
+		fmt.Fprintf(&b, " out of %s", d.Ports()[s.Out.Index()].Config.Name)
 		if s.Connected {
 			b.WriteString(", where the destination is")
 		} else {
@@ -293,11 +293,11 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 
 func (p *prober) dropWords(s device.Fate) string {
 	d := p.w.Device(s.Device)
-	if s.Out == device.NoPort {
+	if !s.Out.IsValid() {
 		return facts.Sentence(s.Reason.Info().Text, d.Name(), s.Dst.String())
 	}
-	text := facts.Sentence(s.Reason.Info().Text, facts.PortName(d, s.Out), s.Gateway.String())
-	if fault := p.faultAt(d, s.Out); fault != "" {
+	text := facts.Sentence(s.Reason.Info().Text, facts.PortName(d, s.Out.Index()), s.Gateway.String())
+	if fault := p.faultAt(d, s.Out.Index()); fault != "" {
 		text += ": " + fault
 	}
 	return text
@@ -329,12 +329,12 @@ func (p *prober) faultAt(d *device.Device, port uint32) string {
 func (p *prober) lostWords(last device.Fate) string {
 	d := p.w.Device(last.Device)
 	what := packetWords(last)
-	if last.Out == device.NoPort {
+	if !last.Out.IsValid() {
 		return fmt.Sprintf("no answer; the %s was last seen at %s", what, d.Name())
 	}
-	why := p.faultAt(d, last.Out)
+	why := p.faultAt(d, last.Out.Index())
 	if why == "" {
 		why = "no answer came in time"
 	}
-	return fmt.Sprintf("the %s left %s and did not arrive: %s", what, facts.PortName(d, last.Out), why)
+	return fmt.Sprintf("the %s left %s and did not arrive: %s", what, facts.PortName(d, last.Out.Index()), why)
 }

@@ -101,9 +101,8 @@ func (a *Answer) event(w *network.World, n note.Note, view, who, to string) {
 		a.code(n.Reason.String())
 	}
 	// What came over a port is proven by the packets there.
-	if d := w.Device(n.Device); (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) &&
-		int(n.Port) < len(d.Ports()) {
-		view, who, to = "packets", config.PortRef{Device: d.Name(), Port: d.Ports()[n.Port].Config.Name}.String(), ""
+	if i, ok := n.Port.Number(); ok && (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) {
+		view, who, to = "packets", facts.PortName(w.Device(n.Device), i), ""
 	}
 	a.fact(facts.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), facts.Seconds(at),
 		facts.Words(w, n)), View: view, Who: who, To: to}.At(at))
@@ -228,7 +227,7 @@ func (a *Answer) lastState(w *network.World, n relations.Neighbour) {
 				if n.Protocol == "bgp" {
 					return address.IsValid() && w.Shared().Addrs.Addr(uint32(x.A)) == ip.AddrFrom(address)
 				}
-				return hasPort && uint32(x.Port) == port
+				return hasPort && x.Port == note.PortOf(port)
 			}) {
 				a.event(w, x, "timeline", e.Device, "")
 			}

@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/store"
 	"hellebore/core/protocols/wire/inet"
 )
 
@@ -57,7 +58,7 @@ func (d *Device) output(port uint32, to ip.Addr, packet []byte, class event.Clas
 		return
 	}
 	if len(n.waiting) == arpWaiting {
-		d.InstanceOf(port).dropAt(packet, note.QueuedTooLong, NoPort, port, to)
+		d.InstanceOf(port).dropAt(packet, note.QueuedTooLong, noPort, store.RefTo(port), to)
 		return
 	}
 	n.waiting = append(slices.Clone(n.waiting), waiting{packet, class})
@@ -88,10 +89,10 @@ func (d *Device) arpExpired(e *event.Event) {
 		return
 	}
 	inst := d.InstanceOf(e.A)
-	inst.Note(note.Note{Kind: note.AddressUnresolved, Port: uint16(n.port), A: uint64(inst.Shared().Addrs.ID(n.addr))})
+	inst.Note(note.Note{Kind: note.AddressUnresolved, Port: note.PortOf(n.port), A: uint64(inst.Shared().Addrs.ID(n.addr))})
 	for _, w := range n.waiting {
-		inst.dropAt(w.packet, note.NoAnswerToARP, NoPort, e.A, addr)
-		inst.tellSource(w.packet, note.NoAnswerToARP, inet.CodeHost, NoPort)
+		inst.dropAt(w.packet, note.NoAnswerToARP, noPort, store.RefTo(e.A), addr)
+		inst.tellSource(w.packet, note.NoAnswerToARP, inet.CodeHost, noPort)
 	}
 	i = d.findARP(e.A, addr) // the errors may have made entries of their own
 	d.arp[i].waiting = nil

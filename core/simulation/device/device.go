@@ -57,10 +57,10 @@ type Port struct {
 	Carrier  bool
 	Why      note.Code // why there is no carrier
 	Since    event.Time
-	Joint    int32  // what the world joined it to; -1 for nothing
-	Shared   bool   // that is a segment, not a link
-	parent   int32  // of a sub-port, the port that carries it; -1 for none
-	instance uint16 // that the port belongs to
+	Joint    store.Ref // what the world joined it to
+	Shared   bool      // that is a segment, not a link
+	parent   store.Ref // of a sub-port, the port that carries it
+	instance uint16    // that the port belongs to
 	addr     ip.Addr
 	prefix   uint32
 	up       bool
@@ -143,8 +143,8 @@ func (d *Device) Up(i uint32) (up bool, why note.Code) {
 			return true, note.None
 		}
 		return false, note.NoTransitWay
-	case p.parent >= 0:
-		return d.Up(uint32(p.parent))
+	case p.parent.IsValid():
+		return d.Up(p.parent.Index())
 	}
 	return p.Carrier, p.Why
 }
@@ -152,8 +152,8 @@ func (d *Device) Up(i uint32) (up bool, why note.Code) {
 // Carries is the port by whose cable the packets of a port go: itself, but for a
 // sub-port.
 func (d *Device) Carries(i uint32) uint32 {
-	if p := d.ports[i].parent; p >= 0 {
-		return uint32(p)
+	if p := d.ports[i].parent; p.IsValid() {
+		return p.Index()
 	}
 	return i
 }
@@ -164,7 +164,7 @@ func (d *Device) Tagged(i uint32, vlan uint16) (uint32, bool) {
 		return i, true
 	}
 	for k := range d.ports {
-		if p := &d.ports[k]; p.parent == int32(i) && p.Config.VLAN == vlan && !p.Gone {
+		if p := &d.ports[k]; p.parent == store.RefTo(i) && p.Config.VLAN == vlan && !p.Gone {
 			return uint32(k), true
 		}
 	}
@@ -202,7 +202,7 @@ func (d *Device) Configure(c config.Device) {
 	for _, pc := range ports {
 		i, ok := d.slot(pc.Name)
 		if !ok {
-			d.ports = append(d.ports, Port{Joint: -1, parent: -1, Why: note.NotJoined, Since: d.env.Now()})
+			d.ports = append(d.ports, Port{Why: note.NotJoined, Since: d.env.Now()})
 			i = uint32(len(d.ports) - 1)
 		}
 		d.ports[i].Gone = false
@@ -210,9 +210,9 @@ func (d *Device) Configure(c config.Device) {
 	}
 	for i := range d.ports {
 		p := &d.ports[i]
-		p.parent = -1
+		p.parent = 0
 		if parent, ok := d.Port(p.Config.Parent); ok && p.Config.Parent != "" && !p.Gone {
-			p.parent = int32(parent)
+			p.parent = store.RefTo(parent)
 		}
 	}
 	if old.RouterID != c.RouterID {
@@ -272,7 +272,7 @@ func (d *Device) syncPort(i uint32) {
 			d.dropNeighbours(i)
 		}
 		if !p.Config.Loopback && !p.Gone {
-			d.InstanceOf(i).Note(note.Note{Kind: kind, Port: uint16(i), Reason: why})
+			d.InstanceOf(i).Note(note.Note{Kind: kind, Port: note.PortOf(i), Reason: why})
 		}
 		d.env.Calm().Disturb(d.env.Now())
 	}
@@ -309,8 +309,8 @@ func (d *Device) SetCarrier(i uint32, carrier bool, why note.Code) {
 }
 
 // Join notes what the world joined a port to, and whether it shares that with
-// more than one other; -1 is nothing.
-func (d *Device) Join(i uint32, joint int32, shared bool) {
+// more than one other.
+func (d *Device) Join(i uint32, joint store.Ref, shared bool) {
 	p := &d.ports[i]
 	p.Joint = joint
 	if p.Shared != shared {

@@ -4,6 +4,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/wire/inet"
@@ -35,10 +36,10 @@ type Fate struct {
 	TTL       uint8
 	Type      uint8 // of ICMP
 	Code      uint8
-	ID, Seq   uint16 // of the echo, or of the echo that an error quotes
-	Protocol  uint8  // of the packet: ICMP, or TCP, of which Type are the flags, ID and Seq the ports
-	In        uint32 // port it came in on; NoPort if made here
-	Out       uint32 // port it left by; NoPort if it did not
+	ID, Seq   uint16    // of the echo, or of the echo that an error quotes
+	Protocol  uint8     // of the packet: ICMP, or TCP, of which Type are the flags, ID and Seq the ports
+	In        store.Ref // port it came in on; none if made here
+	Out       store.Ref // port it left by; none if it did not
 	Gateway   ip.Addr
 	Prefix    uint32 // number of the route's prefix, when Routed
 	Routed    bool
@@ -46,10 +47,17 @@ type Fate struct {
 	Connected bool
 }
 
-// NoPort is no port, in a Fate.
-const NoPort = ^uint32(0)
-
 const defaultTTL = 64
+
+// noPort stands for the port of what is made here, or ends here.
+const noPort store.Ref = 0
+
+func notePort(r store.Ref) note.Port {
+	if !r.IsValid() {
+		return 0
+	}
+	return note.PortOf(r.Index())
+}
 
 // Send makes Instance an ospf.Host: routing packets go out of their port with TTL
 // 1, whatever the table says (RFC 2328 A.1).
@@ -73,7 +81,7 @@ func (inst *Instance) Send(port uint32, dst ip.Addr, packet []byte, class event.
 func (inst *Instance) SendFar(src, dst ip.Addr, packet []byte, class event.Class) {
 	p := inet.Packet{TOS: inet.TOSInternetControl, TTL: defaultTTL, Protocol: inet.ProtoOSPF, Src: src, Dst: dst,
 		Payload: packet}
-	inst.forward(NoPort, &p, class)
+	inst.forward(noPort, &p, class)
 }
 
 // Receive takes a frame that arrived at a port. Frames for somebody else, and
@@ -99,32 +107,34 @@ func (inst *Instance) receiveIP(port uint32, b []byte) {
 	p, ok := inet.ReadPacket(b)
 	switch {
 	case !ok:
-		inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(port), Reason: note.Malformed})
+		inst.Note(note.Note{Kind: note.PacketDropped, Port: note.PortOf(port), Reason: note.Malformed})
 	case p.Dst.Multicast():
 		if p.Protocol == inet.ProtoOSPF {
 			inst.ospf.Receive(inst, port, p.Src, p.Dst, p.Payload)
 		}
 	case inst.Local(p.Dst):
-		inst.deliver(port, &p)
+		inst.deliver(store.RefTo(port), &p)
 	case inst.device.config.Kind == config.Host:
-		inst.drop(b, note.NotForThisHost, port)
+		inst.drop(b, note.NotForThisHost, store.RefTo(port))
 	case p.TTL <= 1:
-		inst.unreachable(b, note.TTLExpired, inet.CodeNet, port)
+		inst.unreachable(b, note.TTLExpired, inet.CodeNet, store.RefTo(port))
 	default:
 		p.TTL--
-		inst.forward(port, &p, event.Pending)
+		inst.forward(store.RefTo(port), &p, event.Pending)
 	}
 }
 
 // deliver takes a packet for one of this device's addresses.
-func (inst *Instance) deliver(port uint32, p *inet.Packet) {
-	inst.device.trace(p, Fate{Action: Delivered, In: port, Out: NoPort})
+func (inst *Instance) deliver(in store.Ref, p *inet.Packet) {
+	inst.device.trace(p, Fate{Action: Delivered, In: in})
 	switch p.Protocol {
 	case inet.ProtoOSPF:
-		inst.ospf.Receive(inst, port, p.Src, p.Dst, p.Payload)
+		if in.IsValid() {
+			inst.ospf.Receive(inst, in.Index(), p.Src, p.Dst, p.Payload)
+		}
 	case inet.ProtoTCP:
 		if why := inst.tcp.Receive(inst, p.Src, p.Dst, p.TTL, p.Payload, inst.segmentSize(p.Src)); why != note.None {
-			inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(port, uint32(note.NoPort))), A: uint64(inst.Shared().Addrs.ID(p.Dst)),
+			inst.Note(note.Note{Kind: note.PacketDropped, Port: notePort(in), A: uint64(inst.Shared().Addrs.ID(p.Dst)),
 				B: uint64(inst.Shared().Addrs.ID(p.Src)), Reason: why})
 		}
 	case inet.ProtoICMP:
@@ -135,7 +145,7 @@ func (inst *Instance) deliver(port uint32, p *inet.Packet) {
 		m.Type = inet.EchoReply
 		reply := inet.Packet{TTL: defaultTTL, Protocol: inet.ProtoICMP, ID: p.ID, Src: p.Dst, Dst: p.Src,
 			Payload: m.Append(nil)}
-		inst.forward(NoPort, &reply, event.Pending)
+		inst.forward(noPort, &reply, event.Pending)
 	}
 }
 
@@ -158,16 +168,16 @@ func flowPorts(p *inet.Packet) uint32 {
 	return 0
 }
 
-// forward sends a packet the way the table says. In is NoPort for a packet made
+// forward sends a packet the way the table says. in is none for a packet made
 // here.
-func (inst *Instance) forward(in uint32, p *inet.Packet, class event.Class) {
-	step := Fate{Action: Forwarded, In: in, Out: NoPort}
-	if in == NoPort {
+func (inst *Instance) forward(in store.Ref, p *inet.Packet, class event.Class) {
+	step := Fate{Action: Forwarded, In: in}
+	if !in.IsValid() {
 		step.Action = Sent
 	}
 	if inst.Local(p.Dst) {
 		inst.device.trace(p, step)
-		inst.deliver(NoPort, p)
+		inst.deliver(noPort, p)
 		return
 	}
 	shared := inst.Shared()
@@ -184,7 +194,7 @@ func (inst *Instance) forward(in uint32, p *inet.Packet, class event.Class) {
 		return
 	}
 	way := route.Pick(hops, route.FlowHash(inst.device.Salt(), p.Src, p.Dst, p.Protocol, flowPorts(p)))
-	step.Out, step.Gateway, step.Ways = way.Port, way.Gateway, len(hops)
+	step.Out, step.Gateway, step.Ways = store.RefTo(way.Port), way.Gateway, len(hops)
 	to := way.Gateway
 	if !to.IsValid() {
 		to, step.Connected = p.Dst, true
@@ -194,30 +204,30 @@ func (inst *Instance) forward(in uint32, p *inet.Packet, class event.Class) {
 }
 
 // drop notes that a packet ends here.
-func (inst *Instance) drop(b []byte, why note.Code, in uint32) {
-	inst.dropAt(b, why, in, NoPort, ip.Addr{})
+func (inst *Instance) drop(b []byte, why note.Code, in store.Ref) {
+	inst.dropAt(b, why, in, noPort, ip.Addr{})
 }
 
 // dropAt is drop behind a port, for want of an answer from a gateway there.
-func (inst *Instance) dropAt(b []byte, why note.Code, in, out uint32, gateway ip.Addr) {
+func (inst *Instance) dropAt(b []byte, why note.Code, in, out store.Ref, gateway ip.Addr) {
 	p, ok := inet.ReadPacket(b)
 	if !ok {
 		return
 	}
-	inst.Note(note.Note{Kind: note.PacketDropped, Port: uint16(min(in, uint32(note.NoPort))), A: uint64(inst.Shared().Addrs.ID(p.Dst)),
+	inst.Note(note.Note{Kind: note.PacketDropped, Port: notePort(in), A: uint64(inst.Shared().Addrs.ID(p.Dst)),
 		B: uint64(inst.Shared().Addrs.ID(p.Src)), Reason: why})
 	inst.device.trace(&p, Fate{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
 // unreachable drops a packet and sends its source the reason, unless it was itself an
 // ICMP error or the source is this device (RFC 1122 3.2.2).
-func (inst *Instance) unreachable(b []byte, why note.Code, code uint8, in uint32) {
+func (inst *Instance) unreachable(b []byte, why note.Code, code uint8, in store.Ref) {
 	inst.drop(b, why, in)
 	inst.tellSource(b, why, code, in)
 }
 
 // tellSource sends the ICMP error about a dropped packet.
-func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in uint32) {
+func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in store.Ref) {
 	p, ok := inet.ReadPacket(b)
 	if !ok || !p.Src.IsValid() || inst.Local(p.Src) {
 		return
@@ -233,8 +243,8 @@ func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in uint32)
 	// The error comes from the port by which the packet came, so that its
 	// receiver learns the way it took.
 	var src ip.Addr
-	if in != NoPort && int(in) < len(inst.device.ports) {
-		src = inst.device.ports[in].addr
+	if in.IsValid() {
+		src = inst.device.ports[in.Index()].addr
 	}
 	if !src.IsValid() {
 		src = inst.sourceFor(p.Src)
@@ -243,7 +253,7 @@ func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in uint32)
 		return
 	}
 	reply := inet.Packet{TTL: defaultTTL, Protocol: inet.ProtoICMP, Src: src, Dst: p.Src, Payload: m.Append(nil)}
-	inst.forward(NoPort, &reply, event.Pending)
+	inst.forward(noPort, &reply, event.Pending)
 }
 
 // sourceFor is the address of the port by which packets to a leave, or of the
@@ -270,7 +280,7 @@ func (inst *Instance) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
 	}
 	m := inet.ICMP{Type: inet.EchoRequest, ID: id, Seq: seq, Data: make([]byte, 32)}
 	p := inet.Packet{TTL: ttl, Protocol: inet.ProtoICMP, ID: seq, Src: src, Dst: dst, Payload: m.Append(nil)}
-	inst.forward(NoPort, &p, event.Pending)
+	inst.forward(noPort, &p, event.Pending)
 	inst.settle()
 }
 

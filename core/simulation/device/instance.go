@@ -199,7 +199,7 @@ func (inst *Instance) Attrs() *attr.Pool { return inst.device.env.Attrs() }
 // RouteChanged notes a change of the FIB.
 func (inst *Instance) RouteChanged(prefix uint32, from, to route.HopID) {
 	inst.changed, inst.depending = true, true
-	inst.Note(note.Note{Kind: note.RouteChanged, Port: note.NoPort, A: uint64(prefix), B: uint64(from), C: uint64(to)})
+	inst.Note(note.Note{Kind: note.RouteChanged, A: uint64(prefix), B: uint64(from), C: uint64(to)})
 	inst.Calm().Disturb(inst.Now())
 	inst.device.env.ForwardingChanged()
 }
@@ -207,7 +207,7 @@ func (inst *Instance) RouteChanged(prefix uint32, from, to route.HopID) {
 // HopChanged notes a change of the next-hop table.
 func (inst *Instance) HopChanged(hop route.HopID, from, to route.SetID) {
 	inst.changed, inst.depending = true, true // a forwarding address may be another one
-	inst.Note(note.Note{Kind: note.HopChanged, Port: note.NoPort, A: uint64(hop), B: uint64(from), C: uint64(to)})
+	inst.Note(note.Note{Kind: note.HopChanged, A: uint64(hop), B: uint64(from), C: uint64(to)})
 	inst.Calm().Disturb(inst.Now())
 	inst.device.env.ForwardingChanged()
 }

@@ -66,7 +66,7 @@ func (inst *Instance) SendTCP(src, dst ip.Addr, ttl uint8, segment []byte) {
 		return
 	}
 	p := inet.Packet{TTL: ttl, Protocol: inet.ProtoTCP, Src: src, Dst: dst, Payload: segment}
-	inst.forward(NoPort, &p, event.Pending)
+	inst.forward(noPort, &p, event.Pending)
 }
 
 // Admits says whether a connection to a port that is listened on is taken: to a

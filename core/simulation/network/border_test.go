@@ -193,7 +193,9 @@ func TestVirtualLinksCarryNoExternals(t *testing.T) { // RFC 2328 13.3
 	require.NotEmpty(t, routeTo(w, "alp", "198.51.100.0/24"))
 	for i := range w.Notes() {
 		if n := w.NoteAt(i); n.Kind == note.LSAReceived && w.Pool().Key(uint32(n.A)).Type == wire.ExternalLSA {
-			require.Nil(t, w.Device(n.Device).Ports()[n.Port].Config.Virtual)
+			port, ok := n.Port.Number()
+			require.True(t, ok)
+			require.Nil(t, w.Device(n.Device).Ports()[port].Config.Virtual)
 		}
 	}
 }

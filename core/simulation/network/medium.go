@@ -69,10 +69,10 @@ func (w *World) Media() []Medium { return w.media }
 func (w *World) MediumOf(dev, port uint32) (m *Medium, end int, ok bool) {
 	port = w.devices[dev].Carries(port)
 	joint := w.devices[dev].Ports()[port].Joint
-	if joint < 0 {
+	if !joint.IsValid() {
 		return nil, 0, false
 	}
-	m = &w.media[joint]
+	m = &w.media[joint.Index()]
 	for i := range m.Ends {
 		if m.Ends[i].Device == dev && m.Ends[i].Port == port {
 			return m, i, true
@@ -180,7 +180,7 @@ const (
 // chance is keyed randomness of the packet that is being sent.
 func (m *Medium) chance(w *World, purpose uint64) uint64 {
 	e := &m.Ends[0]
-	return store.Keyed(w.seed, uint64(w.devices[e.Device].Ports()[e.Port].Joint), purpose, m.sent)
+	return store.Keyed(w.seed, uint64(w.devices[e.Device].Ports()[e.Port].Joint.Index()), purpose, m.sent)
 }
 
 // struck says whether a share, in a million, takes the packet that is being sent.
@@ -340,7 +340,7 @@ func (w *World) join(lab *config.Lab) {
 			w.carriers(&w.media[j])
 			for _, e := range w.media[j].Ends {
 				if !e.Parted {
-					w.devices[e.Device].Join(e.Port, -1, false)
+					w.devices[e.Device].Join(e.Port, 0, false)
 				}
 			}
 		}
@@ -364,7 +364,7 @@ func (w *World) join(lab *config.Lab) {
 			}
 			for _, e := range old.Ends {
 				if !m.has(e) && !e.Parted {
-					w.devices[e.Device].Join(e.Port, -1, false)
+					w.devices[e.Device].Join(e.Port, 0, false)
 					w.devices[e.Device].SetCarrier(e.Port, false, note.NotJoined)
 				}
 			}
@@ -372,7 +372,7 @@ func (w *World) join(lab *config.Lab) {
 		}
 		for _, e := range m.Ends {
 			if !e.Parted {
-				w.devices[e.Device].Join(e.Port, int32(j), m.Kind == Segment)
+				w.devices[e.Device].Join(e.Port, store.RefTo(uint32(j)), m.Kind == Segment)
 			}
 		}
 	}

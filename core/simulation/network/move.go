@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 )
 
@@ -97,7 +98,7 @@ func (w *World) Part(dev, port uint32) bool {
 	e.Parted = true
 	e.genIn++
 	e.genOut++
-	w.devices[dev].Join(port, -1, false)
+	w.devices[dev].Join(port, 0, false)
 	w.devices[dev].SetCarrier(port, false, note.NotJoined)
 	w.move(dev, port, "")
 	return true
@@ -118,7 +119,7 @@ func (w *World) JoinSegment(dev, port uint32, m *Medium) bool {
 	}
 	for j := range w.media {
 		if &w.media[j] == m {
-			w.devices[dev].Join(port, int32(j), true)
+			w.devices[dev].Join(port, store.RefTo(uint32(j)), true)
 		}
 	}
 	w.carriers(m)
