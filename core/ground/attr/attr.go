@@ -202,24 +202,24 @@ type Set struct {
 	Origin        Origin
 	Path          Path
 	NextHop       ip.Addr
-	MED           uint32
-	LocalPref     uint32
+	MED           uint32 // 0 without HasMED (RFC 4271 9.1.2.2 c)
+	LocalPref     uint32 // 0 without HasLocalPref; Preference says what counts
 	HasMED        bool
 	HasLocalPref  bool
 	Atomic        bool
 	HasAggregator bool
-	AggregatorAS  uint32
-	Aggregator    ip.Quad
+	AggregatorAS  uint32    // 0 without HasAggregator, as is Aggregator
+	Aggregator    ip.Quad   // its BGP identifier or address (RFC 4271 5.1.7)
 	Communities   []uint32  // sorted, each once
 	Extended      []uint64  // as received (RFC 4360: carried, never looked at)
 	Large         []Large   // sorted, each once
 	Originator    ip.Quad   // RFC 4456; 0 for none
 	Clusters      []ip.Quad // RFC 4456, the nearest first
-	Unknown       []Unknown
+	Unknown       []Unknown // as received, by type
 
 	// Worked out when the set is kept.
-	PathLen int
-	FirstAS uint32
+	PathLen int    // Path.Len
+	FirstAS uint32 // Path.First
 }
 
 // DefaultLocalPref is the local preference of a path that has none (RFC 4271

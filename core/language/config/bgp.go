@@ -7,20 +7,20 @@ import (
 
 // BGP is a router's BGP speaker. It runs if AS is not 0.
 type BGP struct {
-	AS           uint32
+	AS           uint32 // 0: no BGP
 	Disabled     bool
 	ClusterID    netip.Addr // of a reflector; the zero Addr: its router ID
 	Originates   []Originate
 	Injects      []BGPInject
 	Aggregates   []Aggregate
-	Peers        []Peer // addresses are unique; groups are worked in
-	MEDAmongAll  bool   // MED is compared between paths from different neighbouring ASes
-	Multipath    int    // equal paths used, at most
-	MultipathAny bool   // those of other neighbouring ASes too
-	InUseOnly    bool   // learned paths are advertised while the table uses them
-	NeedPolicy   bool   // RFC 8212: external sessions without a policy let nothing through
-	NoLoopCheck  bool   // peers are sent paths that hold their AS
-	ConnectRetry time.Duration
+	Peers        []Peer        // addresses are unique; groups are worked in
+	MEDAmongAll  bool          // MED is compared between paths from different neighbouring ASes
+	Multipath    int           // equal paths used, at most
+	MultipathAny bool          // those of other neighbouring ASes too
+	InUseOnly    bool          // learned paths are advertised while the table uses them
+	NeedPolicy   bool          // RFC 8212: external sessions without a policy let nothing through
+	NoLoopCheck  bool          // peers are sent paths that hold their AS
+	ConnectRetry time.Duration // RFC 4271 8.2.2, before jitter
 }
 
 // Originate announces a prefix that the table has exactly.

@@ -38,8 +38,8 @@ type Expect struct {
 	State    string // up, down or an RFC state
 	// Outage bounds what is lost of a flow while the actions are done, if Bound.
 	Bound   bool
-	OrEqual bool
-	Outage  time.Duration
+	OrEqual bool          // of Outage: it may last exactly as long
+	Outage  time.Duration // virtual time
 	// Of a route.
 	Source      string
 	Via         string

@@ -12,7 +12,7 @@ import (
 // Lab is all that a lab text says.
 type Lab struct {
 	Name     string
-	Seed     uint64
+	Seed     uint64   // of all randomness of the lab
 	Exact    bool     // hellos are sent at their interval to the nanosecond, without jitter
 	Devices  []Device // names are unique
 	Links    []Link
@@ -142,8 +142,8 @@ type Area struct {
 	Stub        bool
 	NSSA        bool
 	NoSummary   bool
-	Translate   bool // of an NSSA: whoever else does
-	DefaultCost uint32
+	Translate   bool   // of an NSSA: whoever else does
+	DefaultCost uint32 // of the default route into a stub area or NSSA, 0 to 16777214
 	Ranges      []Range
 	Summaries   []Summary     // of an NSSA's external routes, where they are translated
 	Virtual     []VirtualLink // that cross the area
@@ -183,7 +183,7 @@ type VirtualLink struct {
 // VirtualPort is a virtual link's end: through the area Transit to the router
 // with the router ID Peer.
 type VirtualPort struct {
-	Transit uint32
+	Transit uint32 // area
 	Peer    netip.Addr
 }
 
@@ -226,7 +226,7 @@ type Range struct {
 
 // External is how a route from outside is announced.
 type External struct {
-	Metric uint32
+	Metric uint32 // 0 to 16777214 (RFC 2328 B, LSInfinity)
 	Type1  bool
 	Tag    uint32
 }
@@ -258,7 +258,7 @@ type KeyChain struct {
 
 // Key authenticates packets.
 type Key struct {
-	ID        uint8
+	ID        uint8  // as packets name it
 	Algorithm string // simple, md5, hmac-sha-256 ...
 	Secret    string
 	// When packets are sent and taken with it, in time since the lab began (RFC
@@ -314,7 +314,7 @@ type PrefixSet struct {
 // Max.
 type Member struct {
 	Prefix   netip.Prefix
-	Min, Max uint8
+	Min, Max uint8 // 0 to 32
 }
 
 // Matches says whether a prefix is in a list of members.
@@ -354,7 +354,7 @@ type Static struct {
 	Prefix     netip.Prefix
 	Via        netip.Addr // the zero Addr for a blackhole
 	Blackhole  bool
-	Preference uint8
+	Preference uint8 // 1 to 255; lower is better
 }
 
 // PortRef names a port of a device.

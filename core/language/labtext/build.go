@@ -15,7 +15,7 @@ import (
 // Place is where in a text something is.
 type Place struct {
 	Line   int `json:"line" doc:"from 1; 0 if it is not in the text"`
-	Column int `json:"column"`
+	Column int `json:"column"` // from 1
 }
 
 // Result is what a text says.

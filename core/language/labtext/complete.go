@@ -18,7 +18,7 @@ type Suggestion struct {
 // Completion is what may be at a place of a text: From is the column where
 // the word under the cursor begins.
 type Completion struct {
-	From        int          `json:"from"`
+	From        int          `json:"from"` // from 1
 	Suggestions []Suggestion `json:"suggestions"`
 	Expects     string       `json:"expects,omitempty" doc:"the argument that comes next"`
 }

@@ -9,8 +9,8 @@ import (
 // Column to End of the problem's line becomes Text.
 type Fix struct {
 	Title  string `json:"title"`
-	Column int    `json:"column"`
-	End    int    `json:"end"`
+	Column int    `json:"column"` // from 1
+	End    int    `json:"end"`    // the column after the last
 	Text   string `json:"text"`
 }
 

@@ -48,9 +48,9 @@ type peerConfig struct {
 type Ending struct {
 	At            event.Time
 	Reason        note.Code
-	Notify        bool // we sent a NOTIFICATION
-	Received      bool // the peer sent one
-	Code, Subcode uint8
+	Notify        bool  // we sent a NOTIFICATION
+	Received      bool  // the peer sent one
+	Code, Subcode uint8 // of the NOTIFICATION (RFC 4271 4.5)
 	Data          []byte
 	Text          string // that came with it
 	Mine, Theirs  uint64 // the values that disagreed

@@ -79,12 +79,12 @@ type Host interface {
 // Route is a route for the table.
 type Route struct {
 	Present    bool
-	Vias       []ip.Addr
+	Vias       []ip.Addr // next hops
 	Blackhole  bool
-	Preference uint8
+	Preference uint8 // in the table; lower is better
 	External   bool
 	MED        uint32
-	PeerAS     uint32
+	PeerAS     uint32 // the neighbouring AS of the path
 }
 
 // Event kinds of BGP; an event's A is the peer.

@@ -12,12 +12,12 @@ import (
 
 // PeerView is a peer and its session as a view sees it.
 type PeerView struct {
-	Number              int
+	Number              int // of the peer, as Speaker counts; below 0 if the speaker does not run
 	Config              config.Peer
 	Address             ip.Addr
 	External            bool
 	State               State
-	Since               event.Time
+	Since               event.Time // when State began
 	Ups                 uint32     // how often it was Established
 	Blocked             note.Code  // what keeps it from being tried
 	Limited             bool       // down until it is reset, for too many prefixes
@@ -29,11 +29,11 @@ type PeerView struct {
 	PeerID              ip.Quad
 	Conn                uint32 // its TCP connection, if it is up
 	Opened              bool   // we opened it
-	Received, Accepted  uint32
-	Sent                uint32
-	Waiting             int // prefixes that wait to be compared and sent
+	Received, Accepted  uint32 // prefixes in Adj-RIB-In, and those that the import policy let in
+	Sent                uint32 // prefixes in Adj-RIB-Out
+	Waiting             int    // prefixes that wait to be compared and sent
 	In, Out             Counters
-	Faults              uint32
+	Faults              uint32 // UPDATEs that RFC 7606 had to save
 	SentCaps, TheirCaps []wire.Capability
 	FourOctet, Refresh  bool
 }

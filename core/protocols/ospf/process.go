@@ -89,25 +89,25 @@ type PortConfig struct {
 	Up                 bool
 	Loopback           bool
 	Passive            bool
-	OwnMask            bool // of a loopback: its network, not a host route
-	Broadcast          bool // a segment with a DR; else point-to-point
-	Virtual            bool // across the area Transit to the router Peer
-	Transit            uint32
-	Peer               ip.Quad
+	OwnMask            bool    // of a loopback: its network, not a host route
+	Broadcast          bool    // a segment with a DR; else point-to-point
+	Virtual            bool    // across the area Transit to the router Peer
+	Transit            uint32  // area of a virtual port
+	Peer               ip.Quad // of a virtual port: the router ID of the other end
 	Remote             ip.Addr // of a virtual port: the other end's address, found out
 	IgnoreMTU          bool
 	Keys               *Chain // nil for no authentication; by contents, not by pointer
 	Priority           uint8  // to become DR; 0 never does
 	Address            ip.Addr
-	PrefixLen          uint8
+	PrefixLen          uint8 // bits
 	Area               uint32
-	Cost               uint16
-	MTU                uint16
-	ExactHellos        bool // without jitter
+	Cost               uint16 // 1 to 65535
+	MTU                uint16 // octets of an IP packet
+	ExactHellos        bool   // without jitter
 	HelloInterval      time.Duration
 	DeadInterval       time.Duration
 	RetransmitInterval time.Duration
-	TransmitDelay      time.Duration
+	TransmitDelay      time.Duration // InfTransDelay: whole seconds, as are the intervals
 }
 
 func (c *PortConfig) running() bool { return c.On && c.Up && c.Address.IsValid() }
@@ -117,7 +117,7 @@ func (c *PortConfig) talks() bool   { return c.running() && !c.Passive && !c.Loo
 type Refusal struct {
 	From         ip.Addr
 	Reason       note.Code
-	Mine, Theirs uint64
+	Mine, Theirs uint64 // as note.Info.Value of Reason says
 	Count        uint32 // packets refused for this reason in a row
 	First, Last  event.Time
 }

@@ -22,8 +22,8 @@ type Route struct {
 	Type       string    // of BGP: internal, external, local; of OSPF: its kind
 	Neighbour  ip.Addr   // it comes from, or goes to; 0 for none
 	NeighbourA uint32    // its AS
-	LocalAS    uint32
-	Tag        uint32
+	LocalAS    uint32    // of the router that runs the policy
+	Tag        uint32    // of the table
 	Metric     uint32
 	Type1      bool // of an OSPF external route
 	MetricSet  bool // an action set Metric

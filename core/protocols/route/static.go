@@ -10,9 +10,9 @@ import (
 
 // StaticRoute is one configured static route. Via is 0 for a blackhole.
 type StaticRoute struct {
-	Prefix     uint32
+	Prefix     uint32 // number
 	Via        ip.Addr
-	Preference uint8
+	Preference uint8 // lower is better
 }
 
 // group is the static routes of one prefix, best preference first. Routes of

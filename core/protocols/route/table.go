@@ -33,10 +33,10 @@ type HopID uint32
 type Route struct {
 	Hop        HopID
 	Metric     uint32 // what the source compares first
-	Metric2    uint32
-	Tag        uint32
-	Preference uint8
-	Kind       uint8 // the source's own: intra-area, inter-area ...
+	Metric2    uint32 // what it compares next: of an external route of type 2, the distance
+	Tag        uint32 // RFC 2328 A.4.5; of BGP, the neighbouring AS
+	Preference uint8  // between sources; lower is better
+	Kind       uint8  // the source's own: intra-area, inter-area ...
 	Present    bool
 }
 
@@ -253,7 +253,7 @@ func FlowHash(salt uint64, src, dst ip.Addr, protocol uint8, ports uint32) uint6
 
 // Candidate is one route that could have been used for an address.
 type Candidate struct {
-	Prefix uint32
+	Prefix uint32 // number
 	Source Source
 	Route  Route
 	Won    bool

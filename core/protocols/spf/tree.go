@@ -9,7 +9,7 @@ import "slices"
 // Edge is a link of a vertex, in one direction. It counts if the vertex that it
 // leads to lists one back (RFC 2328 16.1 (2)(b)).
 type Edge struct {
-	To uint32
+	To uint32 // key of the vertex
 	// Data is what the vertex calls its end of the link: an address in OSPFv2.
 	Data   uint32
 	Metric uint32
@@ -17,7 +17,7 @@ type Edge struct {
 
 // Leaf is a network that is at a vertex alone, by its number.
 type Leaf struct {
-	Prefix uint32
+	Prefix uint32 // number
 	Metric uint32
 }
 

@@ -33,7 +33,7 @@ type Fate struct {
 	Action    Action
 	Reason    note.Code // why it was dropped
 	Src, Dst  ip.Addr
-	TTL       uint8
+	TTL       uint8 // that it left with, or came with
 	Type      uint8 // of ICMP
 	Code      uint8
 	ID, Seq   uint16    // of the echo, or of the echo that an error quotes

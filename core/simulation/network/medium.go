@@ -39,8 +39,8 @@ type Medium struct {
 	Kind  MediumKind
 	Name  string // of a segment
 	Gone  bool
-	Cut   bool // a link only: carrier lost at both ends
-	Delay event.Time
+	Cut   bool       // a link only: carrier lost at both ends
+	Delay event.Time // in one direction
 	// Shares of packets that are lost, arrive late and arrive twice, each in a
 	// million.
 	Loss, Reorder, Duplicate uint32
