@@ -179,7 +179,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 			w.Find("mill").Main().Send(1, wire.AllSPFRouters, b, event.Pending)
 		}},
 
-		note.NoTransitWay:      {text: virtual, do: cut},
+		note.NoTransitPath:      {text: virtual, do: cut},
 		note.VirtualUnanswered: {text: strings.Replace(virtual, "      virtual-link 10.255.0.2\n", "", 1)},
 		note.TagDiffers:        {text: strings.Replace(tagged, "vlan 5 10.0.12.2/30", "vlan 6 10.0.12.2/30", 1)},
 
@@ -223,7 +223,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 
 	sound := codesIn(testlabs.Settled(t, testlabs.Line))
 	for _, well := range []string{tagged, virtual} {
-		for _, code := range []note.Code{note.NoTransitWay, note.VirtualUnanswered, note.TagDiffers} {
+		for _, code := range []note.Code{note.NoTransitPath, note.VirtualUnanswered, note.TagDiffers} {
 			require.False(t, codesIn(testlabs.Settled(t, well))[code.String()], "%s in\n%s", code, well)
 		}
 	}

@@ -44,7 +44,7 @@ const (
 	KeyNotInTime
 	ReplayedPacket
 	ProcessRestarted
-	NoTransitWay
+	NoTransitPath
 	VirtualUnanswered
 	TagDiffers
 
@@ -196,7 +196,7 @@ var Reasons = [codes]Info{
 	KeyDiffers:        {"key", "key", "the keys differ, or their algorithms do", "give key {mine} the same secret and algorithm on both ends", "keyID", "2328 D.4.3"},
 	KeyNotInTime:      {"key-lifetime", "key lifetime", "packets with this key are not taken at this time", "let both ends take key {mine} for as long as one of them sends with it", "keyID", "8177 2.1"},
 	ProcessRestarted:  {"restarted", "OSPF", "the OSPF process was restarted", "", "", ""},
-	NoTransitWay:      {"no-transit", "transit area", "the transit area has no path to a border router with that router ID", "join both routers to the transit area, and check the router ID", "word", "2328 15"},
+	NoTransitPath:     {"no-transit", "transit area", "the transit area has no path to a border router with that router ID", "join both routers to the transit area, and check the router ID", "word", "2328 15"},
 	VirtualUnanswered: {"virtual-one-sided", "virtual link", "the other end has no virtual link back through the area", "add virtual-link {theirs} to the area on {b}", "word", "2328 C.4"},
 	TagDiffers:        {"vlan", "VLAN tag", "the other end of the link has no sub-port with this tag", "give both ends the same vlan", "word", ""},
 	ReplayedPacket:    {"replayed", "sequence", "the packet's authentication is older than one that was taken already", "", "count", "2328 D.5.3"},

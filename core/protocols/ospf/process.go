@@ -1,7 +1,7 @@
 // Package ospf is one OSPFv2 process (RFC 2328): a state machine that takes
 // packets, timers and changes of ports and configuration, and gives packets,
 // timers, routes and notes through Host. It knows no clock, no other protocol
-// and no network. What OSPFv3 (RFC 5340) does the same way stands below it, and knows
+// and no network. What OSPFv3 (RFC 5340) shares is in packages below it, which know
 // neither packets nor LSAs: shortest paths (spf), databases and flooding (lsdb), and
 // adjacencies (adjacency).
 //
@@ -137,7 +137,7 @@ type port struct {
 	toAck    []byte      // headers of LSAs that wait to be acknowledged
 	refusals refusals
 	strays   refusals    // of packets of virtual links that this router does not have
-	way      route.SetID // of a virtual port: the way to its other end
+	path     route.SetID // of a virtual port: to its other end
 }
 
 // lasting is what survives a Stop: the configuration, and what numbers others hold.

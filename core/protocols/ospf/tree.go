@@ -293,7 +293,7 @@ func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edg
 			switch nb := &p.nbrs[n.Index()]; {
 			case nb.id != id || nb.state != adjacency.Full:
 			case q.Virtual:
-				return append(list, h.Shared().Sets.Hops(q.way)...)
+				return append(list, h.Shared().Sets.Hops(q.path)...)
 			default:
 				return append(list, route.Hop{Port: uint32(i), Gateway: nb.address})
 			}

@@ -35,7 +35,7 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 		}
 		want := q.PortConfig
 		want.Up, want.Address, want.Remote, want.Cost = false, ip.Addr{}, ip.Addr{}, 0
-		q.way = route.NoSet
+		q.path = route.NoSet
 		if key, known := h.Pool().FindKey(wire.Key{Type: wire.RouterLSA, ID: q.Peer, Router: q.Peer}); known &&
 			p.several() {
 			t := p.areas[ai].tree
@@ -45,7 +45,7 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 				if remote, ok := p.farAddress(h, s, ai, key, t.Dist[at]); ok && len(hops) > 0 {
 					want.Up, want.Address, want.Remote, want.Cost = true, p.ports[hops[0].Port].Address, remote,
 						uint16(t.Dist[at])
-					q.way = set
+					q.path = set
 				}
 			}
 		}
@@ -57,9 +57,9 @@ func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 			}
 		case want.Up || q.Up:
 			if q.Up {
-				h.Note(note.Note{Kind: note.PortDown, Port: note.PortOf(uint32(i)), Reason: note.NoTransitWay})
+				h.Note(note.Note{Kind: note.PortDown, Port: note.PortOf(uint32(i)), Reason: note.NoTransitPath})
 			}
-			p.portDown(h, uint32(i), note.NoTransitWay)
+			p.portDown(h, uint32(i), note.NoTransitPath)
 			q.PortConfig = want
 			if want.Up {
 				h.Note(note.Note{Kind: note.PortUp, Port: note.PortOf(uint32(i))})
@@ -133,7 +133,7 @@ func (p *Process) throughTransit(h Host, s *scratch) {
 	}
 }
 
-// shorten takes another way if it costs less, and uses both if they cost the
+// shorten takes another path if it costs less, and uses both if they cost the
 // same.
 func (s *scratch) shorten(shared *route.Shared, set *route.SetID, cost *uint32, by route.SetID, byCost uint32) {
 	switch {

@@ -99,7 +99,7 @@ func (d *Prefixes) clone() Prefixes {
 	return Prefixes{list: d.list.Clone(), index: d.index.Clone(), lengths: d.lengths, sixes: d.sixes}
 }
 
-// Hop is one way on: out of a port, to a gateway on it, or to the destination
+// Hop is one next hop: out of a port, to a gateway on it, or to the destination
 // itself if Gateway is 0.
 type Hop struct {
 	Port    uint32

@@ -236,7 +236,7 @@ func (t *Table) Lookup(shared *Shared, a ip.Addr) (prefix uint32, hop HopID, ok 
 }
 
 // Pick is the hop of a set that a flow with this hash takes (RFC 2992's modulo
-// by flow: all packets of a flow go one way).
+// by flow: all packets of a flow take one path).
 func Pick(hops []Hop, hash uint64) Hop {
 	if len(hops) == 1 {
 		return hops[0]

@@ -29,7 +29,7 @@ func hopWords(w *network.World, d *device.Device, set route.SetID) string {
 	return strings.Join(parts, " and ")
 }
 
-// NextHop is one way on.
+// NextHop is one next hop of a route.
 type NextHop struct {
 	Via  string `json:"via,omitempty" doc:"address of the next router; absent if the destination is on the port itself"`
 	Port string `json:"port"`

@@ -142,7 +142,7 @@ func (d *Device) Up(i uint32) (up bool, why note.Code) {
 		if d.InstanceOf(i).ospf.Port(i).Up {
 			return true, note.None
 		}
-		return false, note.NoTransitWay
+		return false, note.NoTransitPath
 	case p.parent.IsValid():
 		return d.Up(p.parent.Index())
 	}

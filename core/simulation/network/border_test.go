@@ -85,7 +85,7 @@ func TestAVirtualLinkJoinsAnAreaToTheBackbone(t *testing.T) { // RFC 2328 15
 		got, why := saddle.Up(i)
 		require.Equal(t, up, got, name)
 		if !up {
-			require.Equal(t, note.NoTransitWay, why)
+			require.Equal(t, note.NoTransitPath, why)
 		}
 	}
 	require.Contains(t, routeTo(w, "saddle", "10.20.4.0/24"), "10.1.2.1")
