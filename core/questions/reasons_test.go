@@ -179,7 +179,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 			w.Find("mill").Main().Send(1, wire.AllSPFRouters, b, event.Pending)
 		}},
 
-		note.NoTransitPath:      {text: virtual, do: cut},
+		note.NoTransitPath:     {text: virtual, do: cut},
 		note.VirtualUnanswered: {text: strings.Replace(virtual, "      virtual-link 10.255.0.2\n", "", 1)},
 		note.TagDiffers:        {text: strings.Replace(tagged, "vlan 5 10.0.12.2/30", "vlan 6 10.0.12.2/30", 1)},
 

@@ -99,6 +99,16 @@ func (t *Table) Clone() Table {
 // Route is a source's route for a prefix.
 func (t *Table) Route(s Source, prefix uint32) Route { return t.sources[s].Get(prefix) }
 
+// Has says whether any source has a route for a prefix.
+func (t *Table) Has(prefix uint32) bool {
+	for s := range Sources {
+		if r := t.sources[s].At(prefix); r != nil && r.Present {
+			return true
+		}
+	}
+	return false
+}
+
 // Len is one more than the highest number of a prefix that the table may have a
 // route for.
 func (t *Table) Len() uint32 {

@@ -1,35 +1,32 @@
 package device
 
-import (
-	"slices"
-
-	"hellebore/core/protocols/route"
-)
+import "slices"
 
 // Prefixes are the numbers of all prefixes that any source has a route for, in
 // the order of the prefixes.
 func (inst *Instance) Prefixes() []uint32 {
-	shared := inst.Shared()
+	dict := &inst.Shared().Prefixes
 	var ids []uint32
-	for id := range min(inst.table.Len(), shared.Prefixes.Len()) {
-		for s := range route.Sources {
-			if inst.table.Route(s, id).Present {
-				ids = append(ids, id)
-				break
-			}
+	for id := range min(inst.table.Len(), dict.Len()) {
+		if inst.table.Has(id) {
+			ids = append(ids, id)
 		}
 	}
-	slices.SortFunc(ids, func(a, b uint32) int {
-		return shared.Prefixes.Prefix(a).Compare(shared.Prefixes.Prefix(b))
-	})
+	slices.SortFunc(ids, func(a, b uint32) int { return dict.Prefix(a).Compare(dict.Prefix(b)) })
 	return ids
 }
 
-// TablePrefixes are the prefixes of the tables of all instances, by the instance's number.
-func (d *Device) TablePrefixes() [][]uint32 {
+// TablePrefixes are Prefixes of all instances, by the instance's number. order is
+// that of all prefixes of the world (route.Prefixes.Order), which whoever asks many
+// devices finds once.
+func (d *Device) TablePrefixes(order []uint32) [][]uint32 {
 	all := make([][]uint32, len(d.instances))
 	for i := range d.instances {
-		all[i] = d.instances[i].Prefixes()
+		for _, id := range order {
+			if d.instances[i].table.Has(id) {
+				all[i] = append(all[i], id)
+			}
+		}
 	}
 	return all
 }

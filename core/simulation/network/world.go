@@ -294,8 +294,9 @@ func (w *World) Digest(full bool) uint64 {
 func (w *World) Digests(full bool) (uint64, State) {
 	d := store.Digest(1)
 	var parts device.Parts
+	order := w.shared.Prefixes.Order()
 	for _, v := range w.devices {
-		prefixes := v.TablePrefixes()
+		prefixes := v.TablePrefixes(order)
 		v.Digest(&d, full, prefixes)
 		if !v.Gone() {
 			v.DigestParts(&parts, prefixes)
