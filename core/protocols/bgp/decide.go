@@ -85,7 +85,7 @@ func (s *Speaker) candidates(h Host, prefix uint32, paths []Path, unusable func(
 		if e == nil || e.eff == 0 {
 			continue
 		}
-		cost, ok := h.Way(s.gateway(h, e.eff, prefix), prefix)
+		cost, ok := h.Reach(s.gateway(h, e.eff, prefix), prefix)
 		if !ok {
 			unusable(i)
 			continue

@@ -269,7 +269,7 @@ func (s *Speaker) asked(h Host, p *peer, prefix ip.Prefix, a *attr.Set) policy.R
 		r.Type = "external"
 	}
 	if s.book.Policy(p.config.Import).UsesInterior() {
-		r.Interior, r.Reached = h.Way(h.Gateway(a.NextHop), h.Shared().Prefixes.ID(prefix))
+		r.Interior, r.Reached = h.Reach(h.Gateway(a.NextHop), h.Shared().Prefixes.ID(prefix))
 	}
 	return r
 }

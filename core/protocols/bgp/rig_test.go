@@ -117,7 +117,7 @@ func (r *rig) Gateway(a ip.Addr) uint32 {
 }
 func (r *rig) InUse(uint32) (bool, bool)                                { return false, false }
 func (r *rig) AnyInUse(*policy.Policy) bool                             { return false }
-func (r *rig) Way(g, _ uint32) (uint32, bool)                           { return 10, !r.down[r.gates[g]] }
+func (r *rig) Reach(g, _ uint32) (uint32, bool)                         { return 10, !r.down[r.gates[g]] }
 func (r *rig) Interior(uint32) (s route.Source, x route.Route, ok bool) { return s, x, false }
 func (r *rig) SourceRouteType(route.Source, route.Route) string         { return "local" }
 

@@ -230,7 +230,7 @@ func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {
 	r.Metric = r.Attrs.MED
 	if s.book.Policy(p.config.Export).UsesInterior() {
 		if b.from != fromLocal {
-			r.Interior, r.Reached = x.h.Way(x.h.Gateway(a.NextHop), prefix)
+			r.Interior, r.Reached = x.h.Reach(x.h.Gateway(a.NextHop), prefix)
 		} else if _, own, ok := x.h.Interior(prefix); ok {
 			r.Interior, r.Reached = own.Metric, true
 		}

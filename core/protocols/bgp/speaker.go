@@ -61,10 +61,10 @@ type Host interface {
 	// PutBGP gives the table BGP's route for a prefix, or takes it away: through
 	// these next hops, which are the speaker's, or into a blackhole.
 	PutBGP(prefix uint32, r Route)
-	// Gateway numbers an address that paths go through; Way is how it is reached
+	// Gateway numbers an address that paths go through; Reach is how it is reached
 	// for a path to a prefix.
 	Gateway(a ip.Addr) uint32
-	Way(gateway, prefix uint32) (cost uint32, ok bool)
+	Reach(gateway, prefix uint32) (cost uint32, ok bool)
 	// Interior is the best route of the table that is not BGP's.
 	Interior(prefix uint32) (s route.Source, r route.Route, ok bool)
 	// InUse says whether the table uses a route for exactly this prefix, and

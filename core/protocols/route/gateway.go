@@ -34,16 +34,16 @@ func (t *Table) Gateway(shared *Shared, a ip.Addr) uint32 {
 	return id
 }
 
-// Way is how a gateway is reached: by which hops, NoSet if not at all, and at
+// Reach is how a gateway is reached: by which hops, NoSet if not at all, and at
 // what cost by the interior protocol.
-func (t *Table) Way(id uint32) (set SetID, cost uint32) {
+func (t *Table) Reach(id uint32) (set SetID, cost uint32) {
 	return t.gateways[id].set, t.gateways[id].cost
 }
 
-// WayFor is Way for a route of BGP to a prefix: what BGP has for that prefix now
+// ReachFor is Reach for a route of BGP to a prefix: what BGP has for that prefix now
 // does not count, since a route may not resolve its own next hop (RFC 4271
 // 9.1.2.1).
-func (t *Table) WayFor(shared *Shared, id, prefix uint32) (set SetID, cost uint32) {
+func (t *Table) ReachFor(shared *Shared, id, prefix uint32) (set SetID, cost uint32) {
 	g := &t.gateways[id]
 	if !slices.Contains(g.by, prefix) {
 		return g.set, g.cost

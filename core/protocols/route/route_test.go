@@ -206,7 +206,7 @@ func (x *resolving) lead(t require.TestingT, s *Shared, table *Table, prefixes [
 			id := s.Prefixes.ID(prefix(t, p))
 			r := Route{}
 			if vias := x.bgp[p]; len(vias) > 0 {
-				if set, _ := table.WayFor(s, table.Gateway(s, vias[0]), id); set != NoSet {
+				if set, _ := table.ReachFor(s, table.Gateway(s, vias[0]), id); set != NoSet {
 					r = Route{Hop: table.Recursive(silent{}, s, vias), Present: true, Preference: 200}
 				}
 			}
@@ -315,8 +315,8 @@ func TestATableFollowsEveryChange(t *testing.T) {
 				require.Equal(t, fresh.Sets.Hops(ft.Set(ft.Next(b))), s.Sets.Hops(table.Set(table.Next(a))), "%s of %+v", p, x)
 			}
 			for _, a := range addresses {
-				set, cost := table.Way(table.Gateway(s, a))
-				fset, fcost := ft.Way(ft.Gateway(fresh, a))
+				set, cost := table.Reach(table.Gateway(s, a))
+				fset, fcost := ft.Reach(ft.Gateway(fresh, a))
 				require.Equal(t, fresh.Sets.Hops(fset), s.Sets.Hops(set), "gateway %v of %+v", a, x)
 				require.Equal(t, fcost, cost, "cost of gateway %v of %+v", a, x)
 			}

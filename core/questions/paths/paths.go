@@ -423,7 +423,7 @@ func wayOf(w *network.World, d *device.Device, a attr.ID) (uint32, bool) {
 	if !ok {
 		return 0, false
 	}
-	set, cost := d.Main().Table().Way(g)
+	set, cost := d.Main().Table().Reach(g)
 	return cost, set != route.NoSet
 }
 

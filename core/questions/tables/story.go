@@ -66,7 +66,7 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 			winner = &out.Candidates[len(out.Candidates)-1]
 		}
 		if c.Source == route.OSPF && c.Route.Kind == ospf.IntraArea {
-			out.Candidates = append(out.Candidates, otherWays(w, d, c.Prefix, prefix, c.Route)...)
+			out.Candidates = append(out.Candidates, otherPaths(w, d, c.Prefix, prefix, c.Route)...)
 		}
 		if c.Source == route.Static {
 			out.Candidates = append(out.Candidates, otherStatics(d, c.Prefix, prefix, c.Route)...)
@@ -206,8 +206,8 @@ func costSum(w *network.World, d *device.Device, id uint32) []string {
 	return parts
 }
 
-// otherWays are the ways through other neighbours, that cost more.
-func otherWays(w *network.World, d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
+// otherPaths are the paths through other neighbours, that cost more.
+func otherPaths(w *network.World, d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
 	var out []Candidate
 	used := w.Shared().Sets.Hops(d.Main().Table().Set(best.Hop))
 	for i := range d.Ports() {

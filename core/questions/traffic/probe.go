@@ -283,8 +283,8 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 			src, _ := d.Main().Table().Best(s.Prefix)
 			fmt.Fprintf(&b, ", by %v (%v)", p.w.Shared().Prefixes.Prefix(s.Prefix), src)
 		}
-		if s.Ways > 1 {
-			fmt.Fprintf(&b, ", one of %d equal-cost paths", s.Ways)
+		if s.Paths > 1 {
+			fmt.Fprintf(&b, ", one of %d equal-cost paths", s.Paths)
 		}
 	}
 	out.Did = b.String()

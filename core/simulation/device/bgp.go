@@ -199,11 +199,11 @@ func (inst *Instance) PutBGP(prefix uint32, b bgp.Route) {
 	inst.table.Put(inst, route.BGP, prefix, r)
 }
 
-// Gateway numbers an address that paths go through; Way is how it is reached.
+// Gateway numbers an address that paths go through; Reach is how it is reached.
 func (inst *Instance) Gateway(a ip.Addr) uint32 { return inst.table.Gateway(inst.Shared(), a) }
 
-func (inst *Instance) Way(gateway, prefix uint32) (cost uint32, ok bool) {
-	set, cost := inst.table.WayFor(inst.Shared(), gateway, prefix)
+func (inst *Instance) Reach(gateway, prefix uint32) (cost uint32, ok bool) {
+	set, cost := inst.table.ReachFor(inst.Shared(), gateway, prefix)
 	return cost, set != route.NoSet
 }
 

@@ -43,7 +43,7 @@ type Fate struct {
 	Gateway   ip.Addr
 	Prefix    uint32 // number of the route's prefix, when Routed
 	Routed    bool
-	Ways      int // equal paths there were
+	Paths     int // equal ones there were
 	Connected bool
 }
 
@@ -194,7 +194,7 @@ func (inst *Instance) forward(in store.Ref, p *inet.Packet, class event.Class) {
 		return
 	}
 	way := route.Pick(hops, route.FlowHash(inst.device.Salt(), p.Src, p.Dst, p.Protocol, flowPorts(p)))
-	step.Out, step.Gateway, step.Ways = store.RefTo(way.Port), way.Gateway, len(hops)
+	step.Out, step.Gateway, step.Paths = store.RefTo(way.Port), way.Gateway, len(hops)
 	to := way.Gateway
 	if !to.IsValid() {
 		to, step.Connected = p.Dst, true
