@@ -49,7 +49,7 @@ type Fate struct {
 
 const defaultTTL = 64
 
-// noPort stands for the port of what is made here, or ends here.
+// noPort is the port of a packet that is made here, or ends here.
 const noPort store.Ref = 0
 
 func notePort(r store.Ref) note.Port {
