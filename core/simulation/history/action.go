@@ -46,7 +46,7 @@ type Action struct {
 	For       time.Duration // of Wait
 	Protocol  string        // of Restart: ospf or bgp
 	Peer      string        // of Reset, Resend, Disable and Enable of a peer: its address, or all
-	Way       string        // of Resend: from or to
+	ToPeer    bool          // of Resend: what the router sent the peer, rather than what the peer sent it
 }
 
 // until is when a Wait that begins at start ends.

@@ -104,8 +104,13 @@ var fields = map[string]field{
 	}},
 	"ospf|bgp": {"a routing process, ospf or bgp", func(a *Action, word string) bool { a.Protocol = word; return word == "ospf" || word == "bgp" },
 		func(a *Action) string { return a.Protocol }},
-	"from|to": {"a direction, from or to", func(a *Action, word string) bool { a.Way = word; return word == "from" || word == "to" },
-		func(a *Action) string { return a.Way }},
+	"from|to": {"a direction, from or to", func(a *Action, word string) bool { a.ToPeer = word == "to"; return a.ToPeer || word == "from" },
+		func(a *Action) string {
+			if a.ToPeer {
+				return "to"
+			}
+			return "from"
+		}},
 }
 
 func setPeer(a *Action, word string) bool {
@@ -356,7 +361,7 @@ func reset(_ Action, inst *device.Instance, s *bgp.Speaker, i int) bool {
 }
 
 func resend(a Action, inst *device.Instance, s *bgp.Speaker, i int) bool {
-	if a.Way == "from" {
+	if !a.ToPeer {
 		return s.AskAgain(inst, i)
 	}
 	return s.SendAgain(inst, i)
