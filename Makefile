@@ -52,6 +52,7 @@ docs:
 fuzz:
 	for p in ./core/protocols/wire/inet ./core/protocols/wire/ospf ./core/protocols/wire/tcp ./core/protocols/wire/bgp; do go test -run '^$$' -fuzz FuzzRead -fuzztime 30s -fuzzminimizetime 1s $$p; done
 	go test -run '^$$' -fuzz FuzzParse -fuzztime 30s -fuzzminimizetime 1s ./core/language/labtext
+	go test -run '^$$' -fuzz FuzzEdits -fuzztime 30s -fuzzminimizetime 1s ./core/language/labtext
 	go test -run '^$$' -fuzz FuzzReceive -fuzztime 30s -fuzzminimizetime 1s ./core/protocols/ospf
 	go test -run '^$$' -fuzz FuzzPattern -fuzztime 30s -fuzzminimizetime 1s ./core/protocols/policy
 

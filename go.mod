@@ -3,6 +3,7 @@ module hellebore
 go 1.26.0
 
 require (
+	github.com/aymanbagabas/go-udiff v0.4.1
 	github.com/chromedp/cdproto v0.159.2
 	github.com/chromedp/chromedp v0.23.0
 	github.com/danielgtaylor/huma/v2 v2.37.2

@@ -44,7 +44,7 @@ func commands() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(),
-		formatCommand(),
+		formatCommand(), editCommand(),
 		versionCommand(), referenceCommand(), documentCommand(), schemaCommand())
 	return root
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -103,5 +104,70 @@ func formatCommand() *cobra.Command {
 			return nil
 		}}
 	c.Flags().BoolVarP(&write, "write", "w", false, "write to the file instead of standard output")
+	return c
+}
+
+func editCommand() *cobra.Command {
+	var write, lines bool
+	c := &cobra.Command{Use: "edit LAB [EDIT ...]", Short: "Change a lab text by edits",
+		Long: `Change a lab text by edits, each one statement or one verb:
+
+  viaduct.e1 ospf cost 40
+  summit.up, quarry.up bandwidth 100M
+  add router halt
+  remove viaduct.e1 ospf passive
+  rename viaduct.e1 up
+  move policy to-skylark statement own before rest
+  join viaduct.lan yard
+  part viaduct.lan
+
+Without edits, they are read from standard input, one a line; what belongs to a
+statement can follow below it, indented. Comments, order and layout of all else stay.`,
+		Args: cobra.MinimumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			edits := strings.Join(args[1:], "\n")
+			if len(args) == 1 {
+				if args[0] == "-" {
+					return fmt.Errorf("both the lab and the edits would be read from standard input: name a file, or write the edits as arguments")
+				}
+				b, err := io.ReadAll(io.LimitReader(cmd.InOrStdin(), labtext.MaxSize))
+				if err != nil {
+					return err
+				}
+				edits = string(b)
+			}
+			before, err := readLab(args[0])
+			if err != nil {
+				return err
+			}
+			list, err := labtext.ParseEdits(edits)
+			if err != nil {
+				return err
+			}
+			after, err := labtext.EditText(before, list...)
+			if err != nil {
+				return err
+			}
+			if lines {
+				for _, h := range labtext.Hunks(before, after) {
+					fmt.Fprintf(cmd.OutOrStdout(), "%s, line %d\n", h.Block, h.Line)
+					for _, l := range h.Removed {
+						fmt.Fprintf(cmd.OutOrStdout(), "- %s\n", l)
+					}
+					for _, l := range h.Added {
+						fmt.Fprintf(cmd.OutOrStdout(), "+ %s\n", l)
+					}
+				}
+			}
+			if write && args[0] != "-" {
+				return os.WriteFile(args[0], []byte(after), 0o644)
+			}
+			if !lines {
+				fmt.Fprint(cmd.OutOrStdout(), after)
+			}
+			return nil
+		}}
+	c.Flags().BoolVarP(&write, "write", "w", false, "write to the file instead of standard output")
+	c.Flags().BoolVarP(&lines, "lines", "l", false, "print the changed lines instead of the text")
 	return c
 }

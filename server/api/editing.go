@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -34,6 +35,12 @@ type Renamed struct {
 	Places int    `json:"places" doc:"how many changed"`
 }
 
+// Edited is a text after edits, and the lines that they changed.
+type Edited struct {
+	Text  string         `json:"text"`
+	Lines []labtext.Hunk `json:"lines"`
+}
+
 // registerEditing makes the operations for people who type: they change a draft,
 // never a lab.
 func (h *handlers) registerEditing(api huma.API) {
@@ -51,13 +58,16 @@ func (h *handlers) registerEditing(api huma.API) {
 		text, n, err := labtext.Rename(in.Text, in.Line, in.Column, in.To)
 		return Renamed{text, n}, err
 	})
-	edit(api, "spread", "Write a statement into many routers or ports", func(in struct {
-		Text      string   `json:"text"`
-		Targets   []string `json:"targets" maxItems:"5000" doc:"routers and ports: viaduct, viaduct.e1"`
-		Statement string   `json:"statement" maxLength:"4000"`
-	}) (text, error) {
-		out, err := labtext.Spread(in.Text, in.Targets, in.Statement)
-		return text{out}, err
+	edit(api, "edit", "Make edits of a text, all or none", func(in struct {
+		Text  string   `json:"text"`
+		Edits []string `json:"edits" minItems:"1" maxItems:"5000" doc:"each as it is typed: viaduct.e1 ospf cost 40; what belongs to a statement may be below it, indented"`
+	}) (Edited, error) {
+		edits, err := labtext.ParseEdits(strings.Join(in.Edits, "\n"))
+		if err != nil {
+			return Edited{}, err
+		}
+		text, err := labtext.EditText(in.Text, edits...)
+		return Edited{text, labtext.Hunks(in.Text, text)}, err
 	})
 	edit(api, "must-differ", "Names and addresses that a copy of a router needs others for", func(in struct {
 		Text   string `json:"text"`

@@ -23,6 +23,7 @@ type Checked struct {
 	OK       bool                     `json:"ok" doc:"it has no errors and can be applied"`
 	Problems []labtext.Problem        `json:"problems"`
 	Changes  []labtext.Change         `json:"changes" doc:"from the text in force, by meaning"`
+	Lines    []labtext.Hunk           `json:"lines" doc:"in which it is different from the text in force"`
 	Places   map[string]labtext.Place `json:"places" doc:"where devices, ports and flows are"`
 	Touched  []string                 `json:"touched" doc:"devices that the change touches, and shared: what the order of a staged change can name"`
 }
@@ -43,10 +44,11 @@ func (h *handlers) registerText(api huma.API) {
 			if out.Places == nil {
 				out.Places = map[string]labtext.Place{}
 			}
-			if !out.OK {
-				return &body[Checked]{out}, nil
-			}
 			return with(ctx, h, in.ID, func(l *lab.Lab) (Checked, error) {
+				out.Lines = labtext.Hunks(l.Text(), labtext.Normal(in.Body.Text))
+				if !out.OK {
+					return out, nil
+				}
 				if c := l.Differences(&r.Lab); c != nil {
 					out.Changes = c
 				}

@@ -5,142 +5,215 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
-const editable = `# the mill
-router mill
-  loopback lo 10.255.0.1/32
-  port e1 10.0.12.1/30 mtu 1400
-    ospf area 0
-      cost 10
-  bgp as 64500
-    peer-group inside
-      as 64500
-      local-address lo
-    peer 10.255.0.2 group inside
-      import-policy taken
-    peer 192.0.2.2 as 64496
-
-router halt
-  router-id 10.255.0.2
-  loopback lo 10.255.0.2/32
-  port e1 10.0.12.2/30
-    ospf area 0
-host gate 10.20.1.10/24
-link mill.e1 halt.e1
-prefix-set ours
-  203.0.113.0/24
-policy taken
-  statement ours
-    where prefix in ours
-    accept
-policy other
-  statement all
-    where policy taken
-    accept
-flow coal mill -> halt
-check "coal arrives"
-  when cut mill.e1
-  expect flow coal
-  expect path mill -> halt through halt
-brief
-  task "bring coal"
-    check "coal arrives"
-`
-
-// place is the line and column of the n-th occurrence of a word in a text.
-func place(t *testing.T, text, word string, n int) (line, column int) {
+// edited makes edits in their written form.
+func edited(t *testing.T, text string, lines ...string) string {
 	t.Helper()
-	at := 0
-	for range n {
-		i := strings.Index(text[at:], word)
-		require.GreaterOrEqual(t, i, 0)
-		at += i + 1
-	}
-	before := text[:at-1]
-	return strings.Count(before, "\n") + 1, at - 1 - strings.LastIndex(before, "\n")
+	edits, err := ParseEdits(strings.Join(lines, "\n"))
+	require.NoError(t, err)
+	out, err := EditText(text, edits...)
+	require.NoError(t, err, "%v", lines)
+	return out
 }
 
-func TestNamesAreFoundWhereverTheyStand(t *testing.T) {
-	for _, c := range []struct {
-		word       string
-		nth        int
-		kind, in   string
-		uses, defs int
-	}{
-		{"mill", 2, "device", "", 5, 1}, // the first is in the comment
-		{"e1 10", 1, "port", "mill", 3, 1},
-		{"lo\n", 1, "port", "mill", 2, 1},
-		{"taken", 1, "policy", "", 3, 1},
-		{"taken", 3, "policy", "", 3, 1},
-		{"ours\n", 1, "prefix-set", "", 2, 1},
-		{"inside", 1, "peer-group", "mill", 2, 1},
-		{"coal mill", 1, "flow", "", 2, 1},
-		{"coal arrives", 1, "check", "", 2, 1},
+// changedLines are the lines that are different, "-" before and "+" after.
+func changedLines(before, after string) string {
+	var removed, added []string
+	for _, h := range Hunks(before, after) {
+		for _, l := range h.Removed {
+			removed = append(removed, "-"+l)
+		}
+		for _, l := range h.Added {
+			added = append(added, "+"+l)
+		}
+	}
+	return strings.Join(append(removed, added...), "\n")
+}
+
+func TestEditsWriteOneFact(t *testing.T) {
+	for _, c := range []struct{ edit, changes string }{
+		{"mill.e1 ospf cost 40", "-      cost 10\n+      cost 40"},
+		{"mill.e1 cost 40", "-      cost 10\n+      cost 40"},
+		{"mill.e1 ospf cost 10", ""},
+		{"mill.e1, halt.e1 bandwidth 100M", "-  port e1 10.0.12.1/30 mtu 1400\n-  port e1 10.0.12.2/30\n+  port e1 10.0.12.1/30 mtu 1400 bandwidth 100M\n+  port e1 10.0.12.2/30 bandwidth 100M"},
+		{"halt.e1 ospf type broadcast passive", "-    ospf area 0\n+    ospf area 0 passive\n+      type broadcast"},
+		{"halt.e1 10.0.13.2/30", "-  port e1 10.0.12.2/30\n+  port e1 10.0.13.2/30"},
+		{"halt port e1 10.0.13.2/30", "-  port e1 10.0.12.2/30\n+  port e1 10.0.13.2/30"},
+		{"halt port e2", "+  port e2"},
+		{"halt.lo ospf area 0 passive", "+    ospf area 0 passive"},
+		{"mill peer 10.255.0.3 group inside", "+    peer 10.255.0.3 group inside"},
+		{"mill/192.0.2.2 export-policy other", "+      export-policy other"},
+		{"mill peer 192.0.2.2 as 64497", "-    peer 192.0.2.2 as 64496\n+    peer 192.0.2.2 as 64497"},
+		{"mill bgp as 64501", "-  bgp as 64500\n+  bgp as 64501"},
+		{"halt bgp as 64501", "+  bgp as 64501"},
+		{"halt static 203.0.113.0/24 via 10.0.12.1", "+  static 203.0.113.0/24 via 10.0.12.1"},
+		{"gate gateway 10.20.1.1", "-host gate 10.20.1.10/24\n+host gate 10.20.1.10/24 gateway 10.20.1.1"},
+		{"gate 10.20.1.11/24", "-host gate 10.20.1.10/24\n+host gate 10.20.1.11/24"},
+		{"link halt.e1 mill.e1 delay 5ms", "-link mill.e1 halt.e1\n+link mill.e1 halt.e1 delay 5ms"},
+		{"flow coal every 1s", "-flow coal mill -> halt\n+flow coal mill -> halt every 1s"},
+		{"prefix-set ours 198.51.100.0/24 length 25..26", "+  198.51.100.0/24 length 25..26"},
+		{"policy taken statement ours set local-preference 200", "+    set local-preference 200"},
+		{"policy taken otherwise accept", "+  otherwise accept"},
+		{"router mill ospf area 1 stub", "+  ospf\n+    area 1\n+      stub"},
+		{"add host booth 10.20.2.10/24", "+host booth 10.20.2.10/24"},
+		{"add router depot", "+\n+router depot"},
+		{"segment yard mill.e1 halt.e1", "+\n+segment yard mill.e1 halt.e1"},
+		{"join gate yard", "+\n+segment yard gate"},
+		{"lab \"Mill\"", "+\n+lab \"Mill\""},
+		{"remove mill.e1 mtu", "-  port e1 10.0.12.1/30 mtu 1400\n+  port e1 10.0.12.1/30"},
+		{"remove mill.e1 ospf cost", "-      cost 10"},
+		{"remove mill.e1 ospf", "-    ospf area 0\n-      cost 10"},
+		{"remove mill peer 192.0.2.2", "-    peer 192.0.2.2 as 64496"},
+		{"remove mill/192.0.2.2", "-    peer 192.0.2.2 as 64496"},
+		{"remove mill peer 10.255.0.2 import-policy", "-      import-policy taken"},
+		{"remove link halt.e1 mill.e1", "-link mill.e1 halt.e1"},
+		{"remove gate", "-host gate 10.20.1.10/24"},
+		{"remove policy other statement all where policy taken", "-    where policy taken"},
+		{"part mill.e1", "-link mill.e1 halt.e1"},
+		{"move policy other before taken", ""},
 	} {
-		line, column := place(t, editable, c.word, c.nth)
-		n, err := NameAt(editable, line, column)
-		require.NoError(t, err, c.word)
-		require.Equal(t, c.kind, n.Kind, c.word)
-		require.Equal(t, c.in, n.In, c.word)
-		require.Len(t, n.Uses, c.uses, c.word)
-		defs := 0
-		for _, u := range n.Uses {
-			if u.Definition {
-				defs++
-			}
+		after := edited(t, editable, c.edit)
+		if c.changes != "" || !strings.HasPrefix(c.edit, "move") {
+			require.Equal(t, c.changes, changedLines(editable, after), "%s\n%s", c.edit, after)
 		}
-		require.Equal(t, c.defs, defs, c.word)
-	}
-	_, err := NameAt(editable, 1, 3)
-	require.EqualError(t, err, "there is no name in line 1 at column 3")
-}
-
-// TestARenamedTextMeansTheSame renames everything in turn: the text stays without
-// errors, and says what it said but for the name.
-func TestARenamedTextMeansTheSame(t *testing.T) {
-	require.True(t, Parse(editable).OK(), "%v", Parse(editable).Problems)
-	root, _ := parse(editable)
-	for _, o := range occurrences(root) {
-		text, n, err := Rename(editable, o.line, o.from, "fresh-name")
-		require.NoError(t, err, o.name)
-		require.Positive(t, n)
-		r := Parse(text)
-		require.True(t, r.OK(), "%s %s: %v", o.kind, o.name, r.Problems)
-		back, m, err := Rename(text, o.line, o.from, o.name)
-		if strings.Count(editable, o.name) == 1 || err == nil {
-			require.NoError(t, err)
-			require.Equal(t, n, m)
+		if strings.HasPrefix(c.edit, "move") {
+			require.Less(t, strings.Index(after, "policy other"), strings.Index(after, "\npolicy taken"))
 		}
-		if o.kind != "device" || o.definition { // columns on a line with two names move
-			require.Equal(t, editable, back, o.name)
+		again, err := ParseEdit(c.edit)
+		require.NoError(t, err)
+		if again.Do == ToSet {
+			require.Equal(t, after, edited(t, after, c.edit), "said twice")
 		}
 	}
-	line, column := place(t, editable, "taken", 1)
-	_, _, err := Rename(editable, line, column, "other")
-	require.ErrorContains(t, err, "there is another policy named other")
-	_, _, err = Rename(editable, line, column, "9 lives")
-	require.ErrorContains(t, err, "is not a name")
-	line, column = place(t, editable, "coal arrives", 1)
-	_, _, err = Rename(editable, line, column, `a"b`)
-	require.ErrorContains(t, err, "cannot be written in quotes")
 }
 
-func TestSpread(t *testing.T) {
+// TestADeviceGoesWithItsLinks takes a router out: what cannot be without it goes with it.
+func TestADeviceGoesWithItsLinks(t *testing.T) {
+	text := editable + "segment yard gate halt.e2 mill.e2\n"
+	text = edited(t, text, "halt port e2", "mill port e2")
+	after := edited(t, text, "remove halt")
+	r := Parse(after)
+	require.True(t, r.OK(), "%v", r.Problems)
+	require.Empty(t, r.Lab.Links)
+	require.Empty(t, r.Lab.Flows)
+	require.Empty(t, r.Lab.Checks)
+	require.Len(t, r.Lab.Segments[0].Ports, 2)
+	require.Contains(t, after, "# the mill\n")
+	after = edited(t, text, "remove halt.e2", "remove mill.e2", "remove gate")
+	require.NotContains(t, after, "segment")
+	require.Contains(t, after, "check \"coal arrives\"")
+}
+
+func TestEditsThatCannotBeMade(t *testing.T) {
+	for edit, says := range map[string]string{
+		"":                              "write what to change, for example viaduct.e1 ospf cost 40",
+		"mil.e1 ospf cost 40":           "there is no router or host named mil; did you mean mill?",
+		"rooter depot":                  "there is no router or host named rooter; did you mean router?",
+		"mill.e7 ospf cost 40":          "mill has no port e7; it has lo, e1",
+		"mill.e1 ospf cots 40":          `unknown word "cots" in ospf on a port; did you mean cost?`,
+		"mill.e1 colour red":            "colour does not belong in mill.e1; known there:",
+		"mill.e1 ospf cost many":        `"many" is not a whole number; from 1 to 65535`,
+		"halt peer 10.0.0.1 as 5":       "peer belongs into bgp of halt: write halt bgp ... peer",
+		"mill/192.0.2.9 client":         "mill has no peer 192.0.2.9; it has 10.255.0.2, 192.0.2.2",
+		"halt/192.0.2.9 client":         "halt has no peers",
+		"flow ore every 1s":             "flow ore is new, and needs its from; write flow NAME DEVICE -> DEVICE",
+		"add router mill":               "router mill is there already, on line 2",
+		"remove mill.e1 ospf passive":   "port e1 10.0.12.1/30 has no ospf passive",
+		"remove policy taken":           "policy taken is used on line 12, by peer 10.255.0.2 of router mill: take import-policy taken out there first",
+		"remove prefix-set ours":        "prefix-set ours is used on line 26",
+		"remove mill peer-group inside": "peer-group inside is used on line 11",
+		"remove mill.lo":                "loopback lo 10.255.0.1/32 is used on line 10, by peer-group inside of router mill: take local-address lo out there first",
+		"rename mill halt":              "there is another device named halt",
+		"rename mill.e1 9lives":         "is not a name",
+		"rename mill.e1 ospf x":         "ospf has no name",
+		"join mill.e1 yard":             "mill.e1 is on link mill.e1 halt.e1 already: part it first",
+		"join mill.lo yard":             "mill.lo is no port that can be joined",
+		"part gate":                     "gate is on no segment and no link",
+		"join mill.e1":                  "write join DEVICE.PORT SEGMENT",
+		"move policy taken beside it":   "write where to: first, last, before NAME or after NAME",
+		"move policy taken before it":   "there is no it beside policy taken; there:",
+		"mill.e1":                       "write what to set on mill.e1, for example mill.e1 disabled",
+		"remove":                        "write what to remove",
+	} {
+		e, err := ParseEdit(edit)
+		if err == nil {
+			_, err = EditText(editable, e)
+		}
+		require.ErrorContains(t, err, says, edit)
+	}
+	_, err := EditText(editable, Edit{Targets: []string{"mill"}, Statement: "port e9"}, Edit{Targets: []string{"mill.e9"}, Statement: "mtu 1"})
+	require.ErrorContains(t, err, "mill.e9 mtu 1: 1 is out of range")
+}
+
+// TestCrowdedLines edits statements that share a line with others.
+func TestCrowdedLines(t *testing.T) {
+	const text = "router mill\n  port e1 10.0.12.1/30 mtu 1400 ospf area 0 cost 10 # slow\nrouter halt\n  port e1\nlink mill.e1 halt.e1"
+	for edit, line := range map[string]string{
+		"mill.e1 ospf cost 400":          "  port e1 10.0.12.1/30 mtu 1400 ospf area 0 cost 400 # slow\n",
+		"mill.e1 passive":                "  port e1 10.0.12.1/30 mtu 1400 ospf area 0 passive cost 10 # slow\n",
+		"mill.e1 bandwidth 10M":          "  port e1 10.0.12.1/30 mtu 1400 bandwidth 10M ospf area 0 cost 10 # slow\n",
+		"remove mill.e1 mtu":             "  port e1 10.0.12.1/30 ospf area 0 cost 10 # slow\n",
+		"remove mill.e1 ospf":            "  port e1 10.0.12.1/30 mtu 1400 # slow\n",
+		"mill.e1 hello-interval 5s":      "  port e1 10.0.12.1/30 mtu 1400 ospf area 0 cost 10 # slow\n    hello-interval 5s\n",
+		"link mill.e1 halt.e1 delay 3ms": "link mill.e1 halt.e1 delay 3ms",
+		"add router depot":               "  port e1\n\nrouter depot\nlink",
+	} {
+		require.Contains(t, edited(t, text, edit), line, edit)
+	}
+}
+
+func TestRenamesAndMoves(t *testing.T) {
+	require.Contains(t, edited(t, editable, "rename mill.e1 mill.up"), "link mill.up halt.e1")
+	require.Contains(t, edited(t, editable, "rename mill bridge"), "flow coal bridge -> halt")
+	require.Contains(t, edited(t, editable, "rename check \"coal arrives\" \"it burns\""), "    check \"it burns\"")
+	require.Contains(t, edited(t, editable, "rename mill peer-group inside core"), "peer 10.255.0.2 group core")
+	require.Contains(t, edited(t, editable, "rename policy taken statement ours own"), "statement own")
+
+	const policy = "policy p\n  statement a\n    reject\n  # the second\n  statement b\n    accept\n  statement c\n    accept\n  otherwise accept\n"
+	order := func(text string) string {
+		var out []string
+		for _, n := range Outline(text)[0].Parts {
+			out = append(out, n.Name)
+		}
+		return strings.Join(out, "")
+	}
+	for place, want := range map[string]string{"first": "bac", "last": "acb", "before a": "bac", "after c": "acb", "before c": "abc"} {
+		after := edited(t, policy, "move policy p statement b "+place)
+		require.Equal(t, want, order(after), place)
+		require.Contains(t, after, "  # the second\n  statement b\n    accept\n", place)
+		require.True(t, strings.HasSuffix(after, "  otherwise accept\n"), after)
+	}
+}
+
+func TestHunksSayWhereLinesChanged(t *testing.T) {
+	after := edited(t, editable, "mill.e1 ospf cost 5", "remove flow coal", "add router depot")
+	require.Equal(t, []Hunk{
+		{Line: 6, Block: "router mill", Removed: []string{"      cost 10"}, Added: []string{"      cost 5"}},
+		{Line: 20, Block: "router depot", Removed: []string{}, Added: []string{"", "router depot"}},
+		{Line: 34, Block: "flow coal", Removed: []string{"flow coal mill -> halt", "check \"coal arrives\"", "  when cut mill.e1", "  expect flow coal", "  expect path mill -> halt through halt"}, Added: []string{}},
+		{Line: 36, Block: "brief", Removed: []string{"    check \"coal arrives\""}, Added: []string{}},
+	}, Hunks(editable, after))
+	require.Empty(t, Hunks(after, after))
+}
+
+// TestOneStatementOnMany writes a statement on several routers or ports at once.
+func TestOneStatementOnMany(t *testing.T) {
 	for _, c := range []struct {
 		targets, statement, has, gone string
 	}{
-		{"mill halt", "static 203.0.113.0/24 blackhole", "  static 203.0.113.0/24 blackhole", ""},
-		{"mill.e1 halt.e1", "bandwidth 100M", "    bandwidth 100M", ""},
-		{"mill.e1 halt.e1", "mtu 1500", "    mtu 1500", "mtu 1400"},
-		{"mill.e1 halt.e1", "cost 33", "      cost 33", "cost 10"},
-		{"mill.e1", "ospf area 7", "    ospf area 7", "cost 10"},
-		{"mill halt", "ospf\n  area 0\n    keys k", "  ospf\n    area 0\n      keys k", ""},
+		{"mill, halt", "static 203.0.113.0/24 blackhole", "  static 203.0.113.0/24 blackhole", ""},
+		{"mill.e1, halt.e1", "bandwidth 100M", " bandwidth 100M", ""},
+		{"mill.e1, halt.e1", "mtu 1500", " mtu 1500", "mtu 1400"},
+		{"mill.e1,halt.e1", "cost 33", "      cost 33", "cost 10"},
+		{"mill.e1", "ospf area 7", "    ospf area 7", "ospf area 0\n      cost"},
+		{"mill, halt", "ospf\n  area 0\n    keys k", "  ospf\n    area 0\n      keys k", ""},
 		{"halt", "router-id 10.255.0.9", "  router-id 10.255.0.9", "router-id 10.255.0.2"},
 	} {
-		text, err := Spread(editable, strings.Fields(c.targets), c.statement)
-		require.NoError(t, err, c.statement)
-		require.Equal(t, len(strings.Fields(c.targets)), strings.Count(text, c.has+"\n"), text)
+		text := edited(t, editable, c.targets+" "+c.statement)
+		require.Equal(t, strings.Count(c.targets, ",")+1, strings.Count(text, c.has+"\n"), text)
 		if c.gone != "" {
 			require.NotContains(t, text, c.gone)
 		}
@@ -149,91 +222,23 @@ func TestSpread(t *testing.T) {
 				require.Equal(t, "there is no key chain named k", p.Message)
 			}
 		}
-		again, err := Spread(text, strings.Fields(c.targets), c.statement)
-		require.NoError(t, err)
-		if !strings.HasPrefix(c.statement, "static") {
-			require.Equal(t, text, again, "what stands there already is written again in its place")
+	}
+}
+
+func BenchmarkEdit(b *testing.B) {
+	for _, l := range demo.Labs() {
+		if l.Slug != "valley-line" {
+			continue
 		}
-	}
-	for statement, says := range map[string]string{"": "write the statement", "cost 7": "cost does not belong in gate", "colour red": "colour does not belong in gate"} {
-		_, err := Spread(editable, []string{"gate"}, statement)
-		require.ErrorContains(t, err, says)
-	}
-	_, err := Spread(editable, []string{"nobody"}, "mtu 1500")
-	require.ErrorContains(t, err, "there is no router or port named nobody")
-	_, err = Spread(editable, nil, "mtu 1500")
-	require.ErrorContains(t, err, "choose the routers")
-}
-
-func TestACopiedRouterHasItsOwnNamesAndAddresses(t *testing.T) {
-	d, err := MustDiffer(editable, "halt")
-	require.NoError(t, err)
-	require.Equal(t, []Differing{{"name", "halt", "halt-2"}, {"router ID", "10.255.0.2", "10.255.0.3"},
-		{"address of lo", "10.255.0.2/32", "10.255.0.4/32"}, {"address of e1", "10.0.12.2/30", "10.0.12.5/30"}}, d)
-	values := map[string]string{}
-	for _, x := range d {
-		values[x.Value] = x.Suggest
-	}
-	text, err := CopyRouter(editable, "halt", values)
-	require.NoError(t, err)
-	r := Parse(text)
-	require.True(t, r.OK(), "%v", r.Problems)
-	for _, p := range r.Problems {
-		require.NotContains(t, p.Message, "duplicate")
-	}
-	twin := r.Lab.Device("halt-2")
-	require.NotNil(t, twin)
-	require.Equal(t, "10.0.12.5/30", twin.Port("e1").Address.String())
-	require.True(t, twin.Port("e1").OSPF.On)
-	_, err = MustDiffer(editable, "nobody")
-	require.ErrorContains(t, err, "there is no router named nobody")
-	_, err = CopyRouter(editable, "nobody", nil)
-	require.Error(t, err)
-}
-
-func TestOutline(t *testing.T) {
-	var got []string
-	for _, b := range Outline(editable) {
-		got = append(got, b.Kind+" "+b.Name)
-	}
-	require.Equal(t, []string{"router mill", "router halt", "host gate", "link halt.e1 mill.e1", "prefix-set ours", "policy taken", "policy other", "flow coal", "check coal arrives", "brief "}, got)
-	mill := Outline(editable)[0]
-	require.Equal(t, []int{1, 2, 13}, []int{mill.From, mill.Line, mill.To})
-	require.Equal(t, Part{"port", "e1", 4}, mill.Parts[1])
-}
-
-// TestFixesMendTheirProblem applies the fix of a problem: it is gone.
-func TestFixesMendTheirProblem(t *testing.T) {
-	for _, wrong := range []string{
-		"router mill\n  prot e1 10.0.12.1/30\n",
-		"router mill\n  static 203.0.113.7/24 blackhole\n",
-		"router mill\n  port e1 10.0.12.1/24 255.255.255.0\n",
-		"router \"mill\"\n",
-		"lab Mill\n",
-		"router mill\n  port e1 10.0.12.1/30\nrouter halt\n  port e1 10.0.12.2/30\nlink mill.e1 hall.e1\n",
-	} {
-		p := Parse(wrong).Problems[0]
-		require.NotNil(t, p.Fix, "%s: %v", wrong, p)
-		lines := strings.Split(wrong, "\n")
-		r := []rune(lines[p.Line-1])
-		lines[p.Line-1] = string(r[:p.Fix.Column-1]) + p.Fix.Text + string(r[p.Fix.End-1:])
-		for _, q := range Parse(strings.Join(lines, "\n")).Problems {
-			require.NotEqual(t, p.Message, q.Message, strings.Join(lines, "\n"))
+		root, _ := parse(l.Text)
+		edit, err := ParseEdit(root.Children[5].Args[0].Text + " ospf reference-bandwidth 40G")
+		require.NoError(b, err)
+		for b.Loop() {
+			after, err := EditText(l.Text, edit)
+			if err != nil {
+				b.Fatal(err)
+			}
+			Hunks(l.Text, after)
 		}
-	}
-	require.Nil(t, Parse("router mill\n  port e1 10.0.12.1\n").Problems[0].Fix, "nobody knows the length")
-}
-
-// TestDifferencesComeInOneOrder asks several times: the same two labs differ alike.
-func TestDifferencesComeInOneOrder(t *testing.T) {
-	const lab = "router mill\n  port e1\nrouter halt\n  port e1\nlink mill.e1 halt.e1"
-	before, after := Parse(lab+"\n"), Parse(lab+" loss 2% reorder 3% duplicate 4%\n")
-	require.True(t, before.OK() && after.OK(), "%v %v", before.Problems, after.Problems)
-	for range 20 {
-		var words []string
-		for _, c := range Differences(&before.Lab, &after.Lab) {
-			words = append(words, c.String())
-		}
-		require.Equal(t, []string{"link halt.e1 mill.e1 loss: 0% -> 2%", "link halt.e1 mill.e1 reorder: 0% -> 3%", "link halt.e1 mill.e1 duplicate: 0% -> 4%"}, words)
 	}
 }

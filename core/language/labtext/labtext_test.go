@@ -236,7 +236,7 @@ func FuzzParse(f *testing.F) {
 				continue // one is enough for a text: others come with other texts
 			}
 			if b.Kind == "router" {
-				_, _ = Spread(text, []string{b.Name}, "static 203.0.113.0/24 blackhole")
+				_, _ = EditText(text, Edit{Targets: []string{b.Name}, Statement: "static 203.0.113.0/24 blackhole"})
 				_, _ = MustDiffer(text, b.Name)
 				_, _ = CopyRouter(text, b.Name, map[string]string{b.Name: "copied"})
 			}

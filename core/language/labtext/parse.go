@@ -84,6 +84,7 @@ type parser struct {
 	stack    []open // the blocks that are open, outermost first
 	leading  []string
 	blank    bool
+	partial  bool // what has a name may be without its other arguments
 }
 
 func (p *parser) errorf(t Token, hint, format string, args ...any) {
@@ -248,10 +249,11 @@ func (p *parser) unknown(word Token, owners []*Node) {
 
 // arguments reads a statement's arguments off the front of the tokens.
 func (p *parser) arguments(n *Node, rest []Token) ([]Token, bool) {
-	for _, a := range n.Row.Args {
+	for i, a := range n.Row.Args {
+		spare := a.Optional || p.partial && n.Row.Many && n.Row.Opens != "" && i >= identity(n.Row)
 		for taken := 0; ; taken++ {
-			if len(rest) == 0 || (a.Optional || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row) {
-				if !a.Optional && taken == 0 {
+			if len(rest) == 0 || (spare || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row) {
+				if !spare && taken == 0 {
 					p.errorf(n.Word, "write "+n.Row.Usage(), "%s needs its %s", n.Row.Word, a.Name)
 					return rest, false
 				}

@@ -841,6 +841,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/text/edit': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make edits of a text, all or none */
+    post: operations['edit'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/text/format': {
     parameters: {
       query?: never;
@@ -903,23 +920,6 @@ export interface paths {
     put?: never;
     /** Give what is named at a place another name, wherever it is named */
     post: operations['rename'];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  '/api/text/spread': {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Write a statement into many routers or ports */
-    post: operations['spread'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1272,6 +1272,11 @@ export interface components {
     'BodyStruct { Text string "json:\\"text\\"" }Body': {
       text: string;
     };
+    'BodyStruct { Text string "json:\\"text\\""; Edits ListE1 ospf cost 40; what belongs to a statement may be below it indented\\"" }Body': {
+      /** @description each as it is typed: viaduct.e1 ospf cost 40; what belongs to a statement may be below it, indented */
+      edits: string[];
+      text: string;
+    };
     'BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body': {
       /** Format: int64 */
       column: number;
@@ -1298,12 +1303,6 @@ export interface components {
       values: {
         [key: string]: string;
       };
-    };
-    'BodyStruct { Text string "json:\\"text\\""; Targets ListString "json:\\"targets\\" maxItems:\\"5000\\" doc:\\"routers and ports: viaductE1\\""; Statement string "json:\\"statement\\" maxLength:\\"4000\\"" }Body': {
-      statement: string;
-      /** @description routers and ports: viaduct, viaduct.e1 */
-      targets: string[];
-      text: string;
     };
     Brief: {
       questions: components['schemas']['BriefQuestion'][];
@@ -1395,6 +1394,8 @@ export interface components {
     Checked: {
       /** @description from the text in force, by meaning */
       changes: components['schemas']['Change'][];
+      /** @description in which it is different from the text in force */
+      lines: components['schemas']['Hunk'][];
       /** @description it has no errors and can be applied */
       ok: boolean;
       /** @description where devices, ports and flows are */
@@ -1469,6 +1470,10 @@ export interface components {
       text: string;
       /** Format: date-time */
       updated: string;
+    };
+    Edited: {
+      lines: components['schemas']['Hunk'][];
+      text: string;
     };
     End: {
       /** @description nobody is there */
@@ -1647,6 +1652,17 @@ export interface components {
     'Fork-labRequest': {
       /** @description a moment */
       at: string;
+    };
+    Hunk: {
+      added: string[];
+      /** @description the statement at the top that it is in: router viaduct */
+      block: string;
+      /**
+       * Format: int64
+       * @description of the new text: where the added lines begin, or the removed ones were
+       */
+      line: number;
+      removed: string[];
     };
     'Keep-draftRequest': {
       author?: string;
@@ -4871,6 +4887,39 @@ export interface operations {
       };
     };
   };
+  edit: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Edits ListE1 ospf cost 40; what belongs to a statement may be below it indented\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Edited'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'format-text': {
     parameters: {
       query?: never;
@@ -4990,39 +5039,6 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Renamed'];
-        };
-      };
-      /** @description Error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/problem+json': components['schemas']['ErrorModel'];
-        };
-      };
-    };
-  };
-  spread: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Targets ListString "json:\\"targets\\" maxItems:\\"5000\\" doc:\\"routers and ports: viaductE1\\""; Statement string "json:\\"statement\\" maxLength:\\"4000\\"" }Body'];
-      };
-    };
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          'application/json': components['schemas']['Text'];
         };
       };
       /** @description Error */

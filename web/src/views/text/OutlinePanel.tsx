@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import type { Block } from '../../shared/api/client';
 import { Line, Main, Mono, Plain, Quiet, Trouble } from '../../shared/parts/parts';
-import { copyRouter, mustDiffer, spread } from './edits';
+import { copyRouter, mustDiffer, edited } from './edits';
 
 interface Props {
   blocks: Block[];
@@ -165,8 +165,8 @@ function Marked({ marked, clear, text, change, beside, readOnly }: MarkedProps) 
   const [error, setError] = useState<unknown>();
   const write = () => {
     setError(undefined);
-    spread(text, marked, statement).then((t) => {
-      change(t);
+    edited(text, `${marked.join(', ')} ${statement}`).then((e) => {
+      change(e.text);
       setStatement('');
     }, setError);
   };

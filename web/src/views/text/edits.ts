@@ -1,8 +1,8 @@
 import { http, unwrap, type Block } from '../../shared/api/client';
 
-/** Edits of a whole draft; the server knows the language. */
-export const spread = (text: string, targets: string[], statement: string) =>
-  unwrap(http.POST('/api/text/spread', { body: { text, targets, statement } })).then((x) => x.text);
+/** Edits of a whole draft, each as it is typed: the server knows the language. */
+export const edited = (text: string, ...edits: string[]) =>
+  unwrap(http.POST('/api/text/edit', { body: { text, edits } }));
 
 export const rename = (text: string, line: number, column: number, to: string) =>
   unwrap(http.POST('/api/text/rename', { body: { text, line, column, to } }));

@@ -57,18 +57,18 @@ describe('the outline', () => {
     expect(uses).toHaveBeenCalledWith(9, 9);
   });
   test('writes one statement to all ports that the filter finds', async () => {
-    const { change, asked } = outline({ 'POST /api/text/spread': { text: 'the new text' } });
+    const { change, asked } = outline({ 'POST /api/text/edit': { text: 'the new text', lines: [] } });
     await userEvent.type(screen.getByLabelText('Filter the outline'), '.e1');
     await userEvent.click(screen.getByRole('button', { name: 'mark 2' }));
     await userEvent.type(screen.getByLabelText('Statement for all that are marked'), 'cost 20');
     await userEvent.click(screen.getByRole('button', { name: 'Write it to all' }));
     await vi.waitFor(() => expect(change).toHaveBeenCalledWith('the new text'));
     expect(asked[0]).toBe(
-      'POST /api/text/spread {"text":"the text","targets":["mill.e1","halt.e1"],"statement":"cost 20"}',
+      'POST /api/text/edit {"text":"the text","edits":["mill.e1, halt.e1 cost 20"]}',
     );
   });
   test('says what is wrong with a statement, and keeps it', async () => {
-    outline({ 'POST /api/text/spread': problem(422, 'cost is not allowed in mill') });
+    outline({ 'POST /api/text/edit': problem(422, 'cost is not allowed in mill') });
     await userEvent.click(screen.getByLabelText('Mark mill'));
     await userEvent.type(screen.getByLabelText('Statement for all that are marked'), 'cost 20');
     await userEvent.click(screen.getByRole('button', { name: 'Write it to all' }));
