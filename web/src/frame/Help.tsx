@@ -24,6 +24,7 @@ const keys: [string, string][] = [
     'in the text: write a series out, such as port e[1..4] 10.0.[1..4].1/30 with the lines below it',
   ],
   ['Ctrl-Enter', 'in the text: preview the draft; with Shift, apply it'],
+  ['Ctrl-Z', 'undo the last change of the draft, on every view; with Shift, redo it'],
   ['F2', 'in the text: the uses of the name under the cursor, and rename'],
   ['Esc', 'clear the focus, or close what is open'],
   ['?', 'this list'],

@@ -8,6 +8,9 @@ import { ask } from '../shared/api/questions';
 import { BriefPanel } from '../panels/brief/BriefPanel';
 import { ComparisonBanner } from '../views/compare/Banner';
 import { Explanation } from '../panels/explain/Explanation';
+import { useDrafting } from '../shared/draft/drafting';
+import { DraftBar } from './DraftBar';
+import { DraftProvider } from './DraftProvider';
 import { FocusBar } from './FocusBar';
 import { deviceOf, portName, useFocus, views, writeFocus, type View } from '../shared/focus/focus';
 import type { Names } from '../shared/focus/names';
@@ -51,7 +54,17 @@ export function Shell() {
       </Box>
     );
   }
-  return <Open lab={lab.data} news={news} />;
+  return <Drafted lab={lab.data} news={news} />;
+}
+
+/** The frame with the draft of the lab, which all views share. */
+function Drafted({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }) {
+  const { id, focus } = useFocus();
+  return (
+    <DraftProvider key={id} id={id} lab={lab} past={focus.when !== 'now'}>
+      <Open lab={lab} news={news} />
+    </DraftProvider>
+  );
 }
 
 /** What the lab is busy with, how far it is, and the way to stop that. */
@@ -88,6 +101,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const routes = useQuery(ask.routes(id, focus.when));
   const forms = useQuery(ask.actionForms());
   const act = useAct(id);
+  const drafting = useDrafting();
   const input = useRef<HTMLInputElement>(null);
   const [side, setSide] = useState<Side>(() =>
     window.innerWidth < 1180 ? '' : lab.brief ? 'brief' : 'explanation',
@@ -137,6 +151,9 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const toggle = (s: Side) => setSide(side === s ? '' : s);
   const fault = (verb: string) => () => link && !past && doAct(`${verb} ${link}`);
   useKeys({
+    'Ctrl+z': () => drafting.undo?.(),
+    'Ctrl+Shift+z': () => drafting.redo?.(),
+    'Ctrl+y': () => drafting.redo?.(),
     ...Object.fromEntries(views.map((v) => [v.key, () => void show(v.name)])),
     '/': () => input.current?.focus(),
     '?': () => setHelp(true),
@@ -310,6 +327,22 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             </Flex>
           ))}
           <Box flex={1} />
+          <chakra.label
+            color="quiet"
+            fontSize="11px"
+            display="flex"
+            gap={1}
+            px={2}
+            pb={1}
+            title="On: each gesture is applied at once, and Undo takes it back. Off: gestures write a draft."
+          >
+            <input
+              type="checkbox"
+              checked={drafting.atOnce}
+              onChange={(e) => drafting.setAtOnce(e.target.checked)}
+            />
+            Apply as you go
+          </chakra.label>
           <chakra.button color="quiet" fontSize="11px" textAlign="left" px={2} onClick={toggleScheme}>
             Theme
           </chakra.button>
@@ -318,6 +351,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
           <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
             {((comparing && stages[view].compare) || stages[view].show)(stage)}
           </Box>
+          <DraftBar view={view} />
           {view !== 'timeline' && (
             <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />
           )}

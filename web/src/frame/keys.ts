@@ -6,7 +6,11 @@ function writing(e: KeyboardEvent): boolean {
   return !!t && (t.isContentEditable || ['INPUT', 'TEXTAREA', 'SELECT'].includes(t.tagName));
 }
 
-/** Calls what is bound to a key, unless somebody writes or holds a modifier. */
+/** The key with its modifiers: "Ctrl+Shift+z"; the command key counts as Ctrl. */
+const pressed = (e: KeyboardEvent) =>
+  e.ctrlKey || e.metaKey ? `Ctrl+${e.shiftKey ? 'Shift+' : ''}${e.key.toLowerCase()}` : e.key;
+
+/** Calls what is bound to a key, unless somebody writes. */
 export function useKeys(bindings: Record<string, () => void>) {
   const current = useRef(bindings);
   useEffect(() => {
@@ -14,8 +18,8 @@ export function useKeys(bindings: Record<string, () => void>) {
   });
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
-      if (e.ctrlKey || e.metaKey || e.altKey || writing(e)) return;
-      const bound = current.current[e.key];
+      if (e.altKey || writing(e)) return;
+      const bound = current.current[pressed(e)];
       if (bound) {
         e.preventDefault();
         bound();

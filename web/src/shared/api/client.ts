@@ -40,6 +40,7 @@ export type Cell = Schemas['Cell'];
 export type RouteStory = Schemas['RouteStory'];
 export type Problem = Schemas['Problem'];
 export type Checked = Schemas['Checked'];
+export type Hunk = Schemas['Hunk'];
 export type ProbeReply = Schemas['ProbeReply'];
 export type ProbeEnd = Schemas['ProbeEnd'];
 export type Tree = Schemas['Tree'];

@@ -8,7 +8,7 @@ import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from
 import { Scroll } from '../../shared/parts/table';
 import { Steps } from '../paths/Trace';
 import { pathWords } from '../paths/words';
-import { keepDraft, readDraft } from '../text/draft';
+import { keepDraft, readDraft } from '../../shared/draft/kept';
 import { findPolicy, replacePolicy } from './block';
 
 const typed = 'typed';

@@ -3,7 +3,7 @@ import { screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { describe, expect, test } from 'vitest';
 import type { Bench, LabState } from '../../shared/api/client';
-import { readDraft } from '../text/draft';
+import { readDraft } from '../../shared/draft/kept';
 import { show } from '../../shared/testing/app';
 import { PoliciesView } from './PoliciesView';
 

@@ -4,7 +4,7 @@ import type { components } from '../../shared/api/schema';
 import { focusOnce } from '../../shared/parts/focus';
 import { Line, Main, Mono, Plain, Quiet, Trouble } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
-import { rename } from './edits';
+import { rename } from '../../shared/draft/edits';
 
 export type Named = components['schemas']['Named'];
 

@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import type { Block } from '../../shared/api/client';
 import { Line, Main, Mono, Plain, Quiet, Trouble } from '../../shared/parts/parts';
-import { copyRouter, mustDiffer, edited } from './edits';
+import { copyRouter, mustDiffer, edited } from '../../shared/draft/edits';
 
 interface Props {
   blocks: Block[];

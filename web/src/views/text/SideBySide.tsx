@@ -2,7 +2,7 @@ import { Box, Flex } from '@chakra-ui/react';
 import type { Block, Problem } from '../../shared/api/client';
 import { Plain } from '../../shared/parts/parts';
 import { Editor } from './Editor';
-import { blockText, withBlock } from './edits';
+import { blockText, withBlock } from '../../shared/draft/edits';
 
 interface Props {
   names: string[];

@@ -1,11 +1,11 @@
 import { Box, Flex } from '@chakra-ui/react';
-import { useIsMutating, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useCallback, useState } from 'react';
-import { ApiError, http, unwrap, type KeptDraft, type LabState } from '../../shared/api/client';
+import { ApiError, http, unwrap, type LabState } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { save } from '../../shared/parts/csv';
-import { Choice, Main, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Choice, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { BriefText } from '../checks/BriefText';
 import { Editor } from './Editor';
 import { NamePanel, type Named } from './NamePanel';
@@ -14,14 +14,12 @@ import { PreviewPanel } from './PreviewPanel';
 import { ProblemsPanel } from './ProblemsPanel';
 import { RevisionsPanel } from './RevisionsPanel';
 import { SideBySide } from './SideBySide';
-import { StagePlan, noPlan } from './StagePlan';
+import { useDrafting } from '../../shared/draft/drafting';
+import { noPlan } from '../../shared/draft/plan';
+import { StagePlan } from './StagePlan';
 import { TheirText } from './TheirText';
 import { TwoTexts } from './TwoTexts';
-import { author, owner, readDraft, setAuthor, type Draft } from './draft';
-import { mended, outlineOf, usesAt } from './edits';
-import { useChecked } from './useChecked';
-import { useDraft } from './useDraft';
-import { usePreview } from './usePreview';
+import { mended, outlineOf, usesAt } from '../../shared/draft/edits';
 
 const noBlocks: never[] = [];
 
@@ -30,19 +28,6 @@ interface Props {
   past: boolean;
   /** A line to go to, set from elsewhere; a new object goes there again. */
   line: { line: number } | undefined;
-}
-
-/** The lab's text, with the draft that the tab or the server keeps. */
-export default function TextView(props: Props) {
-  const { id } = useFocus();
-  const here = readDraft(id);
-  const kept = useQuery(ask.drafts(id));
-  if (here === undefined && kept.isPending) return <Waiting what="looking for a draft" />;
-  const there = kept.data?.find((d) => d.owner === owner());
-  const others = kept.data?.filter((d) => d.owner !== owner()) ?? [];
-  return (
-    <Text {...props} found={here ?? (there && { text: there.text, base: there.base })} others={others} />
-  );
 }
 
 type Panel = 'problems' | 'preview' | 'outline' | 'revisions' | 'brief';
@@ -54,27 +39,18 @@ const panels: [Panel, string][] = [
   ['brief', 'Brief'],
 ];
 
-/** A draft until it is applied: its problems, its effect, and the ways to write it. */
-function Text({ lab, past, line, found, others }: Props & { found: Draft | undefined; others: KeptDraft[] }) {
+/** The lab's text, or its draft: its problems, its effect, and the ways to write it. */
+export default function TextView({ lab, past, line }: Props) {
   const { id, focus } = useFocus();
+  const drafting = useDrafting();
+  const { draft, dirty, change, write, take, settled, checking, problems, errors, touched, changes, effect } =
+    drafting;
   const running = useQuery(ask.warnings(id, focus.when));
   const [went, setPlace] = useState<{ line: number; column: number }>();
   const [panel, setPanel] = useState<Panel>('problems');
-  const [who, setWho] = useState(author);
   const [beside, setBeside] = useState<string[]>([]);
   const [pair, setPair] = useState<{ before: number; after: number }>();
   const [named, setNamed] = useState<Named>();
-  const busy = useIsMutating() > 0;
-  const { draft, dirty, change, take, applied, discard } = useDraft(id, lab, found, busy);
-  const { settled, checking, problems, errors, touched, changes, error } = useChecked(id, lab, draft.text);
-  const effect = usePreview({
-    id,
-    draft,
-    author: who,
-    touched,
-    blocked: past || errors > 0 || !dirty,
-    applied,
-  });
   const { plan, setPlan, shown, fresh } = effect;
   const place = went ?? (line && { line: line.line, column: 1 });
   const outline = useQuery({
@@ -85,12 +61,15 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
   });
   const blocks = outline.data && settled === draft.text ? outline.data : noBlocks;
 
-  const look = () => {
-    if (effect.look()) setPanel('preview');
-  };
+  // Whoever asks for a preview, here or in the draft bar, sees it.
+  const [looked, setLooked] = useState(drafting.looked);
+  if (looked !== drafting.looked) {
+    setLooked(drafting.looked);
+    setPanel('preview');
+  }
   const format = async () => {
     const out = await unwrap(http.POST('/api/text/format', { body: { text: draft.text } }));
-    change(out.text);
+    write(out.text);
   };
   const goBack = async (seq: number) => {
     const texts = await unwrap(
@@ -99,7 +78,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
       }),
     );
     setPlan({ ...noPlan, message: `back to revision ${seq}` });
-    change(texts.after);
+    write(texts.after);
     setPanel('problems');
   };
   const nameAt = useCallback((text: string, l: number, column: number) => {
@@ -107,10 +86,6 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
   }, []);
   const { failure } = effect;
   const moved = failure instanceof ApiError && failure.status === 409 ? failure : undefined;
-  const drop = () => {
-    effect.reset();
-    discard();
-  };
 
   return (
     <Flex h="full" minH={0}>
@@ -125,20 +100,6 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
           borderColor="line"
           bg="paper"
         >
-          <Main onClick={look} disabled={!dirty || errors > 0 || past} loading={effect.previewing}>
-            Preview
-          </Main>
-          <Plain
-            onClick={() => effect.apply()}
-            disabled={!dirty || errors > 0 || past}
-            loading={effect.applying}
-            title={fresh ? 'exactly what the preview shows' : 'without a preview'}
-          >
-            Apply
-          </Plain>
-          <Plain onClick={drop} disabled={!dirty}>
-            Discard draft
-          </Plain>
           <Plain onClick={() => void format()} disabled={errors > 0 || past}>
             Format
           </Plain>
@@ -161,7 +122,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
             error={moved}
             mine={draft.text}
             applyAnyway={(seq) => effect.apply(seq)}
-            discard={drop}
+            discard={drafting.discard}
           />
         )}
         <Box flex={1} minH={0}>
@@ -174,7 +135,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
               text={draft.text}
               problems={problems}
               change={change}
-              apply={look}
+              apply={drafting.look}
               close={() => setBeside([])}
               readOnly={past}
             />
@@ -183,7 +144,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
               text={draft.text}
               problems={problems}
               change={change}
-              apply={(now) => (now ? effect.apply() : look())}
+              apply={(now) => (now ? effect.apply() : drafting.look())}
               goto={place}
               name={nameAt}
               readOnly={past}
@@ -222,7 +183,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
             readOnly={past}
           />
         )}
-        {error && <Trouble error={error} />}
+        {drafting.checkError && <Trouble error={drafting.checkError} />}
         {panel === 'problems' && (
           <ProblemsPanel
             problems={problems}
@@ -230,7 +191,7 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
             changes={dirty && !checking ? changes : undefined}
             running={dirty ? undefined : running.data}
             goto={(l, column) => setPlace({ line: l, column })}
-            fix={(p) => p.fix && change(mended(draft.text, p.line, p.fix))}
+            fix={(p) => p.fix && write(mended(draft.text, p.line, p.fix))}
             readOnly={past}
           />
         )}
@@ -244,11 +205,8 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
                 plan={plan}
                 touched={touched}
                 change={setPlan}
-                author={who}
-                setAuthor={(n) => {
-                  setWho(n);
-                  setAuthor(n);
-                }}
+                author={drafting.author}
+                setAuthor={drafting.setAuthor}
               />
             )}
             {effect.overtaken && (
@@ -286,12 +244,12 @@ function Text({ lab, past, line, found, others }: Props & { found: Draft | undef
             goBack={(seq) => void goBack(seq)}
           />
         )}
-        {panel === 'problems' && !dirty && !past && others.length > 0 && (
+        {panel === 'problems' && !dirty && !past && drafting.others.length > 0 && (
           <Box mt={4} data-testid="others">
             <Box as="h2" fontSize="13px" mb={1}>
               Drafts of others
             </Box>
-            {others.slice(0, 5).map((d) => (
+            {drafting.others.slice(0, 5).map((d) => (
               <Flex key={d.owner} align="center" gap={2} mb={1}>
                 <Box flex={1}>
                   {d.author || 'somebody'} <Quiet>{new Date(d.updated).toLocaleString()}</Quiet>

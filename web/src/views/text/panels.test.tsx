@@ -8,7 +8,7 @@ import { NamePanel, type Named } from './NamePanel';
 import { OutlinePanel } from './OutlinePanel';
 import { ProblemsPanel } from './ProblemsPanel';
 import { RevisionsPanel } from './RevisionsPanel';
-import { keepDraft, owner, readDraft } from './draft';
+import { keepDraft, owner, readDraft } from '../../shared/draft/kept';
 
 const at = '/lab/x1/text';
 const nothing = () => undefined;
@@ -63,9 +63,7 @@ describe('the outline', () => {
     await userEvent.type(screen.getByLabelText('Statement for all that are marked'), 'cost 20');
     await userEvent.click(screen.getByRole('button', { name: 'Write it to all' }));
     await vi.waitFor(() => expect(change).toHaveBeenCalledWith('the new text'));
-    expect(asked[0]).toBe(
-      'POST /api/text/edit {"text":"the text","edits":["mill.e1, halt.e1 cost 20"]}',
-    );
+    expect(asked[0]).toBe('POST /api/text/edit {"text":"the text","edits":["mill.e1, halt.e1 cost 20"]}');
   });
   test('says what is wrong with a statement, and keeps it', async () => {
     outline({ 'POST /api/text/edit': problem(422, 'cost is not allowed in mill') });

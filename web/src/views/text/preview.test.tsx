@@ -5,8 +5,9 @@ import { describe, expect, test, vi } from 'vitest';
 import type { Previewed } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
 import { PreviewPanel } from './PreviewPanel';
-import { StagePlan, noPlan, orderOf, samePlan } from './StagePlan';
-import { mended, withBlock } from './edits';
+import { noPlan, orderOf, samePlan } from '../../shared/draft/plan';
+import { StagePlan } from './StagePlan';
+import { mended, withBlock } from '../../shared/draft/edits';
 
 const preview = (more: Partial<Previewed> = {}): Previewed => ({
   id: 'p1',

@@ -1,8 +1,8 @@
 import { useReducer } from 'react';
-import { ApiError, http, unwrap, type Previewed } from '../../shared/api/client';
-import { useAct, useApplyPreview, usePreviewRequest } from '../../shared/api/orders';
-import { noPlan, orderOf, samePlan, type Plan } from './StagePlan';
-import type { Draft } from './draft';
+import { ApiError, http, unwrap, type Previewed } from '../api/client';
+import { useAct, useApplyPreview, usePreviewRequest } from '../api/orders';
+import { noPlan, orderOf, samePlan, type Plan } from './plan';
+import type { Draft } from './kept';
 
 interface State {
   plan: Plan;
@@ -44,7 +44,7 @@ interface Given {
   touched: string[];
   /** Nothing can be tried or applied: it is the past, or the draft has errors or is none. */
   blocked: boolean;
-  applied: (seq: number, takenBack?: boolean) => void;
+  applied: (seq: number) => void;
 }
 
 /** The effect of a draft, found out on a copy of the network, and the ways to apply it. */
@@ -93,7 +93,7 @@ export function usePreview({ id, draft, author, touched, blocked, applied }: Giv
 
   const done = (seq: number, takenBack: boolean) => {
     dispatch({ kind: 'over', plan: takenBack ? plan : noPlan });
-    applied(seq, takenBack);
+    applied(seq);
   };
 
   /** Applies what the preview shows, exactly, or else the draft as it is. */

@@ -1,4 +1,4 @@
-import { http, unwrap, type Block } from '../../shared/api/client';
+import { http, unwrap, type Block } from '../api/client';
 
 /** Edits of a whole draft, each as it is typed: the server knows the language. */
 export const edited = (text: string, ...edits: string[]) =>

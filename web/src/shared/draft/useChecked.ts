@@ -1,8 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
-import { http, unwrap, type LabState, type Problem } from '../../shared/api/client';
+import { http, unwrap, type Hunk, type LabState, type Problem } from '../api/client';
 
 const noProblems: Problem[] = [];
+const noLines: Hunk[] = [];
 
 /** A value, once it has stopped changing for a while. */
 function useDelayed<T>(value: T, ms: number): T {
@@ -32,6 +33,7 @@ export function useChecked(id: string, lab: LabState, text: string) {
     problems,
     errors: problems.filter((p) => p.severity === 'error').length,
     touched: checked.data?.touched ?? [],
+    lines: checked.data?.lines ?? noLines,
     changes: checked.data?.ok ? checked.data.changes : undefined,
     error: checked.error,
   };

@@ -1,4 +1,4 @@
-import { http } from '../../shared/api/client';
+import { http } from '../api/client';
 
 /**
  * A draft is kept in two places: in its tab, at once, so that a reload loses nothing; and by the server, a moment

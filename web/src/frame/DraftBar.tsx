@@ -1,0 +1,159 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useState } from 'react';
+import { useFocus, type View } from '../shared/focus/focus';
+import { effectWords, extent, harmOf } from '../shared/draft/harm';
+import { Hunks } from '../shared/draft/Hunks';
+import { useDrafting } from '../shared/draft/drafting';
+import { Main, Plain, Quiet } from '../shared/parts/parts';
+import { plural } from '../shared/parts/words';
+import { PreviewPanel } from '../views/text/PreviewPanel';
+
+type Open = '' | 'lines' | 'effect';
+
+/** The draft, on every view as soon as there is one: what it changes, what it would do, and what to do with it. */
+export function DraftBar({ view }: { view: View }) {
+  const d = useDrafting();
+  const { show } = useFocus();
+  const [open, setOpen] = useState<Open>('');
+  // The text whose harm was read, and is to be applied all the same.
+  const [warned, setWarned] = useState('');
+  if (d.past) return null;
+  if (!d.dirty) return d.atOnce && d.undo ? <AsYouGo undo={d.undo} redo={d.redo} /> : null;
+  const { effect } = d;
+  const fresh = effect.fresh;
+  const harm = fresh ? harmOf(fresh) : [];
+  const asking = warned === d.draft.text && harm.length > 0;
+  const toggle = (o: Open) => setOpen(open === o ? '' : o);
+  const failure = effect.failure ?? d.gestureError;
+  const apply = () => {
+    if (harm.length > 0 && !asking) {
+      setWarned(d.draft.text);
+      return;
+    }
+    setWarned('');
+    effect.apply();
+  };
+  const look = () => {
+    d.look();
+    if (view !== 'text') setOpen('effect');
+  };
+  return (
+    <Box
+      as="section"
+      aria-label="Draft"
+      bg="plumSoft"
+      borderTop="2px solid"
+      borderColor="plum"
+      flexShrink={0}
+      data-testid="draft-bar"
+    >
+      {open !== '' && view !== 'text' && (
+        <Box
+          maxH="38vh"
+          overflowY="auto"
+          px={4}
+          py={2}
+          bg="panel"
+          tabIndex={0}
+          aria-label="What the draft changes"
+        >
+          {open === 'lines' && <Hunks lines={d.lines} />}
+          {open === 'effect' &&
+            (effect.shown ? (
+              <PreviewPanel preview={effect.shown.preview} stale={!fresh} />
+            ) : (
+              <Quiet>
+                {effect.previewing ? 'trying it on a copy of the network' : 'Preview shows what it would do.'}
+              </Quiet>
+            ))}
+        </Box>
+      )}
+      <Flex px={3} py="5px" gap={2} align="center" wrap="wrap">
+        <chakra.button
+          fontWeight="650"
+          color="plum"
+          textDecoration={view === 'text' ? undefined : 'underline'}
+          aria-expanded={open === 'lines'}
+          onClick={() => toggle('lines')}
+          disabled={view === 'text'}
+        >
+          Draft: {d.checking && d.lines.length === 0 ? 'being checked' : extent(d.lines, d.touched)}
+        </chakra.button>
+        <Box flex={1} minW="160px" truncate role="status" data-testid="draft-effect">
+          {failure && view !== 'text' ? (
+            <Box as="span" color="brick">
+              {failure.message}
+            </Box>
+          ) : d.errors > 0 ? (
+            <chakra.button color="brick" textDecoration="underline" onClick={() => void show('text')}>
+              {plural(d.errors, 'error')}: {d.problems.find((p) => p.severity === 'error')?.message}
+            </chakra.button>
+          ) : asking ? (
+            <Box as="span" color="brick" fontWeight="600">
+              {harm.join(', ')}. Apply it all the same?
+            </Box>
+          ) : fresh ? (
+            <chakra.button
+              color={harm.length > 0 ? 'brick' : 'ink'}
+              onClick={() => (view === 'text' ? d.look() : toggle('effect'))}
+              title="the whole effect"
+              maxW="full"
+              truncate
+            >
+              {effectWords(fresh)}
+            </chakra.button>
+          ) : (
+            <Quiet>{effect.previewing ? 'trying it on a copy of the network' : ''}</Quiet>
+          )}
+        </Box>
+        <Plain onClick={d.undo} disabled={!d.undo} title="Ctrl+Z">
+          Undo
+        </Plain>
+        <Plain onClick={d.redo} disabled={!d.redo} title="Ctrl+Shift+Z">
+          Redo
+        </Plain>
+        <Plain
+          onClick={look}
+          disabled={d.errors > 0}
+          loading={effect.previewing && effect.fresh === undefined}
+        >
+          Preview
+        </Plain>
+        <Main
+          onClick={apply}
+          disabled={d.errors > 0}
+          loading={effect.applying}
+          title={fresh ? 'exactly what the preview shows' : 'without a preview'}
+        >
+          {asking ? 'Apply all the same' : 'Apply'}
+        </Main>
+        <Plain onClick={d.discard}>Discard draft</Plain>
+      </Flex>
+    </Box>
+  );
+}
+
+/** What stands in the draft's place while gestures are applied at once. */
+function AsYouGo({ undo, redo }: { undo: () => void; redo: (() => void) | undefined }) {
+  return (
+    <Flex
+      as="section"
+      aria-label="Draft"
+      px={3}
+      py="5px"
+      gap={2}
+      align="center"
+      borderTop="1px solid"
+      borderColor="line"
+      bg="panel"
+    >
+      <Quiet flex={1}>Every change is applied as you go.</Quiet>
+      <Plain onClick={undo} title="Ctrl+Z">
+        Undo
+      </Plain>
+      <Plain onClick={redo} disabled={!redo} title="Ctrl+Shift+Z">
+        Redo
+      </Plain>
+    </Flex>
+  );
+}

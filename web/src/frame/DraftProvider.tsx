@@ -1,0 +1,159 @@
+import { useIsMutating, useQuery } from '@tanstack/react-query';
+import { useEffect, useRef, useState, type ReactNode } from 'react';
+import type { LabState } from '../shared/api/client';
+import { useAct } from '../shared/api/orders';
+import { ask } from '../shared/api/questions';
+import { DraftingContext, type Drafting } from '../shared/draft/drafting';
+import { edited } from '../shared/draft/edits';
+import { author, owner, setAuthor } from '../shared/draft/kept';
+import { useChecked } from '../shared/draft/useChecked';
+import { useDraft } from '../shared/draft/useDraft';
+import { usePreview } from '../shared/draft/usePreview';
+
+/** How long nobody writes before a draft is tried by itself, and how long the last try may have taken for that. */
+const pause = 500;
+const cheap = 1500;
+
+const onceKey = (id: string) => `hellebore-at-once-${id}`;
+
+interface Props {
+  id: string;
+  lab: LabState;
+  past: boolean;
+  children: ReactNode;
+}
+
+/** Holds the draft of a lab for all views. */
+export function DraftProvider({ id, lab, past, children }: Props) {
+  const kept = useQuery(ask.drafts(id));
+  const there = kept.data?.find((d) => d.owner === owner());
+  const found = kept.isPending ? undefined : there ? { text: there.text, base: there.base } : null;
+  const busy = useIsMutating() > 0;
+  const { draft, dirty, change, take, applied, discard, previous, next, undo, redo } = useDraft(
+    id,
+    lab,
+    found,
+    busy,
+  );
+  const checked = useChecked(id, lab, draft.text);
+  const [who, setWho] = useState(author);
+  const [looked, setLooked] = useState(0);
+  const blocked = past || checked.errors > 0 || !dirty;
+  const effect = usePreview({ id, draft, author: who, touched: checked.touched, blocked, applied });
+  const fresh = lab.text === '' || lab.actions.length === 0;
+  const [atOnce, setAtOnce] = useState(() => {
+    const chosen = localStorage.getItem(onceKey(id));
+    return chosen === null ? fresh : chosen === 'on';
+  });
+
+  const gesture = useAct(id);
+
+  // A draft is tried by itself when its writer pauses, if that is cheap.
+  const started = useRef(0);
+  const took = useRef(0);
+  useEffect(() => {
+    if (effect.previewing) started.current = performance.now();
+    else if (started.current > 0) {
+      took.current = performance.now() - started.current;
+      started.current = 0;
+    }
+  }, [effect.previewing]);
+  const due =
+    !blocked &&
+    !checked.checking &&
+    checked.settled === draft.text &&
+    effect.fresh === undefined &&
+    !effect.previewing &&
+    !effect.applying &&
+    !gesture.isPending &&
+    !effect.failure;
+  const look = useRef(effect.look);
+  useEffect(() => {
+    look.current = effect.look;
+  });
+  useEffect(() => {
+    if (!due || took.current > cheap) return;
+    const timer = setTimeout(() => look.current(), pause);
+    return () => clearTimeout(timer);
+  }, [due, draft.text]);
+
+  // Gestures come one after the other: each edits the text that the one before it made.
+  const latest = useRef(draft);
+  useEffect(() => {
+    latest.current = draft;
+  }, [draft]);
+  const queue = useRef(Promise.resolve());
+  const applyNow = async (text: string) => {
+    const done = await gesture.mutateAsync({
+      action: 'apply',
+      text,
+      base: latest.current.base,
+      author: who,
+      message: '',
+    });
+    latest.current = { text, base: done.seq };
+    applied(done.seq);
+  };
+  const inTurn = (what: () => Promise<void>) => {
+    const turn = queue.current.then(what);
+    queue.current = turn.catch(() => undefined);
+    return turn;
+  };
+  const write = (text: string) => {
+    latest.current = { ...latest.current, text };
+    change(text, 'gesture');
+  };
+  const step = (text: string, take: () => void) => {
+    latest.current = { ...latest.current, text };
+    take();
+    if (atOnce) void inTurn(() => applyNow(text));
+  };
+  const drafting: Drafting = {
+    draft,
+    dirty,
+    past,
+    change: (text) => change(text),
+    write,
+    edit: (...edits) =>
+      inTurn(async () => {
+        const out = await edited(latest.current.text, ...edits);
+        if (out.text === latest.current.text) return;
+        write(out.text);
+        if (atOnce) await applyNow(out.text);
+      }),
+    take,
+    discard: () => {
+      effect.reset();
+      discard();
+    },
+    undo: past || previous === undefined ? undefined : () => step(previous, undo),
+    redo: past || next === undefined ? undefined : () => step(next, redo),
+    settled: checked.settled,
+    checking: checked.checking,
+    problems: checked.problems,
+    errors: checked.errors,
+    touched: checked.touched,
+    changes: checked.changes,
+    lines: checked.lines,
+    checkError: checked.error,
+    effect,
+    gestureError: gesture.error,
+    author: who,
+    setAuthor: (name) => {
+      setWho(name);
+      setAuthor(name);
+    },
+    others: kept.data?.filter((d) => d.owner !== owner()) ?? [],
+    looked,
+    look: () => {
+      setLooked((n) => n + 1);
+      if (!effect.fresh) effect.look();
+    },
+    atOnce,
+    setAtOnce: (on) => {
+      setAtOnce(on);
+      localStorage.setItem(onceKey(id), on ? 'on' : 'off');
+    },
+  };
+  return <DraftingContext value={drafting}>{children}</DraftingContext>;
+}
