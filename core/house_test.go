@@ -39,7 +39,7 @@ var floors = [][]string{
 	{"core/simulation/network"},
 	{"core/simulation/history"},
 	{"core/questions/facts", "core/questions/interchange"},
-	{"core/questions/traffic", "core/questions/capture"},
+	{"core/questions/traffic", "core/questions/capture", "core/questions/fixes"},
 	{"core/questions/relations", "core/questions/timeline"},
 	{"core/questions/paths"},
 	{"core/questions/tables"},

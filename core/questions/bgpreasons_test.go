@@ -225,6 +225,7 @@ func TestEachBGPReasonIsGiven(t *testing.T) {
 			}
 			require.True(t, pathCodes(w)[code.String()], "the lab does not give it")
 			require.True(t, answered(t, w)[code.String()], "no question brings it up")
+			firstFixMends(t, w, text, c.do, code)
 		})
 	}
 }

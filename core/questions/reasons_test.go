@@ -243,6 +243,7 @@ func TestEachReasonIsGiven(t *testing.T) {
 			}
 			require.True(t, codesIn(w)[code.String()], "the lab does not give it")
 			require.True(t, answered(t, w)[code.String()], "no question brings it up")
+			firstFixMends(t, w, text, c.do, code)
 		})
 	}
 }

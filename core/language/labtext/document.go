@@ -407,7 +407,7 @@ func childrenOf(n *Node, word string) []*Node {
 	return out
 }
 
-// targetNode finds a router, a host or a port of the tree.
+// targetNode finds a router, a host, a port or a sub-port of the tree.
 func targetNode(root *Node, target string) *Node {
 	device, port, dotted := strings.Cut(target, ".")
 	for _, n := range root.Children {
@@ -417,9 +417,18 @@ func targetNode(root *Node, target string) *Node {
 		if !dotted {
 			return n
 		}
+		port, tag, tagged := strings.Cut(port, ".")
 		for _, c := range n.Children {
-			if (c.Word.Text == "port" || c.Word.Text == "loopback") && c.Args[0].Text == port {
+			if (c.Word.Text != "port" && c.Word.Text != "loopback") || c.Args[0].Text != port {
+				continue
+			}
+			if !tagged {
 				return c
+			}
+			for _, sub := range childrenOf(c, "vlan") {
+				if sub.Args[0].Text == tag {
+					return sub
+				}
 			}
 		}
 	}

@@ -14,7 +14,7 @@ func renameAt(text, target, words, to string) (string, error) {
 		return "", err
 	}
 	if defines[n.Row.Word] == "" || !definesHere(n) || len(n.Args) == 0 {
-		return "", fmt.Errorf("%s has no name", head(n))
+		return renumber(d, n, to)
 	}
 	if device, _, dotted := strings.Cut(target, "."); dotted && words == "" {
 		to = strings.TrimPrefix(to, device+".")
@@ -29,6 +29,28 @@ func renameAt(text, target, words, to string) (string, error) {
 	}
 	after, _, err := Rename(text, name.Line, column, to)
 	return after, err
+}
+
+// renumber gives a statement that is called by an address, a number or a prefix another
+// one: a peer, a tag, an area. No other statement names it.
+func renumber(d *document, n *Node, to string) (string, error) {
+	if identity(n.Row) != 1 || len(n.Args) == 0 || d.above[n] == d.root || byContent(n.Row) {
+		return "", fmt.Errorf("%s has no name", head(n))
+	}
+	t := n.Args[0]
+	t.Text = to[strings.LastIndex(to, "/")+1:]
+	if n.Row.Args[0].Kind != Address {
+		t.Text = to
+	}
+	if what, hint := judge(n.Row.Args[0], t); what != "" {
+		return "", fmt.Errorf("%s; %s", what, hint)
+	}
+	args := append([]Token{t}, n.Args[1:]...)
+	if m := match(d.above[n], &Node{Row: n.Row, Word: n.Word, Args: args}); m != nil && m != n {
+		return "", fmt.Errorf("%s is there already, on line %d", head(m), m.Word.Line)
+	}
+	err := d.setArgs(n, args)
+	return d.text(), err
 }
 
 // move gives a statement another place among its siblings.

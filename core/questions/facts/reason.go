@@ -16,6 +16,15 @@ type Reason struct {
 	Source string `json:"source" enum:"observed,foreseen,fault" doc:"observed by a device, foreseen from the two configurations, or a fault that was put on the link"`
 	Count  uint32 `json:"count,omitempty" doc:"packets refused for it in a row"`
 	By     string `json:"by,omitempty" doc:"the port that observed it"`
+	Fixes  []Fix  `json:"fixes,omitempty" doc:"ways to do what the remedy says, the most likely one first"`
+}
+
+// Fix is one way to do what a remedy says: edits of the lab text, an action, or both,
+// the edits first; or why it is neither.
+type Fix struct {
+	Edits  []string `json:"edits,omitempty" doc:"as they are typed: viaduct.e1 ospf area 0"`
+	Action string   `json:"action,omitempty" doc:"an action: mend viaduct.e1"`
+	Why    string   `json:"why,omitempty" doc:"why it cannot be done for somebody"`
 }
 
 // PlainReason is a reason without values; source is observed, foreseen or fault.

@@ -16,6 +16,7 @@ import (
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/questions/relations"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -155,6 +156,7 @@ type PathRow struct {
 	Theirs   string       `json:"theirs,omitempty" doc:"the value it lost against"`
 	Against  string       `json:"against,omitempty" doc:"whose path it lost to"`
 	RFC      string       `json:"rfc,omitempty"`
+	Fixes    []facts.Fix  `json:"fixes,omitempty" doc:"ways to have it accepted or used, if there is a remedy"`
 	Cost     *uint32      `json:"cost,omitempty" doc:"interior cost of its next hop"`
 }
 
@@ -167,6 +169,7 @@ type SentRow struct {
 	Code   string       `json:"code,omitempty" doc:"why nothing was sent"`
 	Why    string       `json:"why" doc:"a sentence"`
 	Remedy string       `json:"remedy,omitempty"`
+	Fixes  []facts.Fix  `json:"fixes,omitempty" doc:"ways to do what the remedy says"`
 	Export *PolicyTrace `json:"export,omitempty"`
 	Up     bool         `json:"up"`
 }
@@ -292,14 +295,14 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 	if used, ok := d.Main().Table().Best(id); ok && used != route.BGP && from != bgp.Local && best != 0 {
 		out.Uses = used.String()
 	}
-	shareWords(d, id, &out)
+	shareWords(w, d, id, &out)
 	out.Answer = pathAnswer(d, out)
 	return out
 }
 
 // shareWords marks the paths that share the traffic, and says of those which are as
 // good as the best why they do not.
-func shareWords(d *device.Device, id uint32, out *RouterPaths) {
+func shareWords(w *network.World, d *device.Device, id uint32, out *RouterPaths) {
 	sharing := d.Main().BGP().Sharing(d.Main(), id)
 	if len(sharing) < 2 {
 		return
@@ -315,11 +318,12 @@ func shareWords(d *device.Device, id uint32, out *RouterPaths) {
 		switch {
 		case x.Chosen && x.Shares:
 		case x.Shares:
-			x.Code, x.What, x.RFC, x.Mine, x.Theirs = "", "", "", "", ""
+			x.Code, x.What, x.RFC, x.Mine, x.Theirs, x.Fixes = "", "", "", "", "", nil
 			x.Why = "it shares the traffic with the best path"
 		default:
 			info := why.Info()
 			x.Code, x.What, x.Why, x.RFC, x.Mine, x.Theirs = why.String(), info.What, info.Text, info.RFC, "", ""
+			x.Fixes = fixes.For(fixes.Case{World: w, Code: why, A: fixes.End{Device: d, Peer: v.Address, Has: true}})
 			x.Against = ""
 		}
 	})
@@ -386,6 +390,7 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 	}
 	info := code.Info()
 	x.Code, x.What, x.Why, x.RFC = code.String(), info.What, info.Text, info.RFC
+	x.Fixes = fixesOf(w, d, v, code)
 	raw := w.Attrs().Get(row.Raw)
 	switch code {
 	case note.OwnASInPath:
@@ -415,6 +420,18 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 		}
 	}
 	return x
+}
+
+// fixesOf are the ways to do what a reason's remedy says, of a path that came from or
+// goes to a peer.
+func fixesOf(w *network.World, d *device.Device, v bgp.PeerView, code note.Code) []facts.Fix {
+	c := fixes.Case{World: w, Code: code, A: fixes.End{Device: d, Peer: v.Address, Has: true}, B: fixes.End{Device: w.Owner(v.Address)}}
+	if c.B.Device != nil {
+		if back, ok := relations.BackOf(w, d, v, c.B.Device); ok {
+			c.B.Peer, c.B.Has = back.Address, true
+		}
+	}
+	return fixes.For(c)
 }
 
 // wayOf is the interior cost of a path's next hop.
@@ -485,13 +502,14 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 		info := why.Info()
 		x.Code, x.Why = why.String(), info.Text
 		x.Remedy = strings.NewReplacer("{a}", d.Name(), "{b}", x.To).Replace(info.Remedy)
+		x.Fixes = fixesOf(w, d, v, why)
 		if why == note.PolicyRejected && x.Export != nil {
 			x.Why = x.Export.Says
 		}
 		if why == note.BetweenInternal {
 			if hole := meshHole(w, d, id, v); hole == "" {
 				x.Why = info.Text + "; it has its own session for that"
-				x.Remedy = ""
+				x.Remedy, x.Fixes = "", nil
 			} else {
 				x.Why = info.Text + "; " + hole
 			}

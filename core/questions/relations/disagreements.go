@@ -13,6 +13,7 @@ import (
 	"hellebore/core/protocols/adjacency"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/simulation/network"
 )
 
@@ -51,6 +52,7 @@ func (c *collector) add(code note.Code, source string, by side, mine, theirs str
 	}
 	r.Remedy = strings.NewReplacer("{a}", first.ref(), "{b}", second.ref(), "{mine}", his, "{theirs}",
 		hers).Replace(r.Remedy)
+	r.Fixes = fixes.For(fixes.Case{World: c.a.w, Code: code, A: first.fixed(), B: second.fixed()})
 	if source == "observed" {
 		r.By = by.ref()
 	}

@@ -14,6 +14,7 @@ import (
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -212,6 +213,7 @@ func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
 		r := c.add(note.VirtualUnanswered, "foreseen", a, v.Peer.String(), "none")
 		r.Remedy = fmt.Sprintf("add virtual-link %v to area %s on %s", a.d.Main().OSPF().RouterID(),
 			labtext.FormatArea(v.Transit), far.Name())
+		r.Fixes = fixes.For(fixes.Case{World: a.w, Code: note.VirtualUnanswered, A: a.fixed(), B: fixes.End{Device: far}})
 	}
 	n.Reasons = c.reasons
 	return n
@@ -245,6 +247,9 @@ func (s side) refusal() ospf.Refusal {
 }
 
 func (s side) config() *config.Port { return &s.d.Ports()[s.port].Config }
+
+// fixed is the end as fixes know it.
+func (s side) fixed() fixes.End { return fixes.End{Device: s.d, Port: s.config().Name} }
 
 func (s side) ref() string { return facts.PortName(s.d, s.port) }
 

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/questions/traffic"
 )
 
@@ -41,6 +42,7 @@ func (c *sessionReasons) add(code note.Code, source string, by, other talker, mi
 	}
 	r.Remedy = strings.NewReplacer("{a}", by.name(), "{b}", other.name(), "{mine}", own, "{theirs}",
 		far).Replace(r.Remedy)
+	r.Fixes = fixes.For(fixes.Case{World: c.a.w, Code: code, A: by.fixed(other), B: other.fixed(by)})
 	r.By = by.name()
 	c.list = append(c.list, r)
 	return &c.list[len(c.list)-1]

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/protocols/bgp"
 	wire "hellebore/core/protocols/wire/bgp"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -300,6 +301,15 @@ func sessionRow(w *network.World, a, b talker) Neighbour {
 	})
 	n.Reasons = append(n.Reasons, c.list...)
 	return n
+}
+
+// fixed is the end as fixes know it.
+func (t talker) fixed(other talker) fixes.End {
+	e := fixes.End{Device: t.d, Peer: other.addr, Has: t.has}
+	if t.has {
+		e.Peer = t.v.Address
+	}
+	return e
 }
 
 func (t talker) name() string {

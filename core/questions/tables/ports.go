@@ -12,6 +12,7 @@ import (
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -189,6 +190,7 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 	}
 	if !up {
 		r := facts.PlainReason(why, "observed")
+		r.Fixes = fixes.For(fixes.Case{World: w, Code: why, A: fixes.End{Device: d, Port: p.Config.Name}})
 		out.Why = &r
 	}
 	for _, e := range w.Facing(d.ID(), i) {

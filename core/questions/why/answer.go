@@ -163,7 +163,7 @@ func (a *Answer) reason(n relations.Neighbour, r facts.Reason) {
 	}
 	a.fact(facts.Fact{Text: r.Source + ": " + text, View: "neighbours", Who: n.A.Device})
 	if r.Remedy != "" {
-		a.fact(facts.Fact{Text: "fix: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B)})
+		a.fact(facts.Fact{Text: "fix: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B), Fixes: r.Fixes})
 		if p := placeOf(n, n.B, n.A); p != "" {
 			a.fact(facts.Fact{Text: "the other end, " + n.B.Device, View: "text", Place: p})
 		}
@@ -389,7 +389,7 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		})
 		if s.Remedy != "" {
 			p, _ := netip.ParseAddr(s.Peer)
-			a.fact(facts.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p)})
+			a.fact(facts.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p), Fixes: s.Fixes})
 		}
 	}
 	a.fact(facts.Fact{Text: r.Answer, View: "paths", Who: q.Device, To: q.Prefix.String()})

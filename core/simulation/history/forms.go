@@ -204,9 +204,9 @@ func ParseAction(s string) (Action, error) {
 	return Action{Kind: near.Kind}, fmt.Errorf("%q does not fit here; it should be %q%s", words[farthest], form[farthest], write)
 }
 
-// perform does the action to a world. The error says what it refers to that is
+// Perform does the action to a world. The error says what it refers to that is
 // not there; the world is untouched then.
-func (a Action) perform(w *network.World, lab *config.Lab) error {
+func (a Action) Perform(w *network.World, lab *config.Lab) error {
 	if a.Kind == Apply {
 		w.Configure(lab)
 		return nil

@@ -33,7 +33,7 @@ func (h *History) Frames(from, to event.Time, see func(Frame), stop func() bool)
 			}
 		}
 		if from <= s.Start {
-			if err := s.Parsed.perform(w, s.Lab); err != nil {
+			if err := s.Parsed.Perform(w, s.Lab); err != nil {
 				return err
 			}
 		}

@@ -163,7 +163,7 @@ func (h *History) Begin(a Action, until event.Time) (*Step, error) {
 		}
 		s.Lab = &r.Lab
 	}
-	if err := a.perform(h.head.Clone(), s.Lab); err != nil {
+	if err := a.Perform(h.head.Clone(), s.Lab); err != nil {
 		return nil, err
 	}
 	return s, nil
@@ -195,7 +195,7 @@ func (h *History) Run(s *Step, stop func() bool) error {
 	lost := w.LostNotes()
 	s.NotesBefore = w.Notes()
 	s.Before = w.Clone()
-	if err := s.Parsed.perform(w, s.Lab); err != nil {
+	if err := s.Parsed.Perform(w, s.Lab); err != nil {
 		return err
 	}
 	s.NotesApplied = w.Notes()

@@ -126,7 +126,7 @@ func TestSeekEqualsRunning(t *testing.T) {
 		plain := network.New()
 		for _, s := range h.Steps()[:m.Step] {
 			plain.RunUntil(s.Start, MaxWork)
-			require.NoError(t, s.Parsed.perform(plain, s.Lab))
+			require.NoError(t, s.Parsed.Perform(plain, s.Lab))
 		}
 		plain.RunUntil(at, MaxWork)
 		require.Equal(t, plain.Digest(true), h.At(m).Digest(true))
