@@ -1,9 +1,12 @@
 package lab
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"hellebore/core/language/labtext"
 )
 
 // TestWarningsOfTheDemoLabs: what the running network shows of those with faults
@@ -23,4 +26,41 @@ func TestWarningsOfTheDemoLabs(t *testing.T) {
 	require.Equal(t, []string{
 		"warning: quarry originates 10.20.0.0/16, and its table has no route for exactly that: nothing is announced",
 		"warning: quarry injects 4 connected routes into BGP without a policy"}, texts("planted-sessions"))
+}
+
+// TestFixesOfWhatARunningNetworkShows makes the first fix that is offered for each
+// warning: it is gone then.
+func TestFixesOfWhatARunningNetworkShows(t *testing.T) {
+	leak := strings.Replace(demoText(t, "tarn-valley"), "    where policy ours-and-customers\n    prepend", "    prepend", 1)
+	leakWithout := strings.Replace(demoText(t, "tarn-valley"), "      export-policy to-gannet\n", "", 1)
+	mended := 0
+	for _, text := range []string{demoText(t, "planted-sessions"), leak, leakWithout} {
+		l := open(t, text)
+		for _, w := range l.StateWarnings(l.History().Now()) {
+			if len(w.Fixes) == 0 {
+				continue
+			}
+			mended++
+			var edits []labtext.Edit
+			for _, e := range w.Fixes[0].Edits {
+				x, err := labtext.ParseEdit(e)
+				require.NoError(t, err, e)
+				edits = append(edits, x)
+			}
+			after, err := labtext.EditText(text, edits...)
+			require.NoError(t, err)
+			p, err := l.Preview(Plan{Text: after}, nil)
+			require.NoError(t, err, after)
+			for _, c := range p.Checks {
+				if c.Before != nil && *c.Before {
+					require.True(t, c.After.Passed, c.Name)
+				}
+			}
+			x := open(t, after)
+			for _, still := range x.StateWarnings(x.History().Now()) {
+				require.NotEqual(t, w.Text, still.Text, w.Fixes[0].Edits)
+			}
+		}
+	}
+	require.GreaterOrEqual(t, mended, 3)
 }

@@ -22,13 +22,14 @@ const (
 // Problem is something wrong with a text, or something that a careful colleague
 // would remark on.
 type Problem struct {
-	Severity Severity `json:"severity" enum:"error,warning"`
-	Line     int      `json:"line" doc:"from 1"`
-	Column   int      `json:"column" doc:"in characters, from 1"`
-	End      int      `json:"end" doc:"column after the last character concerned"`
-	Message  string   `json:"message"`
-	Hint     string   `json:"hint,omitempty" doc:"what to write instead"`
-	Fix      *Fix     `json:"fix,omitempty" doc:"what makes it go away"`
+	Severity Severity     `json:"severity" enum:"error,warning"`
+	Line     int          `json:"line" doc:"from 1"`
+	Column   int          `json:"column" doc:"in characters, from 1"`
+	End      int          `json:"end" doc:"column after the last character concerned"`
+	Message  string       `json:"message"`
+	Hint     string       `json:"hint,omitempty" doc:"what to write instead"`
+	Fix      *Replacement `json:"fix,omitempty" doc:"what makes it go away"`
+	Edits    []string     `json:"edits,omitempty" doc:"edits that make it go away, a way each; several lines are several edits"`
 }
 
 // String is the form that the command line prints: line:column: message; hint.

@@ -4,7 +4,9 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"hellebore/core/language/config"
 )
@@ -45,6 +47,25 @@ func (w *warner) at(name, hint, format string, args ...any) {
 	w.found = append(w.found,
 		Problem{Severity: Warning, Line: max(1, p.Line), Column: max(1, p.Column), End: max(1, p.Column) + length,
 			Message: fmt.Sprintf(format, args...), Hint: hint})
+}
+
+// offer adds ways to mend what was warned of last.
+func (w *warner) offer(ways ...string) {
+	last := &w.found[len(w.found)-1]
+	last.Edits = append(last.Edits, ways...)
+}
+
+// agree are the ways to have two ports say the same: the second what the first says, and
+// the other way round. "" is no value that can be written.
+func agree(statement string, a, b config.PortRef, x, y string) []string {
+	var out []string
+	if y != "" {
+		out = append(out, fmt.Sprintf("%v %s %s", a, statement, y))
+	}
+	if x != "" {
+		out = append(out, fmt.Sprintf("%v %s %s", b, statement, x))
+	}
+	return out
 }
 
 func (w *warner) addresses() {
@@ -115,6 +136,9 @@ func (w *warner) link(l *config.Link) {
 	}
 	if a.MTU != b.MTU {
 		differ("the MTU", a.MTU, b.MTU, "use the same mtu on both ends")
+		if da.Kind == config.Router && db.Kind == config.Router {
+			w.offer(agree("mtu", l.A, l.B, strconv.Itoa(int(a.MTU)), strconv.Itoa(int(b.MTU)))...)
+		}
 	}
 	x, y := a.OSPF, b.OSPF
 	if da.Kind == config.Host || db.Kind == config.Host {
@@ -124,6 +148,7 @@ func (w *warner) link(l *config.Link) {
 		}{{x, l.A}, {y, l.B}} {
 			if e.o.On && !e.o.Passive {
 				w.at(e.ref.String(), "make the port passive", "%v sends hellos to a host", e.ref)
+				w.offer(e.ref.String() + " ospf passive")
 			}
 		}
 		return
@@ -140,6 +165,7 @@ func (w *warner) link(l *config.Link) {
 		if !o.Passive {
 			w.at(on.String(), fmt.Sprintf("add ospf area %s to %v, or make %v passive", FormatArea(o.Area), off, on),
 				"OSPF runs on %v but not on %v, the other end of its link", on, off)
+			w.offer(fmt.Sprintf("%v ospf area %s", off, FormatArea(o.Area)), fmt.Sprintf("%v ospf passive", on))
 		}
 		return
 	}
@@ -154,6 +180,7 @@ func (w *warner) link(l *config.Link) {
 		}
 		w.at(passive.String(), "take passive off it", "%v is passive but faces a router: %v waits for its hellos",
 			passive, other)
+		w.offer(fmt.Sprintf("remove %v ospf passive", passive))
 	}
 }
 
@@ -173,6 +200,7 @@ func (w *warner) tags(l *config.Link) {
 			case k < 0:
 				w.at(own.String(), fmt.Sprintf("add vlan %d to %v", p.VLAN, way[1]),
 					"%v, the other end of the link, has no vlan %d", way[1], p.VLAN)
+				w.offer(fmt.Sprintf("%v vlan %d", way[1], p.VLAN))
 			case way[0] == l.A && p.OSPF.On && there.Ports[k].OSPF.On:
 				w.ospfDiffers(own, config.PortRef{Device: there.Name, Port: there.Ports[k].Name})
 			}
@@ -184,23 +212,30 @@ func (w *warner) tags(l *config.Link) {
 func (w *warner) ospfDiffers(one, other config.PortRef) {
 	da, db := w.find(one.Device), w.find(other.Device)
 	x, y := da.Port(one.Port).OSPF, db.Port(other.Port).OSPF
-	differ := func(what string, a, b any, hint string) {
+	differ := func(what, statement, a, b, hint string) {
 		if a != b {
 			w.at(one.String(), hint, "%s differs: %v on %v, %v on %v", what, a, one, b, other)
+			written := func(v string) string { return strings.TrimPrefix(v, typed(config.AutoType).String()) }
+			w.offer(agree("ospf "+statement, one, other, written(a), written(b))...)
 		}
 	}
-	differ("the area", FormatArea(x.Area), FormatArea(y.Area), "put both ends in one area")
-	differ("the hello interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval),
+	differ("the area", "area", FormatArea(x.Area), FormatArea(y.Area), "put both ends in one area")
+	differ("the hello interval", "hello-interval", FormatDuration(x.HelloInterval), FormatDuration(y.HelloInterval),
 		"use the same hello-interval on both ends")
-	differ("the dead interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval),
+	differ("the dead interval", "dead-interval", FormatDuration(x.DeadInterval), FormatDuration(y.DeadInterval),
 		"use the same dead-interval on both ends")
 	if authWords(x.Keys) != authWords(y.Keys) {
-		differ("authentication", ChainWords(x.Keys), ChainWords(y.Keys), "use the same key chain on both ends")
+		w.at(one.String(), "use the same key chain on both ends", "authentication differs: %s on %v, %s on %v",
+			ChainWords(x.Keys), one, ChainWords(y.Keys), other)
+		w.offer(agree("ospf keys", other, one, chainName(y.Keys), chainName(x.Keys))...)
 	}
-	differ("the type", typed(x.Type), typed(y.Type), "use the same type on both ends")
+	differ("the type", "type", typed(x.Type).String(), typed(y.Type).String(), "use the same type on both ends")
 	if x.Area == y.Area {
-		one, two := da.OSPF.Area(x.Area), db.OSPF.Area(x.Area)
-		differ("area "+FormatArea(x.Area), one.KindWords(), two.KindWords(), "say the same of the area on both routers")
+		here, one, two := one, da.OSPF.Area(x.Area), db.OSPF.Area(x.Area)
+		if a, b := one.KindWords(), two.KindWords(); a != b {
+			w.at(here.String(), "say the same of the area on both routers", "area %s differs: %s on %v, %s on %v",
+				FormatArea(x.Area), a, here, b, other)
+		}
 	}
 }
 
@@ -245,6 +280,7 @@ func (w *warner) device(d *config.Device) {
 		if p.Loopback && !p.OSPF.OwnMask && p.OSPF.Cost != 0 {
 			w.at(name, "take the cost out, or add own-mask",
 				"the cost of %s has no effect: a host route of a loopback costs 0 (RFC 2328 12.4.1)", name)
+			w.offer("remove "+name+" ospf cost", name+" ospf own-mask")
 		}
 		if !p.Address.IsValid() {
 			w.at(name, "give it an address", "OSPF on %s does nothing: the port has no address", name)
@@ -252,6 +288,7 @@ func (w *warner) device(d *config.Device) {
 		if p.OSPF.DeadInterval <= p.OSPF.HelloInterval {
 			w.at(name, "make it several hello intervals",
 				"the dead interval is not longer than the hello interval: the neighbour will be given up between two hellos")
+			w.offer(fmt.Sprintf("%s ospf dead-interval %s", name, FormatDuration(min(config.DeadFactor*p.OSPF.HelloInterval, 65535*time.Second))))
 		}
 	}
 	if runs && !addressed {
@@ -291,6 +328,13 @@ func (w *warner) compatibility() {
 	if on != nil && off != nil {
 		w.at(off.Name, "set the same on all routers",
 			"rfc1583-compatibility is off on %s and on on %s: they may prefer different paths to AS boundary routers, and packets may loop", off.Name, on.Name)
+		var same []string
+		for _, d := range w.result.Devices {
+			if d.OSPF.Strict {
+				same = append(same, d.Name)
+			}
+		}
+		w.offer(strings.Join(same, ", ") + " ospf rfc1583-compatibility on")
 	}
 }
 
@@ -307,6 +351,7 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 		if !running[a.ID] {
 			w.at(d.Name, "put a port in it, or take the block out", "%s speaks of area %s and has no port in it",
 				d.Name, FormatArea(a.ID))
+			w.offer(fmt.Sprintf("remove %s ospf area %s", d.Name, FormatArea(a.ID)))
 		}
 		for _, r := range a.Ranges {
 			if where, ok := w.covered(r.Prefix, a.ID); !ok {
@@ -316,6 +361,11 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 				}
 				w.at(rangeName(d.Name, a.ID, r.Prefix), hint,
 					"the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
+				gone := fmt.Sprintf("remove %s ospf area %s range %v", d.Name, FormatArea(a.ID), r.Prefix)
+				if where != "" {
+					w.offer(fmt.Sprintf("%s\n%s ospf area %s range %v", gone, d.Name, where, r.Prefix))
+				}
+				w.offer(gone)
 			}
 		}
 	}
@@ -335,6 +385,9 @@ func (w *warner) virtual(d *config.Device, a *config.Area) {
 		if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return d.IdentifiedBy(o.Peer) }) {
 			w.at(d.Name, fmt.Sprintf("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name),
 				"%s has a virtual link to %s, which has none back", d.Name, far.Name)
+			if d.RouterID.IsValid() {
+				w.offer(fmt.Sprintf("%s ospf area %s virtual-link %v", far.Name, FormatArea(a.ID), d.RouterID))
+			}
 		}
 	}
 }
@@ -354,4 +407,12 @@ func (w *warner) covered(x netip.Prefix, area uint32) (other string, ok bool) {
 		}
 	}
 	return other, false
+}
+
+// chainName is the name of a key chain, none for no chain.
+func chainName(k *config.KeyChain) string {
+	if k == nil {
+		return none
+	}
+	return k.Name
 }

@@ -71,13 +71,18 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 		return
 	case far == d:
 		w.at(at, "write the address of the other router", "%v is an address of %s itself", p.Address, d.Name)
+		w.offer("remove " + sessionName(d, p))
 		return
 	case far.BGP.AS == 0:
 		w.at(at, "add bgp as NUMBER to "+far.Name, "%s does not speak BGP, and is a peer of %s", far.Name, d.Name)
+		if source := sourceOf(d, p); source.IsValid() && far.Kind == config.Router {
+			w.offer(fmt.Sprintf("%s bgp as %d peer %v as %d", far.Name, p.AS, source, d.BGP.AS))
+		}
 		return
 	case far.BGP.AS != p.AS:
 		w.at(at, fmt.Sprintf("write as %d", far.BGP.AS), "%s expects %s in AS %d; it is in AS %d", d.Name, far.Name,
 			p.AS, far.BGP.AS)
+		w.offer(fmt.Sprintf("%s as %d", sessionName(d, p), far.BGP.AS))
 	}
 	w.back(d, p, far, at)
 	if p.Disabled {
@@ -90,6 +95,7 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 		}) {
 			w.at(at, "set multihop", "%v is on no network of %s: an external session needs multihop there", p.Address,
 				d.Name)
+			w.offer(sessionName(d, p) + " multihop 2")
 		}
 		return
 	}
@@ -117,13 +123,24 @@ func (w *warner) back(d *config.Device, p *config.Peer, far *config.Device, at s
 	case back == nil:
 		hint := fmt.Sprintf("add peer %s as %d on %s", ownAddress(source, d), d.BGP.AS, far.Name)
 		w.at(at, hint, "%s has the peer %s, which has no such peer back", d.Name, far.Name)
+		w.offer(fmt.Sprintf("%s bgp peer %s as %d", far.Name, ownAddress(source, d), d.BGP.AS))
 	case source.IsValid() && back.Address != source && !spoken(d, far, p, back):
 		w.at(at, fmt.Sprintf("set local-address to the port with %v", back.Address),
 			"%s comes to %s from %v, where %v is expected", d.Name, far.Name, source, back.Address)
+		for i := range d.Ports {
+			if x := &d.Ports[i]; x.Address.IsValid() && x.Address.Addr() == back.Address {
+				w.offer(fmt.Sprintf("%s local-address %s", sessionName(d, p), x.Name))
+			}
+		}
+		w.offer(fmt.Sprintf("rename %s bgp peer %v %v", far.Name, back.Address, source))
 	case p.Passive && back.Passive && d.Name < far.Name:
 		w.at(at, "take passive off one end", "%s and %s both wait for the other to open the session", d.Name, far.Name)
+		w.offer(sessionName(d, p)+" passive off", sessionName(far, back)+" passive off")
 	}
 }
+
+// sessionName is a session as edits name it.
+func sessionName(d *config.Device, p *config.Peer) string { return d.Name + "/" + p.Address.String() }
 
 func ownAddress(a netip.Addr, d *config.Device) string {
 	if a.IsValid() {
@@ -302,6 +319,7 @@ func (w *warner) unused() {
 	say := func(place, what, name string) {
 		if !used[place+name] {
 			w.at(place+name, "name it somewhere, or take it out", "nobody uses the %s %s", what, name)
+			w.offer(fmt.Sprintf("remove %s %s", strings.ReplaceAll(strings.ToLower(strings.Replace(what, "AS", "as", 1)), " ", "-"), name))
 		}
 	}
 	p := &w.result.Policies
@@ -333,5 +351,6 @@ func (w *warner) undecided(p *config.Policy) {
 		p.Statements[n-1].Verdict == config.NoVerdict {
 		w.at("policy "+p.Name+" statement "+p.Statements[n-1].Name, "end it with accept or reject, or add otherwise",
 			"the last statement of policy %s does not decide: what it changes is rejected at the end", p.Name)
+		w.offer("policy "+p.Name+" otherwise accept", fmt.Sprintf("policy %s statement %s\n  accept", p.Name, p.Statements[n-1].Name))
 	}
 }

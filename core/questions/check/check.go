@@ -335,7 +335,11 @@ func (a *attempt) neighbour(e config.Expect) Outcome {
 		default:
 			o.Passed = o.Passed && n.State == e.State
 		}
-		o.Facts = append(o.Facts, facts.Fact{Text: words, View: "neighbours", Who: e.From})
+		f := facts.Fact{Text: words, View: "neighbours", Who: e.From}
+		if !n.Up && len(n.Reasons) > 0 {
+			f.Fixes = n.Reasons[0].Fixes
+		}
+		o.Facts = append(o.Facts, f)
 	}
 	if said == nil {
 		return Outcome{Passed: e.State == "down", Says: e.From + " and " + e.To + " are no neighbours"}
@@ -366,7 +370,9 @@ func (a *attempt) sent(e config.Expect) Outcome {
 		}
 		why := "the prefix is not known"
 		if known {
-			why = paths.SentWhy(a.world, d, id, v)
+			row := paths.SentTo(a.world, d, id, v)
+			why = row.Why
+			fact.Fixes = append(fact.Fixes, row.Fixes...)
 		}
 		said = append(said, "not sent to "+v.Address.String()+": "+why)
 	})

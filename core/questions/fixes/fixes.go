@@ -60,7 +60,7 @@ func init() {
 		note.ProtocolDisabled:      Case.runAgain,
 		note.NoRouterID:            func(c Case) []facts.Fix { return c.routerID(c.A) },
 		note.NoAddress:             Case.address,
-		note.PassivePort:           func(c Case) []facts.Fix { return edit("remove " + ospfOf(c.A) + " passive") },
+		note.PassivePort:           func(c Case) []facts.Fix { return Edit("remove " + ospfOf(c.A) + " passive") },
 		note.AreaDiffers:           Case.area,
 		note.SubnetDiffers:         Case.subnet,
 		note.HelloIntervalDiffers:  Case.hello,
@@ -102,16 +102,16 @@ func init() {
 		note.NoExportPolicy:    Case.exportPolicy,
 		note.NextHopUnresolved: Case.nextHop,
 		note.BetweenInternal:   Case.betweenInternal,
-		note.PeerASInPath:      func(c Case) []facts.Fix { return edit(session(c.A) + " loop-check off") },
-		note.NotInUse:          func(c Case) []facts.Fix { return edit(c.A.Device.Name() + " bgp in-use-only off") },
+		note.PeerASInPath:      func(c Case) []facts.Fix { return Edit(session(c.A) + " loop-check off") },
+		note.NotInUse:          func(c Case) []facts.Fix { return Edit(c.A.Device.Name() + " bgp in-use-only off") },
 		note.UpdateTooLong:     Case.tooLong,
 		note.SharedByOneAS:     Case.multipathAny,
 		note.SharingIsFull:     Case.multipath,
 	}
 }
 
-// edit is a fix of edits.
-func edit(edits ...string) []facts.Fix { return []facts.Fix{{Edits: edits}} }
+// Edit is a fix that is made of edits.
+func Edit(edits ...string) []facts.Fix { return []facts.Fix{{Edits: edits}} }
 
 // act is a fix that is an action.
 func act(format string, args ...any) []facts.Fix {

@@ -2,10 +2,14 @@ package fixes
 
 import (
 	"fmt"
+	"slices"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/network"
 )
 
 // Fixes of paths: A is the router and the peer that a path came from or goes to, B the
@@ -36,17 +40,17 @@ func (c Case) policyName(direction string) string {
 // importPolicy names a policy that lets in what the peer sends.
 func (c Case) importPolicy() []facts.Fix {
 	name := c.policyName("from")
-	return append(edit(fmt.Sprintf("policy %s otherwise accept", name), fmt.Sprintf("%s import-policy %s", session(c.A), name)),
-		edit(c.A.Device.Name()+" bgp external-policy optional")...)
+	return append(Edit(fmt.Sprintf("policy %s otherwise accept", name), fmt.Sprintf("%s import-policy %s", session(c.A), name)),
+		Edit(c.A.Device.Name()+" bgp external-policy optional")...)
 }
 
 // exportPolicy names a policy that sends the AS's own prefixes, or what internal peers
 // sent, and nothing that another AS sent.
 func (c Case) exportPolicy() []facts.Fix {
 	name := c.policyName("to")
-	return append(edit(fmt.Sprintf("policy %s statement own where route-type local\n  accept", name),
+	return append(Edit(fmt.Sprintf("policy %s statement own where route-type local\n  accept", name),
 		fmt.Sprintf("policy %s otherwise reject", name), fmt.Sprintf("%s export-policy %s", session(c.A), name)),
-		edit(c.A.Device.Name()+" bgp external-policy optional")...)
+		Edit(c.A.Device.Name()+" bgp external-policy optional")...)
 }
 
 // ownAS takes paths with our AS in them from the peer, and from each other within the
@@ -63,7 +67,31 @@ func (c Case) ownAS() []facts.Fix {
 			}
 		}
 	}
-	return edit(edits...)
+	return Edit(edits...)
+}
+
+// NoTransit keeps from a peer what a router has from another AS: a statement of its
+// export policy rejects it before all others.
+func NoTransit(w *network.World, d *device.Device, v bgp.PeerView, from uint32) []facts.Fix {
+	set := fmt.Sprintf("from-as-%d", from)
+	edits := []string{fmt.Sprintf("as-path-set %s path %d ...", set, from)}
+	c := Case{World: w, A: End{Device: d, Peer: v.Address, Has: true}, B: End{Device: w.Owner(v.Address)}}
+	policy, statement := v.Config.Export, "no-transit"
+	if policy == "" {
+		policy = c.policyName("to")
+		edits = append(edits, fmt.Sprintf("policy %s otherwise accept", policy), fmt.Sprintf("%s export-policy %s", session(c.A), policy))
+	}
+	for i := range w.Policies().List {
+		p := &w.Policies().List[i]
+		taken := func(name string) bool {
+			return p.Name == policy && slices.ContainsFunc(p.Statements, func(s config.Statement) bool { return s.Name == name })
+		}
+		for n := 2; taken(statement); n++ {
+			statement = fmt.Sprintf("no-transit-%d", n)
+		}
+	}
+	return Edit(append(edits, fmt.Sprintf("policy %s statement %s where as-path in %s\n  reject", policy, statement, set),
+		fmt.Sprintf("move policy %s statement %s first", policy, statement))...)
 }
 
 // nextHop has the router that sent the path give its own address, or brings the next
@@ -74,14 +102,14 @@ func (c Case) nextHop() []facts.Fix {
 	}
 	var out []facts.Fix
 	if c.B.Has && c.asOf(c.A) == c.asOf(c.B) {
-		out = append(out, edit(session(c.B)+" next-hop-self")...)
+		out = append(out, Edit(session(c.B)+" next-hop-self")...)
 		for i := range c.B.Device.Ports() {
 			p := &c.B.Device.Ports()[i]
 			if p.Gone || p.Config.Loopback || p.Config.OSPF.On || !p.Config.Address.IsValid() {
 				continue
 			}
 			far := End{Device: c.B.Device, Port: p.Config.Name}
-			out = append(out, edit(fmt.Sprintf("%s ospf area %s passive", far.name(), area(c.areaOf(c.B))))...)
+			out = append(out, Edit(fmt.Sprintf("%s ospf area %s passive", far.name(), area(c.areaOf(c.B))))...)
 		}
 	}
 	if len(out) == 0 {
@@ -101,14 +129,14 @@ func (c Case) areaOf(e End) uint32 {
 }
 
 // betweenInternal makes the router reflect to the peer.
-func (c Case) betweenInternal() []facts.Fix { return edit(session(c.A) + " client on") }
+func (c Case) betweenInternal() []facts.Fix { return Edit(session(c.A) + " client on") }
 
 func (c Case) tooLong() []facts.Fix {
 	return cannot("shorten the AS path or remove communities in a policy: which of them nobody needs is not for a program to say")
 }
 
 func (c Case) multipathAny() []facts.Fix {
-	return edit(fmt.Sprintf("%s bgp multipath %d any-as", c.A.Device.Name(), max(2, c.A.Device.Config().BGP.Multipath)))
+	return Edit(fmt.Sprintf("%s bgp multipath %d any-as", c.A.Device.Name(), max(2, c.A.Device.Config().BGP.Multipath)))
 }
 
 func (c Case) multipath() []facts.Fix {
@@ -120,5 +148,5 @@ func (c Case) multipath() []facts.Fix {
 	if g.Multipath >= 16 {
 		return cannot("multipath uses 16 paths at most")
 	}
-	return edit(fmt.Sprintf("%s bgp multipath %d%s", c.A.Device.Name(), g.Multipath+1, words))
+	return Edit(fmt.Sprintf("%s bgp multipath %d%s", c.A.Device.Name(), g.Multipath+1, words))
 }

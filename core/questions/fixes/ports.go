@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strconv"
 	"time"
 
 	"hellebore/core/ground/note"
@@ -33,7 +34,7 @@ func (c Case) join() []facts.Fix {
 				continue
 			}
 			far := End{Device: d, Port: p.Config.Name}
-			fix := edit(fmt.Sprintf("link %s %s", c.A.name(), far.name()))
+			fix := Edit(fmt.Sprintf("link %s %s", c.A.name(), far.name()))
 			if own.IsValid() && p.Config.Address.IsValid() && own.Masked() == p.Config.Address.Masked() {
 				out = append(out, fix...)
 			} else if len(others) < 3 {
@@ -48,7 +49,7 @@ func (c Case) join() []facts.Fix {
 		}
 		for _, e := range m.Ends {
 			if a := c.World.Device(e.Device).Ports()[e.Port].Config.Address; own.IsValid() && a.IsValid() && a.Masked() == own.Masked() {
-				out = append(out, edit(fmt.Sprintf("join %s %s", c.A.name(), m.Name))...)
+				out = append(out, Edit(fmt.Sprintf("join %s %s", c.A.name(), m.Name))...)
 				break
 			}
 		}
@@ -69,7 +70,7 @@ func enablePort(e End) []facts.Fix {
 	if e.Device.Ports()[e.index()].Override == config.ForceDisabled {
 		return act("enable %s", e.name())
 	}
-	return edit("remove " + e.name() + " disabled")
+	return Edit("remove " + e.name() + " disabled")
 }
 
 func enableDevice(d *device.Device) []facts.Fix {
@@ -79,7 +80,7 @@ func enableDevice(d *device.Device) []facts.Fix {
 	case !d.Config().Disabled:
 		return act("enable %s", d.Name())
 	}
-	return edit("remove " + d.Name() + " disabled")
+	return Edit("remove " + d.Name() + " disabled")
 }
 
 // bringUp mends what a port is down for.
@@ -105,18 +106,18 @@ func (c Case) run() []facts.Fix {
 	if c.B.Device != nil && c.B.Port != "" && c.B.config().OSPF.On {
 		in = c.B.config().OSPF.Area
 	}
-	return edit(fmt.Sprintf("%s ospf area %s", c.A.name(), area(in)))
+	return Edit(fmt.Sprintf("%s ospf area %s", c.A.name(), area(in)))
 }
 
 func (c Case) runAgain() []facts.Fix {
 	d := c.A.Device
 	switch {
 	case c.A.Peer.IsValid():
-		return edit("remove " + d.Name() + " bgp disabled")
+		return Edit("remove " + d.Name() + " bgp disabled")
 	case c.A.Port != "" && c.A.config().OSPF.Disabled:
-		return edit("remove " + ospfOf(c.A) + " disabled")
+		return Edit("remove " + ospfOf(c.A) + " disabled")
 	}
-	return edit("remove " + d.Name() + " ospf disabled")
+	return Edit("remove " + d.Name() + " ospf disabled")
 }
 
 // routerID gives a router an ID that nobody has.
@@ -136,7 +137,7 @@ func (c Case) routerID(e End) []facts.Fix {
 	}
 	for a := base.Next(); a.IsValid(); a = a.Next() {
 		if !taken[a] {
-			return edit(fmt.Sprintf("%s router-id %v", e.Device.Name(), a))
+			return Edit(fmt.Sprintf("%s router-id %v", e.Device.Name(), a))
 		}
 	}
 	return nil
@@ -148,26 +149,57 @@ func (c Case) address() []facts.Fix {
 		return cannot("the other end has no address either: give both one of the same network")
 	}
 	if free, ok := c.freeIn(c.B.config().Address); ok {
-		return edit(fmt.Sprintf("%s %v", c.A.name(), free))
+		return Edit(fmt.Sprintf("%s %v", c.A.name(), free))
 	}
 	return cannot("no address of %v is free", c.B.config().Address.Masked())
 }
 
+// oddFirst are the two ends, each with the one whose value it is to have: first the one
+// whose value is the rarer among the other ports of the two routers, else of all.
+func (c Case) oddFirst(value func(*config.Port) string) [][2]End {
+	count := func(v string, of ...*device.Device) (n int) {
+		for _, d := range of {
+			for i := range d.Ports() {
+				p := &d.Ports()[i]
+				own := d == c.A.Device && p.Config.Name == c.A.Port || d == c.B.Device && p.Config.Name == c.B.Port
+				if !own && !p.Gone && !d.Gone() && p.Config.OSPF.On && value(&p.Config) == v {
+					n++
+				}
+			}
+		}
+		return n
+	}
+	x, y := value(c.A.config()), value(c.B.config())
+	// How well each would fit on its own router with the other's value.
+	a := count(y, c.A.Device) - count(x, c.A.Device)
+	b := count(x, c.B.Device) - count(y, c.B.Device)
+	if a == b {
+		a, b = count(y, c.World.Devices()...), count(x, c.World.Devices()...)
+	}
+	if b > a {
+		return [][2]End{{c.B, c.A}, {c.A, c.B}}
+	}
+	return [][2]End{{c.A, c.B}, {c.B, c.A}}
+}
+
 func (c Case) area() []facts.Fix {
-	x, y := c.A.config().OSPF.Area, c.B.config().OSPF.Area
-	return append(edit(fmt.Sprintf("%s ospf area %s", c.A.name(), area(y))),
-		edit(fmt.Sprintf("%s ospf area %s", c.B.name(), area(x)))...)
+	var out []facts.Fix
+	for _, pair := range c.oddFirst(func(p *config.Port) string { return area(p.OSPF.Area) }) {
+		out = append(out, Edit(fmt.Sprintf("%s ospf area %s", pair[0].name(), area(pair[1].config().OSPF.Area)))...)
+	}
+	return out
 }
 
 // subnet puts one end's address into the other's network.
 func (c Case) subnet() []facts.Fix {
 	var out []facts.Fix
-	for _, pair := range [][2]End{{c.A, c.B}, {c.B, c.A}} {
+	length := func(p *config.Port) string { return strconv.Itoa(p.Address.Bits()) }
+	for _, pair := range c.oddFirst(length) {
 		own, far := pair[0].config().Address, pair[1].config().Address
 		if to := netip.PrefixFrom(own.Addr(), far.Bits()); far.Contains(own.Addr()) && own.Addr() != far.Addr() && to.Addr() != to.Masked().Addr() {
-			out = append(out, edit(fmt.Sprintf("%s %v", pair[0].name(), to))...)
+			out = append(out, Edit(fmt.Sprintf("%s %v", pair[0].name(), to))...)
 		} else if free, ok := c.freeIn(far); ok {
-			out = append(out, edit(fmt.Sprintf("%s %v", pair[0].name(), free))...)
+			out = append(out, Edit(fmt.Sprintf("%s %v", pair[0].name(), free))...)
 		}
 	}
 	return out
@@ -177,22 +209,22 @@ func (c Case) subnet() []facts.Fix {
 // would then be another one.
 func (c Case) hello() []facts.Fix {
 	var out []facts.Fix
-	for _, pair := range [][2]End{{c.A, c.B}, {c.B, c.A}} {
+	for _, pair := range c.oddFirst(func(p *config.Port) string { return p.OSPF.HelloInterval.String() }) {
 		own, far := pair[0].config().OSPF, pair[1].config().OSPF
 		edits := []string{fmt.Sprintf("%s hello-interval %s", ospfOf(pair[0]), labtext.FormatDuration(far.HelloInterval))}
 		implied := own.DeadInterval == config.DeadFactor*own.HelloInterval
 		if implied && far.DeadInterval != config.DeadFactor*far.HelloInterval || !implied && own.DeadInterval != far.DeadInterval {
 			edits = append(edits, fmt.Sprintf("%s dead-interval %s", ospfOf(pair[0]), labtext.FormatDuration(far.DeadInterval)))
 		}
-		out = append(out, edit(edits...)...)
+		out = append(out, Edit(edits...)...)
 	}
 	return out
 }
 
 func (c Case) dead() []facts.Fix {
 	var out []facts.Fix
-	for _, pair := range [][2]End{{c.A, c.B}, {c.B, c.A}} {
-		out = append(out, edit(fmt.Sprintf("%s dead-interval %s", ospfOf(pair[0]), labtext.FormatDuration(pair[1].config().OSPF.DeadInterval)))...)
+	for _, pair := range c.oddFirst(func(p *config.Port) string { return p.OSPF.DeadInterval.String() }) {
+		out = append(out, Edit(fmt.Sprintf("%s dead-interval %s", ospfOf(pair[0]), labtext.FormatDuration(pair[1].config().OSPF.DeadInterval)))...)
 	}
 	return out
 }
@@ -205,11 +237,11 @@ func (c Case) keys() []facts.Fix {
 		if far == nil || own != nil && own.Name == far.Name || !c.works(far) {
 			continue
 		}
-		out = append(out, edit(fmt.Sprintf("%s keys %s", ospfOf(pair[0]), far.Name))...)
+		out = append(out, Edit(fmt.Sprintf("%s keys %s", ospfOf(pair[0]), far.Name))...)
 	}
 	for _, e := range []End{c.A, c.B} {
 		if far := c.other(e).config().OSPF.Keys; far == nil && e.config().OSPF.Keys != nil {
-			out = append(out, edit(ospfOf(e)+" keys none")...)
+			out = append(out, Edit(ospfOf(e)+" keys none")...)
 		}
 	}
 	if len(out) == 0 {
@@ -238,16 +270,16 @@ func (c Case) mtu() []facts.Fix {
 	if small.config().MTU > large.config().MTU {
 		small, large = large, small
 	}
-	return append(append(edit(fmt.Sprintf("%s mtu %d", small.name(), large.config().MTU)),
-		edit(fmt.Sprintf("%s mtu %d", large.name(), small.config().MTU))...),
-		edit(ospfOf(small)+" mtu-ignore")...)
+	return append(append(Edit(fmt.Sprintf("%s mtu %d", small.name(), large.config().MTU)),
+		Edit(fmt.Sprintf("%s mtu %d", large.name(), small.config().MTU))...),
+		Edit(ospfOf(small)+" mtu-ignore")...)
 }
 
 // towardsHost makes the router's port passive.
 func (c Case) towardsHost() []facts.Fix {
 	for _, e := range []End{c.A, c.B} {
 		if e.Device != nil && e.Device.Kind() == config.Router && e.Port != "" {
-			return edit(e.name() + " ospf passive")
+			return Edit(e.name() + " ospf passive")
 		}
 	}
 	return cannot("a host runs no routing protocol: write the address of a router")
@@ -260,8 +292,8 @@ func (c Case) portType() []facts.Fix {
 		}
 		return "point-to-point"
 	}
-	return append(edit(fmt.Sprintf("%s ospf type %s", c.A.name(), word(c.B))),
-		edit(fmt.Sprintf("%s ospf type %s", c.B.name(), word(c.A)))...)
+	return append(Edit(fmt.Sprintf("%s ospf type %s", c.A.name(), word(c.B))),
+		Edit(fmt.Sprintf("%s ospf type %s", c.B.name(), word(c.A)))...)
 }
 
 // areaKind has one router take the area for what the other does.
@@ -278,7 +310,7 @@ func (c Case) areaKind() []facts.Fix {
 		if far == "stub" || far == "nssa" {
 			edits = append(edits, at+" "+far)
 		}
-		out = append(out, edit(edits...)...)
+		out = append(out, Edit(edits...)...)
 	}
 	return out
 }
@@ -309,7 +341,7 @@ func (c Case) virtual() []facts.Fix {
 	if v == nil || c.B.Device == nil {
 		return nil
 	}
-	return edit(fmt.Sprintf("%s ospf area %s virtual-link %v", c.B.Device.Name(), area(v.Transit), c.A.Device.Main().OSPF().RouterID()))
+	return Edit(fmt.Sprintf("%s ospf area %s virtual-link %v", c.B.Device.Name(), area(v.Transit), c.A.Device.Main().OSPF().RouterID()))
 }
 
 // tag gives both ends one tag.
@@ -319,10 +351,10 @@ func (c Case) tag() []facts.Fix {
 		own, far := pair[0].config(), pair[1].config()
 		switch {
 		case own.VLAN != 0 && far.VLAN != 0:
-			out = append(out, edit(fmt.Sprintf("rename %s %d", pair[0].name(), far.VLAN))...)
+			out = append(out, Edit(fmt.Sprintf("rename %s %d", pair[0].name(), far.VLAN))...)
 		case far.VLAN != 0:
 			if free, ok := c.freeIn(far.Address); ok {
-				out = append(out, edit(fmt.Sprintf("%s vlan %d %v ospf area %s", pair[0].name(), far.VLAN, free, area(far.OSPF.Area)))...)
+				out = append(out, Edit(fmt.Sprintf("%s vlan %d %v ospf area %s", pair[0].name(), far.VLAN, free, area(far.OSPF.Area)))...)
 			}
 		}
 	}

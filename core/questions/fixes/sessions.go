@@ -17,7 +17,7 @@ func (c Case) each(statement string) []facts.Fix {
 	var out []facts.Fix
 	for _, e := range []End{c.A, c.B} {
 		if e.Has {
-			out = append(out, edit(session(e)+" "+statement)...)
+			out = append(out, Edit(session(e)+" "+statement)...)
 		}
 	}
 	return out
@@ -31,9 +31,9 @@ func (c Case) enablePeer() []facts.Fix {
 	if !p.Disabled {
 		return act("enable %v on %s", c.A.Peer, c.A.Device.Name())
 	}
-	out := edit("remove " + session(c.A) + " disabled")
+	out := Edit("remove " + session(c.A) + " disabled")
 	if p.Group != "" {
-		out = append(out, edit(fmt.Sprintf("remove %s bgp peer-group %s disabled", c.A.Device.Name(), p.Group))...)
+		out = append(out, Edit(fmt.Sprintf("remove %s bgp peer-group %s disabled", c.A.Device.Name(), p.Group))...)
 	}
 	return out
 }
@@ -72,7 +72,7 @@ func (c Case) routeToPeer() []facts.Fix {
 		}
 	}
 	if len(mend) > 0 {
-		return edit(mend[0])
+		return Edit(mend[0])
 	}
 	in := uint32(0)
 	for _, hop := range path {
@@ -112,10 +112,10 @@ func (c Case) routeToPeer() []facts.Fix {
 	}
 	var out []facts.Fix
 	if len(ospf) > 0 {
-		out = append(out, edit(ospf...)...)
+		out = append(out, Edit(ospf...)...)
 	}
 	if len(static) > 0 {
-		out = append(out, edit(static...)...)
+		out = append(out, Edit(static...)...)
 	}
 	return out
 }
@@ -131,10 +131,10 @@ func (c Case) peerNotOnLink() []facts.Fix {
 	for _, n := range c.neighbours(c.A.Device) {
 		far := n[1].config().Address
 		if n[1].Device.Config().BGP.AS == p.AS && far.IsValid() && c.A.Device.Config().BGP.Peer(far.Addr()) == nil {
-			out = append(out, edit(fmt.Sprintf("rename %s peer %v %v", c.A.Device.Name(), c.A.Peer, far.Addr()))...)
+			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.A.Device.Name(), c.A.Peer, far.Addr()))...)
 		}
 	}
-	return append(out, edit(session(c.A)+" multihop 2")...)
+	return append(out, Edit(session(c.A)+" multihop 2")...)
 }
 
 // localAddress gives the port that local-address names an address, or takes the name
@@ -153,10 +153,10 @@ func (c Case) localAddress() []facts.Fix {
 	}
 	for i := range c.A.Device.Ports() {
 		if q := &c.A.Device.Ports()[i]; !q.Gone && q.Config.Loopback && q.Config.Name != p.Local && q.Config.Address.IsValid() {
-			out = append(out, edit(fmt.Sprintf("%s local-address %s", session(c.A), q.Config.Name))...)
+			out = append(out, Edit(fmt.Sprintf("%s local-address %s", session(c.A), q.Config.Name))...)
 		}
 	}
-	return append(out, edit(session(c.A)+" local-address none")...)
+	return append(out, Edit(session(c.A)+" local-address none")...)
 }
 
 // peerIsLocal writes the address of the other end of the link instead, or takes the
@@ -167,10 +167,10 @@ func (c Case) peerIsLocal() []facts.Fix {
 		own, far := n[0].config().Address, n[1].config().Address
 		if own.IsValid() && own.Addr() == netipOf(c.A.Peer) && far.IsValid() && n[1].Device.Kind() == config.Router &&
 			c.A.Device.Config().BGP.Peer(far.Addr()) == nil {
-			out = append(out, edit(fmt.Sprintf("rename %s peer %v %v", c.A.Device.Name(), c.A.Peer, far.Addr()))...)
+			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.A.Device.Name(), c.A.Peer, far.Addr()))...)
 		}
 	}
-	return append(out, edit("remove "+session(c.A))...)
+	return append(out, Edit("remove "+session(c.A))...)
 }
 
 // peerUnknown adds the peer, or gives the session the address that is expected.
@@ -190,7 +190,7 @@ func (c Case) fromExpected(comes, expects End) []facts.Fix {
 	var out []facts.Fix
 	for i := range comes.Device.Ports() {
 		if p := &comes.Device.Ports()[i]; !p.Gone && p.Config.Address.IsValid() && p.Address() == expects.Peer && comes.Has {
-			out = append(out, edit(fmt.Sprintf("%s local-address %s", session(comes), p.Config.Name))...)
+			out = append(out, Edit(fmt.Sprintf("%s local-address %s", session(comes), p.Config.Name))...)
 		}
 	}
 	if v, ok := viewOf(comes); ok {
@@ -202,7 +202,7 @@ func (c Case) fromExpected(comes, expects End) []facts.Fix {
 			from = comes.Device.Main().SourceTo(comes.Peer)
 		}
 		if from.IsValid() && from != expects.Peer && expects.Device.Config().BGP.Peer(netipOf(from)) == nil {
-			out = append(out, edit(fmt.Sprintf("rename %s peer %v %v", expects.Device.Name(), expects.Peer, from))...)
+			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", expects.Device.Name(), expects.Peer, from))...)
 		}
 	}
 	return out
@@ -218,9 +218,9 @@ func (c Case) wrongAddress() []facts.Fix {
 	local := c.A.Device.Config().Port(p.Local)
 	var out []facts.Fix
 	if local != nil && local.Address.IsValid() && c.B.Has && c.B.Device.Config().BGP.Peer(local.Address.Addr()) == nil {
-		out = append(out, edit(fmt.Sprintf("rename %s peer %v %v", c.B.Device.Name(), c.B.Peer, local.Address.Addr()))...)
+		out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.B.Device.Name(), c.B.Peer, local.Address.Addr()))...)
 	}
-	return append(append(out, c.fromExpected(c.A, c.B)...), edit(session(c.A)+" local-address none")...)
+	return append(append(out, c.fromExpected(c.A, c.B)...), Edit(session(c.A)+" local-address none")...)
 }
 
 func (c Case) peerAS() []facts.Fix {
@@ -228,7 +228,7 @@ func (c Case) peerAS() []facts.Fix {
 	for _, pair := range [][2]End{{c.A, c.B}, {c.B, c.A}} {
 		if p := pair[0].peer(); p != nil && pair[1].Device != nil {
 			if as := c.asOf(pair[1]); as != 0 && as != p.AS {
-				out = append(out, edit(fmt.Sprintf("%s as %d", session(pair[0]), as))...)
+				out = append(out, Edit(fmt.Sprintf("%s as %d", session(pair[0]), as))...)
 			}
 		}
 	}
@@ -252,7 +252,7 @@ func (c Case) both(statement string) []facts.Fix {
 			edits = append(edits, session(e)+" "+statement)
 		}
 	}
-	return edit(edits...)
+	return Edit(edits...)
 }
 
 // distance is how many hops the two ends are apart.
@@ -269,7 +269,7 @@ func (c Case) sign() []facts.Fix {
 	for _, pair := range [][2]End{{c.B, c.A}, {c.A, c.B}} {
 		own, far := pair[0].peer(), pair[1].peer()
 		if own != nil && far != nil && far.Keys != nil && (own.Keys == nil || own.Keys.Name != far.Keys.Name) {
-			out = append(out, edit(fmt.Sprintf("%s keys %s", session(pair[0]), far.Keys.Name))...)
+			out = append(out, Edit(fmt.Sprintf("%s keys %s", session(pair[0]), far.Keys.Name))...)
 		}
 	}
 	if len(out) == 0 {
@@ -333,7 +333,7 @@ func (c Case) refused() []facts.Fix {
 	if len(edits) == 0 {
 		return cannot("%s has the peer %v: check the address that it is reached by", lacks.Device.Name(), own)
 	}
-	return edit(edits...)
+	return Edit(edits...)
 }
 
 // loopbackWith is the loopback that has an address, "" if none has.
@@ -386,8 +386,8 @@ func (c Case) keepOut(e End, p ip.Prefix) []facts.Fix {
 		edits = append(edits, fmt.Sprintf("policy %s statement captured where prefix in %s\n  reject", policy, set),
 			fmt.Sprintf("policy %s otherwise accept", policy),
 			fmt.Sprintf("%s import-policy %s", session(e), policy))
-		return edit(edits...)
+		return Edit(edits...)
 	}
-	return edit(append(edits, fmt.Sprintf("policy %s statement captured where prefix in %s\n  reject", policy, set),
+	return Edit(append(edits, fmt.Sprintf("policy %s statement captured where prefix in %s\n  reject", policy, set),
 		fmt.Sprintf("move policy %s statement captured first", policy))...)
 }

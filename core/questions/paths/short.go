@@ -30,9 +30,9 @@ func SetWords(w *network.World, id attr.ID) string {
 	return strings.Join(parts, ", ")
 }
 
-// SentWhy is why a peer is sent a prefix or is not, a sentence.
-func SentWhy(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
-	return sentRow(w, d, id, v).Why
+// SentTo is what a peer is sent for a prefix, and if nothing, why.
+func SentTo(w *network.World, d *device.Device, id uint32, v bgp.PeerView) SentRow {
+	return sentRow(w, d, id, v)
 }
 
 // PolicyTowards is what a policy makes of the route that a router has for a prefix

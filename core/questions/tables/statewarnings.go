@@ -13,20 +13,22 @@ import (
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
 // StateWarning is what a careful colleague would say on seeing the network run.
 type StateWarning struct {
-	Weight   string   `json:"weight" enum:"warning,notice" doc:"a notice is about something that is right as it is, but hangs by one thread"`
-	Device   string   `json:"device"`
-	Text     string   `json:"text" doc:"a sentence"`
-	Hint     string   `json:"hint"`
-	Prefixes []string `json:"prefixes" doc:"those concerned, at most 50"`
-	Count    int      `json:"count" doc:"how many are concerned"`
-	Line     int      `json:"line,omitempty" doc:"of the text in force"`
-	Place    string   `json:"-"`
+	Weight   string      `json:"weight" enum:"warning,notice" doc:"a notice is about something that is right as it is, but hangs by one thread"`
+	Device   string      `json:"device"`
+	Text     string      `json:"text" doc:"a sentence"`
+	Hint     string      `json:"hint"`
+	Prefixes []string    `json:"prefixes" doc:"those concerned, at most 50"`
+	Count    int         `json:"count" doc:"how many are concerned"`
+	Line     int         `json:"line,omitempty" doc:"of the text in force"`
+	Fixes    []facts.Fix `json:"fixes,omitempty" doc:"ways to do what the hint says"`
+	Place    string      `json:"-"`
 }
 
 // maxNamed bounds the prefixes that a warning names.
@@ -82,8 +84,10 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 			Place: fmt.Sprintf("%s originate %v", d.Name(), o.Prefix),
 			Text: fmt.Sprintf("%s originates %v, and its table has no route for exactly that: nothing is announced",
 				d.Name(), p),
-			Hint: fmt.Sprintf("add static %v blackhole, or originate a prefix that is there", p)}
+			Hint:  fmt.Sprintf("add static %v blackhole, or originate a prefix that is there", p),
+			Fixes: fixes.Edit(fmt.Sprintf("%s static %v blackhole", d.Name(), p))}
 		if near != "" {
+			s.Fixes = append(s.Fixes, fixes.Edit(fmt.Sprintf("rename %s bgp originate %v %s", d.Name(), p, near))...)
 			s.Hint = fmt.Sprintf("the table has %s: originate that, or add static %v blackhole", near, p)
 		}
 		out = append(out, s)
@@ -112,8 +116,9 @@ func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 	for _, source := range slices.Sorted(maps.Keys(bySource)) {
 		list := bySource[source]
 		x := StateWarning{Weight: "warning", Device: d.Name(), Place: d.Name() + " bgp",
-			Text: fmt.Sprintf("%s advertises %s that it learned by BGP, and drops the packets: its table uses a %s blackhole route", d.Name(), facts.Plural(len(list), "prefix"), source),
-			Hint: "take the other route out, or set in-use-only in bgp"}
+			Text:  fmt.Sprintf("%s advertises %s that it learned by BGP, and drops the packets: its table uses a %s blackhole route", d.Name(), facts.Plural(len(list), "prefix"), source),
+			Hint:  "take the other route out, or set in-use-only in bgp",
+			Fixes: fixes.Edit(d.Name() + " bgp in-use-only on")}
 		x.names(w, list)
 		out = append(out, x)
 	}
@@ -228,9 +233,10 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 			x := StateWarning{Weight: "warning", Device: d.Name(),
 				Place: fmt.Sprintf("%s peer %v", d.Name(), v.Address),
 				Text:  fmt.Sprintf("AS %d is a transit between AS %d and AS %d: %s sends what it has from the one to the other", own, p.from, v.Config.AS, d.Name()),
-				Hint:  "let the export policy pass only your own prefixes and those of your customers"}
+				Hint:  "let the export policy pass only your own prefixes and those of your customers",
+				Fixes: fixes.NoTransit(w, d, v, p.from)}
 			if p.held {
-				x.Weight = "notice"
+				x.Weight, x.Fixes = "notice", nil
 				x.Text = fmt.Sprintf("only the export policy %s keeps %s from sending AS %d what it has from AS %d",
 					v.Config.Export, d.Name(), v.Config.AS, p.from)
 				x.Hint = "a community set where they come in, and rejected where they would go out, is a second line"

@@ -9,9 +9,11 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/route"
 	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -35,16 +37,18 @@ type PathHop struct {
 
 // Path is the way of packets from one device to another, at one moment.
 type Path struct {
-	From    string    `json:"from"`
-	To      string    `json:"to"`
-	Src     string    `json:"src,omitempty"`
-	Dst     string    `json:"dst,omitempty"`
-	Arrives bool      `json:"arrives"`
-	Hops    []PathHop `json:"hops"`
-	Reason  string    `json:"reason,omitempty" doc:"why it does not arrive, a sentence"`
-	Code    string    `json:"code,omitempty"`
-	StopsAt string    `json:"stopsAt,omitempty" doc:"the device where it ends"`
-	Port    string    `json:"port,omitempty" doc:"the port behind which it is lost, if it left the device"`
+	From    string      `json:"from"`
+	To      string      `json:"to"`
+	Src     string      `json:"src,omitempty"`
+	Dst     string      `json:"dst,omitempty"`
+	Arrives bool        `json:"arrives"`
+	Hops    []PathHop   `json:"hops"`
+	Reason  string      `json:"reason,omitempty" doc:"why it does not arrive, a sentence"`
+	Code    string      `json:"code,omitempty"`
+	StopsAt string      `json:"stopsAt,omitempty" doc:"the device where it ends"`
+	Port    string      `json:"port,omitempty" doc:"the port behind which it is lost, if it left the device"`
+	Fixes   []facts.Fix `json:"fixes,omitempty" doc:"of a flow that does not arrive: what may mend it"`
+	code    note.Code
 }
 
 // Walk follows the forwarding tables from a device to an address, as packets
@@ -63,7 +67,7 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 	ases := facts.ASes(w)
 	seen := map[*device.Device]bool{}
 	fail := func(code note.Code, at *device.Device, a, b string) Path {
-		out.Reason, out.Code, out.StopsAt = facts.Sentence(code.Info().Text, a, b), code.String(), at.Name()
+		out.Reason, out.Code, out.StopsAt, out.code = facts.Sentence(code.Info().Text, a, b), code.String(), at.Name(), code
 		return out
 	}
 	for ttl := maxTTL; ; ttl-- {
@@ -187,6 +191,12 @@ func flowPath(w *network.World, from, to string) Path {
 	}
 	p := Walk(w, a, dst)
 	p.To = to
+	if p.code == note.NoRoute {
+		p.Fixes = fixes.RouteTo(w, w.Find(p.StopsAt), dst)
+	} else if !p.Arrives {
+		at := fixes.End{Device: w.Find(p.StopsAt), Port: labtext.ParseRef(p.Port).Port}
+		p.Fixes = fixes.For(fixes.Case{World: w, Code: p.code, A: at})
+	}
 	return p
 }
 

@@ -82,7 +82,7 @@ export function DraftProvider({ id, lab, past, children }: Props) {
   useEffect(() => {
     latest.current = draft;
   }, [draft]);
-  const queue = useRef(Promise.resolve());
+  const queue = useRef<Promise<unknown>>(Promise.resolve());
   const applyNow = async (text: string) => {
     const done = await gesture.mutateAsync({
       action: 'apply',
@@ -94,7 +94,7 @@ export function DraftProvider({ id, lab, past, children }: Props) {
     latest.current = { text, base: done.seq };
     applied(done.seq);
   };
-  const inTurn = (what: () => Promise<void>) => {
+  const inTurn = <T,>(what: () => Promise<T>) => {
     const turn = queue.current.then(what);
     queue.current = turn.catch(() => undefined);
     return turn;
@@ -117,9 +117,10 @@ export function DraftProvider({ id, lab, past, children }: Props) {
     edit: (...edits) =>
       inTurn(async () => {
         const out = await edited(latest.current.text, ...edits);
-        if (out.text === latest.current.text) return;
+        if (out.text === latest.current.text) return out.text;
         write(out.text);
         if (atOnce) await applyNow(out.text);
+        return out.text;
       }),
     take,
     discard: () => {

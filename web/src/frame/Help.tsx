@@ -9,6 +9,7 @@ const keys: [string, string][] = [
   ['e', 'the explanation, open or closed'],
   ['y', 'ask why: about a neighbour, a route, what is sent, the path of traffic, what would break'],
   ['f', 'the brief of the lab'],
+  ['i', 'what is wrong, and what mends it'],
   ['c', 'cut the selected link'],
   ['s', 'silence the selected link'],
   ['u', 'mend the selected link'],

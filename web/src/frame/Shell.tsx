@@ -17,6 +17,7 @@ import type { Names } from '../shared/focus/names';
 import { useUnread } from '../views/messages/MessagesView';
 import { Plain, Quiet, Trouble, Waiting } from '../shared/parts/parts';
 import { momentWords } from '../shared/focus/moment';
+import { Problems, useWrong } from '../panels/problems/Problems';
 import { Probe } from '../panels/probe/Probe';
 import { TimelineDock } from '../views/timeline/TimelineDock';
 import { NameMoment } from '../views/timeline/NameMoment';
@@ -88,7 +89,7 @@ function Busy({ id, running }: { id: string; running: Running | undefined }) {
   );
 }
 
-type Side = 'explanation' | 'probe' | 'why' | 'brief' | '';
+type Side = 'explanation' | 'probe' | 'why' | 'brief' | 'problems' | '';
 
 /** A count that fits beside the name of a view. */
 const few = (n: number) => (n > 999 ? '999+' : n);
@@ -106,6 +107,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const [side, setSide] = useState<Side>(() =>
     window.innerWidth < 1180 ? '' : lab.brief ? 'brief' : 'explanation',
   );
+  const { list: wrong } = useWrong(side === 'problems');
   const [help, setHelp] = useState(false);
   const [link, setLink] = useState(''); // the port whose link is selected
   const [labels, setLabels] = useState(false);
@@ -161,6 +163,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     e: () => toggle('explanation'),
     y: () => toggle('why'),
     f: () => toggle('brief'),
+    i: () => toggle('problems'),
     c: fault('cut'),
     s: fault('silence'),
     u: fault('mend'),
@@ -221,6 +224,18 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             Brief
           </Plain>
         )}
+        <Plain
+          onClick={() => toggle('problems')}
+          aria-pressed={side === 'problems'}
+          title="what is wrong, and what mends it"
+        >
+          Problems
+          {wrong.length > 0 && (
+            <Box as="span" color="brick" fontWeight="650" ml={1}>
+              {few(wrong.length)}
+            </Box>
+          )}
+        </Plain>
         <Plain onClick={() => toggle('why')} aria-pressed={side === 'why'}>
           Why?
         </Plain>
@@ -332,7 +347,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             fontSize="11px"
             display="flex"
             gap={1}
-            px={2}
+            whiteSpace="nowrap"
             pb={1}
             title="On: each gesture is applied at once, and Undo takes it back. Off: gestures write a draft."
           >
@@ -365,6 +380,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             goto={goto}
           />
         )}
+        {side === 'problems' && <Problems close={() => setSide('')} />}
         {side === 'brief' && view !== 'text' && <BriefPanel close={() => setSide('')} />}
         {side === 'probe' && <Probe close={() => setSide('')} devices={map.data?.devices ?? []} who={who} />}
         {side === 'explanation' && view !== 'text' && (

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
 import { type Flow, type LabState, type MapLink, type Neighbour } from '../../shared/api/client';
+import { Fixes } from '../../shared/draft/Fixes';
 import { ask } from '../../shared/api/questions';
 import { cableOf, deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { faultWords } from '../../views/map/LinkEdge';
@@ -158,6 +159,7 @@ function FlowPart({ flow: f }: { flow: Flow }) {
           </Box>
         ))}
       </Box>
+      {!f.arrives && <Fixes fixes={f.fixes} />}
       {f.arrives && !f.back.arrives && <Box color="brick">The answers do not come back: {f.back.reason}</Box>}
     </Part>
   );

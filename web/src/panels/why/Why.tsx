@@ -3,6 +3,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useMemo, useState } from 'react';
 import { type Answer, type Fact, type MapData, type Neighbour } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
+import { Fixes } from '../../shared/draft/Fixes';
 import { deviceOf, peerOf, useFocus, type Focus, type View } from '../../shared/focus/focus';
 import { Line, Aside, Key, Main, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
 import { duration } from '../../shared/parts/words';
@@ -151,6 +152,7 @@ function Answered({ answer: a, goto }: { answer: Answer; goto: (line: number) =>
             overflowWrap="anywhere"
           >
             {f.text} <Proof fact={f} goto={goto} />
+            <Fixes fixes={f.fixes} />
           </Box>
         ))}
       </Box>

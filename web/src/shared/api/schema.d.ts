@@ -1570,6 +1570,8 @@ export interface components {
       type: string;
     };
     Fact: {
+      /** @description of a remedy: the ways to do what it says */
+      fixes?: components['schemas']['Fix'][];
       /**
        * Format: int64
        * @description of the text in force
@@ -1602,12 +1604,12 @@ export interface components {
       value: string;
     };
     Fix: {
-      /** Format: int64 */
-      column: number;
-      /** Format: int64 */
-      end: number;
-      text: string;
-      title: string;
+      /** @description an action: mend viaduct.e1 */
+      action?: string;
+      /** @description as they are typed: viaduct.e1 ospf area 0 */
+      edits?: string[];
+      /** @description why it cannot be done for somebody */
+      why?: string;
     };
     Flow: {
       arrives: boolean;
@@ -1615,6 +1617,8 @@ export interface components {
       back: components['schemas']['Path'];
       code?: string;
       dst?: string;
+      /** @description of a flow that does not arrive: what may mend it */
+      fixes?: components['schemas']['Fix'][];
       from: string;
       hops: components['schemas']['PathHop'][];
       name: string;
@@ -2119,6 +2123,8 @@ export interface components {
       arrives: boolean;
       code?: string;
       dst?: string;
+      /** @description of a flow that does not arrive: what may mend it */
+      fixes?: components['schemas']['Fix'][];
       from: string;
       hops: components['schemas']['PathHop'][];
       /** @description the port behind which it is lost, if it left the device */
@@ -2176,6 +2182,8 @@ export interface components {
        * @description interior cost of its next hop
        */
       cost?: number;
+      /** @description ways to have it accepted or used, if there is a remedy */
+      fixes?: components['schemas']['Fix'][];
       /** @description the device that sent it, or how the router brought it in itself */
       from: string;
       /** @description absent if there is no import policy */
@@ -2451,13 +2459,15 @@ export interface components {
        * @description in characters, from 1
        */
       column: number;
+      /** @description edits that make it go away, a way each; several lines are several edits */
+      edits?: string[];
       /**
        * Format: int64
        * @description column after the last character concerned
        */
       end: number;
       /** @description what makes it go away */
-      fix?: components['schemas']['Fix'];
+      fix?: components['schemas']['Replacement'];
       /** @description what to write instead */
       hint?: string;
       /**
@@ -2504,6 +2514,8 @@ export interface components {
        * @description packets refused for it in a row
        */
       count?: number;
+      /** @description ways to do what the remedy says, the most likely one first */
+      fixes?: components['schemas']['Fix'][];
       /** @description the value at the first end */
       mine?: string;
       remedy?: string;
@@ -2527,6 +2539,14 @@ export interface components {
        */
       places: number;
       text: string;
+    };
+    Replacement: {
+      /** Format: int64 */
+      column: number;
+      /** Format: int64 */
+      end: number;
+      text: string;
+      title: string;
     };
     Reply: {
       /** @description what the answer says */
@@ -2713,6 +2733,8 @@ export interface components {
       /** @description why nothing was sent */
       code?: string;
       export?: components['schemas']['PolicyTrace'];
+      /** @description ways to do what the remedy says */
+      fixes?: components['schemas']['Fix'][];
       /** @enum {string} */
       kind: 'external' | 'internal';
       peer: string;
@@ -2813,6 +2835,8 @@ export interface components {
        */
       count: number;
       device: string;
+      /** @description ways to do what the hint says */
+      fixes?: components['schemas']['Fix'][];
       hint: string;
       /**
        * Format: int64

@@ -14,8 +14,8 @@ export interface Drafting {
   change: (text: string) => void;
   /** A text made by a gesture: one step to undo. */
   write: (text: string) => void;
-  /** Makes edits of the draft, each as it is typed; an error says which one cannot be made. */
-  edit: (...edits: string[]) => Promise<void>;
+  /** Makes edits of the draft, each as it is typed, and returns the text; an error says which one cannot be made. */
+  edit: (...edits: string[]) => Promise<string>;
   take: (d: Draft) => void;
   discard: () => void;
   undo: (() => void) | undefined;

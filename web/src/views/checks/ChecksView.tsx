@@ -3,6 +3,7 @@ import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type CheckResult, type Fact } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
+import { Fixes } from '../../shared/draft/Fixes';
 import { useFocus, type View } from '../../shared/focus/focus';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
 
@@ -188,6 +189,7 @@ function Evidence({
           </button>
         </Box>
       )}
+      {linked && <Fixes fixes={f.fixes} />}
     </Box>
   );
 }

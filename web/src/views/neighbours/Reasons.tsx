@@ -1,5 +1,6 @@
 import { Box } from '@chakra-ui/react';
 import type { Neighbour, Reason } from '../../shared/api/client';
+import { Fixes } from '../../shared/draft/Fixes';
 import { Mono, Quiet } from '../../shared/parts/parts';
 import { endName } from './ends';
 
@@ -44,6 +45,7 @@ export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }
               {r.count ? `, ${r.count} packets refused so far` : ''}
               {r.remedy ? `. ${r.remedy[0]?.toUpperCase()}${r.remedy.slice(1)}.` : ''}
             </Box>
+            <Fixes fixes={r.fixes} />
           </Box>
         </Box>
       ))}

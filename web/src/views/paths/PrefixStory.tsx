@@ -3,6 +3,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type PathRow, type RouterPaths, type SentRow } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
+import { Fixes } from '../../shared/draft/Fixes';
 import { useFocus } from '../../shared/focus/focus';
 import { Empty, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
@@ -132,6 +133,7 @@ function Path({ p }: { p: PathRow }) {
           </Box>
         )}
       </chakra.button>
+      {!p.chosen && <Fixes fixes={p.fixes} />}
       {open && (
         <Box mt={1}>
           <Trace before={p.received} after={p.after} trace={p.import} cost={p.cost} what="import policy" />
@@ -162,6 +164,7 @@ function Sent({ s }: { s: SentRow }) {
           </Box>
         )}
       </chakra.button>
+      <Fixes fixes={s.fixes} />
       {open && (s.sent ?? s.export) && (
         <Box mt={1}>
           <Trace after={s.sent} trace={s.export} what="export policy" />

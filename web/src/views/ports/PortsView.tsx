@@ -3,6 +3,7 @@ import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type Port, type Process } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
+import { Fixes } from '../../shared/draft/Fixes';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -180,6 +181,9 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
         ) : (
           <Box color="brick" title={p.why?.remedy}>
             <b>down</b>, {p.why?.text}
+            <Box onClick={(e) => e.stopPropagation()}>
+              <Fixes fixes={p.why?.fixes} />
+            </Box>
           </Box>
         )}
       </Td>

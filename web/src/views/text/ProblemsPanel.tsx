@@ -1,6 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { Checked, Problem } from '../../shared/api/client';
 import type { components } from '../../shared/api/schema';
+import { Fixes } from '../../shared/draft/Fixes';
 import { Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
 
@@ -41,6 +42,7 @@ export function ProblemsPanel({ problems, checking, changes, running, goto, fix,
               </Plain>
             </Flex>
           )}
+          {!readOnly && <Fixes fixes={p.edits?.map((e) => ({ edits: e.split('\n') }))} />}
         </Box>
       ))}
       {problems.length > 200 && <Quiet>and {problems.length - 200} more</Quiet>}
@@ -74,29 +76,28 @@ export function ProblemsPanel({ problems, checking, changes, running, goto, fix,
             Seen in the running network
           </Box>
           {running.slice(0, 100).map((w, i) => (
-            <chakra.button
-              key={i}
-              display="block"
-              textAlign="left"
-              w="full"
-              py="5px"
-              borderBottom="1px solid"
-              borderColor="line"
-              onClick={() => w.line && goto(w.line, 1)}
-            >
-              <Box as="span" color={w.weight === 'warning' ? 'ochre' : 'quiet'} fontWeight="600">
-                {w.weight}
-                {w.line ? `, line ${w.line}` : ''}
-              </Box>
-              <Box>{w.text}</Box>
-              {w.prefixes.length > 0 && (
-                <Mono color="quiet" fontSize="11px">
-                  {w.prefixes.slice(0, 6).join(', ')}
-                  {w.count > 6 ? ` and ${w.count - 6} more` : ''}
-                </Mono>
-              )}
-              <Box color="quiet">{w.hint}</Box>
-            </chakra.button>
+            <Box key={i} py="5px" borderBottom="1px solid" borderColor="line">
+              <chakra.button
+                display="block"
+                textAlign="left"
+                w="full"
+                onClick={() => w.line && goto(w.line, 1)}
+              >
+                <Box as="span" color={w.weight === 'warning' ? 'ochre' : 'quiet'} fontWeight="600">
+                  {w.weight}
+                  {w.line ? `, line ${w.line}` : ''}
+                </Box>
+                <Box>{w.text}</Box>
+                {w.prefixes.length > 0 && (
+                  <Mono color="quiet" fontSize="11px">
+                    {w.prefixes.slice(0, 6).join(', ')}
+                    {w.count > 6 ? ` and ${w.count - 6} more` : ''}
+                  </Mono>
+                )}
+                <Box color="quiet">{w.hint}</Box>
+              </chakra.button>
+              {!readOnly && <Fixes fixes={w.fixes} />}
+            </Box>
           ))}
         </>
       )}

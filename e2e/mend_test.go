@@ -1,0 +1,83 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// clicks counts what a hand does.
+type clicks struct {
+	t   *testing.T
+	tab context.Context
+	n   int
+}
+
+// press clicks what an XPath finds, once it is there.
+func (c *clicks) press(xpath string) {
+	c.t.Helper()
+	c.n++
+	do(c.t, c.tab, chromedp.WaitVisible(chromedp.Search(xpath)), chromedp.Click(chromedp.Search(xpath)))
+}
+
+// count is how many elements a selector finds.
+func (c *clicks) count(css string) int {
+	n, err := chromedp.Run(c.tab, chromedp.Evaluate[int](fmt.Sprintf("document.querySelectorAll(%q).length", css)))
+	require.NoError(c.t, err)
+	return n
+}
+
+// mendAll opens Problems and takes the first fix of each, then applies, until nothing is
+// left to fix.
+func (c *clicks) mendAll() {
+	c.t.Helper()
+	c.press(`//button[starts-with(normalize-space(.), "Problems")]`)
+	for range 4 {
+		do(c.t, c.tab, until(`document.querySelector('[aria-label="Problems"] h2')?.innerText.match(/problem/i) !== null`), chromedp.Sleep(700*time.Millisecond))
+		if c.count(`[data-testid="problem"] [data-testid="fixes"]`) == 0 {
+			return
+		}
+		for range 20 {
+			left := `[...document.querySelectorAll('[data-testid="problem"] [data-testid="fixes"]')].filter((f) => !f.innerText.includes("in the draft")).length`
+			n, err := chromedp.Run(c.tab, chromedp.Evaluate[int](left))
+			require.NoError(c.t, err)
+			if n == 0 {
+				break
+			}
+			c.press(`(//*[@data-testid="problem"]//*[@data-testid="fixes"][not(contains(., "in the draft"))])[1]//button[starts-with(@aria-label, "Fix")]`)
+			do(c.t, c.tab, until(fmt.Sprintf("%s < %d", left, n)))
+		}
+		c.press(`//*[@data-testid="draft-bar"]//button[normalize-space(.)="Apply"]`)
+		do(c.t, c.tab, until(`document.querySelector('[data-testid="draft-bar"]') === null`))
+	}
+	c.t.Fatal("fixes are left after four rounds")
+}
+
+// TestPlantedFaultsAreMendedByPointing finds and mends all faults of the labs with planted
+// ones, without a word typed and without the text.
+func TestPlantedFaultsAreMendedByPointing(t *testing.T) {
+	s := start(t)
+	for lab, most := range map[string]int{"five-faults": 7, "planted-faults": 12, "planted-sessions": 6} {
+		id := s.lab(t, demoText(t, lab))
+		tab := page(t)
+		do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("not up"))
+		c := &clicks{t: t, tab: tab}
+		c.mendAll()
+		var neighbours []struct{ Up bool }
+		s.call(t, "GET", "/api/labs/"+id+"/neighbours", nil, &neighbours)
+		for _, n := range neighbours {
+			require.True(t, n.Up, lab)
+		}
+		var drawn struct{ Flows []struct{ Arrives bool } }
+		s.call(t, "GET", "/api/labs/"+id+"/map", nil, &drawn)
+		for _, f := range drawn.Flows {
+			require.True(t, f.Arrives, lab)
+		}
+		t.Logf("%s: %d clicks", lab, c.n)
+		require.LessOrEqual(t, c.n, most, lab)
+	}
+}

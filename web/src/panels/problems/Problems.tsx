@@ -1,0 +1,150 @@
+import { useQuery } from '@tanstack/react-query';
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import type { ReactNode } from 'react';
+import { ask } from '../../shared/api/questions';
+import type { Fix, Neighbour } from '../../shared/api/client';
+import { Fixes, keyOf } from '../../shared/draft/Fixes';
+import { useDrafting } from '../../shared/draft/drafting';
+import { useFocus } from '../../shared/focus/focus';
+import { Aside, Plain, Quiet, Waiting } from '../../shared/parts/parts';
+import { plural } from '../../shared/parts/words';
+
+/** Something that is wrong, in a sentence, and what mends it. */
+export interface Wrong {
+  /** Whom or what it is about, and where that is to be seen. */
+  about: string;
+  text: string;
+  tone: 'brick' | 'ochre';
+  fixes: Fix[];
+  show: () => void;
+}
+
+const fixesOf = (n: Neighbour): Fix[] => n.reasons.flatMap((r) => r.fixes ?? []);
+
+/** Each way to mend something is offered once, where it comes first. */
+export function onceOffered(list: Wrong[]): Wrong[] {
+  const seen = new Set<string>();
+  return list.map((w) => {
+    const fresh = w.fixes.filter((f) => !seen.has(keyOf(f)));
+    for (const f of fresh) seen.add(keyOf(f));
+    return { ...w, fixes: fresh };
+  });
+}
+
+/** Everything that is wrong now: relations, flows, checks, and what the text and the network warn of. */
+export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
+  const { id, focus, show } = useFocus();
+  const drafting = useDrafting();
+  const neighbours = useQuery(ask.neighbours(id, focus.when));
+  const map = useQuery(ask.map(id, focus.when));
+  const checks = useQuery(ask.checks(id, 'now'));
+  // What takes a look at every path is asked for only when it is read.
+  const running = useQuery({ ...ask.warnings(id, focus.when), enabled: whole });
+  const list: Wrong[] = [];
+  for (const n of neighbours.data ?? []) {
+    const reasons = n.reasons.filter((r) => !n.up || r.fixes);
+    const first = reasons[0];
+    if (n.up && !first) continue;
+    list.push({
+      about: `${n.a.device} - ${n.b.device || 'nobody'}`,
+      text: `${n.protocol === 'bgp' ? 'BGP session' : 'OSPF adjacency'} ${n.up ? 'up, but' : n.state}${first ? `: ${reasons.map((r) => r.text).join('; ')}` : ''}`,
+      tone: n.up ? 'ochre' : 'brick',
+      fixes: fixesOf(n),
+      show: () => void show('neighbours', { who: n.a.device }),
+    });
+  }
+  for (const f of map.data?.flows ?? []) {
+    const bad = f.arrives ? f.back : f;
+    if (f.arrives && f.back.arrives) continue;
+    list.push({
+      about: `flow ${f.name}`,
+      text: `${f.arrives ? 'the answers do not come back: ' : ''}${bad.reason ?? 'it does not arrive'}`,
+      tone: 'brick',
+      fixes: bad.fixes ?? [],
+      show: () => void show('map', { to: `flow ${f.name}` }),
+    });
+  }
+  for (const c of checks.data ?? []) {
+    if (c.passed) continue;
+    const failed = c.outcomes.filter((o) => !o.passed);
+    list.push({
+      about: `check "${c.name}"`,
+      text: c.error ?? failed.map((o) => o.says).join('; '),
+      tone: 'brick',
+      fixes: c.when.length > 0 ? [] : failed.flatMap((o) => o.facts.flatMap((f) => f.fixes ?? [])),
+      show: () => void show('checks'),
+    });
+  }
+  if (!drafting.past) {
+    for (const p of drafting.problems) {
+      list.push({
+        about: `line ${p.line}`,
+        text: p.hint ? `${p.message}; ${p.hint}` : p.message,
+        tone: p.severity === 'error' ? 'brick' : 'ochre',
+        fixes: (p.edits ?? []).map((e) => ({ edits: e.split('\n') })),
+        show: () => void show('text'),
+      });
+    }
+  }
+  for (const w of running.data ?? []) {
+    if (w.weight !== 'warning') continue;
+    list.push({
+      about: w.device,
+      text: `${w.text}; ${w.hint}`,
+      tone: 'ochre',
+      fixes: w.fixes ?? [],
+      show: () => void show('paths', { who: w.device }),
+    });
+  }
+  const once = onceOffered(list);
+  return {
+    // A warning whose fixes are all offered above says what was said there.
+    list: once.filter((w, i) => w.tone === 'brick' || w.fixes.length > 0 || list[i]?.fixes.length === 0),
+    pending: neighbours.isPending || map.isPending,
+  };
+}
+
+/** What is wrong, on every view, with what mends it. */
+export function Problems({ close }: { close: () => void }) {
+  const { list, pending } = useWrong(true);
+  return (
+    <Aside label="Problems" w="340px">
+      <Flex align="center" mb={2}>
+        <Box as="h2" fontSize="14px" flex={1}>
+          {pending ? 'Problems' : list.length === 0 ? 'No problems' : plural(list.length, 'problem')}
+        </Box>
+        <Plain size="xs" h="22px" onClick={close}>
+          close
+        </Plain>
+      </Flex>
+      {pending && <Waiting what="looking" />}
+      {!pending && list.length === 0 && (
+        <Quiet>Every adjacency and session is up, every flow arrives, and every check passes.</Quiet>
+      )}
+      {list.slice(0, 60).map((w) => (
+        <One key={`${w.about} ${w.text}`} w={w}>
+          <Fixes fixes={w.fixes} />
+        </One>
+      ))}
+      {list.length > 60 && <Quiet>and {list.length - 60} more</Quiet>}
+    </Aside>
+  );
+}
+
+function One({ w, children }: { w: Wrong; children: ReactNode }) {
+  return (
+    <Box borderLeft="3px solid" borderColor={w.tone} pl={3} py={1} mb={2} data-testid="problem">
+      <chakra.button
+        fontWeight="650"
+        color={w.tone}
+        textAlign="left"
+        textDecoration="underline"
+        onClick={w.show}
+      >
+        {w.about}
+      </chakra.button>
+      <Box overflowWrap="anywhere">{w.text}</Box>
+      {children}
+    </Box>
+  );
+}

@@ -1,0 +1,115 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useState } from 'react';
+import { useAct } from '../api/orders';
+import type { Fix } from '../api/client';
+import { useFocus } from '../focus/focus';
+import { Mono, Quiet } from '../parts/parts';
+import { useDrafting } from './drafting';
+
+/** How many ways are shown at once. */
+const shownAtOnce = 3;
+
+/** The ways to mend what is wrong: each writes its lines into the draft, or does an action. */
+export function Fixes({ fixes }: { fixes: Fix[] | undefined }) {
+  const [all, setAll] = useState(false);
+  if (!fixes || fixes.length === 0) return null;
+  const shown = all ? fixes : fixes.slice(0, shownAtOnce);
+  return (
+    <Flex gap={1} wrap="wrap" align="center" mt={1} data-testid="fixes">
+      {shown.map((f, i) => (
+        <OneFix key={keyOf(f)} fix={f} first={i === 0} />
+      ))}
+      {fixes.length > shown.length && (
+        <chakra.button color="plum" textDecoration="underline" fontSize="11.5px" onClick={() => setAll(true)}>
+          {fixes.length - shown.length} more
+        </chakra.button>
+      )}
+    </Flex>
+  );
+}
+
+/** What tells two fixes apart. */
+export const keyOf = (f: Fix) => [...(f.edits ?? []), f.action ?? '', f.why ?? ''].join('\n');
+
+function OneFix({ fix, first }: { fix: Fix; first: boolean }) {
+  const { id } = useFocus();
+  const { edit, past, write, draft, dirty } = useDrafting();
+  const act = useAct(id);
+  const [written, setWritten] = useState<{ before: string; after: string }>();
+  const [error, setError] = useState('');
+  if (fix.why) return <Quiet fontSize="12px">It cannot be written for you: {fix.why}.</Quiet>;
+  const edits = fix.edits ?? [];
+  const mend = () => {
+    setError('');
+    if (edits.length === 0 && fix.action) {
+      act.mutate({ action: fix.action });
+      return;
+    }
+    const before = draft.text;
+    edit(...edits).then(
+      (after) => setWritten({ before, after }),
+      (e: unknown) => setError(e instanceof Error ? e.message : 'It cannot be made.'),
+    );
+  };
+  const taken = written !== undefined && dirty && draft.text !== written.before;
+  const last = taken && written.after === draft.text;
+  const words = edits.length > 0 ? edits : [fix.action ?? ''];
+  return (
+    <Box>
+      <chakra.button
+        px={2}
+        py="1px"
+        bg="raised"
+        border="1px solid"
+        borderColor={first ? 'plum' : 'line'}
+        borderRadius="sm"
+        textAlign="left"
+        disabled={past}
+        opacity={past ? 0.6 : 1}
+        title={past ? 'Go back to now to change it.' : words.join('\n')}
+        aria-label={`Fix: ${words.join(', ')}`}
+        onClick={mend}
+      >
+        {first && (
+          <Box as="span" color="plum" fontWeight="650" fontSize="12px" mr={2}>
+            Fix
+          </Box>
+        )}
+        <Mono>{words.slice(0, 2).join('; ')}</Mono>
+        {words.length > 2 && <Quiet fontSize="11.5px"> and {words.length - 2} more</Quiet>}
+      </chakra.button>
+      {taken && (
+        <Quiet ml={2} fontSize="11.5px">
+          in the draft
+          {last && (
+            <chakra.button
+              ml={2}
+              color="plum"
+              textDecoration="underline"
+              onClick={() => write(written.before)}
+            >
+              undo
+            </chakra.button>
+          )}
+        </Quiet>
+      )}
+      {edits.length > 0 && fix.action && (
+        <chakra.button
+          ml={2}
+          color="plum"
+          textDecoration="underline"
+          fontSize="11.5px"
+          disabled={past || taken}
+          onClick={() => act.mutate({ action: fix.action ?? '' })}
+        >
+          and once it is applied: {fix.action}
+        </chakra.button>
+      )}
+      {(error || act.error) && (
+        <Box color="brick" fontSize="12px" role="alert">
+          {error || act.error?.message}
+        </Box>
+      )}
+    </Box>
+  );
+}
