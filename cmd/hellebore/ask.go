@@ -28,16 +28,16 @@ func (p *patience) open(path string, actions []string) (*lab.Lab, error) {
 		if err != nil {
 			return nil, err
 		}
-		records, moments, err := lab.ReadBundle(data)
+		u, err := lab.ReadBundle(data)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", path, err)
 		}
-		if l, err = lab.Open(records, p.stop); errors.Is(err, history.ErrStopped) {
+		if l, err = lab.Open(u.Records, p.stop); errors.Is(err, history.ErrStopped) {
 			return nil, errStopped
 		} else if err != nil {
 			return nil, fmt.Errorf("%s: %w", path, err)
 		}
-		for _, m := range moments {
+		for _, m := range u.Moments {
 			if err := l.NameMoment(m.Name, history.Moment{Step: m.Step, At: lab.Nanoseconds(m.At)}); err != nil {
 				return nil, err
 			}

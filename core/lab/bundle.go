@@ -10,6 +10,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/language/labtext"
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -26,10 +27,11 @@ const (
 )
 
 type bundle struct {
-	Format  int            `json:"format"`
-	Engine  string         `json:"engine"`
-	Actions []bundleAction `json:"actions"`
-	Moments []NamedMoment  `json:"moments"`
+	Format  int                          `json:"format"`
+	Engine  string                       `json:"engine"`
+	Actions []bundleAction               `json:"actions"`
+	Moments []NamedMoment                `json:"moments"`
+	Places  map[string]topology.Position `json:"places,omitempty"`
 }
 
 type bundleAction struct {
@@ -52,13 +54,20 @@ type bundleAction struct {
 
 // Bundle writes the lab and its journal as a zip archive.
 func (l *Lab) Bundle(out io.Writer) error {
-	return WriteBundle(out, l.Text(), l.history.Records(), l.Moments())
+	return WriteBundle(out, l.Text(), Unpacked{l.history.Records(), l.Moments(), l.moved})
+}
+
+// Unpacked is what a bundle holds beside the text in force.
+type Unpacked struct {
+	Records []history.Record
+	Moments []NamedMoment
+	Places  map[string]topology.Position // of cards that somebody moved
 }
 
 // WriteBundle writes a text and a journal as a zip archive.
-func WriteBundle(out io.Writer, text string, records []history.Record, moments []NamedMoment) error {
-	b := bundle{Format: bundleFormat, Engine: history.Engine, Moments: moments, Actions: []bundleAction{}}
-	for _, r := range records {
+func WriteBundle(out io.Writer, text string, u Unpacked) error {
+	b := bundle{Format: bundleFormat, Engine: history.Engine, Moments: u.Moments, Places: u.Places, Actions: []bundleAction{}}
+	for _, r := range u.Records {
 		b.Actions = append(b.Actions,
 			bundleAction{r.Action, r.Text, r.Start, r.Until, r.Outcome.String(), r.End, r.Settled, r.Events,
 				fmt.Sprintf("%016x", r.Digest), r.State.String(), r.Engine, r.Author, r.Message, r.Made,
@@ -81,38 +90,38 @@ func WriteBundle(out io.Writer, text string, records []history.Record, moments [
 	return z.Close()
 }
 
-// ReadBundle reads a journal and the named moments out of a bundle. Nothing in it
+// ReadBundle reads a journal and what is kept beside it out of a bundle. Nothing in it
 // is believed before it has been replayed.
-func ReadBundle(data []byte) ([]history.Record, []NamedMoment, error) {
+func ReadBundle(data []byte) (Unpacked, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
-		return nil, nil, fmt.Errorf("this is no bundle: it is no zip archive; export one from a lab")
+		return Unpacked{}, fmt.Errorf("this is no bundle: it is no zip archive; export one from a lab")
 	}
 	f, err := z.Open(bundleJournal)
 	if err != nil {
-		return nil, nil, fmt.Errorf("this is no bundle: it holds no %s", bundleJournal)
+		return Unpacked{}, fmt.Errorf("this is no bundle: it holds no %s", bundleJournal)
 	}
 	raw, err := io.ReadAll(io.LimitReader(f, maxBundle+1))
 	if err != nil || len(raw) > maxBundle {
-		return nil, nil, fmt.Errorf("the bundle's %s is damaged or larger than %d MiB", bundleJournal, maxBundle>>20)
+		return Unpacked{}, fmt.Errorf("the bundle's %s is damaged or larger than %d MiB", bundleJournal, maxBundle>>20)
 	}
 	if n := bytes.Count(raw, []byte(`"action"`)); n > maxActions {
-		return nil, nil, fmt.Errorf("the bundle has %d actions; the limit is %d", n, maxActions)
+		return Unpacked{}, fmt.Errorf("the bundle has %d actions; the limit is %d", n, maxActions)
 	}
 	var b bundle
 	if err := json.Unmarshal(raw, &b); err != nil {
-		return nil, nil, fmt.Errorf("the bundle's %s cannot be read: %w", bundleJournal, err)
+		return Unpacked{}, fmt.Errorf("the bundle's %s cannot be read: %w", bundleJournal, err)
 	}
 	if b.Format != bundleFormat {
-		return nil, nil, fmt.Errorf("the bundle is of format %d; this program reads format %d", b.Format, bundleFormat)
+		return Unpacked{}, fmt.Errorf("the bundle is of format %d; this program reads format %d", b.Format, bundleFormat)
 	}
 	for _, a := range b.Actions {
 		if strings.Contains(a.Author+a.Message, "\x00") {
-			return nil, nil, fmt.Errorf("the bundle's %s holds a NUL character", bundleJournal)
+			return Unpacked{}, fmt.Errorf("the bundle's %s holds a NUL character", bundleJournal)
 		}
 	}
 	records, err := b.records()
-	return records, b.Moments, err
+	return Unpacked{records, b.Moments, b.Places}, err
 }
 
 func (b *bundle) records() ([]history.Record, error) {

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/topology"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
 )
@@ -86,9 +87,13 @@ func TestABundleHoldsTheWholeLab(t *testing.T) {
 	do(t, l, "cut viaduct.up", "wait 30s")
 	apply(t, l, strings.Replace(l.Text(), "seed 11", "seed 12", 1), "Ada", "a seed")
 	require.NoError(t, l.NameMoment("calm", l.History().BeforeStep(2)))
+	places := map[string]topology.Position{"viaduct": {X: 40, Y: 90}}
+	require.NoError(t, l.Move(places))
 	var b bytes.Buffer
 	require.NoError(t, l.Bundle(&b))
-	records, moments, err := ReadBundle(b.Bytes())
+	u, err := ReadBundle(b.Bytes())
+	require.Equal(t, places, u.Places)
+	records, moments := u.Records, u.Moments
 	require.NoError(t, err)
 	require.Equal(t, l.History().Records(), records)
 	require.Equal(t, l.Moments(), moments)
@@ -143,13 +148,13 @@ func TestWrongBundlesAreRefused(t *testing.T) {
 		"the text has an error":               packed(action(0, "text", "router\n")),
 		"cannot be read":                      packed(func(j map[string]any) { j["actions"] = "none" }),
 	} {
-		_, _, err := ReadBundle(data)
+		_, err := ReadBundle(data)
 		require.ErrorContains(t, err, says)
 	}
 	// One that lies about a result is replayed, and says so.
-	records, _, err := ReadBundle(packed(action(1, "digest", "00000000000000ff")))
+	u, err := ReadBundle(packed(action(1, "digest", "00000000000000ff")))
 	require.NoError(t, err)
-	x, err := Open(records, nil)
+	x, err := Open(u.Records, nil)
 	require.NoError(t, err)
 	require.True(t, x.History().Steps()[1].Diverged)
 }

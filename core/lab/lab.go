@@ -32,9 +32,10 @@ import (
 // Lab is an open lab.
 type Lab struct {
 	history *history.History
-	found   *found                    // shared with readers
-	names   map[string]history.Moment // of moments
-	stop    func() bool               // of a reader: whether to give up; may be nil
+	found   *found                       // shared with readers
+	names   map[string]history.Moment    // of moments
+	moved   map[string]topology.Position // of cards on the map; never changed in place
+	stop    func() bool                  // of a reader: whether to give up; may be nil
 }
 
 type outageKey struct {
@@ -80,7 +81,7 @@ func (l *Lab) Share(guard history.Locker) {
 // Reader is the lab as it is now, to be looked into, after Share, by any goroutine
 // while the lab itself goes on. Nothing may be done to it.
 func (l *Lab) Reader() *Lab {
-	return &Lab{history: l.history.Reader(), found: l.found, names: maps.Clone(l.names)}
+	return &Lab{history: l.history.Reader(), found: l.found, names: maps.Clone(l.names), moved: l.moved}
 }
 
 // Until is the reader for somebody who may lose interest: stop is asked now and
@@ -225,8 +226,7 @@ func (l *Lab) Moments() []NamedMoment {
 // World is the world at a moment, for reading.
 func (l *Lab) World(m history.Moment) *network.World { return l.history.At(m) }
 
-// Map, Ports, Neighbours, Routes and Flows are the views of a moment.
-func (l *Lab) Map(m history.Moment) topology.Map   { return topology.MapOf(l.World(m)) }
+// Ports, Neighbours, Routes and Flows are the views of a moment.
 func (l *Lab) Ports(m history.Moment) tables.Ports { return tables.PortsOf(l.World(m)) }
 func (l *Lab) Neighbours(m history.Moment) []relations.Neighbour {
 	return relations.NeighboursOf(l.World(m))

@@ -64,6 +64,10 @@ func (h *handlers) registerBundles(api huma.API) {
 			if err != nil {
 				return nil, problem(err)
 			}
+			places, err := h.labs.Places(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
 			text, named := "", []lab.NamedMoment{}
 			for _, r := range records {
 				if r.Text != "" {
@@ -74,7 +78,7 @@ func (h *handlers) registerBundles(api huma.API) {
 				named = append(named, lab.NamedMoment{Name: name, At: float64(m.At) / 1e9, Step: m.Step})
 			}
 			var b bytes.Buffer
-			if err := lab.WriteBundle(&b, text, records, named); err != nil {
+			if err := lab.WriteBundle(&b, text, lab.Unpacked{Records: records, Moments: named, Places: places}); err != nil {
 				return nil, err
 			}
 			return file("application/zip", "lab-"+in.ID+".zip", b.Bytes()), nil

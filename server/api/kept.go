@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"hellebore/core/questions/topology"
 	"hellebore/server/store"
 )
 
@@ -63,6 +64,22 @@ func (h *handlers) registerKept(api huma.API) {
 		DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *DraftPath) (*struct{}, error) {
 			return nil, problem(h.labs.DropDraft(ctx, in.ID, in.Owner))
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "move-cards", Method: http.MethodPut,
+		Path: "/api/labs/{id}/places", Summary: "Put cards of the map in other places; none: lay the map out again",
+		DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *struct {
+			LabPath
+			Body struct {
+				Places map[string]topology.Position `json:"places" doc:"by device, or segment and its name"`
+			}
+		}) (*struct{}, error) {
+			l, err := h.labs.Open(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return nil, problem(l.Move(ctx, in.Body.Places))
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "name-moment", Method: http.MethodPut,

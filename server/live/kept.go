@@ -3,8 +3,10 @@ package live
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"hellebore/core/lab"
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
@@ -53,6 +55,15 @@ func (l *Labs) Journal(ctx context.Context, id string) (records []history.Record
 	return records, moments, err
 }
 
+// Places are where cards of a lab were put, as the database has it.
+func (l *Labs) Places(ctx context.Context, id string) (places map[string]topology.Position, err error) {
+	err = l.persist(ctx, func(ctx context.Context) error {
+		places, err = l.journal.Places(ctx, id)
+		return err
+	})
+	return places, err
+}
+
 // NameMoment gives a moment a name.
 func (o *Lab) NameMoment(ctx context.Context, name, at string) error {
 	return o.Do(ctx, func(x *lab.Lab) error {
@@ -91,23 +102,58 @@ func (o *Lab) ForgetMoment(ctx context.Context, name string) error {
 	})
 }
 
+// Move puts cards of the map in other places; with none it forgets all places, and the
+// map is laid out again.
+func (o *Lab) Move(ctx context.Context, places map[string]topology.Position) error {
+	return o.Do(ctx, func(x *lab.Lab) error {
+		known := x.Map(x.History().Now())
+		for name := range places {
+			device := slices.ContainsFunc(known.Devices, func(d topology.MapDevice) bool { return d.Name == name })
+			if !device && !slices.ContainsFunc(known.Links, func(l topology.MapLink) bool { return l.ID == name }) {
+				return fmt.Errorf("there is no device or segment named %s", name)
+			}
+		}
+		err := o.labs.persist(ctx, func(ctx context.Context) error {
+			if len(places) == 0 {
+				return o.labs.journal.ForgetPlaces(ctx, o.ID)
+			}
+			return o.labs.journal.Place(ctx, o.ID, places)
+		})
+		if err != nil {
+			return err
+		}
+		if len(places) == 0 {
+			x.LayOut()
+		} else if err := x.Move(places); err != nil {
+			return err
+		}
+		o.publish(x)
+		return nil
+	})
+}
+
 // Import makes a lab of a bundle: it is replayed, and what does not come out as
 // recorded is marked as it would be in any other lab.
 func (l *Labs) Import(ctx context.Context, data []byte) (store.Lab, error) {
-	records, moments, err := lab.ReadBundle(data)
+	u, err := lab.ReadBundle(data)
 	if err != nil {
 		return store.Lab{}, err
 	}
-	x, err := lab.Open(records, func() bool { return ctx.Err() != nil })
+	x, err := lab.Open(u.Records, func() bool { return ctx.Err() != nil })
 	if err != nil {
 		return store.Lab{}, err
 	}
-	row, err := l.create(ctx, store.Lab{ID: newID(), Title: titleOf(x.Title())}, records)
+	row, err := l.create(ctx, store.Lab{ID: newID(), Title: titleOf(x.Title())}, u.Records)
 	if err != nil {
 		return row, err
 	}
-	for _, m := range moments {
-		if m.Step < 0 || m.Step > len(records) {
+	if len(u.Places) > 0 && x.Move(u.Places) == nil {
+		if err := l.persist(ctx, func(ctx context.Context) error { return l.journal.Place(ctx, row.ID, u.Places) }); err != nil {
+			return row, err
+		}
+	}
+	for _, m := range u.Moments {
+		if m.Step < 0 || m.Step > len(u.Records) {
 			continue
 		}
 		at := history.Moment{Step: m.Step, At: lab.Nanoseconds(m.At)}

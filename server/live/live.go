@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"hellebore/core/language/labtext"
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
@@ -33,6 +34,9 @@ type Journal interface {
 	Moments(ctx context.Context, id string) (map[string]history.Moment, error)
 	NameMoment(ctx context.Context, id, name string, m history.Moment) error
 	ForgetMoment(ctx context.Context, id, name string) error
+	Places(ctx context.Context, id string) (map[string]topology.Position, error)
+	Place(ctx context.Context, id string, places map[string]topology.Position) error
+	ForgetPlaces(ctx context.Context, id string) error
 }
 
 // Unavailable says that the database did not answer for as long as we tried.

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/lab"
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
 	"hellebore/server/store"
@@ -25,13 +26,14 @@ type memory struct {
 	records map[string][]history.Record
 	drafts  map[string]store.Draft
 	moments map[string]map[string]history.Moment
+	places  map[string]map[string]topology.Position
 	away    bool
 	lose    bool                     // the answer of the next Append is lost
 	gates   map[string]chan struct{} // journals that come when their channel is closed
 }
 
 func newMemory() *memory {
-	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}, drafts: map[string]store.Draft{}, moments: map[string]map[string]history.Moment{}}
+	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}, drafts: map[string]store.Draft{}, moments: map[string]map[string]history.Moment{}, places: map[string]map[string]topology.Position{}}
 }
 
 var errAway = errors.New("connection refused")
@@ -140,6 +142,24 @@ func (m *memory) NameMoment(_ context.Context, id, name string, at history.Momen
 
 func (m *memory) ForgetMoment(_ context.Context, id, name string) error {
 	return m.locked(func() error { delete(m.moments[id], name); return nil })
+}
+
+func (m *memory) Places(_ context.Context, id string) (out map[string]topology.Position, err error) {
+	return out, m.locked(func() error { out = maps.Clone(m.places[id]); return nil })
+}
+
+func (m *memory) Place(_ context.Context, id string, places map[string]topology.Position) error {
+	return m.locked(func() error {
+		if m.places[id] == nil {
+			m.places[id] = map[string]topology.Position{}
+		}
+		maps.Copy(m.places[id], places)
+		return nil
+	})
+}
+
+func (m *memory) ForgetPlaces(_ context.Context, id string) error {
+	return m.locked(func() error { delete(m.places, id); return nil })
 }
 
 func (m *memory) Complete(_ context.Context, id string, r history.Record) error {
@@ -375,11 +395,26 @@ func TestNamedMomentsComeBack(t *testing.T) {
 	require.Empty(t, m.moments[l.ID])
 }
 
+func TestMovedCardsComeBack(t *testing.T) {
+	m, _, l := open(t)
+	at := map[string]topology.Position{"viaduct": {X: 12, Y: 34}}
+	require.NoError(t, l.Move(t.Context(), at))
+	require.ErrorContains(t, l.Move(t.Context(), map[string]topology.Position{"nobody": {}}), "there is no device or segment named nobody")
+	again, err := New(m).Open(t.Context(), l.ID)
+	require.NoError(t, err)
+	require.Equal(t, at, again.View(t.Context()).Moved())
+	require.Len(t, again.View(t.Context()).History().Steps(), 1, "it is no action")
+	require.NoError(t, again.Move(t.Context(), nil))
+	require.Empty(t, m.places[l.ID])
+	require.Empty(t, again.View(t.Context()).Moved())
+}
+
 func TestABundleIsReplayedElsewhere(t *testing.T) {
 	m, labs, l := open(t)
 	_, err := l.Act(t.Context(), Order{Action: action(t, "silence viaduct.e2 out"), Author: "Ada", Message: "a test"})
 	require.NoError(t, err)
 	require.NoError(t, l.NameMoment(t.Context(), "silent", "now"))
+	require.NoError(t, l.Move(t.Context(), map[string]topology.Position{"viaduct": {X: 12, Y: 34}}))
 	var b bytes.Buffer
 	require.NoError(t, l.Do(t.Context(), func(x *lab.Lab) error { return x.Bundle(&b) }))
 	row, err := labs.Import(t.Context(), b.Bytes())
@@ -393,6 +428,7 @@ func TestABundleIsReplayedElsewhere(t *testing.T) {
 	require.Equal(t, 2, row.Actions)
 	require.WithinDuration(t, time.Now(), row.CreatedAt, time.Minute)
 	require.Equal(t, m.moments[l.ID], m.moments[row.ID])
+	require.Equal(t, m.places[l.ID], m.places[row.ID])
 	_, err = labs.Import(t.Context(), []byte("no zip"))
 	require.ErrorContains(t, err, "no zip archive")
 }

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"hellebore/core/lab"
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 	"hellebore/server/store"
 )
@@ -164,6 +165,7 @@ func (l *Labs) forget(o *Lab) {
 func (o *Lab) load() (*lab.Lab, error) {
 	var records []history.Record
 	var moments map[string]history.Moment
+	var places map[string]topology.Position
 	err := o.labs.persist(context.Background(), func(ctx context.Context) (err error) {
 		if _, err = o.labs.journal.Lab(ctx, o.ID); err != nil {
 			return err
@@ -171,7 +173,10 @@ func (o *Lab) load() (*lab.Lab, error) {
 		if records, err = o.labs.journal.Journal(ctx, o.ID); err != nil {
 			return err
 		}
-		moments, err = o.labs.journal.Moments(ctx, o.ID)
+		if moments, err = o.labs.journal.Moments(ctx, o.ID); err != nil {
+			return err
+		}
+		places, err = o.labs.journal.Places(ctx, o.ID)
 		return err
 	})
 	if err != nil {
@@ -212,6 +217,9 @@ func (o *Lab) load() (*lab.Lab, error) {
 		if err := x.NameMoment(name, m); err != nil {
 			slog.Warn("a moment's name cannot be used any more", "lab", o.ID, "name", name)
 		}
+	}
+	if err := x.Move(places); err != nil {
+		slog.Warn("the places of cards are not used", "lab", o.ID, "why", err)
 	}
 	x.Share(&sync.Mutex{})
 	o.publish(x)

@@ -9,6 +9,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 )
 
@@ -79,4 +80,42 @@ func (s *Store) NameMoment(ctx context.Context, id, name string, m history.Momen
 // ForgetMoment takes a name away.
 func (s *Store) ForgetMoment(ctx context.Context, id, name string) error {
 	return s.db.WithContext(ctx).Delete(&moment{}, "lab_id = ? AND name = ?", id, name).Error
+}
+
+// place is where a card was put on the map.
+type place struct {
+	LabID string `gorm:"primaryKey"`
+	Name  string `gorm:"primaryKey"` // of a device, or "segment" and its name
+	X, Y  int
+}
+
+// Places are where cards of a lab were put.
+func (s *Store) Places(ctx context.Context, id string) (map[string]topology.Position, error) {
+	var rows []place
+	if err := s.db.WithContext(ctx).Find(&rows, "lab_id = ?", id).Error; err != nil {
+		return nil, err
+	}
+	out := make(map[string]topology.Position, len(rows))
+	for _, r := range rows {
+		out[r.Name] = topology.Position{X: r.X, Y: r.Y}
+	}
+	return out, nil
+}
+
+// Place keeps where cards were put.
+func (s *Store) Place(ctx context.Context, id string, places map[string]topology.Position) error {
+	rows := make([]place, 0, len(places))
+	for name, p := range places {
+		rows = append(rows, place{id, name, p.X, p.Y})
+	}
+	err := s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(rows, 1000).Error
+	if errors.Is(err, gorm.ErrForeignKeyViolated) {
+		return ErrNotFound
+	}
+	return err
+}
+
+// ForgetPlaces forgets where cards of a lab were put.
+func (s *Store) ForgetPlaces(ctx context.Context, id string) error {
+	return s.db.WithContext(ctx).Delete(&place{}, "lab_id = ?", id).Error
 }

@@ -198,6 +198,16 @@ UPDATE journal SET origin = 'reverted', message = substr(message, length('taken 
   WHERE message LIKE 'taken back by itself: %';`).Error
 			},
 		},
+		{
+			ID: "2026-11-28-places",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+CREATE TABLE places (
+  lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, name text NOT NULL,
+  x bigint NOT NULL, y bigint NOT NULL, PRIMARY KEY (lab_id, name)
+);`).Error
+			},
+		},
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 	"hellebore/server/cluster"
@@ -99,6 +100,13 @@ func TestStore(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, map[string]history.Moment{"calm": {Step: 2, At: 9}}, moments)
 	require.ErrorIs(t, s.NameMoment(ctx, "nobody", "calm", history.Moment{}), ErrNotFound)
+
+	require.NoError(t, s.Place(ctx, "a", map[string]topology.Position{"mill": {X: 1, Y: -2}, "segment yard": {X: 3, Y: 4}}))
+	require.NoError(t, s.Place(ctx, "a", map[string]topology.Position{"mill": {X: 5, Y: 6}}))
+	places, err := s.Places(ctx, "a")
+	require.NoError(t, err)
+	require.Equal(t, map[string]topology.Position{"mill": {X: 5, Y: 6}, "segment yard": {X: 3, Y: 4}}, places)
+	require.ErrorIs(t, s.Place(ctx, "nobody", places), ErrNotFound)
 
 	require.NoError(t, s.Delete(ctx, "a"))
 	require.ErrorIs(t, s.Delete(ctx, "a"), ErrNotFound)

@@ -23,6 +23,34 @@ type Lab struct {
 	Policies Policies
 	Checks   []Check // names are unique
 	Brief    Brief
+	Plans    []Plan
+}
+
+// Plan is where the addresses of new links, loopbacks and hosts' networks come from.
+type Plan struct {
+	What   string // links, loopbacks or lans
+	Prefix netip.Prefix
+	Length int    // of each network that is taken from it
+	Area   uint32 // if InArea: only for what is in this area
+	InArea bool
+	AS     uint32 // only for what is in this AS; 0: any
+}
+
+// PlanLengths are the lengths of networks where a plan says none.
+var PlanLengths = map[string]int{"links": 30, "loopbacks": 32, "lans": 24}
+
+// Point is a place on the map, in pixels; the zero Point is none.
+type Point struct {
+	X, Y int
+	Set  bool
+}
+
+// String is the point as it is written; "" for none.
+func (p Point) String() string {
+	if !p.Set {
+		return ""
+	}
+	return strconv.Itoa(p.X) + " " + strconv.Itoa(p.Y)
 }
 
 // Kind is what a device is.
@@ -51,6 +79,7 @@ type Device struct {
 	OSPF     OSPF
 	BGP      BGP
 	Services []Service // of a host; ports are unique
+	At       Point
 }
 
 // Service is a TCP port on which a host takes connections.
@@ -386,6 +415,7 @@ type Segment struct {
 	Name  string
 	Ports []PortRef
 	Delay time.Duration // from any port to any other
+	At    Point
 }
 
 // Flow is traffic that the lab watches, from one device to another.

@@ -402,6 +402,35 @@ func (b *builder) segment(n *Node) {
 	b.result.Segments = append(b.result.Segments, s)
 }
 
+// at is where a device or a segment is on the map.
+func (b *builder) at(n *Node) {
+	p := config.Point{X: int(number(n.Args[0])), Y: int(number(n.Args[1])), Set: true}
+	if b.in == SegOf {
+		of[config.Segment](b).At = p
+	} else {
+		of[config.Device](b).At = p
+	}
+}
+
+func (b *builder) plan(n *Node) {
+	p := config.Plan{What: n.Args[0].Text, Length: config.PlanLengths[n.Args[0].Text]}
+	p.Prefix, _ = netip.ParsePrefix(n.Args[1].Text)
+	b.fill(n, &p)
+	if p.Length < p.Prefix.Bits() {
+		b.errorf(n.Args[1], fmt.Sprintf("write a length from %d to 32", p.Prefix.Bits()),
+			"networks of length %d do not fit into %v", p.Length, p.Prefix)
+	}
+	b.result.Plans = append(b.result.Plans, p)
+}
+
+func (b *builder) planLength(n *Node) { of[config.Plan](b).Length = int(number(n.Args[0])) }
+func (b *builder) planAS(n *Node)     { of[config.Plan](b).AS = uint32(number(n.Args[0])) }
+func (b *builder) planArea(n *Node) {
+	p := of[config.Plan](b)
+	p.Area, _ = parseArea(n.Args[0].Text)
+	p.InArea = true
+}
+
 func (b *builder) delay(n *Node) {
 	d := duration(n.Args[0])
 	if b.in == LinkOf {

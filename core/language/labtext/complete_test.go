@@ -59,7 +59,7 @@ func TestEveryStatementIsOfferedWhereItMayStand(t *testing.T) {
 		Top: "", LabBlock: "lab \"T\"\n  ", RouterOf: "router mill\n  ", HostOf: "host gate 10.20.1.10/24\n  ",
 		PortOf: "router mill\n  port e1\n    ", Loopback: "router mill\n  loopback lo 10.255.0.1/32\n    ",
 		PortOSPF: "router mill\n  port e1\n    ospf\n      ", OSPFOf: "router mill\n  ospf\n    ",
-		StaticOf: "router mill\n  static 10.0.0.0/8\n    ", LinkOf: "link a.b c.d\n  ", SegOf: "segment yard a.b\n  ", FlowOf: "flow f a -> b\n  ",
+		StaticOf: "router mill\n  static 10.0.0.0/8\n    ", LinkOf: "link a.b c.d\n  ", SegOf: "segment yard a.b\n  ", FlowOf: "flow f a -> b\n  ", PlanOf: "plan links 10.0.0.0/16 ",
 		AreaOf: "router mill\n  ospf\n    area 1\n      ", StubOf: "router mill\n  ospf\n    area 1\n      stub\n        ",
 		RangeOf: "router mill\n  ospf\n    area 1\n      range 10.0.0.0/8\n        ", InjectOf: "router mill\n  ospf\n    inject static\n      ",
 		OrigOf: "router mill\n  ospf\n    originate default\n      ", ChainOf: "key-chain larch\n  ", SetOf: "prefix-set ours\n  ", MemberOf: "prefix-set ours\n  10.0.0.0/8\n    ",

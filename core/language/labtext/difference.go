@@ -131,6 +131,16 @@ func facts(lab *config.Lab) []fact {
 		l.device(&lab.Devices[i])
 	}
 	l.media(lab)
+	for _, p := range lab.Plans {
+		value := fmt.Sprintf("length %d", p.Length)
+		if p.InArea {
+			value += " area " + FormatArea(p.Area)
+		}
+		if p.AS != 0 {
+			value += fmt.Sprintf(" as %d", p.AS)
+		}
+		l.add(fmt.Sprintf("plan %s %v", p.What, p.Prefix), "", value, Top, "plan")
+	}
 	for _, c := range lab.Chains {
 		n := "key-chain " + c.Name
 		l.add(n, "", "", Top, "key-chain")
@@ -162,6 +172,9 @@ func facts(lab *config.Lab) []fact {
 
 func (l *factList) device(d *config.Device) {
 	l.add(d.Name, "", d.Kind.String(), Top, d.Kind.String())
+	if d.At.Set {
+		l.usually(true, d.Name, "at", d.At.String(), RouterOf, "at")
+	}
 	l.flag(d.Name, "disabled", d.Disabled, RouterOf, "disabled")
 	if d.RouterID.IsValid() {
 		l.add(d.Name, "router-id", d.RouterID.String(), RouterOf, "router-id")
@@ -259,6 +272,7 @@ func (l *factList) media(lab *config.Lab) {
 	for _, s := range lab.Segments {
 		n := "segment " + s.Name
 		l.add(n, "", "", Top, "segment")
+		l.add(n, "at", s.At.String(), SegOf, "at")
 		l.add(n, "delay", FormatDuration(s.Delay), SegOf, "delay")
 		for _, r := range s.Ports {
 			l.add(n, r.String(), "joined", Top, "segment")

@@ -11,16 +11,20 @@ type Verb uint8
 
 // The verbs. An edit that begins with none of their words is ToSet.
 const (
-	ToSet    Verb = iota // the text says the statement afterwards
-	ToAdd                // the same, and the statement must be new
-	ToRemove             // the text does not say it any more
-	ToRename             // what has a name has another one, wherever it is named
-	ToMove               // a statement has another place among its siblings
-	ToJoin               // a port is on a segment
-	ToPart               // a port is on no segment and no link
+	ToSet     Verb = iota // the text says the statement afterwards
+	ToAdd                 // the same, and the statement must be new
+	ToRemove              // the text does not say it any more
+	ToRename              // what has a name has another one, wherever it is named
+	ToMove                // a statement has another place among its siblings
+	ToJoin                // a port is on a segment
+	ToPart                // a port is on no segment and no link
+	ToNew                 // a device, a segment or a whole shape is there, with free names and addresses
+	ToConnect             // two devices, or a device and a segment, are joined by new ports
+	ToRun                 // routers run a protocol with each other
 )
 
-var verbs = [...]string{ToSet: "", ToAdd: "add", ToRemove: "remove", ToRename: "rename", ToMove: "move", ToJoin: "join", ToPart: "part"}
+var verbs = [...]string{ToSet: "", ToAdd: "add", ToRemove: "remove", ToRename: "rename", ToMove: "move", ToJoin: "join", ToPart: "part",
+	ToNew: "new", ToConnect: "connect", ToRun: "run"}
 
 // Edit is one change of a text. Its written form is one line, or a line with what
 // belongs to it below:
@@ -33,6 +37,12 @@ var verbs = [...]string{ToSet: "", ToAdd: "add", ToRemove: "remove", ToRename: "
 //	move policy to-skylark statement own before rest
 //	join viaduct.lan yard
 //	part viaduct.lan
+//	new router depot at 320 140
+//	new ring 6
+//	connect viaduct summit
+//	run ospf area 0 on viaduct, summit, quarry
+//	run bgp as 64500 on viaduct, summit, quarry reflectors summit
+//	run ebgp on viaduct, skylark
 type Edit struct {
 	Do Verb
 	// Targets are routers, hosts, ports ("viaduct.e1") and sessions
@@ -63,6 +73,12 @@ func ParseEdit(s string) (Edit, error) {
 		e.Targets, e.To = []string{port}, segment
 		if port == "" || (e.Do == ToJoin) != (segment != "") || strings.Contains(segment, " ") || below != "" {
 			return Edit{}, fmt.Errorf("write %s", map[Verb]string{ToJoin: "join DEVICE.PORT SEGMENT", ToPart: "part DEVICE.PORT"}[e.Do])
+		}
+		return e, nil
+	case ToNew, ToConnect, ToRun:
+		e.Statement = first
+		if below != "" {
+			return Edit{}, fmt.Errorf("%s takes one line", verbs[e.Do])
 		}
 		return e, nil
 	case ToRename:
@@ -222,6 +238,8 @@ func (e Edit) on(text, target string) (string, error) {
 		return renameAt(text, target, e.Statement, e.To)
 	case ToJoin, ToPart:
 		return e.onMedium(text, target)
+	case ToNew, ToConnect, ToRun:
+		return e.construct(text)
 	}
 	for step := range maxSteps {
 		d := newDocument(text)

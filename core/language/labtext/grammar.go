@@ -41,6 +41,7 @@ const (
 	MemberOf Context = "a prefix of a set"
 	ChainOf  Context = "key-chain"
 	KeyOf    Context = "key"
+	PlanOf   Context = "plan"
 )
 
 // prefixWord is the word of a statement that begins with a prefix.
@@ -172,8 +173,21 @@ func init() {
 		{Word: "hello-jitter", In: []Context{LabBlock}, Args: []Arg{{Name: "jitter", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
 			Effect: Live, RFC: "2328 4.4", Help: "each OSPF hello is sent up to a tenth of its interval early, by chance; off sends them exactly at it", build: (*builder).helloJitter},
 
+		{Word: "plan", In: []Context{Top}, Opens: PlanOf, Many: true,
+			Args:   []Arg{{Name: "what for", Kind: Name, Words: []string{"links", "loopbacks", "lans"}}, {Name: "prefix", Kind: Prefix}},
+			Effect: Nothing, Help: "where the addresses of new links, loopbacks and hosts' networks come from", build: (*builder).plan},
+		{Word: "length", In: []Context{PlanOf}, Inline: true, Args: []Arg{{Name: "length", Kind: Number, Min: 8, Max: 32}}, Default: "30 for links, 32 for loopbacks, 24 for hosts' networks",
+			Effect: Nothing, Help: "the prefix length of each network that is taken from it", build: (*builder).planLength},
+		{Word: "area", In: []Context{PlanOf}, Inline: true, Args: []Arg{{Name: "area", Kind: Area}},
+			Effect: Nothing, Help: "only for what is in this OSPF area", build: (*builder).planArea},
+		{Word: "as", In: []Context{PlanOf}, Inline: true, Args: []Arg{{Name: "AS number", Kind: Number, Min: 1, Max: 4294967295}},
+			Effect: Nothing, Help: "only for what is in this AS", build: (*builder).planAS},
+
 		{Word: "router", In: []Context{Top}, Opens: RouterOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
 			Effect: Live, Help: "a router", build: (*builder).router},
+		{Word: "at", In: []Context{RouterOf, HostOf, SegOf}, Inline: true,
+			Args:   []Arg{{Name: "x", Kind: Number, Max: 100_000}, {Name: "y", Kind: Number, Max: 100_000}},
+			Effect: Nothing, Help: "the place on the map, in pixels from its top left corner", build: (*builder).at},
 		{Word: "router-id", In: []Context{RouterOf}, Args: []Arg{{Name: "id", Kind: Address}},
 			Default: "highest loopback address, else highest port address; it stays while the process runs",
 			Effect:  RestartProcess, RFC: "2328 C.1", Help: "the router's identity in its routing protocols", build: (*builder).routerID},
@@ -309,7 +323,7 @@ func init() {
 			Args:   []Arg{{Name: "one end", Kind: PortRef}, {Name: "other end", Kind: PortRef}},
 			Effect: Rejoin, Help: "joins two ports point to point", build: (*builder).link},
 		{Word: "segment", In: []Context{Top}, Opens: SegOf, Many: true,
-			Args:   []Arg{{Name: "name", Kind: Name}, {Name: "ports", Kind: PortRef, Repeat: true}},
+			Args:   []Arg{{Name: "name", Kind: Name}, {Name: "ports", Kind: PortRef, Optional: true, Repeat: true}},
 			Effect: Rejoin, Help: "joins any number of ports through a switch", build: (*builder).segment},
 		{Word: "delay", In: []Context{LinkOf, SegOf}, Inline: true, Args: []Arg{{Name: "delay", Kind: Duration, Min: 1000, Max: 10_000_000_000}}, Default: "1ms",
 			Effect: Live, Help: "one-way delay", build: (*builder).delay},

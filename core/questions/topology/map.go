@@ -75,6 +75,14 @@ type Map struct {
 	Flows   []traffic.Flow `json:"flows"`
 	// Sessions of BGP, drawn as arcs.
 	Sessions []MapSession `json:"sessions"`
+	// Places are of the lab and not of the network: whoever shows the map knows them.
+	Places map[string]Position `json:"places" doc:"where cards were put: by device, or segment and its name"`
+}
+
+// Position is where a card is on the map.
+type Position struct {
+	X int `json:"x" minimum:"-100000" maximum:"100000" doc:"pixels from the left"`
+	Y int `json:"y" minimum:"-100000" maximum:"100000" doc:"pixels from the top"`
 }
 
 // MapSession is a BGP session on the map.
@@ -93,7 +101,7 @@ type MapSession struct {
 // MapOf makes the Map view of a world.
 func MapOf(w *network.World) Map {
 	out := Map{Devices: []MapDevice{}, Links: []MapLink{}, Virtual: []MapVirtual{}, Flows: traffic.FlowsOf(w),
-		Sessions: mapSessions(w)}
+		Sessions: mapSessions(w), Places: map[string]Position{}}
 	ases := facts.ASes(w)
 	for _, n := range relations.VirtualLinks(w) {
 		d := w.Find(n.A.Device)

@@ -586,6 +586,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/places': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Put cards of the map in other places; none: lay the map out again */
+    put: operations['move-cards'];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/policies': {
     parameters: {
       query?: never;
@@ -1793,6 +1810,10 @@ export interface components {
       devices: components['schemas']['MapDevice'][];
       flows: components['schemas']['Flow'][];
       links: components['schemas']['MapLink'][];
+      /** @description where cards were put: by device, or segment and its name */
+      places: {
+        [key: string]: components['schemas']['Position'];
+      };
       sessions: components['schemas']['MapSession'][];
       /** @description virtual links of which both ends are there */
       virtual: components['schemas']['MapVirtual'][];
@@ -1923,6 +1944,12 @@ export interface components {
        * @description older ones, beyond the bound of what is shown
        */
       omitted: number;
+    };
+    'Move-cardsRequest': {
+      /** @description by device, or segment and its name */
+      places: {
+        [key: string]: components['schemas']['Position'];
+      };
     };
     'Name-momentRequest': {
       /** @description a moment */
@@ -2335,6 +2362,18 @@ export interface components {
     Ports: {
       ports: components['schemas']['Port'][];
       processes: components['schemas']['Process'][];
+    };
+    Position: {
+      /**
+       * Format: int64
+       * @description pixels from the left
+       */
+      x: number;
+      /**
+       * Format: int64
+       * @description pixels from the top
+       */
+      y: number;
     };
     PrefixPaths: {
       /** @description if BGP has not this prefix: those it has that cover it or are within it */
@@ -4332,6 +4371,39 @@ export interface operations {
         content: {
           'application/json': components['schemas']['PrefixPaths'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'move-cards': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Move-cardsRequest'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {
