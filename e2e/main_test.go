@@ -208,8 +208,8 @@ func openRoute(cell string) step {
 }
 
 // key presses a key outside of any field.
-func key(k string) step {
-	return chromedp.Steps(script(`document.activeElement?.blur?.()`), chromedp.KeyEvent(k))
+func key(k string, options ...chromedp.KeyOption) step {
+	return chromedp.Steps(script(`document.activeElement?.blur?.()`), chromedp.KeyEvent(k, options...))
 }
 
 // bar types a line into the focus bar. The slash is only pressed: the driver

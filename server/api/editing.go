@@ -46,6 +46,8 @@ type Edited struct {
 func (h *handlers) registerEditing(api huma.API) {
 	edit(api, "outline", "The blocks of a text",
 		func(in text) ([]labtext.Block, error) { return labtext.Outline(in.Text), nil })
+	edit(api, "sketch", "What a text would draw on the map",
+		func(in text) (labtext.Sketch, error) { return labtext.SketchOf(in.Text), nil })
 	edit(api, "uses", "What is named at a place, and wherever it is named", func(in spot) (labtext.Named, error) {
 		return labtext.NameAt(in.Text, in.Line, in.Column)
 	})

@@ -15,6 +15,11 @@ const config = defineConfig({
     },
     '*:focus-visible': { outline: '2px solid', outlineColor: 'plum', outlineOffset: '1px' },
     'h1, h2, h3': { fontWeight: '650' },
+    // The dot to drag a link from is shown on the card that is pointed at.
+    '.join-dot': { opacity: 0 },
+    '.react-flow__node:hover .join-dot, .react-flow__node:focus .join-dot, .join-dot.connectingfrom': {
+      opacity: 1,
+    },
   },
   theme: {
     tokens: {

@@ -404,7 +404,9 @@ func (b *builder) segment(n *Node) {
 
 // at is where a device or a segment is on the map.
 func (b *builder) at(n *Node) {
-	p := config.Point{X: int(number(n.Args[0])), Y: int(number(n.Args[1])), Set: true}
+	p := config.Point{Set: true}
+	p.X, _ = strconv.Atoi(n.Args[0].Text)
+	p.Y, _ = strconv.Atoi(n.Args[1].Text)
 	if b.in == SegOf {
 		of[config.Segment](b).At = p
 	} else {

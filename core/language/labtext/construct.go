@@ -49,7 +49,7 @@ func cutAt(words []string) ([]string, config.Point, error) {
 	}
 	x, errX := strconv.Atoi(words[i+1])
 	y, errY := strconv.Atoi(words[i+2])
-	if errX != nil || errY != nil || x < 0 || y < 0 {
+	if errX != nil || errY != nil || max(x, -x, y, -y) > maxPixels {
 		return nil, config.Point{}, fmt.Errorf("write at X Y, two whole numbers of pixels")
 	}
 	return words[:i], config.Point{X: x, Y: y, Set: true}, nil
@@ -407,7 +407,7 @@ func spot(kind string, i, n, rows, columns int, at config.Point) config.Point {
 	default:
 		circle(i, n)
 	}
-	return config.Point{X: max(0, int(x)), Y: max(0, int(y)), Set: true}
+	return config.Point{X: int(x), Y: int(y), Set: true}
 }
 
 // adjoins says whether two routers of a shape are joined, a before b.

@@ -162,3 +162,11 @@ func TestWhateverIsBuiltHasNoErrors(t *testing.T) {
 		}
 	})
 }
+
+func TestASketchDrawsADraft(t *testing.T) {
+	s := SketchOf(edited(t, editable, "new router at -40 90", "connect viaduct mill", "new segment at 3 4", "connect gate yard"))
+	require.Equal(t, SketchDevice{Name: "viaduct", Kind: "router", Address: "10.255.0.3", Areas: []string{"0"}, At: &SketchPoint{-40, 90}}, s.Devices[2])
+	require.Equal(t, SketchLink{"viaduct.e1", "mill.e2"}, s.Links[1])
+	require.Equal(t, SketchSegment{"yard", []string{"gate"}, &SketchPoint{3, 4}}, s.Segments[0])
+	require.Empty(t, SketchOf("router a b c").Links)
+}

@@ -81,6 +81,8 @@ func argument(t *rapid.T, a Arg, lab *config.Lab) string {
 	switch a.Kind {
 	case Quoted:
 		return `"` + rapid.StringMatching(`[a-z #'->]{1,12}`).Draw(t, a.Name) + `"`
+	case Pixels:
+		return fmt.Sprint(rapid.IntRange(-maxPixels, maxPixels).Draw(t, a.Name))
 	case Number, Adjusted, MEDValue, Value:
 		return fmt.Sprint(number(a.Min, a.Max))
 	case Seconds:

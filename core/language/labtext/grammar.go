@@ -79,6 +79,7 @@ const (
 	PrefixOrName
 	Adjusted // 100, +10 or -10
 	MEDValue // the same, or igp
+	Pixels   // a place on the map: 320 or -40
 )
 
 var argForms = [...]string{
@@ -87,7 +88,7 @@ var argForms = [...]string{
 	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
 	Compare: "< | <= | = | >= | >", Value: "NUMBER | NAME", HopValue: "192.0.2.1 | self | peer", Community: "64500:100", WildCommunity: "64500:*",
 	CommunityOrIn: "64500:* | in NAME", PathWord: "64496 | * | ...", PeerName: "DEVICE | 192.0.2.1",
-	PrefixOrName: "192.0.2.0/24 | NAME", Adjusted: "NUMBER | +NUMBER | -NUMBER", MEDValue: "NUMBER | +NUMBER | -NUMBER | igp",
+	PrefixOrName: "192.0.2.0/24 | NAME", Adjusted: "NUMBER | +NUMBER | -NUMBER", MEDValue: "NUMBER | +NUMBER | -NUMBER | igp", Pixels: "NUMBER",
 }
 
 // Arg is one argument of a statement.
@@ -186,7 +187,7 @@ func init() {
 		{Word: "router", In: []Context{Top}, Opens: RouterOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
 			Effect: Live, Help: "a router", build: (*builder).router},
 		{Word: "at", In: []Context{RouterOf, HostOf, SegOf}, Inline: true,
-			Args:   []Arg{{Name: "x", Kind: Number, Max: 100_000}, {Name: "y", Kind: Number, Max: 100_000}},
+			Args:   []Arg{{Name: "x", Kind: Pixels}, {Name: "y", Kind: Pixels}},
 			Effect: Nothing, Help: "the place on the map, in pixels from its top left corner", build: (*builder).at},
 		{Word: "router-id", In: []Context{RouterOf}, Args: []Arg{{Name: "id", Kind: Address}},
 			Default: "highest loopback address, else highest port address; it stays while the process runs",

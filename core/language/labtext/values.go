@@ -16,6 +16,9 @@ import (
 // series is a counter as the editor writes it out: port e[1..4].
 var series = regexp.MustCompile(`\[\d+\.\.\d+`)
 
+// maxPixels bounds the places of cards on the map.
+const maxPixels = 100_000
+
 // judge says what is wrong with an argument, "" if nothing is, and what to
 // write instead.
 func judge(a Arg, t Token) (what, hint string) {
@@ -39,6 +42,10 @@ func judge(a Arg, t Token) (what, hint string) {
 		if !validName(t.Text) {
 			return fmt.Sprintf("%q is not a name", t.Text),
 				"a name begins with a letter and goes on with letters, digits, - and _"
+		}
+	case Pixels:
+		if n, err := strconv.Atoi(t.Text); err != nil || max(n, -n) > maxPixels {
+			return fmt.Sprintf("%q is not a place on the map", t.Text), fmt.Sprintf("write pixels, from -%d to %d", maxPixels, maxPixels)
 		}
 	case Compare:
 		if !slices.Contains([]string{"<", "<=", "=", ">=", ">"}, t.Text) {

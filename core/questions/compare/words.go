@@ -213,7 +213,11 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 		say("%s lost on some router: %s", prefixes(len(c.lost)), facts.Names(sorted(c.lost)))
 	}
 	if len(c.gained) > 0 {
-		say("%s came on some router: %s", prefixes(len(c.gained)), facts.Names(sorted(c.gained)))
+		verb := "are"
+		if len(c.gained) == 1 {
+			verb = "is"
+		}
+		say("%s %s new on some router: %s", prefixes(len(c.gained)), verb, facts.Names(sorted(c.gained)))
 	}
 	more := ""
 	if c.sections[Routes].Total > len(c.sections[Routes].Rows) {

@@ -40,7 +40,8 @@ export function DraftProvider({ id, lab, past, children }: Props) {
   const [looked, setLooked] = useState(0);
   const blocked = past || checked.errors > 0 || !dirty;
   const effect = usePreview({ id, draft, author: who, touched: checked.touched, blocked, applied });
-  const fresh = lab.text === '' || lab.actions.length === 0;
+  // A lab without a device is under construction.
+  const fresh = !/^(router|host) /m.test(lab.text);
   const [atOnce, setAtOnce] = useState(() => {
     const chosen = localStorage.getItem(onceKey(id));
     return chosen === null ? fresh : chosen === 'on';

@@ -24,7 +24,7 @@ import { NameMoment } from '../views/timeline/NameMoment';
 import { Why } from '../panels/why/Why';
 import { Flower } from './Flower';
 import { Help } from './Help';
-import { useKeys } from './keys';
+import { useKeys } from '../shared/parts/keys';
 import { BrokenLab } from './BrokenLab';
 import { useNews, type Running } from './news';
 import { toggleScheme } from './scheme';

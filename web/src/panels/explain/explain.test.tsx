@@ -57,6 +57,7 @@ const map: MapData = {
     },
   ],
   virtual: [],
+  places: {},
   sessions: [],
   links: [
     {

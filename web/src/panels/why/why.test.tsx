@@ -11,6 +11,7 @@ const map = {
   devices: [],
   links: [],
   virtual: [],
+  places: {},
   flows: [{ name: 'coal' }],
   sessions: [
     { a: 'mill', b: 'halt', peer: '10.255.0.2', external: false },

@@ -41,6 +41,7 @@ export type RouteStory = Schemas['RouteStory'];
 export type Problem = Schemas['Problem'];
 export type Checked = Schemas['Checked'];
 export type Hunk = Schemas['Hunk'];
+export type Sketch = Schemas['Sketch'];
 export type Fix = Schemas['Fix'];
 export type ProbeReply = Schemas['ProbeReply'];
 export type ProbeEnd = Schemas['ProbeEnd'];

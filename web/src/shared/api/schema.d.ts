@@ -943,6 +943,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/text/sketch': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What a text would draw on the map */
+    post: operations['sketch'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/text/uses': {
     parameters: {
       query?: never;
@@ -2859,6 +2876,39 @@ export interface components {
        * @description prefixes that wait for the advertisement interval
        */
       waiting: number;
+    };
+    Sketch: {
+      devices: components['schemas']['SketchDevice'][];
+      links: components['schemas']['SketchLink'][];
+      segments: components['schemas']['SketchSegment'][];
+    };
+    SketchDevice: {
+      /** @description loopback, or the first port's */
+      address?: string;
+      areas: string[];
+      /** Format: int32 */
+      as?: number;
+      /** @description where the text puts it */
+      at?: components['schemas']['SketchPoint'];
+      /** @enum {string} */
+      kind: 'router' | 'host';
+      name: string;
+    };
+    SketchLink: {
+      /** @description a port: viaduct.e1, or a host */
+      a: string;
+      b: string;
+    };
+    SketchPoint: {
+      /** Format: int64 */
+      x: number;
+      /** Format: int64 */
+      y: number;
+    };
+    SketchSegment: {
+      at?: components['schemas']['SketchPoint'];
+      name: string;
+      ports: string[];
     };
     Spot: {
       /** Format: int64 */
@@ -5135,6 +5185,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Renamed'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  sketch: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Text'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Sketch'];
         };
       };
       /** @description Error */

@@ -14,6 +14,8 @@ export type LinkEdgeType = Edge<
     labels: boolean;
     offset: number;
     selected: boolean;
+    /** The draft takes it out. */
+    gone: boolean;
   },
   'link'
 >;
@@ -44,15 +46,17 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   const { link, over, tree, near, far } = data;
   const used = tree === 'forward' || tree === 'back';
   const fault = link.kind === 'link' ? faultWords(link) : data.far.up ? '' : (data.far.why ?? 'down');
-  const stroke = over
-    ? over.lost
-      ? color('brick')
-      : color('leaf')
-    : fault
-      ? color('brick')
-      : used || data.selected
-        ? color('plum')
-        : color(tree ? 'line' : 'quiet');
+  const stroke = data.gone
+    ? color('line')
+    : over
+      ? over.lost
+        ? color('brick')
+        : color('leaf')
+      : fault
+        ? color('brick')
+        : used || data.selected
+          ? color('plum')
+          : color(tree ? 'line' : 'quiet');
   const way = (over && !over.forward) || tree === 'back' ? reversed(l) : l;
   const middle = { x: (l.x1 + l.x2) / 2, y: (l.y1 + l.y2) / 2 };
   return (

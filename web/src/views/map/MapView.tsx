@@ -1,51 +1,23 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
-import {
-  ReactFlow,
-  ReactFlowProvider,
-  useNodesInitialized,
-  useReactFlow,
-  useStore,
-  type Edge,
-  type Node,
-} from '@xyflow/react';
-import '@xyflow/react/dist/style.css';
-import { useEffect, useMemo, useState } from 'react';
-import { type Flow, type MapData, type Path, type Tree } from '../../shared/api/client';
+import { ReactFlowProvider } from '@xyflow/react';
+import { useMemo, useState } from 'react';
+import { http, unwrap, type Flow, type Path } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
-import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { useDrafting } from '../../shared/draft/drafting';
+import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { save } from '../../shared/parts/csv';
+import { useKeys } from '../../shared/parts/keys';
 import { plural } from '../../shared/parts/words';
-import {
-  AutonomousSystem,
-  DeviceCard,
-  SegmentPill,
-  type CardNode,
-  type PillNode,
-  type RegionNode,
-} from './cards';
-import {
-  cardSize,
-  crossings,
-  distanceTo,
-  onTree,
-  segmentId,
-  toGraph,
-  type Crossing,
-  type Graph,
-} from './graph';
-import { LinkEdge, type LinkEdgeType } from './LinkEdge';
-import { regions } from './region';
-import { SessionEdge, type SessionEdgeType } from './SessionEdge';
 import { spread } from './spread';
-import { VirtualEdge, type VirtualEdgeType } from './VirtualEdge';
-import { layOut, type Places } from './layout';
-import { usePins } from './pins';
+import { Canvas } from './Canvas';
+import { Chosen, Tools, type Tool } from './Build';
+import { draftedOf } from './drafted';
+import { toGraph, type Graph } from './graph';
+import { layOut } from './layout';
+import { cornersOf, useDragged } from './places';
 import { mapSvg } from './svg';
-
-const nodeTypes = { device: DeviceCard, segment: SegmentPill, region: AutonomousSystem };
-const edgeTypes = { link: LinkEdge, virtual: VirtualEdge, session: SessionEdge };
 
 interface Props {
   /** A port of the selected link, '' for none. */
@@ -66,6 +38,9 @@ export function MapView(props: Props) {
   );
 }
 
+/** What edits call a card: a device by its name, a segment by its kind as well. */
+const named = (id: string) => id.replace(/^segment:/, 'segment ');
+
 /** The flow whose way is drawn: the focused one, else the first that is broken, else the first. */
 function shownFlow(flows: Flow[], to: string): Flow | undefined {
   const named = to.startsWith('flow ') ? flows.find((f) => f.name === to.slice(5)) : undefined;
@@ -76,10 +51,47 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const { id, focus, set } = useFocus();
   const answer = useQuery(ask.map(id, focus.when));
   // Costs and faults do not move cards: only what is joined to what does.
-  const shape = answer.data ? JSON.stringify(toGraph(answer.data)) : '';
-  const laid = useMemo(() => (shape ? layOut(JSON.parse(shape) as Graph) : undefined), [shape]);
-  const { pins, pin, keep, clear } = usePins(id);
-  const places = useMemo(() => laid && { ...laid, ...pins }, [laid, pins]);
+  const graph = answer.data ? JSON.stringify(toGraph(answer.data)) : '';
+  const laid = useMemo(() => (graph ? layOut(JSON.parse(graph) as Graph) : undefined), [graph]);
+  const { dragged, drag, drop, clear } = useDragged(id, answer.data);
+  const put = useMemo(() => (answer.data ? cornersOf(answer.data) : {}), [answer.data]);
+  const places = useMemo(() => laid && { ...laid, ...put, ...dragged }, [laid, put, dragged]);
+  const drafting = useDrafting();
+  const { dirty, settled } = drafting;
+  const sketch = useQuery({
+    queryKey: ['sketch', settled],
+    queryFn: () => unwrap(http.POST('/api/text/sketch', { body: { text: settled } })),
+    enabled: dirty && !drafting.past,
+    placeholderData: (p) => p,
+  });
+  const drafted = useMemo(
+    () => answer.data && draftedOf(answer.data, dirty ? sketch.data : undefined),
+    [answer.data, dirty, sketch.data],
+  );
+  const [tool, setTool] = useState<Tool>('');
+  const [shape, setShape] = useState('ring 4');
+  const [chosen, setChosen] = useState<string[]>([]);
+  const [error, setError] = useState('');
+  const edit = (...edits: string[]) => {
+    setError('');
+    drafting
+      .edit(...edits)
+      .catch((e: unknown) => setError(e instanceof Error ? e.message : 'It cannot be made.'));
+  };
+  const kinds = new Map([
+    ...(answer.data?.devices ?? []).map((d) => [d.name, d.kind] as const),
+    ...(drafted?.devices ?? []).map((d) => [d.device.name, d.device.kind] as const),
+  ]);
+  const toggle = (t: Tool) => () => !drafting.past && setTool(tool === t ? '' : t);
+  useKeys({
+    '1': toggle('router'),
+    '2': toggle('host'),
+    '3': toggle('segment'),
+    '4': toggle('shape'),
+    Escape: () => setTool(''),
+    'Ctrl+a': () => setChosen([...kinds.keys()]),
+    Delete: () => chosen.length > 0 && edit(...chosen.map((c) => `remove ${named(c)}`)),
+  });
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ');
   const who = deviceOf(focus.who);
   const way = useQuery(ask.path(id, focus.when, aimed ? who : '', aimed ? focus.to : ''));
@@ -104,14 +116,8 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const [arcs, setArcs] = useState(true);
 
   if (answer.error) return <Trouble error={answer.error} retry={() => void answer.refetch()} />;
-  if (!answer.data || !places) return <Waiting what="laying the map out" />;
-  if (answer.data.devices.length === 0) {
-    return (
-      <Empty title="Nothing is here yet">
-        The text of this lab names no device. Press t and write, for example, router depot.
-      </Empty>
-    );
-  }
+  if (!answer.data || !places || !drafted) return <Waiting what="laying the map out" />;
+  const empty = answer.data.devices.length === 0 && drafted.devices.length === 0;
   const flow = shownFlow(answer.data.flows, focus.to);
   const path: Path | undefined = aimed && who ? way.data : flow;
   return (
@@ -169,7 +175,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           </Box>
         )}
         {!steps && !path && <Box flex={1} />}
-        {Object.keys(pins).length > 0 && (
+        {(Object.keys(answer.data.places).length > 0 || Object.keys(dragged).length > 0) && (
           <Plain size="xs" h="26px" onClick={clear}>
             Lay out again
           </Plain>
@@ -182,10 +188,27 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           SVG
         </Plain>
       </Flex>
-      <Box flex={1} minH={0}>
+      <Flex px={4} pb={1} gap={2} align="center" minH="30px">
+        <Tools tool={tool} setTool={setTool} shape={shape} setShape={setShape} error={error} />
+      </Flex>
+      <Chosen
+        routers={chosen.filter((c) => kinds.get(c) === 'router')}
+        cards={chosen.map(named)}
+        edit={edit}
+        clear={() => setChosen([])}
+      />
+      <Box flex={1} minH={0} position="relative">
+        {empty && (
+          <Box position="absolute" inset={0} zIndex={1} pointerEvents="none">
+            <Empty title="Nothing is here yet">
+              Press 1 and click to add a router, 2 for a host. Drag from one to another to join them.
+            </Empty>
+          </Box>
+        )}
         <Canvas
           map={answer.data}
           places={places}
+          drafted={drafted}
           path={steps ? undefined : path}
           tree={steps}
           reached={reached}
@@ -193,189 +216,16 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           link={link}
           setLink={setLink}
           labels={labels}
-          pin={pin}
-          keep={keep}
+          drag={drag}
+          drop={drop}
+          tool={tool}
+          shape={shape}
+          edit={edit}
+          chosen={chosen}
+          choose={setChosen}
+          building={tool !== '' || drafting.dirty || drafting.atOnce}
         />
       </Box>
     </Flex>
-  );
-}
-
-interface CanvasProps {
-  map: MapData;
-  places: Places;
-  path: Path | undefined;
-  tree: Tree | undefined;
-  /** The ASes in which some router has a route to the prefix in focus, while the ways to it are shown. */
-  reached: Set<number> | undefined;
-  /** BGP sessions are drawn. */
-  arcs: boolean;
-  link: string;
-  setLink: (port: string) => void;
-  labels: boolean;
-  pin: (card: string, place: { x: number; y: number }) => void;
-  keep: () => void;
-}
-
-function Canvas({ map, places, path, tree, reached, arcs, link, setLink, labels, pin, keep }: CanvasProps) {
-  const { focus, set } = useFocus();
-  const flow = useReactFlow();
-  const ready = useNodesInitialized();
-  // The dock below and the panel beside change the room that there is.
-  const count = map.devices.length + map.links.length;
-  const room = useStore((x) => `${x.width} ${x.height}`);
-  useEffect(() => {
-    if (!ready) return;
-    void flow
-      .fitView({ padding: 0.1, maxZoom: 1.15 })
-      .then(() => document.body.setAttribute('data-map', 'ready'));
-    return () => document.body.removeAttribute('data-map');
-    // A pinned card moves nothing else: the view stays where it is.
-  }, [ready, count, flow, room]);
-
-  const nodes: Node[] = useMemo(() => {
-    const who = deviceOf(focus.who);
-    const cards: CardNode[] = map.devices.map((d) => ({
-      id: d.name,
-      type: 'device',
-      measured: cardSize[d.kind],
-      ...cardSize[d.kind],
-      position: places[d.name] ?? { x: 0, y: 0 },
-      data: {
-        device: d,
-        focused: d.name === who,
-        stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
-        far: tree && distanceTo(tree, d.name),
-      },
-      draggable: true,
-    }));
-    const pills: PillNode[] = map.links
-      .filter((l) => l.kind === 'segment')
-      .map((l) => ({
-        id: segmentId(l),
-        type: 'segment',
-        measured: cardSize.segment,
-        ...cardSize.segment,
-        position: places[segmentId(l)] ?? { x: 0, y: 0 },
-        data: { name: l.name ?? '' },
-      }));
-    const areas: RegionNode[] = regions(map, places).map((r): RegionNode => ({
-      id: `AS ${r.as}`,
-      type: 'region',
-      measured: { width: r.width, height: r.height },
-      width: r.width,
-      height: r.height,
-      position: { x: r.x, y: r.y },
-      data: { region: r, without: reached !== undefined && !reached.has(r.as) },
-      draggable: false,
-      selectable: false,
-      focusable: false,
-      zIndex: -1,
-    }));
-    return [...areas, ...cards, ...pills];
-  }, [map, places, focus.who, path, tree, reached]);
-
-  const edges: Edge[] = useMemo(() => {
-    const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
-    const pairs = new Map<string, number>();
-    const out: (LinkEdgeType | VirtualEdgeType | SessionEdgeType)[] = [];
-    for (const l of map.links) {
-      if (l.kind === 'segment') {
-        l.ends.forEach((e, i) => {
-          const key = `${l.id}/${i}`;
-          out.push({
-            id: key,
-            source: segmentId(l),
-            target: e.device,
-            type: 'link',
-            data: {
-              link: l,
-              near: undefined,
-              far: e,
-              over: over.get(key),
-              tree: tree && onTree(tree, l, i),
-              labels,
-              offset: 0,
-              selected: link === portName(e),
-            },
-          });
-        });
-        continue;
-      }
-      const [a, b] = l.ends;
-      if (!a || !b) continue;
-      const pair = [a.device, b.device].sort().join(' ');
-      const nth = pairs.get(pair) ?? 0;
-      pairs.set(pair, nth + 1);
-      const names = l.ends.map((e) => portName(e));
-      out.push({
-        id: l.id,
-        source: a.device,
-        target: b.device,
-        type: 'link',
-        data: {
-          link: l,
-          near: a,
-          far: b,
-          over: over.get(l.id),
-          tree: tree && onTree(tree, l),
-          labels,
-          offset: nth,
-          selected: names.includes(link),
-        },
-      });
-    }
-    for (const v of map.virtual) {
-      out.push({
-        id: `virtual ${v.a} ${v.port}`,
-        source: v.a,
-        target: v.b,
-        type: 'virtual',
-        data: { virtual: v, choose: () => void set({ who: `${v.a}.${v.port}` }) },
-      });
-    }
-    for (const s of arcs ? map.sessions : []) {
-      out.push({
-        id: `session ${s.a} ${s.peer} ${s.b}`,
-        source: s.a,
-        target: s.b,
-        type: 'session',
-        data: {
-          session: s,
-          on: focus.who === `${s.a}/${s.peer}`,
-          choose: () => void set({ who: `${s.a}/${s.peer}` }),
-        },
-      });
-    }
-    return out;
-  }, [map, path, tree, arcs, link, labels, set, focus.who]);
-
-  return (
-    <ReactFlow
-      nodes={nodes}
-      edges={edges}
-      nodeTypes={nodeTypes}
-      edgeTypes={edgeTypes}
-      minZoom={0.15}
-      nodesConnectable={false}
-      onNodesChange={(changes) =>
-        changes.forEach((x) => x.type === 'position' && x.position && pin(x.id, x.position))
-      }
-      onNodeDragStop={keep}
-      edgesFocusable
-      nodesFocusable
-      deleteKeyCode={null}
-      proOptions={{ hideAttribution: true }}
-      onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
-      onEdgeClick={(_, e) => {
-        if (e.type === 'virtual' || e.type === 'session') {
-          (e as VirtualEdgeType | SessionEdgeType).data?.choose();
-          return;
-        }
-        const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;
-        if (far) setLink(portName(far));
-      }}
-      onPaneClick={() => setLink('')}
-    />
   );
 }

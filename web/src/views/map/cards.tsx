@@ -1,24 +1,72 @@
 import { Box } from '@chakra-ui/react';
-import { Handle, Position, type Node, type NodeProps } from '@xyflow/react';
+import { Handle, Position, useConnection, type Node, type NodeProps } from '@xyflow/react';
 import type { MapDevice } from '../../shared/api/client';
 import { cardSize } from './graph';
 import type { Region } from './region';
 import { asTint, tinted } from './tint';
 
 export type CardNode = Node<
-  { device: MapDevice; focused: boolean; stops: string; far: number | undefined },
+  {
+    device: MapDevice;
+    focused: boolean;
+    stops: string;
+    far: number | undefined;
+    /** It is only in the draft, or the draft takes it out. */
+    draft: boolean;
+    gone: boolean;
+  },
   'device'
 >;
 export type RegionNode = Node<{ region: Region; without: boolean }, 'region'>;
-export type PillNode = Node<{ name: string }, 'segment'>;
+export type PillNode = Node<{ name: string; draft: boolean; gone: boolean }, 'segment'>;
 
 const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
 const Ends = () => (
   <>
     <Handle type="target" position={Position.Top} style={hidden} isConnectable={false} />
     <Handle type="source" position={Position.Top} style={hidden} isConnectable={false} />
+    <Join />
   </>
 );
+
+/** The dot from which a link is dragged; while one is, the whole card takes it. */
+function Join() {
+  const dragging = useConnection((c) => c.inProgress);
+  return (
+    <>
+      {dragging && (
+        <Handle
+          id="whole"
+          type="target"
+          position={Position.Top}
+          style={{
+            width: '100%',
+            height: '100%',
+            top: 0,
+            left: 0,
+            transform: 'none',
+            borderRadius: 6,
+            opacity: 0,
+            border: 0,
+          }}
+        />
+      )}
+      <Handle
+        id="join"
+        type="source"
+        position={Position.Right}
+        className="join-dot"
+        title="drag to another card to join the two"
+        style={{
+          width: 11,
+          height: 11,
+          background: 'var(--chakra-colors-plum)',
+          border: '2px solid var(--chakra-colors-paper)',
+        }}
+      />
+    </>
+  );
+}
 
 /** The roles of routers where room is short. */
 const roleWords: Record<string, string> = {
@@ -27,21 +75,26 @@ const roleWords: Record<string, string> = {
 };
 
 /** A device: a small card with its name and its address. */
-export function DeviceCard({ data }: NodeProps<CardNode>) {
-  const { device, focused, stops, far } = data;
+export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
+  const { device, focused, stops, far, draft, gone } = data;
   const size = cardSize[device.kind];
   return (
     <Box
       w={`${size.width}px`}
       h={`${size.height}px`}
-      style={{ background: tinted(device.kind === 'host' ? [] : device.areas) }}
-      border={focused ? '2px solid' : '1px solid'}
-      borderColor={focused ? 'plum' : stops ? 'brick' : 'line'}
+      style={{
+        background: draft
+          ? 'var(--chakra-colors-plum-soft)'
+          : tinted(device.kind === 'host' ? [] : device.areas),
+      }}
+      border={selected ? '2px solid' : draft ? '1.5px dashed' : focused ? '2px solid' : '1px solid'}
+      borderColor={focused || draft || selected ? 'plum' : stops ? 'brick' : 'line'}
       borderRadius={device.kind === 'host' ? '14px' : '6px'}
       px={2}
       py="3px"
       lineHeight="1.3"
-      opacity={device.enabled ? 1 : 0.55}
+      opacity={gone ? 0.35 : device.enabled ? 1 : 0.55}
+      title={gone ? 'the draft takes it out' : undefined}
       shadow="xs"
       data-device={device.name}
     >
@@ -50,6 +103,11 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
         <Box fontWeight="650" fontSize="13px" truncate flex={1}>
           {device.name}
         </Box>
+        {draft && (
+          <Box color="plum" fontSize="11px">
+            new
+          </Box>
+        )}
         {!device.enabled && (
           <Box color="brick" fontSize="10px">
             disabled
@@ -111,15 +169,16 @@ export function DeviceCard({ data }: NodeProps<CardNode>) {
 }
 
 /** A segment: what a switch joins. */
-export function SegmentPill({ data }: NodeProps<PillNode>) {
+export function SegmentPill({ data, selected }: NodeProps<PillNode>) {
   return (
     <Box
       w={`${cardSize.segment.width}px`}
       h={`${cardSize.segment.height}px`}
       borderRadius="full"
-      bg="chosen"
-      border="1px solid"
-      borderColor="line"
+      bg={data.draft ? 'plumSoft' : 'chosen'}
+      border={data.draft ? '1px dashed' : '1px solid'}
+      borderColor={data.draft || selected ? 'plum' : 'line'}
+      opacity={data.gone ? 0.35 : 1}
       textAlign="center"
       fontSize="11px"
       color="quiet"

@@ -16,6 +16,7 @@ const device = (name: string, kind: 'router' | 'host') => ({
 const map: MapData = {
   devices: [device('viaduct', 'router'), device('summit', 'router'), device('kiosk', 'host')],
   virtual: [],
+  places: {},
   sessions: [],
   links: [
     {

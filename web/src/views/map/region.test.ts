@@ -33,6 +33,7 @@ describe('regions of autonomous systems', () => {
       devices: [device('a', 64500), device('b', 64500), device('c', 64496), device('d')],
       links: [],
       virtual: [],
+      places: {},
       sessions: [],
       flows: [],
     };
@@ -86,6 +87,7 @@ test('regions and sessions are on the exported map', () => {
     devices: [device('a', 64500), device('b', 64496)],
     links: [],
     virtual: [],
+    places: {},
     flows: [],
     sessions: [
       { a: 'a', b: 'b', external: true, up: true, state: 'Established', peer: '192.0.2.2', linked: true },

@@ -18,6 +18,7 @@ const link = (a: MapEnd, b: MapEnd) => ({
 const map: MapData = {
   devices: [],
   virtual: [],
+  places: {},
   sessions: [],
   links: [link(end('mill', 'e1'), end('halt', 'e1')), link(end('halt', 'e2'), end('ford', 'e1'))],
   flows: [],

@@ -34,6 +34,7 @@ const map: MapData = {
   devices: [router('mill', 64500), router('ford', 64496)],
   links: [],
   virtual: [],
+  places: {},
   flows: [],
   sessions: [
     {

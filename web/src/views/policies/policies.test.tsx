@@ -61,7 +61,7 @@ const bench = (more: Partial<Bench> = {}): Bench => ({
   ...more,
 });
 const answers = {
-  'GET /api/labs/x1/map': { devices: [], links: [], virtual: [], flows: [], sessions: [] },
+  'GET /api/labs/x1/map': { devices: [], links: [], virtual: [], places: {}, flows: [], sessions: [] },
   'GET /api/labs/x1/policies': [
     {
       name: 'out',

@@ -1,0 +1,130 @@
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// hand counts what a hand does on the map: a key, a click, a drag.
+type hand struct {
+	t   *testing.T
+	tab context.Context
+	n   int
+}
+
+func (h *hand) does(s ...step) {
+	h.t.Helper()
+	h.n++
+	do(h.t, h.tab, s...)
+}
+
+// cards waits until so many cards are drawn.
+func cards(n int) step {
+	return until(fmt.Sprintf(`document.querySelectorAll("[data-device]").length === %d`, n))
+}
+
+// middle is where an element is on the screen.
+func (h *hand) middle(css string) (x, y float64) {
+	h.t.Helper()
+	do(h.t, h.tab, chromedp.WaitReady(chromedp.CSS(css)))
+	raw, err := chromedp.Run(h.tab, chromedp.Evaluate[string](fmt.Sprintf(`(() => { const r = document.querySelector(%s).getBoundingClientRect(); return JSON.stringify([r.x + r.width / 2, r.y + r.height / 2]) })()`, quoted(css))))
+	require.NoError(h.t, err)
+	var at [2]float64
+	require.NoError(h.t, json.Unmarshal([]byte(raw), &at))
+	return at[0], at[1]
+}
+
+// join drags from the dot of a card to another card.
+func (h *hand) join(a, b string) {
+	h.t.Helper()
+	x, y := h.middle(fmt.Sprintf(`.react-flow__node[data-id=%q] .join-dot`, a))
+	p, q := h.middle(fmt.Sprintf(`[data-device=%q]`, b))
+	move := func(x, y float64) step { return chromedp.MouseEvent("mouseMoved", x, y, chromedp.ButtonLeft) }
+	before, err := chromedp.Run(h.tab, chromedp.Evaluate[int](`document.querySelectorAll(".react-flow__edge").length`))
+	require.NoError(h.t, err)
+	h.does(chromedp.MouseEvent("mouseMoved", x, y), chromedp.MouseEvent("mousePressed", x, y, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+		move((x+p)/2, (y+q)/2), move(p-3, q-3), move(p, q), chromedp.MouseEvent("mouseReleased", p, q, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+		until(fmt.Sprintf(`document.querySelectorAll(".react-flow__edge").length > %d`, before)))
+}
+
+// TestANetworkIsBuiltOnTheMap builds three routers, two hosts and OSPF on the map alone,
+// from an empty lab to an answered ping, and undoes a gesture.
+func TestANetworkIsBuiltOnTheMap(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, "lab \"New\"\n")
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), sees("Press 1 and click"), mapReady())
+	h := &hand{t: t, tab: tab}
+	h.does(key("1"))
+	for i, at := range [][2]float64{{400, 260}, {760, 260}, {580, 420}} {
+		h.does(chromedp.MouseClickXY(at[0], at[1]), cards(i+1))
+	}
+	h.does(key("2"))
+	for i, at := range [][2]float64{{250, 420}, {890, 420}} {
+		h.does(chromedp.MouseClickXY(at[0], at[1]), cards(i+4))
+	}
+	h.does(chromedp.KeyEvent("\u001b"))
+	h.join("viaduct", "summit")
+	h.join("summit", "quarry")
+	h.join("quarry", "viaduct")
+	h.join("kiosk", "viaduct")
+	h.join("booth", "summit")
+	h.does(key("a", chromedp.KeyModifiers(chromedp.ModifierCtrl)), sees("5 cards chosen"))
+	h.does(button("Run OSPF"), until(`document.querySelectorAll(".react-flow__edge").length === 5`))
+	// A lab under construction applies as one goes: there is nothing to apply.
+	do(t, tab, seesNot("Discard draft"), until(`document.body.innerText.includes("area 0")`))
+	h.does(key("p"))
+	h.does(chromedp.Click(chromedp.CSS(`[aria-label="Probe"] button[type="submit"]`)), sees("all 5 answered"))
+	require.LessOrEqual(t, h.n, 17)
+	t.Logf("%d gestures", h.n)
+	// The last gesture that changed the lab is undone.
+	do(t, tab, key("z", chromedp.KeyModifiers(chromedp.ModifierCtrl)), until(`!document.body.innerText.includes("area 0")`))
+	var lab struct{ Text string }
+	s.call(t, "GET", "/api/labs/"+id, nil, &lab)
+	require.NotContains(t, lab.Text, "ospf")
+	require.Contains(t, lab.Text, "link summit.lan booth\n")
+}
+
+// TestADraftIsDrawnAsOne adds to a network that runs: nothing happens to it until the
+// draft is applied, and a card is moved without an action.
+func TestADraftIsDrawnAsOne(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), chromedp.Sleep(500*time.Millisecond))
+	h := &hand{t: t, tab: tab}
+	n, err := chromedp.Run(tab, chromedp.Evaluate[int](`document.querySelectorAll("[data-device]").length`))
+	require.NoError(t, err)
+	h.does(key("1"))
+	h.does(chromedp.MouseClickXY(230, 170), cards(n+1), sees("Draft: "))
+	h.does(chromedp.KeyEvent("\u001b"))
+	h.join("larches", "viaduct")
+	do(t, tab, until(`document.querySelectorAll('[data-draft="link"]').length === 1`), sees("1 neighbour relation comes up"))
+	var lab struct {
+		Actions []struct{ Action string }
+	}
+	s.call(t, "GET", "/api/labs/"+id, nil, &lab)
+	require.Len(t, lab.Actions, 1)
+	h.does(chromedp.Click(chromedp.Search(`//*[@data-testid="draft-bar"]//button[normalize-space(.)="Apply"]`)), seesNot("Discard draft"),
+		until(`document.querySelectorAll('[data-draft="link"]').length === 0`))
+	x, y := h.middle(`[data-device="larches"]`)
+	h.does(chromedp.MouseEvent("mouseMoved", x-20, y), chromedp.MouseEvent("mousePressed", x-20, y, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+		chromedp.MouseEvent("mouseMoved", x+30, y-30, chromedp.ButtonLeft), chromedp.MouseEvent("mouseMoved", x+60, y-60, chromedp.ButtonLeft),
+		chromedp.MouseEvent("mouseReleased", x+60, y-60, chromedp.ButtonLeft, chromedp.ClickCount(1)), chromedp.Sleep(400*time.Millisecond))
+	s.call(t, "GET", "/api/labs/"+id, nil, &lab)
+	require.Len(t, lab.Actions, 2, "a moved card is no action")
+	var drawn struct {
+		Places map[string]struct{ X, Y int }
+	}
+	s.call(t, "GET", "/api/labs/"+id+"/map", nil, &drawn)
+	at := drawn.Places["larches"]
+	do(t, tab, chromedp.Reload(), mapReady())
+	s.call(t, "GET", "/api/labs/"+id+"/map", nil, &drawn)
+	require.Equal(t, at, drawn.Places["larches"])
+}

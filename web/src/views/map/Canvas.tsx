@@ -1,0 +1,321 @@
+import {
+  ConnectionMode,
+  ReactFlow,
+  useNodesInitialized,
+  useReactFlow,
+  useStore,
+  type Edge,
+  type Node,
+} from '@xyflow/react';
+import '@xyflow/react/dist/style.css';
+import { useEffect, useMemo, useRef } from 'react';
+import { type MapData, type Path, type Tree } from '../../shared/api/client';
+import { useDrafting } from '../../shared/draft/drafting';
+import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import type { Tool } from './Build';
+import {
+  AutonomousSystem,
+  DeviceCard,
+  SegmentPill,
+  type CardNode,
+  type PillNode,
+  type RegionNode,
+} from './cards';
+import { DraftEdge, type DraftEdgeType } from './DraftEdge';
+import type { Drafted } from './drafted';
+import { cardSize, crossings, distanceTo, onTree, segmentId, type Crossing } from './graph';
+import type { Places } from './layout';
+import { LinkEdge, type LinkEdgeType } from './LinkEdge';
+import { labName } from './places';
+import { regions } from './region';
+import { SessionEdge, type SessionEdgeType } from './SessionEdge';
+import { VirtualEdge, type VirtualEdgeType } from './VirtualEdge';
+
+const nodeTypes = { device: DeviceCard, segment: SegmentPill, region: AutonomousSystem };
+const edgeTypes = { link: LinkEdge, virtual: VirtualEdge, session: SessionEdge, draft: DraftEdge };
+
+interface CanvasProps {
+  map: MapData;
+  places: Places;
+  path: Path | undefined;
+  tree: Tree | undefined;
+  /** The ASes in which some router has a route to the prefix in focus, while the ways to it are shown. */
+  reached: Set<number> | undefined;
+  /** BGP sessions are drawn. */
+  arcs: boolean;
+  link: string;
+  setLink: (port: string) => void;
+  labels: boolean;
+  drafted: Drafted;
+  drag: (card: string, place: { x: number; y: number }) => void;
+  drop: (cards: { id: string; position: { x: number; y: number } }[]) => void;
+  tool: Tool;
+  /** The shape that a click adds: "ring 4". */
+  shape: string;
+  edit: (...edits: string[]) => void;
+  /** The cards that are chosen, by their IDs. */
+  chosen: string[];
+  choose: (cards: string[]) => void;
+  /** Somebody builds: the view stays where it is. */
+  building: boolean;
+}
+
+/** The map itself: cards, what joins them, and the hands on it. */
+export function Canvas(props: CanvasProps) {
+  const { map, places, drafted, path, tree, reached, arcs, link, setLink, labels, drag, drop } = props;
+  const { tool, shape, edit, chosen, choose, building } = props;
+  const { focus, set } = useFocus();
+  const { past } = useDrafting();
+  const flow = useReactFlow();
+  const ready = useNodesInitialized();
+  // The dock below and the panel beside change the room that there is.
+  const count = map.devices.length + map.links.length;
+  const room = useStore((x) => `${x.width} ${x.height}`);
+  const fitted = useRef('');
+  useEffect(() => {
+    if (!ready || count === 0 || (building && fitted.current !== '')) {
+      if (count === 0) fitted.current = room;
+      document.body.setAttribute('data-map', 'ready');
+      return;
+    }
+    fitted.current = room;
+    void flow
+      .fitView({ padding: 0.1, maxZoom: 1.15 })
+      .then(() => document.body.setAttribute('data-map', 'ready'));
+    return () => document.body.removeAttribute('data-map');
+    // A dragged card moves nothing else: the view stays where it is.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [ready, count, flow, room]);
+
+  const nodes: Node[] = useMemo(() => {
+    const who = deviceOf(focus.who);
+    const cards: CardNode[] = map.devices.map((d) => ({
+      id: d.name,
+      type: 'device',
+      measured: cardSize[d.kind],
+      ...cardSize[d.kind],
+      position: places[d.name] ?? { x: 0, y: 0 },
+      data: {
+        device: d,
+        focused: d.name === who,
+        stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
+        far: tree && distanceTo(tree, d.name),
+        draft: false,
+        gone: drafted.gone.has(d.name),
+      },
+      draggable: true,
+      selected: chosen.includes(d.name),
+    }));
+    // What the draft adds, where it says, else to the right of all.
+    const right = Math.max(0, ...Object.values(places).map((p) => p.x)) + 220;
+    drafted.devices.forEach(({ device, at }, i) => {
+      const size = cardSize[device.kind];
+      cards.push({
+        id: device.name,
+        type: 'device',
+        measured: size,
+        ...size,
+        position: places[device.name] ?? {
+          x: at ? at.x - size.width / 2 : right,
+          y: at ? at.y - size.height / 2 : 70 * i,
+        },
+        data: { device, focused: device.name === who, stops: '', far: undefined, draft: true, gone: false },
+        draggable: true,
+        selected: chosen.includes(device.name),
+      });
+    });
+    const pills: PillNode[] = map.links
+      .filter((l) => l.kind === 'segment')
+      .map((l) => ({
+        id: segmentId(l),
+        type: 'segment',
+        measured: cardSize.segment,
+        ...cardSize.segment,
+        position: places[segmentId(l)] ?? { x: 0, y: 0 },
+        data: { name: l.name ?? '', draft: false, gone: drafted.gone.has(segmentId(l)) },
+        selected: chosen.includes(segmentId(l)),
+      }));
+    drafted.segments.forEach(({ name, at }, i) => {
+      const id = `segment:${name}`;
+      pills.push({
+        id,
+        type: 'segment',
+        measured: cardSize.segment,
+        ...cardSize.segment,
+        position: places[id] ?? {
+          x: at ? at.x - cardSize.segment.width / 2 : right,
+          y: at ? at.y - cardSize.segment.height / 2 : -50 * (i + 1),
+        },
+        data: { name, draft: true, gone: false },
+        selected: chosen.includes(id),
+      });
+    });
+    const areas: RegionNode[] = regions(map, places).map((r): RegionNode => ({
+      id: `AS ${r.as}`,
+      type: 'region',
+      measured: { width: r.width, height: r.height },
+      width: r.width,
+      height: r.height,
+      position: { x: r.x, y: r.y },
+      data: { region: r, without: reached !== undefined && !reached.has(r.as) },
+      draggable: false,
+      selectable: false,
+      focusable: false,
+      zIndex: -1,
+    }));
+    return [...areas, ...cards, ...pills];
+  }, [map, places, focus.who, path, tree, reached, drafted, chosen]);
+
+  const edges: Edge[] = useMemo(() => {
+    const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
+    const pairs = new Map<string, number>();
+    const out: (LinkEdgeType | VirtualEdgeType | SessionEdgeType | DraftEdgeType)[] = drafted.edges.map(
+      (e) => ({
+        id: e.id,
+        source: e.from,
+        target: e.to,
+        type: 'draft',
+        data: {},
+      }),
+    );
+    for (const l of map.links) {
+      if (l.kind === 'segment') {
+        l.ends.forEach((e, i) => {
+          const key = `${l.id}/${i}`;
+          out.push({
+            id: key,
+            source: segmentId(l),
+            target: e.device,
+            type: 'link',
+            data: {
+              link: l,
+              near: undefined,
+              far: e,
+              over: over.get(key),
+              tree: tree && onTree(tree, l, i),
+              labels,
+              offset: 0,
+              selected: link === portName(e),
+              gone: drafted.gone.has(key),
+            },
+          });
+        });
+        continue;
+      }
+      const [a, b] = l.ends;
+      if (!a || !b) continue;
+      const pair = [a.device, b.device].sort().join(' ');
+      const nth = pairs.get(pair) ?? 0;
+      pairs.set(pair, nth + 1);
+      const names = l.ends.map((e) => portName(e));
+      out.push({
+        id: l.id,
+        source: a.device,
+        target: b.device,
+        type: 'link',
+        data: {
+          link: l,
+          near: a,
+          far: b,
+          over: over.get(l.id),
+          tree: tree && onTree(tree, l),
+          labels,
+          offset: nth,
+          selected: names.includes(link),
+          gone: drafted.gone.has(l.id),
+        },
+      });
+    }
+    for (const v of map.virtual) {
+      out.push({
+        id: `virtual ${v.a} ${v.port}`,
+        source: v.a,
+        target: v.b,
+        type: 'virtual',
+        data: { virtual: v, choose: () => void set({ who: `${v.a}.${v.port}` }) },
+      });
+    }
+    for (const s of arcs ? map.sessions : []) {
+      out.push({
+        id: `session ${s.a} ${s.peer} ${s.b}`,
+        source: s.a,
+        target: s.b,
+        type: 'session',
+        data: {
+          session: s,
+          on: focus.who === `${s.a}/${s.peer}`,
+          choose: () => void set({ who: `${s.a}/${s.peer}` }),
+        },
+      });
+    }
+    return out;
+  }, [map, path, tree, arcs, link, labels, set, focus.who, drafted]);
+
+  const draftNames = new Set(drafted.devices.map((d) => d.device.name));
+  const letGo = (cards: Node[]) => {
+    // What is only in the draft is moved in the draft.
+    const inDraft = (n: Node) =>
+      draftNames.has(n.id) || drafted.segments.some((s) => `segment:${s.name}` === n.id);
+    drop(cards.filter((n) => !inDraft(n)));
+    const edits = cards.filter(inDraft).map((n) => {
+      const x = Math.round(n.position.x + (n.measured?.width ?? 0) / 2);
+      const y = Math.round(n.position.y + (n.measured?.height ?? 0) / 2);
+      return `${labName(n.id)} at ${x} ${y}`;
+    });
+    if (edits.length > 0) edit(...edits);
+  };
+  const add = (e: React.MouseEvent) => {
+    if (!tool || past) return;
+    const p = flow.screenToFlowPosition({ x: e.clientX, y: e.clientY });
+    edit(`new ${tool === 'shape' ? shape : tool} at ${Math.round(p.x)} ${Math.round(p.y)}`);
+  };
+
+  return (
+    <ReactFlow
+      nodes={nodes}
+      edges={edges}
+      nodeTypes={nodeTypes}
+      edgeTypes={edgeTypes}
+      minZoom={0.15}
+      nodesConnectable={!past}
+      connectionMode={ConnectionMode.Loose}
+      connectionRadius={30}
+      multiSelectionKeyCode={['Shift', 'Control', 'Meta']}
+      onConnect={(x) => x.source !== x.target && edit(`connect ${plain(x.source)} ${plain(x.target)}`)}
+      onNodesChange={(changes) => {
+        changes.forEach((x) => x.type === 'position' && x.position && drag(x.id, x.position));
+        const picked = changes.filter((x) => x.type === 'select');
+        if (picked.length === 0) return;
+        const next = new Set(chosen);
+        for (const x of picked) {
+          if (x.selected && !x.id.startsWith('AS ')) next.add(x.id);
+          else next.delete(x.id);
+        }
+        choose([...next]);
+      }}
+      onNodeDragStop={(_, __, nodes) => letGo(nodes)}
+      onSelectionDragStop={(_, nodes) => letGo(nodes)}
+      style={{ cursor: tool ? 'crosshair' : undefined }}
+      edgesFocusable
+      nodesFocusable
+      deleteKeyCode={null}
+      proOptions={{ hideAttribution: true }}
+      onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
+      onEdgeClick={(_, e) => {
+        if (e.type === 'virtual' || e.type === 'session') {
+          (e as VirtualEdgeType | SessionEdgeType).data?.choose();
+          return;
+        }
+        const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;
+        if (far) setLink(portName(far));
+      }}
+      onPaneClick={(e) => {
+        setLink('');
+        add(e);
+      }}
+    />
+  );
+}
+
+/** What an edit that connects calls a card. */
+const plain = (id: string) => id.replace(/^segment:/, '');
