@@ -19,7 +19,7 @@ import (
 
 // choose presses one of several in a row of choices.
 func choose(text string) step {
-	return chromedp.Click(chromedp.Search(fmt.Sprintf(`//button[@aria-pressed and normalize-space(.)=%q]`, text)))
+	return chromedp.Click(chromedp.Search(fmt.Sprintf(`(//main//button[@aria-pressed and normalize-space(.)=%q])[1]`, text)))
 }
 
 // within waits until a part of the page shows a text.

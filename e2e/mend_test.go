@@ -48,7 +48,7 @@ func (c *clicks) mendAll() {
 			if n == 0 {
 				break
 			}
-			c.press(`(//*[@data-testid="problem"]//*[@data-testid="fixes"][not(contains(., "in the draft"))])[1]//button[starts-with(@aria-label, "Fix")]`)
+			c.press(`(//*[@data-testid="problem"]//*[@data-testid="fixes"][not(contains(., "in the draft"))])[1]//button[starts-with(normalize-space(.), "Fix")]`)
 			do(c.t, c.tab, until(fmt.Sprintf("%s < %d", left, n)))
 		}
 		c.press(`//*[@data-testid="draft-bar"]//button[normalize-space(.)="Apply"]`)

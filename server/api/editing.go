@@ -46,6 +46,12 @@ type Edited struct {
 func (h *handlers) registerEditing(api huma.API) {
 	edit(api, "outline", "The blocks of a text",
 		func(in text) ([]labtext.Block, error) { return labtext.Outline(in.Text), nil })
+	edit(api, "complete-edit", "How an edit can go on", func(in struct {
+		Text string `json:"text"`
+		Edit string `json:"edit" maxLength:"4000" doc:"what is written of it so far"`
+	}) (labtext.Completion, error) {
+		return labtext.CompleteEdit(in.Text, in.Edit), nil
+	})
 	edit(api, "sketch", "What a text would draw on the map",
 		func(in text) (labtext.Sketch, error) { return labtext.SketchOf(in.Text), nil })
 	edit(api, "uses", "What is named at a place, and wherever it is named", func(in spot) (labtext.Named, error) {

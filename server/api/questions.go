@@ -61,6 +61,18 @@ func (h *handlers) registerQuestions(api huma.API) {
 		}
 		return l.Why(m, in.Question, why.Focus{Who: in.Who, To: in.To})
 	})
+	ask(h, api, "say", "A question that is typed as one line, answered there and then", func(l *lab.Lab, in *struct {
+		Moment
+		Line string `query:"line" required:"true" maxLength:"400" doc:"as it is typed: ping kiosk booth"`
+		Who  string `query:"who" maxLength:"130" doc:"the focus: fills in what the question leaves out"`
+		To   string `query:"to" maxLength:"130"`
+	}) (lab.Said, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return lab.Said{}, err
+		}
+		return l.Say(m, in.Line, why.Focus{Who: in.Who, To: in.To})
+	})
 	ask(h, api, "comparison", "What is different between two moments",
 		func(l *lab.Lab, in *PairOfMoments) (compare.Comparison, error) {
 			return in.compare(l)

@@ -242,3 +242,38 @@ func BenchmarkEdit(b *testing.B) {
 		}
 	}
 }
+
+// TestEditsAreCompletedByPlace asks how edits go on.
+func TestEditsAreCompletedByPlace(t *testing.T) {
+	for edit, c := range map[string]struct{ has, hasNot []string }{
+		"":                              {[]string{"mill", "mill.e1", "mill/192.0.2.2", "remove", "connect", "router", "link"}, []string{"cost"}},
+		"mi":                            {[]string{"mill", "mill.e1"}, []string{"halt"}},
+		"mill.e1 ":                      {[]string{"ospf", "cost", "mtu", "passive"}, []string{"router-id", "peer"}},
+		"mill.e1 ospf ":                 {[]string{"cost", "hello-interval"}, []string{"mtu"}},
+		"mill.e1 c":                     {[]string{"cost"}, []string{"mtu"}},
+		"mill.e1 ospf type ":            {[]string{"point-to-point", "broadcast"}, nil},
+		"mill ":                         {[]string{"router-id", "port", "bgp", "peer"}, []string{"mtu"}},
+		"mill/192.0.2.2 im":             {[]string{"import-policy"}, []string{"export-policy"}},
+		"mill/192.0.2.2 import-policy ": {[]string{"taken", "other"}, nil},
+		"remove mi":                     {[]string{"mill", "mill.e1"}, nil},
+		"mill.e1, ":                     {[]string{"halt.e1"}, nil},
+		"mill.e1, halt.e1 ":             {[]string{"ospf", "mtu"}, nil},
+		"new ":                          {[]string{"router", "ring"}, []string{"mill"}},
+		"connect mill ":                 {[]string{"halt", "gate"}, []string{"router"}},
+		"run ":                          {[]string{"ospf", "bgp", "ebgp"}, nil},
+		"policy taken ":                 {[]string{"statement", "otherwise"}, nil},
+		"nobody ":                       {nil, []string{"port"}},
+	} {
+		var got []string
+		for _, s := range CompleteEdit(editable, edit).Suggestions {
+			got = append(got, s.Label)
+		}
+		for _, w := range c.has {
+			require.Contains(t, got, w, "%q", edit)
+		}
+		for _, w := range c.hasNot {
+			require.NotContains(t, got, w, "%q", edit)
+		}
+	}
+	require.Equal(t, 9, CompleteEdit(editable, "mill.e1 os").From)
+}

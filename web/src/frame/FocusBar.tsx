@@ -1,8 +1,9 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useRef, useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { Key } from '../shared/parts/parts';
 import type { Names } from '../shared/focus/names';
-import { completeTyped, parseTyped } from '../shared/focus/parse';
+import { completeTyped, isEdit, parseTyped } from '../shared/focus/parse';
+import type { Suggestion } from '../shared/api/client';
 import type { Focus } from '../shared/focus/focus';
 
 interface Props {
@@ -11,16 +12,47 @@ interface Props {
   moment: string;
   set: (change: Partial<Focus>) => void;
   act: (action: string) => void;
+  /** A question that was typed. */
+  ask: (line: string) => void;
+  /** Edits that were typed, or pasted; an error says which cannot be made. */
+  edit: (lines: string[]) => Promise<unknown>;
+  /** How an edit can go on. */
+  complete: (line: string) => Promise<Suggestion[]>;
   input: React.RefObject<HTMLInputElement | null>;
 }
 
 /** Who, where to and when, to see and to type. */
-export function FocusBar({ focus, names, moment, set, act, input }: Props) {
+export function FocusBar({ focus, names, moment, set, act, ask, edit, complete, input }: Props) {
   const [line, setLine] = useState('');
   const [error, setError] = useState('');
   const [pick, setPick] = useState(-1);
   const box = useRef<HTMLDivElement>(null);
-  const offers = completeTyped(line, names);
+  const [edits, setEdits] = useState<{ line: string; offers: Suggestion[] }>();
+  const editing = isEdit(line, names);
+  useEffect(() => {
+    if (!editing) return;
+    let late = false;
+    const timer = setTimeout(() => {
+      complete(line).then(
+        (offers) => !late && setEdits({ line, offers: offers.slice(0, 12) }),
+        () => undefined,
+      );
+    }, 40);
+    return () => {
+      late = true;
+      clearTimeout(timer);
+    };
+  }, [line, editing, complete]);
+  const helped: Suggestion[] = editing && edits?.line === line ? edits.offers : [];
+  const offers = editing ? helped.map((o) => o.label) : completeTyped(line, names);
+
+  // What was typed before, the newest last; at is where the arrows are in it.
+  const [typed, setTyped] = useState<string[]>([]);
+  const [at, setAt] = useState(0);
+  const remember = (s: string) => {
+    setTyped((was) => [...was.filter((x) => x !== s), s].slice(-50));
+    setAt(0);
+  };
 
   // The list begins where the input does, or further left if it would be too narrow there.
   const [under, setUnder] = useState(0);
@@ -37,24 +69,51 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
     setPick(-1);
     input.current?.focus();
   };
+  const change = (lines: string[]) => {
+    edit(lines).then(
+      () => {
+        setLine('');
+        setError('');
+      },
+      (e: unknown) => setError(e instanceof Error ? e.message : 'It cannot be made.'),
+    );
+  };
   const enter = () => {
-    const typed = parseTyped(line, names);
-    if (typed.kind === 'error') {
-      setError(typed.message);
+    const read = parseTyped(line, names);
+    if (read.kind === 'error') {
+      setError(read.message);
       return;
     }
-    if (typed.kind === 'action') act(typed.action);
-    else set(typed.change);
+    remember(line.trim());
+    if (read.kind === 'edit') {
+      change([read.line]);
+      return;
+    }
+    if (read.kind === 'action') act(read.action);
+    else if (read.kind === 'question') ask(read.line);
+    else set(read.change);
     setLine('');
     input.current?.blur();
+  };
+  const recall = (by: number) => {
+    const next = Math.max(0, Math.min(typed.length, at + by));
+    setAt(next);
+    setLine(next === 0 ? '' : (typed[typed.length - next] ?? ''));
+    setPick(-1);
   };
   const onKey = (e: React.KeyboardEvent) => {
     if (e.key === 'Tab' && offers.length > 0 && !e.shiftKey) {
       e.preventDefault();
       take(offers[Math.max(0, pick)] ?? '');
+    } else if (e.key === 'ArrowDown' && at > 0) {
+      e.preventDefault();
+      recall(-1);
     } else if (e.key === 'ArrowDown') {
       e.preventDefault();
       setPick(Math.min(offers.length - 1, pick + 1));
+    } else if (e.key === 'ArrowUp' && pick < 0 && (line === '' || at > 0)) {
+      e.preventDefault();
+      recall(1);
     } else if (e.key === 'ArrowUp') {
       e.preventDefault();
       setPick(Math.max(-1, pick - 1));
@@ -99,7 +158,7 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
         />
         <chakra.input
           ref={input}
-          aria-label="Focus: who, where to, when, or an action"
+          aria-label="Where to look, what to do, to ask or to change"
           aria-expanded={offers.length > 0}
           aria-controls="focus-offers"
           aria-autocomplete="list"
@@ -121,10 +180,18 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
           onChange={(e) => {
             place();
             setLine(e.target.value);
+            setAt(0);
             setError('');
             setPick(-1);
           }}
           onKeyDown={onKey}
+          onPaste={(e) => {
+            // Several lines are several edits.
+            const text = e.clipboardData.getData('text');
+            if (!text.trim().includes('\n')) return;
+            e.preventDefault();
+            change(text.split('\n').filter((l) => l.trim() !== ''));
+          }}
         />
       </Flex>
       {(offers.length > 0 || error) && (
@@ -167,12 +234,17 @@ export function FocusBar({ focus, names, moment, set, act, input }: Props) {
                 }}
               >
                 {o}
+                {helped[i]?.help && (
+                  <Box as="span" color="quiet" fontFamily="body" ml={3}>
+                    {helped[i].help}
+                  </Box>
+                )}
               </Box>
             ))}
           </Box>
           {offers.length > 0 && (
             <Box px={3} pt={1} color="quiet" fontSize="11px">
-              <Key>Tab</Key> completes, <Key>Enter</Key> goes
+              <Key>Tab</Key> completes, <Key>Enter</Key> goes, <Key>↑</Key> brings back what was typed
             </Box>
           )}
         </Box>

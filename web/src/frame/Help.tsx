@@ -3,12 +3,16 @@ import { views } from '../shared/focus/focus';
 import { Key } from '../shared/parts/parts';
 
 const keys: [string, string][] = [
-  ['/', 'write in the focus bar: viaduct 10.20.2.0/24 before-2, or an action: cut viaduct.e1'],
+  [
+    '/',
+    'type where to look (viaduct 10.20.2.0/24 before-2), what to do (cut viaduct.e1), to ask (ping kiosk booth) or to change (viaduct.e1 ospf cost 40)',
+  ],
   ...views.map((v): [string, string] => [v.key, `show ${v.title}`]),
   ['p', 'probe and trace'],
   ['e', 'the explanation, open or closed'],
   ['y', 'ask why: about a neighbour, a route, what is sent, the path of traffic, what would break'],
   ['f', 'the brief of the lab'],
+  ['q', 'the answers to what was typed'],
   ['i', 'what is wrong, and what mends it'],
   ['c', 'cut the selected link'],
   ['s', 'silence the selected link'],

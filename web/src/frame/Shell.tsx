@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useMemo, useRef, useState } from 'react';
+import { useCallback, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { ApiError, http, unwrap, type LabState } from '../shared/api/client';
 import { stopWork, useAct } from '../shared/api/orders';
@@ -8,7 +8,9 @@ import { ask } from '../shared/api/questions';
 import { BriefPanel } from '../panels/brief/BriefPanel';
 import { ComparisonBanner } from '../views/compare/Banner';
 import { Explanation } from '../panels/explain/Explanation';
+import { useAnswers } from '../shared/draft/answers';
 import { useDrafting } from '../shared/draft/drafting';
+import { Answers } from './Answers';
 import { DraftBar } from './DraftBar';
 import { DraftProvider } from './DraftProvider';
 import { FocusBar } from './FocusBar';
@@ -148,6 +150,32 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     void set({ when: distinct[Math.max(0, Math.min(distinct.length - 1, at + by))] ?? 'now' });
   };
   const past = focus.when !== 'now';
+  const answers = useAnswers(id);
+  const [answering, setAnswering] = useState(false);
+  const question = (line: string) => {
+    setAnswering(true);
+    const kept = { moment: momentWords(lab, focus.when), when: focus.when };
+    const query = { at: focus.when, line, who: focus.who, to: focus.to };
+    unwrap(http.GET('/api/labs/{id}/say', { params: { path: { id }, query } })).then(
+      (said) => answers.add({ ...kept, said }),
+      (e: unknown) =>
+        answers.add({
+          ...kept,
+          said: { line, says: '', good: false, rows: [], view: 'map' },
+          error: e instanceof Error ? e.message : 'There is no answer.',
+        }),
+    );
+  };
+  const editLines = (lines: string[]) =>
+    past ? Promise.reject(new Error('Go back to now to change it.')) : drafting.edit(...lines);
+  const { draft } = drafting;
+  const complete = useCallback(
+    (edit: string) =>
+      unwrap(http.POST('/api/text/complete-edit', { body: { text: draft.text, edit } })).then(
+        (c) => c.suggestions,
+      ),
+    [draft.text],
+  );
   const last = lab.actions.at(-1);
   const comparing = focus.since !== '';
   const toggle = (s: Side) => setSide(side === s ? '' : s);
@@ -162,6 +190,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     p: () => toggle('probe'),
     e: () => toggle('explanation'),
     y: () => toggle('why'),
+    q: () => setAnswering(!answering),
     f: () => toggle('brief'),
     i: () => toggle('problems'),
     c: fault('cut'),
@@ -217,6 +246,9 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
           }
           set={(f) => void set(f)}
           act={doAct}
+          ask={question}
+          edit={editLines}
+          complete={complete}
           input={input}
         />
         {lab.brief && (
@@ -366,6 +398,15 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
           <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
             {((comparing && stages[view].compare) || stages[view].show)(stage)}
           </Box>
+          {answering && answers.list.length > 0 && (
+            <Answers
+              title={lab.title}
+              list={answers.list}
+              again={question}
+              clear={answers.clear}
+              close={() => setAnswering(false)}
+            />
+          )}
           <DraftBar view={view} />
           {view !== 'timeline' && (
             <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />

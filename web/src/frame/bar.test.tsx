@@ -23,6 +23,12 @@ const names = {
 function open() {
   const set = vi.fn();
   const act = vi.fn();
+  const question = vi.fn();
+  const edit = vi.fn((lines: string[]) =>
+    lines[0]?.includes('wrong')
+      ? Promise.reject(new Error('wrong does not belong there'))
+      : Promise.resolve(),
+  );
   render(
     <ChakraProvider value={system}>
       <FocusBar
@@ -31,11 +37,18 @@ function open() {
         moment="before cut viaduct.e1"
         set={set}
         act={act}
+        ask={question}
+        edit={edit}
+        complete={(line) =>
+          Promise.resolve(
+            line.endsWith(' ') ? [{ label: 'cost', kind: 'word', help: 'what it costs to send' }] : [],
+          )
+        }
         input={createRef<HTMLInputElement>()}
       />
     </ChakraProvider>,
   );
-  return { set, act, input: screen.getByRole<HTMLInputElement>('combobox') };
+  return { set, act, question, edit, input: screen.getByRole<HTMLInputElement>('combobox') };
 }
 
 describe('the focus bar', () => {
@@ -54,6 +67,26 @@ describe('the focus bar', () => {
     await userEvent.keyboard('{Tab}10.20.2.0/24{Enter}');
     expect(set).toHaveBeenLastCalledWith(expect.objectContaining({ who: 'viaduct', to: '10.20.2.0/24' }));
     expect(input.value).toBe('');
+  });
+  test('asks questions, makes edits, and brings back what was typed', async () => {
+    const { question, edit, set, input } = open();
+    await userEvent.type(input, 'ping viaduct summit{Enter}');
+    expect(question).toHaveBeenLastCalledWith('ping viaduct summit');
+    await userEvent.type(input, 'viaduct.e1 ospf ');
+    expect((await screen.findByRole('option')).textContent).toContain('what it costs to send');
+    await userEvent.keyboard('{Tab}40{Enter}');
+    expect(edit).toHaveBeenLastCalledWith(['viaduct.e1 ospf cost 40']);
+    expect(input.value).toBe('');
+    await userEvent.type(input, 'viaduct wrong{Enter}');
+    expect((await screen.findByRole('alert')).textContent).toBe('wrong does not belong there');
+    expect(input.value).toBe('viaduct wrong');
+    await userEvent.clear(input);
+    await userEvent.keyboard('{ArrowUp}{ArrowUp}');
+    expect(input.value).toBe('viaduct.e1 ospf cost 40');
+    await userEvent.clear(input);
+    await userEvent.paste('viaduct.e1 ospf cost 1\nsummit.e1 mtu 1400\n');
+    expect(edit).toHaveBeenLastCalledWith(['viaduct.e1 ospf cost 1', 'summit.e1 mtu 1400']);
+    expect(set).not.toHaveBeenCalled();
   });
   test('completes with the arrows', async () => {
     const { act, input } = open();

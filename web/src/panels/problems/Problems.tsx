@@ -5,6 +5,7 @@ import { ask } from '../../shared/api/questions';
 import type { Fix, Neighbour } from '../../shared/api/client';
 import { Fixes, keyOf } from '../../shared/draft/Fixes';
 import { useDrafting } from '../../shared/draft/drafting';
+import { mended } from '../../shared/draft/edits';
 import { useFocus } from '../../shared/focus/focus';
 import { Aside, Plain, Quiet, Waiting } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
@@ -17,6 +18,8 @@ export interface Wrong {
   tone: 'brick' | 'ochre';
   fixes: Fix[];
   show: () => void;
+  /** A word of the text that is to be another one. */
+  word?: { title: string; write: () => void };
 }
 
 const fixesOf = (n: Neighbour): Fix[] => n.reasons.flatMap((r) => r.fixes ?? []);
@@ -77,12 +80,21 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
   }
   if (!drafting.past) {
     for (const p of drafting.problems) {
+      const { fix } = p;
       list.push({
         about: `line ${p.line}`,
         text: p.hint ? `${p.message}; ${p.hint}` : p.message,
         tone: p.severity === 'error' ? 'brick' : 'ochre',
         fixes: (p.edits ?? []).map((e) => ({ edits: e.split('\n') })),
         show: () => void show('text'),
+        ...(fix
+          ? {
+              word: {
+                title: fix.title,
+                write: () => drafting.write(mended(drafting.draft.text, p.line, fix)),
+              },
+            }
+          : {}),
       });
     }
   }
@@ -124,6 +136,11 @@ export function Problems({ close }: { close: () => void }) {
       {list.slice(0, 60).map((w) => (
         <One key={`${w.about} ${w.text}`} w={w}>
           <Fixes fixes={w.fixes} />
+          {w.word && (
+            <Plain size="xs" h="22px" mt={1} onClick={w.word.write}>
+              Fix: {w.word.title}
+            </Plain>
+          )}
         </One>
       ))}
       {list.length > 60 && <Quiet>and {list.length - 60} more</Quiet>}

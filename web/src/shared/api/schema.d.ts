@@ -756,6 +756,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/say': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A question that is typed as one line, answered there and then */
+    get: operations['get-say'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/summary': {
     parameters: {
       query?: never;
@@ -835,6 +852,23 @@ export interface paths {
     put?: never;
     /** What can be written at a place of a text */
     post: operations['complete-text'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/complete-edit': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** How an edit can go on */
+    post: operations['complete-edit'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1304,6 +1338,11 @@ export interface components {
       stopped: boolean;
     };
     'BodyStruct { Text string "json:\\"text\\"" }Body': {
+      text: string;
+    };
+    'BodyStruct { Text string "json:\\"text\\""; Edit string "json:\\"edit\\" maxLength:\\"4000\\" doc:\\"what is written of it so far\\"" }Body': {
+      /** @description what is written of it so far */
+      edit: string;
       text: string;
     };
     'BodyStruct { Text string "json:\\"text\\""; Edits ListE1 ospf cost 40; what belongs to a statement may be below it indented\\"" }Body': {
@@ -2767,6 +2806,24 @@ export interface components {
        * @description seconds in the state before
        */
       took: number;
+    };
+    Said: {
+      fixes?: components['schemas']['Fix'][];
+      /** @description what was asked for is as one would wish: packets arrive, sessions are up */
+      good: boolean;
+      /** @description the question as it was typed */
+      line: string;
+      /** @description what it rests on, a line each */
+      rows: string[];
+      /** @description the answer, a sentence */
+      says: string;
+      to?: string;
+      /**
+       * @description where more of it is to be seen
+       * @enum {string}
+       */
+      view: 'map' | 'neighbours' | 'routes' | 'paths' | 'ports';
+      who?: string;
     };
     Section: {
       name: string;
@@ -4822,6 +4879,45 @@ export interface operations {
       };
     };
   };
+  'get-say': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description as it is typed: ping kiosk booth */
+        line: string;
+        /** @description the focus: fills in what the question leaves out */
+        who?: string;
+        to?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Said'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'get-summary': {
     parameters: {
       query?: {
@@ -4977,6 +5073,39 @@ export interface operations {
     requestBody: {
       content: {
         'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Completion'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'complete-edit': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Edit string "json:\\"edit\\" maxLength:\\"4000\\" doc:\\"what is written of it so far\\"" }Body'];
       };
     };
     responses: {

@@ -67,7 +67,6 @@ function OneFix({ fix, first }: { fix: Fix; first: boolean }) {
         disabled={past}
         opacity={past ? 0.6 : 1}
         title={past ? 'Go back to now to change it.' : words.join('\n')}
-        aria-label={`Fix: ${words.join(', ')}`}
         onClick={mend}
       >
         {first && (

@@ -66,7 +66,7 @@ describe('the focus bar', () => {
   test('says what it does not know', () => {
     expect(parseTyped('vaduct', names)).toEqual({
       kind: 'error',
-      message: '"vaduct" is no device, port, flow, prefix or moment of this lab',
+      message: 'nothing here is called "vaduct"; did you mean viaduct?',
     });
   });
   test('completes names, moments and the ports of actions', () => {
@@ -83,6 +83,23 @@ describe('the focus bar', () => {
   });
 });
 
+test('questions and edits are told from where to look', () => {
+  const read = (line: string) => parseTyped(line, names);
+  expect(read('ping viaduct summit')).toEqual({ kind: 'question', line: 'ping viaduct summit' });
+  expect(read('why viaduct')).toEqual({ kind: 'question', line: 'why viaduct' });
+  expect(read('viaduct.e1 ospf cost 40')).toEqual({ kind: 'edit', line: 'viaduct.e1 ospf cost 40' });
+  expect(read('viaduct, summit ospf disabled').kind).toBe('edit');
+  expect(read('viaduct/192.0.2.2 client').kind).toBe('edit');
+  expect(read('connect viaduct summit').kind).toBe('edit');
+  expect(read('new router').kind).toBe('edit');
+  expect(read('viaduct 10.20.2.0/24').kind).toBe('focus');
+  expect(read('cut viaduct.e1').kind).toBe('action');
+  expect(read('announce 10.0.0.0/8')).toEqual({
+    kind: 'error',
+    message: 'nothing here is called "announce"',
+  });
+});
+
 test('two moments are a comparison; another moment alone ends it', () => {
   const typed = (line: string) => parseTyped(line, names);
   expect(typed('before-2..after-2 viaduct')).toEqual({
@@ -94,7 +111,7 @@ test('two moments are a comparison; another moment alone ends it', () => {
   expect(typed('1.5s..2s')).toEqual({ kind: 'focus', change: { since: '1.5', when: '2' } });
   expect(typed('storm..now')).toEqual({
     kind: 'error',
-    message: '"storm..now" is no device, port, flow, prefix or moment of this lab',
+    message: 'nothing here is called "storm..now"',
   });
   expect(completeTyped('calm..be', names)).toEqual(['calm..before-1', 'calm..before-2']);
   const f = { who: '', to: '', when: 'now', since: 'calm' };
