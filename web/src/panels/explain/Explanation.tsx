@@ -5,6 +5,7 @@ import { type Flow, type LabState, type MapLink, type Neighbour } from '../../sh
 import { Fixes } from '../../shared/draft/Fixes';
 import { ask } from '../../shared/api/questions';
 import { cableOf, deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { LinkFields } from '../../views/map/LinkFields';
 import { faultWords } from '../../views/map/LinkEdge';
 import { Reasons } from '../../views/neighbours/Reasons';
 import { Aside, Key, Mono, Plain, Quiet } from '../../shared/parts/parts';
@@ -237,6 +238,7 @@ function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
           </>
         )}
       </Flex>
+      <LinkFields link={link} />
       <Box mt={2} color="plum" textDecoration="underline" asChild>
         <a href={capture} download title="All packets on it during the action that the timeline shows">
           Packets of this action as pcapng

@@ -5,6 +5,7 @@ import type { ReactElement } from 'react';
 import { BrowserRouter, Route, Routes, useLocation } from 'react-router';
 import { vi } from 'vitest';
 import { system } from '../../theme';
+import { DraftingContext, type Drafting } from '../draft/drafting';
 
 /** What the server answers, by "METHOD /path"; a number is a status with a problem. */
 export type Answers = Record<string, unknown>;
@@ -21,8 +22,25 @@ function Where() {
   return <output data-testid="address">{decodeURIComponent(pathname + search)}</output>;
 }
 
+/** A lab that is open, and nothing is drafted for it. */
+export const nothingDrafted = {
+  draft: { text: '', base: 1 },
+  dirty: false,
+  past: false,
+  edit: () => Promise.resolve(''),
+  write: () => undefined,
+  problems: [],
+  lines: [],
+  touched: [],
+} as unknown as Drafting;
+
 /** Renders a part of the page at an address, with a server that answers as given. Returns what was asked of it. */
-export function show(element: ReactElement, answers: Answers, address = '/lab/x1/map') {
+export function show(
+  element: ReactElement,
+  answers: Answers,
+  address = '/lab/x1/map',
+  drafting = nothingDrafted,
+) {
   const asked: string[] = [];
   vi.stubGlobal('fetch', async (request: Request) => {
     const url = new URL(request.url);
@@ -41,13 +59,15 @@ export function show(element: ReactElement, answers: Answers, address = '/lab/x1
   render(
     <ChakraProvider value={system}>
       <QueryClientProvider client={client}>
-        <BrowserRouter>
-          <Where />
-          <Routes>
-            <Route path="/" element={element} />
-            <Route path="/lab/:id/:view" element={element} />
-          </Routes>
-        </BrowserRouter>
+        <DraftingContext value={drafting}>
+          <BrowserRouter>
+            <Where />
+            <Routes>
+              <Route path="/" element={element} />
+              <Route path="/lab/:id/:view" element={element} />
+            </Routes>
+          </BrowserRouter>
+        </DraftingContext>
       </QueryClientProvider>
     </ChakraProvider>,
   );

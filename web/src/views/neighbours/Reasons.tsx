@@ -1,7 +1,9 @@
 import { Box } from '@chakra-ui/react';
 import type { Neighbour, Reason } from '../../shared/api/client';
+import { Field } from '../../shared/draft/Field';
 import { Fixes } from '../../shared/draft/Fixes';
 import { Mono, Quiet } from '../../shared/parts/parts';
+import { portName } from '../../shared/focus/focus';
 import { endName } from './ends';
 
 type End = Neighbour['a'];
@@ -35,8 +37,8 @@ export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }
           <Box fontWeight="600" title={r.rfc ? `RFC ${r.rfc}` : undefined}>
             {r.what}
           </Box>
-          <Value v={r.mine} />
-          <Value v={r.theirs} />
+          <Value v={r.mine} code={r.code} end={a} />
+          <Value v={r.theirs} code={r.code} end={b} />
           <Box>
             {r.text}
             <Box color="quiet" fontSize="12px">
@@ -53,11 +55,22 @@ export function Reasons({ reasons, a, b }: { reasons: Reason[]; a: End; b: End }
   );
 }
 
-const Value = ({ v }: { v: string | undefined }) =>
-  v ? (
-    <Mono bg="panel" border="1px solid" borderColor="line" borderRadius="sm" px={2}>
-      {v}
-    </Mono>
-  ) : (
-    <span />
-  );
+/** The statement that a value of a reason is of, where it can be written as it is shown. */
+const statements: Record<string, string> = {
+  area: 'ospf area',
+  subnet: '',
+  'hello-interval': 'ospf hello-interval',
+  'dead-interval': 'ospf dead-interval',
+  mtu: 'mtu',
+  type: 'ospf type',
+};
+
+/** The value of one end: a field where it can be changed, else as it is. */
+function Value({ v, code, end }: { v: string | undefined; code: string; end: End }) {
+  if (!v) return <span />;
+  const statement = statements[code];
+  const port = portName(end);
+  if (statement === undefined || end.absent || !/^[a-z][\w-]*(\.\d+)?$/i.test(end.port))
+    return <Mono>{v}</Mono>;
+  return <Field label={`${code} of ${port}`} value={v} edit={`${port} ${statement}`.trim()} />;
+}
