@@ -36,7 +36,8 @@ var shots = []shot{
 	{name: "probe", lab: "triangle-with-ospf", path: "/map", prepare: []step{
 		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
 		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
-	{name: "map-areas", lab: "three-areas", path: "/map"},
+	{name: "map-areas", lab: "three-areas", path: "/map", prepare: []step{
+		chromedp.Sleep(500 * time.Millisecond), key("1"), chromedp.MouseClickXY(230, 330), sees("Draft: "), chromedp.KeyEvent("\u001b"), sees("on some router")}},
 	{name: "map-carriers", lab: "two-carriers", path: "/map"},
 	{name: "sessions", lab: "planted-sessions", path: "/neighbours?who=quarry/192.0.2.6"},
 	{name: "paths", lab: "two-carriers", path: "/paths?to=198.51.100.0/25"},

@@ -120,6 +120,9 @@ func editCommand() *cobra.Command {
   move policy to-skylark statement own before rest
   join viaduct.lan yard
   part viaduct.lan
+  new router
+  connect viaduct summit
+  run ospf area 0 on viaduct, summit
 
 Without edits, they are read from standard input, one a line; what belongs to a
 statement can follow below it, indented. Comments, order and layout of all else stay.`,

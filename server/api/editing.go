@@ -67,15 +67,23 @@ func (h *handlers) registerEditing(api huma.API) {
 		return Renamed{text, n}, err
 	})
 	edit(api, "edit", "Make edits of a text, all or none", func(in struct {
-		Text  string   `json:"text"`
-		Edits []string `json:"edits" minItems:"1" maxItems:"5000" doc:"each as it is typed: viaduct.e1 ospf cost 40; what belongs to a statement may be below it, indented"`
+		Text    string   `json:"text"`
+		Against *string  `json:"against,omitempty" doc:"the text that the lines are compared with; absent: the one that is edited"`
+		Edits   []string `json:"edits" minItems:"1" maxItems:"5000" doc:"each as it is typed: viaduct.e1 ospf cost 40; what belongs to a statement may be below it, indented"`
 	}) (Edited, error) {
 		edits, err := labtext.ParseEdits(strings.Join(in.Edits, "\n"))
 		if err != nil {
 			return Edited{}, err
 		}
 		text, err := labtext.EditText(in.Text, edits...)
-		return Edited{text, labtext.Hunks(in.Text, text)}, err
+		if err != nil {
+			return Edited{}, err
+		}
+		before := in.Text
+		if in.Against != nil {
+			before = *in.Against
+		}
+		return Edited{text, labtext.Hunks(labtext.Normal(before), text)}, nil
 	})
 	edit(api, "must-differ", "Names and addresses that a copy of a router needs others for", func(in struct {
 		Text   string `json:"text"`

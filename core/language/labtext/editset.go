@@ -108,8 +108,8 @@ func (d *document) peerTaker(port *Node, word string) []*Node {
 	for router.Row.Word != "router" {
 		router = d.above[router]
 	}
-	for _, bgp := range childrenOf(router, "bgp") {
-		for _, p := range childrenOf(bgp, "peer") {
+	for _, speaker := range childrenOf(router, "bgp") {
+		for _, p := range childrenOf(speaker, "peer") {
 			if a, err := parseAddress(p.Args[0].Text); ok && err == nil && network.Contains(a) {
 				return []*Node{p}
 			}

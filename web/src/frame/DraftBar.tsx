@@ -80,14 +80,14 @@ export function DraftBar({ view }: { view: View }) {
           Draft: {d.checking && d.lines.length === 0 ? 'being checked' : extent(d.lines, d.touched)}
         </chakra.button>
         <Box flex={1} minW="160px" truncate role="status" data-testid="draft-effect">
-          {failure && view !== 'text' ? (
-            <Box as="span" color="brick">
-              {failure.message}
-            </Box>
-          ) : d.errors > 0 ? (
+          {d.errors > 0 ? (
             <chakra.button color="brick" textDecoration="underline" onClick={() => void show('text')}>
               {plural(d.errors, 'error')}: {d.problems.find((p) => p.severity === 'error')?.message}
             </chakra.button>
+          ) : failure && view !== 'text' ? (
+            <Box as="span" color="brick">
+              {failure.message}
+            </Box>
           ) : asking ? (
             <Box as="span" color="brick" fontWeight="600">
               {harm.join(', ')}. Apply it all the same?

@@ -1,6 +1,6 @@
 import { useIsMutating, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
-import type { LabState } from '../shared/api/client';
+import type { Hunk, LabState } from '../shared/api/client';
 import { useAct } from '../shared/api/orders';
 import { ask } from '../shared/api/questions';
 import { DraftingContext, type Drafting } from '../shared/draft/drafting';
@@ -29,17 +29,25 @@ export function DraftProvider({ id, lab, past, children }: Props) {
   const there = kept.data?.find((d) => d.owner === owner());
   const found = kept.isPending ? undefined : there ? { text: there.text, base: there.base } : null;
   const busy = useIsMutating() > 0;
-  const { draft, dirty, change, take, applied, discard, previous, next, undo, redo } = useDraft(
+  const { draft, dirty, byKeys, change, take, applied, discard, previous, next, undo, redo } = useDraft(
     id,
     lab,
     found,
     busy,
   );
-  const checked = useChecked(id, lab, draft.text);
+  const checked = useChecked(id, lab, draft.text, byKeys);
   const [who, setWho] = useState(author);
   const [looked, setLooked] = useState(0);
   const blocked = past || checked.errors > 0 || !dirty;
-  const effect = usePreview({ id, draft, author: who, touched: checked.touched, blocked, applied });
+  const effect = usePreview({
+    id,
+    draft,
+    author: who,
+    touched: checked.touched,
+    blocked,
+    applied,
+    inForce: lab.textSeq,
+  });
   // A lab without a device is under construction.
   const fresh = !/^(router|host) /m.test(lab.text);
   const [atOnce, setAtOnce] = useState(() => {
@@ -48,6 +56,8 @@ export function DraftProvider({ id, lab, past, children }: Props) {
   });
 
   const gesture = useAct(id);
+  // The lines of a gesture are known before its text has been checked.
+  const [ahead, setAhead] = useState<{ text: string; lines: Hunk[] }>();
 
   // A draft is tried by itself when its writer pauses, if that is cheap.
   const started = useRef(0);
@@ -61,8 +71,8 @@ export function DraftProvider({ id, lab, past, children }: Props) {
   }, [effect.previewing]);
   const due =
     !blocked &&
-    !checked.checking &&
-    checked.settled === draft.text &&
+    // What a gesture made is tried at once; what is typed, once it has been checked.
+    (!byKeys || (!checked.checking && checked.settled === draft.text)) &&
     effect.fresh === undefined &&
     !effect.previewing &&
     !effect.applying &&
@@ -74,9 +84,9 @@ export function DraftProvider({ id, lab, past, children }: Props) {
   });
   useEffect(() => {
     if (!due || took.current > cheap) return;
-    const timer = setTimeout(() => look.current(), pause);
+    const timer = setTimeout(() => look.current(), byKeys ? pause : 0);
     return () => clearTimeout(timer);
-  }, [due, draft.text]);
+  }, [due, draft.text, byKeys]);
 
   // Gestures come one after the other: each edits the text that the one before it made.
   const latest = useRef(draft);
@@ -117,7 +127,8 @@ export function DraftProvider({ id, lab, past, children }: Props) {
     write,
     edit: (...edits) =>
       inTurn(async () => {
-        const out = await edited(latest.current.text, ...edits);
+        const out = await edited(latest.current.text, lab.text, ...edits);
+        setAhead({ text: out.text, lines: out.lines });
         if (out.text === latest.current.text) return out.text;
         write(out.text);
         if (atOnce) await applyNow(out.text);
@@ -136,7 +147,7 @@ export function DraftProvider({ id, lab, past, children }: Props) {
     errors: checked.errors,
     touched: checked.touched,
     changes: checked.changes,
-    lines: checked.lines,
+    lines: ahead?.text === draft.text ? ahead.lines : checked.lines,
     checkError: checked.error,
     effect,
     gestureError: gesture.error,

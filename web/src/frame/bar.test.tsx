@@ -104,7 +104,9 @@ describe('the focus bar', () => {
   test('what it does not know is said and stays to be mended', async () => {
     const { set, act, input } = open();
     await userEvent.type(input, 'vaduct{Enter}');
-    expect(screen.getByRole('alert').textContent).toContain('"vaduct" is no device');
+    expect(screen.getByRole('alert').textContent).toBe(
+      'nothing here is called "vaduct"; did you mean viaduct?',
+    );
     expect(input.value).toBe('vaduct');
     await userEvent.keyboard('{Escape}');
     expect(screen.queryByRole('alert')).toBeNull();

@@ -239,7 +239,7 @@ function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
         )}
       </Flex>
       <LinkFields link={link} />
-      <Box mt={2} color="plum" textDecoration="underline" asChild>
+      <Box display="block" py={1} color="plum" textDecoration="underline" asChild>
         <a href={capture} download title="All packets on it during the action that the timeline shows">
           Packets of this action as pcapng
         </a>

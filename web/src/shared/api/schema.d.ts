@@ -1340,14 +1340,16 @@ export interface components {
     'BodyStruct { Text string "json:\\"text\\"" }Body': {
       text: string;
     };
+    'BodyStruct { Text string "json:\\"text\\""; Against String "json:\\"againstOmitempty\\" doc:\\"the text that the lines are compared with; absent: the one that is edited\\""; Edits ListE1 ospf cost 40; what belongs to a statement may be below it indented\\"" }Body': {
+      /** @description the text that the lines are compared with; absent: the one that is edited */
+      against?: string;
+      /** @description each as it is typed: viaduct.e1 ospf cost 40; what belongs to a statement may be below it, indented */
+      edits: string[];
+      text: string;
+    };
     'BodyStruct { Text string "json:\\"text\\""; Edit string "json:\\"edit\\" maxLength:\\"4000\\" doc:\\"what is written of it so far\\"" }Body': {
       /** @description what is written of it so far */
       edit: string;
-      text: string;
-    };
-    'BodyStruct { Text string "json:\\"text\\""; Edits ListE1 ospf cost 40; what belongs to a statement may be below it indented\\"" }Body': {
-      /** @description each as it is typed: viaduct.e1 ospf cost 40; what belongs to a statement may be below it, indented */
-      edits: string[];
       text: string;
     };
     'BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body': {
@@ -5171,7 +5173,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Edits ListE1 ospf cost 40; what belongs to a statement may be below it indented\\"" }Body'];
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Against String "json:\\"againstOmitempty\\" doc:\\"the text that the lines are compared with; absent: the one that is edited\\""; Edits ListE1 ospf cost 40; what belongs to a statement may be below it indented\\"" }Body'];
       };
     };
     responses: {

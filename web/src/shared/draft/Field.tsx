@@ -50,6 +50,7 @@ export function Field({ label, value, edit, empty }: Props) {
           }
         }}
         w="full"
+        h="24px"
         px={1}
         fontFamily="mono"
         fontSize="12px"

@@ -1,8 +1,8 @@
 import { http, unwrap, type Block } from '../api/client';
 
-/** Edits of a whole draft, each as it is typed: the server knows the language. */
-export const edited = (text: string, ...edits: string[]) =>
-  unwrap(http.POST('/api/text/edit', { body: { text, edits } }));
+/** Edits of a whole draft, each as it is typed, and the lines in which it is then different from another text. */
+export const edited = (text: string, against: string, ...edits: string[]) =>
+  unwrap(http.POST('/api/text/edit', { body: { text, edits, ...(against === text ? {} : { against }) } }));
 
 export const rename = (text: string, line: number, column: number, to: string) =>
   unwrap(http.POST('/api/text/rename', { body: { text, line, column, to } }));

@@ -36,7 +36,8 @@ export function extent(lines: Hunk[], touched: string[]): string {
     0,
   );
   const blocks = [...new Set(lines.map((h) => h.block))];
-  const devices = touched.filter((t) => t !== 'shared');
+  const named = blocks.flatMap((b) => /^(?:router|host) (.*)$/.exec(b)?.[1] ?? []);
+  const devices = touched.length > 0 ? touched.filter((t) => t !== 'shared') : named;
   const where =
     devices.length > 1
       ? ` on ${plural(devices.length, 'device')}`

@@ -43,13 +43,18 @@ test('what is typed in one go is one step', () => {
 test('a preview is shown until the draft is over', () => {
   const preview = { id: 'p' } as Previewed;
   const plan = { ...noPlan, message: 'why' };
-  const begin = { plan: noPlan, shown: undefined, overtaken: '' };
+  const begin = { plan: noPlan, shown: undefined, overtaken: '', tried: undefined };
   const shown = [
     { kind: 'planned', plan } as const,
     { kind: 'overtaken', why: 'the lab moved on' } as const,
     { kind: 'previewed', preview, text: 'b', plan } as const,
   ].reduce(previewAfter, begin);
-  expect(shown).toEqual({ plan, shown: { preview, text: 'b', plan }, overtaken: 'the lab moved on' });
-  expect(previewAfter(shown, { kind: 'begun' }).overtaken).toBe('');
+  expect(shown).toEqual({
+    plan,
+    shown: { preview, text: 'b', plan },
+    overtaken: 'the lab moved on',
+    tried: undefined,
+  });
+  expect(previewAfter(shown, { kind: 'begun', text: 'b' }).overtaken).toBe('');
   expect(previewAfter(shown, { kind: 'over', plan: noPlan })).toEqual(begin);
 });

@@ -12,12 +12,12 @@ function useDelayed<T>(value: T, ms: number): T {
     const timer = setTimeout(() => setLate(value), ms);
     return () => clearTimeout(timer);
   }, [value, ms]);
-  return late;
+  return ms === 0 ? value : late;
 }
 
-/** What the server says of a text, a moment after the last key: its problems, and what it changes. */
-export function useChecked(id: string, lab: LabState, text: string) {
-  const settled = useDelayed(text, 150);
+/** What the server says of a text, at once after a gesture and a moment after the last key. */
+export function useChecked(id: string, lab: LabState, text: string, byKeys: boolean) {
+  const settled = useDelayed(text, byKeys ? 150 : 0);
   const checked = useQuery({
     queryKey: ['check', id, lab.textSeq, settled],
     queryFn: () =>

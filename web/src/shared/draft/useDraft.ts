@@ -100,6 +100,8 @@ export function useDraft(id: string, lab: LabState, found: Draft | null | undefi
   return {
     draft,
     dirty,
+    /** Somebody types: more may come. */
+    byKeys: state.by === 'keys',
     change,
     /** Goes on with a copy of another's draft. */
     take: (d: Draft) => dispatch({ kind: 'taken', draft: d, mine: true }),

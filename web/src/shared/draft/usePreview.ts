@@ -10,12 +10,14 @@ interface State {
   shown: { preview: Previewed; text: string; plan: Plan } | undefined;
   /** Why the lab is not as the preview found it, '' if it is. */
   overtaken: string;
+  /** The text that was tried or applied last: what went wrong is said of it alone. */
+  tried: string | undefined;
 }
 
 type Event =
   | { kind: 'planned'; plan: Plan }
   /** A preview or an apply begins. */
-  | { kind: 'begun' }
+  | { kind: 'begun'; text: string }
   | { kind: 'previewed'; preview: Previewed; text: string; plan: Plan }
   | { kind: 'overtaken'; why: string }
   /** The draft is no more, or another one: with its plan, if it was applied. */
@@ -26,13 +28,13 @@ export function previewAfter(s: State, e: Event): State {
     case 'planned':
       return { ...s, plan: e.plan };
     case 'begun':
-      return { ...s, overtaken: '' };
+      return { ...s, overtaken: '', tried: e.text };
     case 'previewed':
       return { ...s, shown: { preview: e.preview, text: e.text, plan: e.plan } };
     case 'overtaken':
       return { ...s, overtaken: e.why };
     case 'over':
-      return { plan: e.plan, shown: undefined, overtaken: '' };
+      return { plan: e.plan, shown: undefined, overtaken: '', tried: undefined };
   }
 }
 
@@ -45,11 +47,18 @@ interface Given {
   /** Nothing can be tried or applied: it is the past, or the draft has errors or is none. */
   blocked: boolean;
   applied: (seq: number) => void;
+  /** The action that applied the text in force. */
+  inForce: number;
 }
 
 /** The effect of a draft, found out on a copy of the network, and the ways to apply it. */
-export function usePreview({ id, draft, author, touched, blocked, applied }: Given) {
-  const [state, dispatch] = useReducer(previewAfter, { plan: noPlan, shown: undefined, overtaken: '' });
+export function usePreview({ id, draft, author, touched, blocked, applied, inForce }: Given) {
+  const [state, dispatch] = useReducer(previewAfter, {
+    plan: noPlan,
+    shown: undefined,
+    overtaken: '',
+    tried: undefined,
+  });
   const { plan, shown } = state;
   const act = useAct(id);
   const request = usePreviewRequest(id);
@@ -57,12 +66,15 @@ export function usePreview({ id, draft, author, touched, blocked, applied }: Giv
   const busy = act.isPending || adopt.isPending || request.isPending;
 
   // Who and why can be said after the preview; what is done, and in which order, cannot.
+  // A preview of a text that somebody else's has overtaken is not applied over theirs.
   const fresh =
-    shown && shown.text === draft.text && samePlan(shown.plan, plan, touched) ? shown.preview : undefined;
+    draft.base >= inForce && shown && shown.text === draft.text && samePlan(shown.plan, plan, touched)
+      ? shown.preview
+      : undefined;
 
   const look = () => {
     if (blocked || busy) return false;
-    dispatch({ kind: 'begun' });
+    dispatch({ kind: 'begun', text: draft.text });
     const order = plan.staged ? orderOf(plan, touched).map((n) => [n]) : [];
     request.mutate(
       {
@@ -99,7 +111,7 @@ export function usePreview({ id, draft, author, touched, blocked, applied }: Giv
   /** Applies what the preview shows, exactly, or else the draft as it is. */
   const apply = (base = draft.base) => {
     if (blocked || busy) return;
-    dispatch({ kind: 'begun' });
+    dispatch({ kind: 'begun', text: draft.text });
     if (fresh)
       adopt.mutate(
         { preview: fresh.id, author, message: plan.message },
@@ -121,7 +133,7 @@ export function usePreview({ id, draft, author, touched, blocked, applied }: Giv
     fresh,
     previewing: request.isPending,
     applying: act.isPending || adopt.isPending,
-    failure: act.error ?? request.error ?? adopt.error,
+    failure: state.tried === draft.text ? (act.error ?? request.error ?? adopt.error) : null,
     look,
     apply,
     /** Forgets the preview and what went wrong. */

@@ -51,7 +51,7 @@ export function LinkFields({ link }: { link: MapLink }) {
   }));
   if (!ports.data) return null;
   return (
-    <Box mt={3}>
+    <Box mt={3} mb={4}>
       <Box
         display="grid"
         gridTemplateColumns={`58px repeat(${ends.length}, minmax(0, 1fr))`}

@@ -165,7 +165,7 @@ function Marked({ marked, clear, text, change, beside, readOnly }: MarkedProps) 
   const [error, setError] = useState<unknown>();
   const write = () => {
     setError(undefined);
-    edited(text, `${marked.join(', ')} ${statement}`).then((e) => {
+    edited(text, text, `${marked.join(', ')} ${statement}`).then((e) => {
       change(e.text);
       setStatement('');
     }, setError);
