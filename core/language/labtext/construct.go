@@ -1,6 +1,7 @@
 package labtext
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"net/netip"
@@ -55,7 +56,7 @@ func cutAt(words []string) ([]string, config.Point, error) {
 	return words[:i], config.Point{X: x, Y: y, Set: true}, nil
 }
 
-const newForms = "write new router, new host, new segment, or new line 4, new ring 6, new star 5, new mesh 4, new grid 3x4, new tiers 2x4"
+var errNewForms = errors.New("write new router, new host, new segment, or new line 4, new ring 6, new star 5, new mesh 4, new grid 3x4, new tiers 2x4")
 
 // makeNew adds a device, a segment or a whole shape.
 func (s *site) makeNew(words []string) error {
@@ -64,7 +65,7 @@ func (s *site) makeNew(words []string) error {
 		return err
 	}
 	if len(words) == 0 || len(words) > 2 {
-		return fmt.Errorf(newForms)
+		return errNewForms
 	}
 	name := ""
 	if len(words) > 1 {
@@ -329,10 +330,10 @@ func (s *site) shape(kind, size string, at config.Point) error {
 	n := rows * columns
 	grid := kind == "grid" || kind == "tiers"
 	if !slices.Contains([]string{"line", "ring", "star", "mesh", "grid", "tiers"}, kind) {
-		return fmt.Errorf(newForms)
+		return errNewForms
 	}
 	if !ok || grid != (strings.Contains(size, "x")) {
-		return fmt.Errorf(newForms)
+		return errNewForms
 	}
 	if kind == "tiers" {
 		n = rows + columns

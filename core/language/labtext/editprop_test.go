@@ -30,14 +30,15 @@ func said(root *Node) map[string]int {
 
 // keyOf is what a statement is called among its siblings.
 func keyOf(n *Node) string {
-	key := n.Word.Text
+	var key strings.Builder
+	key.WriteString(n.Word.Text)
 	for i := range min(identity(n.Row), len(n.Args)) {
-		key += " " + written(n.Args[i])
+		key.WriteString(" " + written(n.Args[i]))
 	}
 	if byContent(n.Row) {
-		key += canonBlock(n)
+		key.WriteString(canonBlock(n))
 	}
-	return key
+	return key.String()
 }
 
 // lacking are the facts of a that b has fewer of.
@@ -311,7 +312,6 @@ func factOf(words string) string { return " / " + words }
 func TestOneEditIsOneDifference(t *testing.T) {
 	type intent struct {
 		edit, what, to string
-		ospf           bool
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		text := aDemo(t)

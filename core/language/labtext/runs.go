@@ -1,6 +1,7 @@
 package labtext
 
 import (
+	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -10,14 +11,14 @@ import (
 	"hellebore/core/language/config"
 )
 
-const runForms = "write run ospf area 0 on A, B, run bgp as 64500 on A, B [reflectors C], or run ebgp on A, B"
+var errRunForms = errors.New("write run ospf area 0 on A, B, run bgp as 64500 on A, B [reflectors C], or run ebgp on A, B")
 
 // run has routers run a protocol with each other.
 func (s *site) run(statement string) error {
 	head, list, ok := strings.Cut(statement, " on ")
 	words := strings.Fields(head)
 	if !ok || len(words) == 0 {
-		return fmt.Errorf(runForms)
+		return errRunForms
 	}
 	list, reflectors, _ := strings.Cut(list, " reflectors ")
 	routers, err := s.routersOf(list)
@@ -49,7 +50,7 @@ func (s *site) run(statement string) error {
 	case words[0] == "ebgp" && len(words) == 1 && len(routers) == 2:
 		return s.runExternal(routers[0], routers[1])
 	}
-	return fmt.Errorf(runForms)
+	return errRunForms
 }
 
 // routersOf are the routers of a list with commas.
