@@ -238,9 +238,11 @@ brief
     check "c"
   question "why?"
     answer "so"
+plan links 10.9.0.0/16 length 30 area 0 as 64500
 `
+	placed := strings.Replace(lab, "router mill\n", "router mill at 40 -5\n", 1)
 	before := labtext.Parse(lab)
-	after := labtext.Parse(lab + more)
+	after := labtext.Parse(placed + more)
 	require.True(t, after.OK(), "%v", after.Problems)
 	w := network.New()
 	w.Configure(&before.Lab)
@@ -249,7 +251,7 @@ brief
 	w.Configure(&after.Lab)
 	require.Equal(t, digest, w.Digest(true))
 	words := map[string]bool{}
-	for s := range strings.FieldsSeq(more) {
+	for s := range strings.FieldsSeq(placed + more) {
 		words[s] = true
 	}
 	for _, row := range labtext.Grammar {
