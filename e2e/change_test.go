@@ -95,7 +95,8 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 
 	// Taken back, by the revision before.
 	do(t, tab, key("t"), choose("Revisions"), within("revision", "the second tram network"), chromedp.Click(chromedp.Search(`//button[normalize-space(.)="go back to it" and not(@disabled)]`)), sees("Draft"),
-		button("Apply"), sees("Matches the running network"), choose("Revisions"), sees("back to revision 1"))
+		sees(`check "the carriers know the second tram network" fails`), button("Apply"), sees("Apply it all the same?"), // it would do harm
+		button("Apply all the same"), sees("Matches the running network"), choose("Revisions"), sees("back to revision 1"))
 	var now struct{ Text string }
 	s.call(t, "GET", "/api/labs/"+id, nil, &now)
 	require.Equal(t, text, now.Text)

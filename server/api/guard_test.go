@@ -12,6 +12,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 	"hellebore/server/live"
 	"hellebore/server/store"
@@ -35,6 +36,8 @@ func (torn) Lab(context.Context, string) (store.Lab, error) { return store.Lab{}
 func (torn) Journal(context.Context, string) ([]history.Record, error) {
 	return []history.Record{{Seq: 1, Action: "apply", Text: "router mill\n"}, {Seq: 2, Action: "burn mill"}}, nil
 }
+func (torn) Places(context.Context, string) (map[string]topology.Position, error) { return nil, nil }
+
 func (torn) Moments(context.Context, string) (map[string]history.Moment, error) {
 	return map[string]history.Moment{"calm": {Step: 1}}, nil
 }
