@@ -104,11 +104,11 @@ func (d *document) peerTaker(port *Node, word string) []*Node {
 		return nil
 	}
 	network, ok := networkOf(port.Args[1].Text)
-	router := port
-	for router.Row.Word != "router" {
-		router = d.above[router]
+	owner := port
+	for owner.Row.Word != "router" {
+		owner = d.above[owner]
 	}
-	for _, speaker := range childrenOf(router, "bgp") {
+	for _, speaker := range childrenOf(owner, "bgp") {
 		for _, p := range childrenOf(speaker, "peer") {
 			if a, err := parseAddress(p.Args[0].Text); ok && err == nil && network.Contains(a) {
 				return []*Node{p}
