@@ -42,14 +42,18 @@ func (c *clicks) mendAll() {
 			return
 		}
 		for range 20 {
-			left := `[...document.querySelectorAll('[data-testid="problem"] [data-testid="fixes"]')].filter((f) => !f.innerText.includes("in the draft")).length`
-			n, err := chromedp.Run(c.tab, chromedp.Evaluate[int](left))
+			// What a fix makes of the text is known a moment later: problems that are gone by then are not fixed.
+			do(c.t, c.tab, chromedp.Sleep(400*time.Millisecond))
+			pressed, err := chromedp.Run(c.tab, chromedp.Evaluate[bool](`(() => {
+				const open = [...document.querySelectorAll('[data-testid="problem"] [data-testid="fixes"]')].find((f) => !f.innerText.includes("in the draft"));
+				open?.querySelector("button").click();
+				return open !== undefined;
+			})()`))
 			require.NoError(c.t, err)
-			if n == 0 {
+			if !pressed {
 				break
 			}
-			c.press(`(//*[@data-testid="problem"]//*[@data-testid="fixes"][not(contains(., "in the draft"))])[1]//button[starts-with(normalize-space(.), "Fix")]`)
-			do(c.t, c.tab, until(fmt.Sprintf("%s < %d", left, n)))
+			c.n++
 		}
 		c.press(`//*[@data-testid="draft-bar"]//button[normalize-space(.)="Apply"]`)
 		do(c.t, c.tab, until(`document.querySelector('[data-testid="draft-bar"]') === null`))
