@@ -28,6 +28,8 @@ func (b *builder) bgp(n *Node) {
 	for _, p := range b.peerNodes {
 		b.buildPeer(p)
 	}
+	// The order in which sessions are written means nothing.
+	slices.SortStableFunc(g.Peers, func(p, q config.Peer) int { return p.Address.Compare(q.Address) })
 }
 
 // peer and peerGroup are built when all groups are known.

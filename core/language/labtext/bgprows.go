@@ -24,6 +24,7 @@ var onOff = []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}, Opt
 func bgpRows() []Row {
 	as := []Arg{{Name: "AS number", Kind: Number, Min: 1, Max: 4294967295}}
 	both := []Context{PeerOf, GroupOf}
+	all := append([]Context{DefaultsOf}, both...)
 	policyName := []Arg{{Name: "policy", Kind: Name}}
 	return []Row{
 		{Word: "bgp", In: []Context{RouterOf}, Opens: BGPOf,
@@ -49,17 +50,17 @@ func bgpRows() []Row {
 			Effect: Reconsiders, RFC: "4271 9.2.2.2", Help: "what is within it is not announced beside it", build: (*builder).alone},
 		{Word: "as-set", In: []Context{Aggregate}, Inline: true,
 			Effect: Reconsiders, RFC: "4271 9.2.2.2", Help: "the ASes of what is within it go with it as a set, and their communities too", build: (*builder).asSet},
-		{Word: "med-among", In: []Context{BGPOf}, Args: []Arg{{Name: "choice of paths", Kind: Name, Words: []string{"same-as", "all"}}}, Default: "same-as",
+		{Word: "med-among", In: []Context{BGPOf, DefaultsOf}, Args: []Arg{{Name: "choice of paths", Kind: Name, Words: []string{"same-as", "all"}}}, Default: "same-as",
 			Effect: Reconsiders, RFC: "4271 9.1.2.2 c", Help: "between which paths MED is compared: those from the same neighbouring AS, or all", build: (*builder).medAmong},
-		{Word: "multipath", In: []Context{BGPOf}, Args: []Arg{{Name: "paths", Kind: Number, Min: 1, Max: 16}, {Name: "neighbouring AS", Kind: Name, Words: []string{"any-as"}, Optional: true}}, Default: "1",
+		{Word: "multipath", In: []Context{BGPOf, DefaultsOf}, Args: []Arg{{Name: "paths", Kind: Number, Min: 1, Max: 16}, {Name: "neighbouring AS", Kind: Name, Words: []string{"any-as"}, Optional: true}}, Default: "1",
 			Effect: Reconsiders, Help: "how many paths that are equal up to the interior cost share the traffic: the best one and the next in the order of the decision; with any-as also those from other neighbouring ASes", build: (*builder).multipath},
-		{Word: "in-use-only", In: []Context{BGPOf}, Args: onOff, Default: "off",
+		{Word: "in-use-only", In: []Context{BGPOf, DefaultsOf}, Args: onOff, Default: "off",
 			Effect: Reconsiders, RFC: "4271 9.1.3", Help: "a learned path is advertised only while the table uses it, and not another source's route for the prefix", build: (*builder).inUseOnly},
-		{Word: "external-policy", In: []Context{BGPOf}, Args: []Arg{{Name: "rule", Kind: Name, Words: []string{"required", "optional"}}}, Default: "optional",
+		{Word: "external-policy", In: []Context{BGPOf, DefaultsOf}, Args: []Arg{{Name: "rule", Kind: Name, Words: []string{"required", "optional"}}}, Default: "optional",
 			Effect: Reconsiders, RFC: "8212", Help: "whether external sessions without a policy let nothing through", build: (*builder).externalPolicy},
-		{Word: "loop-check", In: append([]Context{BGPOf}, both...), Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
+		{Word: "loop-check", In: append([]Context{BGPOf, DefaultsOf}, both...), Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
 			Effect: Reconsiders, RFC: "4271 9.1.3", Help: "whether paths that hold the peer's AS are withheld from it", build: (*builder).loopCheck},
-		{Word: "connect-retry", In: []Context{BGPOf}, Args: []Arg{{Name: "interval", Kind: Seconds, Min: 1, Max: 65535}}, Default: "30s",
+		{Word: "connect-retry", In: []Context{BGPOf, DefaultsOf}, Args: []Arg{{Name: "interval", Kind: Seconds, Min: 1, Max: 65535}}, Default: "30s",
 			Effect: Live, RFC: "4271 10", Help: "how long until a session is tried again", build: (*builder).connectRetry},
 
 		{Word: "peer-group", In: []Context{BGPOf}, Opens: GroupOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
@@ -84,9 +85,9 @@ func bgpRows() []Row {
 			Effect: ResetSession, RFC: "2385", Help: "signs the segments of the session with this key chain, of md5 keys; none for no signature", build: (*builder).peerKeys},
 		{Word: "passive", In: both, Inline: true, Args: onOff, Default: "off",
 			Effect: ResetSession, RFC: "4271 8.1.1", Help: "waits for the peer to open the connection", build: (*builder).peerPassive},
-		{Word: "hold-time", In: both, Args: []Arg{{Name: "time", Kind: Seconds, Max: 65535}}, Default: "90s",
+		{Word: "hold-time", In: all, Args: []Arg{{Name: "time", Kind: Seconds, Max: 65535}}, Default: "90s",
 			Effect: ResetSession, RFC: "4271 4.2", Help: "how long the peer may be silent; the lower of both ends counts, 0s is for ever", build: (*builder).holdTime},
-		{Word: "min-advertisement-interval", In: both, Args: []Arg{{Name: "interval", Kind: Seconds, Max: 600}}, Default: "30s towards an external peer, 5s towards an internal one",
+		{Word: "min-advertisement-interval", In: all, Args: []Arg{{Name: "interval", Kind: Seconds, Max: 600}}, Default: "30s towards an external peer, 5s towards an internal one",
 			Effect: Live, RFC: "4271 9.2.1.1", Help: "the least time between two rounds of news to the peer", build: (*builder).minInterval},
 		{Word: "next-hop-self", In: both, Args: onOff, Default: "off",
 			Effect: Reconsiders, RFC: "4271 5.1.3", Help: "the peer receives our address as the next hop of what we learned from outside", build: (*builder).nextHopSelf},
@@ -112,9 +113,9 @@ func bgpRows() []Row {
 			Effect: Reconsiders, RFC: "7705 3.1", Help: "local-as is not put before the paths that the peer sends", build: (*builder).noPrependIn},
 		{Word: "replace-old-as", In: both, Args: onOff, Default: "off",
 			Effect: Reconsiders, RFC: "7705 3.2", Help: "paths sent to the peer carry local-as instead of the router's AS", build: (*builder).replaceOldAS},
-		{Word: "four-octet-as", In: both, Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
+		{Word: "four-octet-as", In: all, Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
 			Effect: ResetSession, RFC: "6793", Help: "whether the four-octet AS capability is advertised", build: (*builder).fourOctet},
-		{Word: "route-refresh", In: both, Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
+		{Word: "route-refresh", In: all, Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
 			Effect: ResetSession, RFC: "2918", Help: "whether the route refresh capability is advertised", build: (*builder).routeRefresh},
 		{Word: "shutdown-message", In: both, Args: []Arg{{Name: "text", Kind: Quoted}},
 			Effect: Live, RFC: "9003", Help: "the message that the peer receives when it is disabled here", build: (*builder).shutdownMessage},

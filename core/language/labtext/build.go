@@ -44,11 +44,12 @@ func Parse(text string) *Result {
 		return &Result{Problems: []Problem{*p}}
 	}
 	root, problems := parse(text)
-	b := &builder{parser: parser{problems: problems}, places: map[string]Place{}, devices: map[string]int{},
+	b := &builder{parser: parser{problems: problems, root: root}, places: map[string]Place{}, devices: map[string]int{},
 		names: map[[2]string]bool{}, joined: map[config.PortRef]Token{}}
 	b.result.Seed = 1
-	b.children(root)
+	b.children(b.expanded())
 	b.references()
+	b.once()
 	r := &Result{Lab: b.result, Places: b.places, root: root}
 	r.Problems = b.problems
 	if r.OK() {
@@ -107,6 +108,8 @@ type builder struct {
 	portRefs   []pending
 	deviceRefs []pending
 	joined     map[config.PortRef]Token
+
+	templateNames []Token
 }
 
 type pending struct {
@@ -308,11 +311,11 @@ func (b *builder) portOSPF(n *Node) {
 	b.errorf(n.Word, "write ospf area 0", "ospf does not say in which area the port is")
 }
 
-func (b *builder) area(n *Node)     { of[config.Port](b).OSPF.Area, _ = parseArea(n.Args[0].Text) }
-func (b *builder) priority(n *Node) { of[config.Port](b).OSPF.Priority = uint8(number(n.Args[0])) }
-func (b *builder) ignoreMTU(*Node)  { of[config.Port](b).OSPF.IgnoreMTU = true }
-func (b *builder) cost(n *Node)     { of[config.Port](b).OSPF.Cost = uint16(number(n.Args[0])) }
-func (b *builder) hello(n *Node)    { of[config.Port](b).OSPF.HelloInterval = duration(n.Args[0]) }
+func (b *builder) area(n *Node)      { of[config.Port](b).OSPF.Area, _ = parseArea(n.Args[0].Text) }
+func (b *builder) priority(n *Node)  { of[config.Port](b).OSPF.Priority = uint8(number(n.Args[0])) }
+func (b *builder) ignoreMTU(n *Node) { of[config.Port](b).OSPF.IgnoreMTU = on(n) }
+func (b *builder) cost(n *Node)      { of[config.Port](b).OSPF.Cost = uint16(number(n.Args[0])) }
+func (b *builder) hello(n *Node)     { of[config.Port](b).OSPF.HelloInterval = duration(n.Args[0]) }
 func (b *builder) dead(n *Node) {
 	of[config.Port](b).OSPF.DeadInterval, of[timers](b).dead = duration(n.Args[0]), true
 }
@@ -322,14 +325,14 @@ func (b *builder) retransmit(n *Node) {
 func (b *builder) transmitDelay(n *Node) {
 	of[config.Port](b).OSPF.TransmitDelay = duration(n.Args[0])
 }
-func (b *builder) passive(*Node) { of[config.Port](b).OSPF.Passive = true }
+func (b *builder) passive(n *Node) { of[config.Port](b).OSPF.Passive = on(n) }
 
 func (b *builder) ownMask(n *Node) {
 	if !of[config.Port](b).Loopback {
 		b.errorf(n.Word, "take it out", "%s is a port, whose network is announced with its mask anyway",
 			of[config.Port](b).Name)
 	}
-	of[config.Port](b).OSPF.OwnMask = true
+	of[config.Port](b).OSPF.OwnMask = on(n)
 }
 
 func (b *builder) ospf(n *Node) {
@@ -364,20 +367,20 @@ func (b *builder) service(n *Node) {
 }
 
 // disabled is in several blocks: the one that is being read is meant.
-func (b *builder) disabled(*Node) {
+func (b *builder) disabled(n *Node) {
 	switch b.in {
 	case PortOf, VLANOf, Loopback:
-		of[config.Port](b).Disabled = true
+		of[config.Port](b).Disabled = on(n)
 	case PortOSPF, VirtOf:
-		of[config.Port](b).OSPF.Disabled = true
+		of[config.Port](b).OSPF.Disabled = on(n)
 	case OSPFOf:
-		of[config.Device](b).OSPF.Disabled = true
+		of[config.Device](b).OSPF.Disabled = on(n)
 	case BGPOf:
-		of[config.Device](b).BGP.Disabled = true
+		of[config.Device](b).BGP.Disabled = on(n)
 	case PeerOf, GroupOf:
-		of[config.Peer](b).Disabled = true
+		of[config.Peer](b).Disabled = on(n)
 	default:
-		of[config.Device](b).Disabled = true
+		of[config.Device](b).Disabled = on(n)
 	}
 }
 
@@ -499,6 +502,7 @@ func (b *builder) references() {
 		}
 		b.joined[r.ref] = r.token
 	}
+	b.templateReferences()
 	b.resolveKeys()
 	b.resolveSessionKeys()
 	b.bgpReferences()

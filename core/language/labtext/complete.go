@@ -1,6 +1,7 @@
 package labtext
 
 import (
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -31,6 +32,8 @@ func Complete(text string, lineNumber, column int) Completion {
 		return Completion{From: column}
 	}
 	p := newParser()
+	whole, _ := parse(text)
+	p.typing, p.kinds = true, kindsIn(whole)
 	for _, l := range p.lines(strings.Join(rows[:lineNumber-1], "\n")) {
 		p.line(l)
 	}
@@ -112,7 +115,7 @@ func expected(tokens []Token, owners []*Node) (*Arg, []*Node) {
 				if len(tokens) == 0 {
 					return a, nodes
 				}
-				if (a.Optional || a.Repeat && taken > 0) && !looksLike(*a, tokens[0], row) {
+				if (a.Optional || a.Repeat && taken > 0) && !looksLike(*a, tokens[0], row, append(slices.Clip(owners), nodes...)) {
 					break
 				}
 				tokens = tokens[1:]

@@ -56,7 +56,7 @@ func TestCompletionsByPlace(t *testing.T) {
 // grammar table: no row is forgotten, and each says what it is.
 func TestEveryStatementIsOfferedWhereItMayStand(t *testing.T) {
 	opening := map[Context]string{
-		Top: "", LabBlock: "lab \"T\"\n  ", RouterOf: "router mill\n  ", HostOf: "host gate 10.20.1.10/24\n  ",
+		DefaultsOf: "defaults\n  ", Top: "", LabBlock: "lab \"T\"\n  ", RouterOf: "router mill\n  ", HostOf: "host gate 10.20.1.10/24\n  ",
 		PortOf: "router mill\n  port e1\n    ", Loopback: "router mill\n  loopback lo 10.255.0.1/32\n    ",
 		PortOSPF: "router mill\n  port e1\n    ospf\n      ", OSPFOf: "router mill\n  ospf\n    ",
 		StaticOf: "router mill\n  static 10.0.0.0/8\n    ", LinkOf: "link a.b c.d\n  ", SegOf: "segment yard a.b\n  ", FlowOf: "flow f a -> b\n  ", PlanOf: "plan links 10.0.0.0/16 ",

@@ -1,11 +1,14 @@
 package labtext
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"hellebore/core/language/config"
 )
 
 // TestANetworkIsBuiltFromNothing builds three routers and two hosts by edits that name
@@ -67,10 +70,11 @@ func TestBGPIsRunOnMany(t *testing.T) {
 	require.Len(t, v.Peers, 2)
 	require.Len(t, s.Peers, 3)
 	require.True(t, s.Peers[0].Client && s.Peers[2].Client)
-	require.True(t, v.Peers[0].NextHopSelf)
-	require.Equal(t, "lo", v.Peers[0].Local)
+	inside := slices.IndexFunc(v.Peers, func(p config.Peer) bool { return p.AS == 64500 })
+	require.True(t, v.Peers[inside].NextHopSelf)
+	require.Equal(t, "lo", v.Peers[inside].Local)
 	require.False(t, s.Peers[0].NextHopSelf, "summit is not at the border")
-	require.Equal(t, uint32(64496), v.Peers[1].AS)
+	require.Equal(t, uint32(64496), v.Peers[1-inside].AS)
 	mesh := Parse(edited(t, "", "new mesh 3", "run bgp as 64500 on viaduct, summit, quarry"))
 	for _, d := range mesh.Lab.Devices {
 		require.Len(t, d.BGP.Peers, 2)

@@ -380,7 +380,7 @@ func (d *document) unknown(target string) error {
 		words[Grammar[i].Word] = slices.Contains(Grammar[i].In, Top) || words[Grammar[i].Word]
 	}
 	for _, n := range d.root.Children {
-		if n.Row.Word == "router" || n.Row.Word == "host" {
+		if n.Row.Word == "router" || n.Row.Word == "host" || n.Row.Word == "template" {
 			words[n.Args[0].Text] = true
 		}
 	}
@@ -407,11 +407,11 @@ func childrenOf(n *Node, word string) []*Node {
 	return out
 }
 
-// targetNode finds a router, a host, a port or a sub-port of the tree.
+// targetNode finds a router, a host, a template, a port or a sub-port of the tree.
 func targetNode(root *Node, target string) *Node {
 	device, port, dotted := strings.Cut(target, ".")
 	for _, n := range root.Children {
-		if (n.Word.Text != "router" && n.Word.Text != "host") || n.Args[0].Text != device {
+		if (n.Word.Text != "router" && n.Word.Text != "host" && n.Word.Text != "template") || n.Args[0].Text != device {
 			continue
 		}
 		if !dotted {

@@ -1,6 +1,7 @@
 package labtext
 
 import (
+	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -17,8 +18,15 @@ func networkOf(s string) (netip.Prefix, bool) {
 // something was taken out that would mean nothing without it.
 func (d *document) remove(target, words string) (more bool, err error) {
 	n, err := d.lookup(target, words)
+	var other *saidByOther
+	if errors.As(err, &other) && other.n.Row.switched() {
+		return d.set(target, words+" off", false)
+	}
 	if err != nil {
 		return false, err
+	}
+	if n.Row.switched() && len(n.Args) == 1 && n.Args[0].Text == "off" && !strings.HasSuffix(words, " off") {
+		return false, nil // it does not hold
 	}
 	if released, err := d.release(n); released || err != nil {
 		return released, err
@@ -75,6 +83,9 @@ func (d *document) lookupIn(owner *Node, tokens []Token, words string) (*Node, e
 		if owner != d.root {
 			where = head(owner)
 		}
+		if said := d.saidElsewhere(owner, tokens); said != nil {
+			return nil, &saidByOther{where, words, said, d.sourceOf(said)}
+		}
 		return nil, fmt.Errorf("%s has no %s", where, words)
 	case 1:
 		return found[0], nil
@@ -84,6 +95,17 @@ func (d *document) lookupIn(owner *Node, tokens []Token, words string) (*Node, e
 		lines = append(lines, fmt.Sprint(n.Word.Line))
 	}
 	return nil, fmt.Errorf("%s is there several times, on lines %s: write more of it", words, strings.Join(lines, ", "))
+}
+
+// saidByOther is the error that a place has something from a template or the defaults,
+// which is not its own to remove.
+type saidByOther struct {
+	where, words string
+	n, source    *Node
+}
+
+func (e *saidByOther) Error() string {
+	return fmt.Sprintf("%s has no %s of its own: %s says it, on line %d; change it there, or say another value here", e.where, e.words, head(e.source), e.n.Word.Line)
 }
 
 // within finds the statements of a block that some words lead to.
@@ -242,4 +264,43 @@ func (d *document) inside(n, block *Node) bool {
 		}
 	}
 	return false
+}
+
+// saidElsewhere is what a template or the defaults say at a place.
+func (d *document) saidElsewhere(owner *Node, tokens []Token) *Node {
+	if list := within(d.writtenOut(owner), tokens); len(list) > 0 {
+		return list[0]
+	}
+	return nil
+}
+
+// writtenOut is a statement with what templates and the defaults add to it.
+func (d *document) writtenOut(n *Node) *Node {
+	p := &parser{root: d.root}
+	all := p.expanded()
+	if all == d.root {
+		return n
+	}
+	found := n
+	var walk func(c *Node)
+	walk = func(c *Node) {
+		if c.Word == n.Word && c.Row == n.Row {
+			found = c
+		}
+		for _, below := range c.Children {
+			walk(below)
+		}
+	}
+	walk(all)
+	return found
+}
+
+// sourceOf is the block at the top that a statement is written in.
+func (d *document) sourceOf(n *Node) *Node {
+	for _, t := range d.root.Children {
+		if n.Word.Line >= t.Word.Line && n.Word.Line <= lastLine(t) {
+			return t
+		}
+	}
+	return d.root
 }

@@ -15,6 +15,13 @@ func (d *document) set(target, statement string, fresh bool) (more bool, err err
 		path, err = []*Node{d.above[n]}, nil
 		statement = n.Word.Text + " " + n.Args[0].Text + " " + statement
 	}
+	if n, _ := d.find(target); err != nil && n != nil {
+		// The block that it belongs in is said by a template.
+		if block := d.blockOf(n, statement); block != "" {
+			path, err = []*Node{n}, nil
+			statement = block + " " + statement
+		}
+	}
 	if err != nil {
 		return false, err
 	}
@@ -70,6 +77,19 @@ func (d *document) takers(target, statement string) ([]*Node, error) {
 	return nil, misplaced(n, target, word)
 }
 
+// blockOf is the block of a place that a statement belongs in and that only a template
+// writes there.
+func (d *document) blockOf(n *Node, statement string) string {
+	word, _ := cutWord(statement)
+	var words []string
+	for _, block := range pathTo(d.writtenOut(n), word) {
+		if block.Row != n.Row {
+			words = append(words, head(block))
+		}
+	}
+	return strings.Join(words, " ")
+}
+
 // isValueOf says whether a statement begins with a value of the argument behind the
 // target's name.
 func isValueOf(n *Node, statement string) bool {
@@ -79,7 +99,7 @@ func isValueOf(n *Node, statement string) bool {
 		return false
 	}
 	what, _ := judge(n.Row.Args[k], Token{Text: word})
-	return what == "" && looksLike(n.Row.Args[k], Token{Text: word}, n.Row)
+	return what == "" && looksLike(n.Row.Args[k], Token{Text: word}, n.Row, nil)
 }
 
 // pathTo are the statements from n to the one in which a word may be.
@@ -141,7 +161,7 @@ func misplaced(n *Node, target, word string) error {
 // arguments.
 func (d *document) wanted(path []*Node, statement string) ([]*Node, error) {
 	p := newParser()
-	p.partial = true
+	p.partial, p.kinds = true, kindsIn(d.root)
 	var blocks []*Node
 	for _, n := range path {
 		blocks = append(blocks, &Node{Row: n.Row, Word: n.Word, Args: n.Args})
@@ -151,9 +171,8 @@ func (d *document) wanted(path []*Node, statement string) ([]*Node, error) {
 		return nil, fmt.Errorf("%s does not belong in %s", word, head(last))
 	}
 	p.stack = []open{{-1, blocks}}
-	for _, l := range p.lines(statement) {
-		p.line(l)
-	}
+	p.root = blocks[0]
+	p.read(p.lines(statement))
 	if len(p.problems) > 0 {
 		x := p.problems[0]
 		if x.Hint != "" {

@@ -42,6 +42,8 @@ const (
 	ChainOf  Context = "key-chain"
 	KeyOf    Context = "key"
 	PlanOf   Context = "plan"
+
+	DefaultsOf Context = "defaults"
 )
 
 // prefixWord is the word of a statement that begins with a prefix.
@@ -133,6 +135,7 @@ const (
 	Rewrites       Effect = "changes routes"
 	RestartArea    Effect = "restarts OSPF on the area's ports"
 	Announces      Effect = "originates or flushes LSAs"
+	AsTaken        Effect = "as the statements in it"
 )
 
 // Row is one statement of the language.
@@ -157,6 +160,11 @@ func (r *Row) Usage() string {
 		parts = append(parts, a.form())
 	}
 	return strings.Join(parts, " ")
+}
+
+// switched says whether a statement can be switched off by itself.
+func (r *Row) switched() bool {
+	return len(r.Args) == 1 && slices.Equal(r.Args[0].Words, []string{"on", "off"})
 }
 
 // Grammar is the table of all statements, in the order of the reference.
@@ -184,6 +192,14 @@ func init() {
 		{Word: "as", In: []Context{PlanOf}, Inline: true, Args: []Arg{{Name: "AS number", Kind: Number, Min: 1, Max: 4294967295}},
 			Effect: Nothing, Help: "only for what is in this AS", build: (*builder).planAS},
 
+		{Word: "template", In: []Context{Top}, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
+			Effect: AsTaken, Help: "statements that several routers, hosts, ports, loopbacks, areas or peers have in common; they take them with like", build: (*builder).template},
+		{Word: "like", In: []Context{RouterOf, HostOf, PortOf, Loopback, VLANOf, AreaOf, PeerOf}, Inline: true,
+			Args:   []Arg{{Name: "template", Kind: Name, Repeat: true}},
+			Effect: AsTaken, Help: "has what the template says; of several, a later one comes before an earlier one, and what is written here before all", build: (*builder).like},
+		{Word: "defaults", In: []Context{Top}, Opens: DefaultsOf,
+			Effect: AsTaken, Help: "what holds in the whole lab where neither a template nor the place itself says otherwise", build: (*builder).defaults},
+
 		{Word: "router", In: []Context{Top}, Opens: RouterOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
 			Effect: Live, Help: "a router", build: (*builder).router},
 		{Word: "at", In: []Context{RouterOf, HostOf, SegOf}, Inline: true,
@@ -201,9 +217,9 @@ func init() {
 		{Word: "vlan", In: []Context{PortOf}, Opens: VLANOf, Many: true,
 			Args:   []Arg{{Name: "tag", Kind: Number, Min: 1, Max: 4094}, {Name: "address", Kind: Interface, Optional: true}},
 			Effect: Rewrites, Help: "a sub-port with an 802.1Q tag, named PORT.TAG; the far end needs one with the same tag", build: (*builder).vlan},
-		{Word: "bandwidth", In: []Context{PortOf, VLANOf}, Inline: true, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 10_000_000_000_000}}, Default: "1G",
+		{Word: "bandwidth", In: []Context{PortOf, VLANOf, DefaultsOf}, Inline: true, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 10_000_000_000_000}}, Default: "1G",
 			Effect: Reoriginate, Help: "what the port's cost is computed from", build: (*builder).bandwidth},
-		{Word: "mtu", In: []Context{PortOf, VLANOf}, Inline: true, Args: []Arg{{Name: "bytes", Kind: Number, Min: 576, Max: 9216}}, Default: "1500",
+		{Word: "mtu", In: []Context{PortOf, VLANOf, DefaultsOf}, Inline: true, Args: []Arg{{Name: "bytes", Kind: Number, Min: 576, Max: 9216}}, Default: "1500",
 			Effect: Live, RFC: "2328 10.6", Help: "the largest IP packet that the port takes, in bytes", build: (*builder).mtu},
 		{Word: "static", In: []Context{RouterOf}, Opens: StaticOf, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
 			Effect: Rewrites, Help: "a static route; several of one prefix and preference share the traffic", build: (*builder).static},
@@ -218,37 +234,37 @@ func init() {
 			Effect: RestartPort, RFC: "2328 9", Help: "OSPF runs on the port", build: (*builder).portOSPF},
 		{Word: "area", In: []Context{PortOSPF}, Inline: true, Args: []Arg{{Name: "area", Kind: Area}},
 			Effect: RestartPort, RFC: "2328 C.3", Help: "the area that the port is in", build: (*builder).area},
-		{Word: "type", In: []Context{PortOSPF}, Args: []Arg{{Name: "type", Kind: Name, Words: []string{"point-to-point", "broadcast"}}}, Default: "broadcast on a segment, point-to-point on a link",
+		{Word: "type", In: []Context{PortOSPF, DefaultsOf}, Args: []Arg{{Name: "type", Kind: Name, Words: []string{"point-to-point", "broadcast"}}}, Default: "broadcast on a segment, point-to-point on a link",
 			Effect: RestartPort, RFC: "2328 C.3", Help: "how OSPF sees what the port is joined to", build: (*builder).ospfType},
 		{Word: "cost", In: []Context{PortOSPF}, Args: []Arg{{Name: "cost", Kind: Number, Min: 1, Max: 65535}},
 			Default: "reference bandwidth over bandwidth, at least 1",
 			Effect:  Reoriginate, RFC: "2328 C.3", Help: "what it costs to send by the port", build: (*builder).cost},
-		{Word: "hello-interval", In: []Context{PortOSPF, VirtOf}, Args: interval, Default: "10s",
+		{Word: "hello-interval", In: []Context{PortOSPF, VirtOf, DefaultsOf}, Args: interval, Default: "10s",
 			Effect: Live, RFC: "2328 C.3", Help: "how often a hello is sent; both ends must agree", build: (*builder).hello},
-		{Word: "dead-interval", In: []Context{PortOSPF, VirtOf}, Args: interval, Default: "4 hello intervals",
+		{Word: "dead-interval", In: []Context{PortOSPF, VirtOf, DefaultsOf}, Args: interval, Default: "4 hello intervals",
 			Effect: Live, RFC: "2328 C.3", Help: "how long without a hello until the neighbour counts as down; both ends must agree", build: (*builder).dead},
-		{Word: "retransmit-interval", In: []Context{PortOSPF, VirtOf}, Args: interval, Default: "5s",
+		{Word: "retransmit-interval", In: []Context{PortOSPF, VirtOf, DefaultsOf}, Args: interval, Default: "5s",
 			Effect: Live, RFC: "2328 C.3", Help: "how long an acknowledgment may take", build: (*builder).retransmit},
-		{Word: "transmit-delay", In: []Context{PortOSPF, VirtOf}, Args: interval, Default: "1s",
+		{Word: "transmit-delay", In: []Context{PortOSPF, VirtOf, DefaultsOf}, Args: interval, Default: "1s",
 			Effect: Live, RFC: "2328 C.3", Help: "how much older an LSA gets by crossing the link", build: (*builder).transmitDelay},
-		{Word: "priority", In: []Context{PortOSPF}, Args: []Arg{{Name: "priority", Kind: Number, Max: 255}}, Default: "1",
+		{Word: "priority", In: []Context{PortOSPF, DefaultsOf}, Args: []Arg{{Name: "priority", Kind: Number, Max: 255}}, Default: "1",
 			Effect: Live, RFC: "2328 9.4", Help: "who becomes designated router of a segment: the highest wins and never pre-empts; 0 never does", build: (*builder).priority},
 		{Word: "keys", In: []Context{PortOSPF, VirtOf, AreaOf}, Args: []Arg{{Name: "key chain", Kind: Name}},
 			Effect: Live, RFC: "2328 D.3", Help: "authenticates packets with this key chain; for an area, on all its ports that name none, and none switches authentication off", build: (*builder).keys},
-		{Word: "mtu-ignore", In: []Context{PortOSPF},
-			Effect: Live, RFC: "2328 10.6", Help: "takes neighbours whose MTU is larger", build: (*builder).ignoreMTU},
-		{Word: "passive", In: []Context{PortOSPF}, Inline: true,
-			Effect: RestartPort, Help: "the port's network is announced, but no hello is sent or heard", build: (*builder).passive},
-		{Word: "own-mask", In: []Context{PortOSPF}, Inline: true,
+		{Word: "mtu-ignore", In: []Context{PortOSPF}, Args: onOff,
+			Effect: Live, RFC: "2328 10.6", Help: "takes neighbours whose MTU is larger; off undoes it where a template says it", build: (*builder).ignoreMTU},
+		{Word: "passive", In: []Context{PortOSPF}, Inline: true, Args: onOff,
+			Effect: RestartPort, Help: "the port's network is announced, but no hello is sent or heard; off undoes it where a template says it", build: (*builder).passive},
+		{Word: "own-mask", In: []Context{PortOSPF}, Inline: true, Args: onOff,
 			Effect: Reoriginate, RFC: "2328 12.4.1.1", Help: "a loopback is announced with its own mask instead of as a host route", build: (*builder).ownMask},
 
 		{Word: "ospf", In: []Context{RouterOf}, Opens: OSPFOf,
 			Effect: Live, Help: "settings of the router's OSPF process; it runs when a port has ospf", build: (*builder).ospf},
-		{Word: "reference-bandwidth", In: []Context{OSPFOf}, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 100_000_000_000_000}}, Default: "10G",
+		{Word: "reference-bandwidth", In: []Context{OSPFOf, DefaultsOf}, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 100_000_000_000_000}}, Default: "10G",
 			Effect: Reoriginate, RFC: "2328 C.3", Help: "the bandwidth that costs 1", build: (*builder).reference},
-		{Word: "max-ecmp", In: []Context{OSPFOf}, Args: []Arg{{Name: "ways", Kind: Number, Min: 1, Max: 64}}, Default: "16",
+		{Word: "max-ecmp", In: []Context{OSPFOf, DefaultsOf}, Args: []Arg{{Name: "ways", Kind: Number, Min: 1, Max: 64}}, Default: "16",
 			Effect: Rewrites, RFC: "9129 2.3", Help: "how many equal-cost paths to a prefix are used at most", build: (*builder).maxECMP},
-		{Word: "rfc1583-compatibility", In: []Context{OSPFOf}, Args: []Arg{{Name: "compatibility", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
+		{Word: "rfc1583-compatibility", In: []Context{OSPFOf, DefaultsOf}, Args: []Arg{{Name: "compatibility", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
 			Effect: Rewrites, RFC: "2328 C.1", Help: "on: the cheapest path to an AS boundary router is used; off: a path inside an area that is not the backbone comes first; all routers must agree", build: (*builder).rfc1583},
 
 		{Word: "area", In: []Context{OSPFOf}, Opens: AreaOf, Many: true, Args: []Arg{{Name: "area", Kind: Area}},
@@ -317,8 +333,8 @@ func init() {
 		{Word: "service", In: []Context{HostOf}, Many: true, Args: []Arg{{Name: "port", Kind: Number, Min: 1, Max: 65535}, {Name: "name", Kind: Quoted, Optional: true}},
 			Effect: Live, RFC: "9293 3.10.7.2", Help: "the host takes TCP connections on this port", build: (*builder).service},
 
-		{Word: "disabled", In: []Context{RouterOf, HostOf, PortOf, VLANOf, Loopback, PortOSPF, VirtOf, OSPFOf, BGPOf, PeerOf, GroupOf}, Inline: true,
-			Effect: Live, Help: "keeps the configuration and takes it out of service", build: (*builder).disabled},
+		{Word: "disabled", In: []Context{RouterOf, HostOf, PortOf, VLANOf, Loopback, PortOSPF, VirtOf, OSPFOf, BGPOf, PeerOf, GroupOf}, Inline: true, Args: onOff,
+			Effect: Live, Help: "keeps the configuration and takes it out of service; off undoes it where a template or a group says it", build: (*builder).disabled},
 
 		{Word: "link", In: []Context{Top}, Opens: LinkOf, Many: true,
 			Args:   []Arg{{Name: "one end", Kind: PortRef}, {Name: "other end", Kind: PortRef}},

@@ -39,13 +39,13 @@ var defines = map[string]string{"router": "device", "host": "device", "port": "p
 	"policy": "policy", "statement": "statement",
 	"prefix-set": "prefix-set", "as-path-set": "as-path-set", "community-set": "community-set", "tag-set": "tag-set",
 	"neighbour-set": "neighbour-set",
-	"key-chain":     "key-chain", "peer-group": "peer-group", "segment": "segment", "flow": "flow", "check": "check"}
+	"key-chain":     "key-chain", "peer-group": "peer-group", "segment": "segment", "flow": "flow", "check": "check", "template": "template"}
 
 // refers are the arguments that name something, by what the grammar calls them.
 var refers = map[string]string{"policy": "policy", "prefix set": "prefix-set", "AS path set": "as-path-set",
 	"community set":  "community-set",
 	"tag or tag set": "tag-set", "neighbour set": "neighbour-set", "key chain": "key-chain",
-	"peer group": "peer-group", "flow": "flow", "check": "check"}
+	"peer group": "peer-group", "flow": "flow", "check": "check", "template": "template"}
 
 // occurrences are all names of a text.
 func occurrences(root *Node) []occurrence {
@@ -105,7 +105,7 @@ func occurrences(root *Node) []occurrence {
 			}
 		}
 		switch n.Word.Text {
-		case "router", "host":
+		case "router", "host", "template":
 			if len(n.Args) > 0 {
 				router = n.Args[0].Text
 			}

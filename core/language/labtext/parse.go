@@ -68,6 +68,7 @@ type Node struct {
 	Trailing string   // comment behind it
 	Closing  []string // comment lines at the end of its block
 	Blank    bool     // a blank line is above it
+	held     *held    // of a template
 }
 
 // line is one line of the text in words.
@@ -86,6 +87,9 @@ type parser struct {
 	leading  []string
 	blank    bool
 	partial  bool // what has a name may be without its other arguments
+	typing   bool // templates are read at once, as kinds says
+	likes    int
+	kinds    map[string]Context // what takes a template that nothing here takes
 }
 
 func (p *parser) errorf(t Token, hint, format string, args ...any) {
@@ -122,14 +126,25 @@ func newParser() *parser {
 // left out, with a problem each.
 func parse(text string) (*Node, []Problem) {
 	p := newParser()
-	for _, l := range p.lines(text) {
-		p.line(l)
-	}
+	p.read(p.lines(text))
 	p.root.Closing = p.leading
 	return p.root, p.problems
 }
 
-func (p *parser) line(l line) {
+// read reads lines, templates last.
+func (p *parser) read(lines []line) {
+	for len(lines) > 0 {
+		l := lines[0]
+		lines = lines[1:]
+		if n := p.line(l); n != nil {
+			lines = p.hold(n, l, lines)
+		}
+	}
+	p.templates()
+}
+
+// line reads a line, and returns the template that it begins.
+func (p *parser) line(l line) *Node {
 	if len(l.tokens) == 0 {
 		switch {
 		case l.comment != "":
@@ -139,7 +154,7 @@ func (p *parser) line(l line) {
 		default:
 			p.blank = true
 		}
-		return
+		return nil
 	}
 	nodes := p.statements(l, p.owners(l.indent))
 	// What is below a statement that was not understood cannot be judged:
@@ -150,6 +165,10 @@ func (p *parser) line(l line) {
 		nodes[len(nodes)-1].Trailing = l.comment
 	}
 	p.leading, p.blank = nil, false
+	if len(nodes) > 0 && nodes[0].held != nil {
+		return nodes[0]
+	}
+	return nil
 }
 
 // owners are the statements of the line that a line with this indentation
@@ -163,11 +182,15 @@ func (p *parser) owners(indent int) []*Node {
 
 // statements reads one line. owners are the statements of the line it is
 // below, outermost first; nil if that line was not understood.
-func (p *parser) statements(l line, owners []*Node) (nodes []*Node) {
+func (p *parser) statements(l line, owners []*Node) []*Node {
 	if owners == nil {
 		return nil
 	}
-	rest := l.tokens
+	return p.behind(l.tokens, owners, nil)
+}
+
+// behind reads statements that are behind others on a line, innermost last.
+func (p *parser) behind(rest []Token, owners, nodes []*Node) []*Node {
 	for len(rest) > 0 {
 		candidates := nodes
 		if len(nodes) == 0 {
@@ -181,8 +204,18 @@ func (p *parser) statements(l line, owners []*Node) (nodes []*Node) {
 		}
 		n := &Node{Row: row, Word: word}
 		var ok bool
-		if rest, ok = p.arguments(n, rest[1:]); !ok {
+		if rest, ok = p.arguments(n, rest[1:], append(slices.Clip(owners), nodes...)); !ok {
 			return nodes
+		}
+		if row.Word == "like" {
+			p.likes++
+		}
+		if in, known := p.kinds[nameOf(n).Text]; row.Word == "template" && p.typing && known {
+			n.Row = templateRows[in]
+		} else if row.Word == "template" {
+			n.held = &held{first: rest}
+			owner.Children = append(owner.Children, n)
+			return []*Node{n}
 		}
 		if !row.Many {
 			for _, c := range owner.Children {
@@ -249,11 +282,11 @@ func (p *parser) unknown(word Token, owners []*Node) {
 }
 
 // arguments reads a statement's arguments off the front of the tokens.
-func (p *parser) arguments(n *Node, rest []Token) ([]Token, bool) {
+func (p *parser) arguments(n *Node, rest []Token, owners []*Node) ([]Token, bool) {
 	for i, a := range n.Row.Args {
 		spare := a.Optional || p.partial && n.Row.Many && n.Row.Opens != "" && i >= identity(n.Row)
 		for taken := 0; ; taken++ {
-			if len(rest) == 0 || (spare || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row) {
+			if len(rest) == 0 || (spare || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row, owners) {
 				if !spare && taken == 0 {
 					p.errorf(n.Word, "write "+n.Row.Usage(), "%s needs its %s", n.Row.Word, a.Name)
 					return rest, false
@@ -282,12 +315,16 @@ func (p *parser) arguments(n *Node, rest []Token) ([]Token, bool) {
 
 // looksLike says whether an optional or repeated argument is there: what is
 // not a statement of the block, or begins like an address.
-func looksLike(a Arg, t Token, row *Row) bool {
+func looksLike(a Arg, t Token, row *Row, owners []*Node) bool {
 	if a.Optional && len(a.Words) > 0 {
 		return slices.Contains(a.Words, t.Text)
 	}
 	if a.Kind == Interface || a.Kind == Address || a.Kind == Prefix {
 		return t.Text != "" && t.Text[0] >= '0' && t.Text[0] <= '9'
+	}
+	if row.Word == "like" {
+		_, other := takerOf(t.Text, owners)
+		return other == nil
 	}
 	return rowFor(t.Text, row.Opens) == nil
 }

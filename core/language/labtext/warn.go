@@ -26,6 +26,7 @@ func (b *builder) warnings() []Problem {
 		w.device(&b.result.Devices[i])
 	}
 	w.compatibility()
+	w.templates()
 	w.bgp()
 	return w.found
 }
@@ -415,4 +416,15 @@ func chainName(k *config.KeyChain) string {
 		return none
 	}
 	return k.Name
+}
+
+// templates warns about those that nothing takes.
+func (w *warner) templates() {
+	for _, n := range w.root.Children {
+		if n.held != nil && !n.held.taken {
+			name := n.Args[0].Text
+			w.at("template "+name, "write like "+name+" where it is to hold, or remove it", "nothing takes the template %s", name)
+			w.offer("remove " + name)
+		}
+	}
 }

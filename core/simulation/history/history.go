@@ -15,7 +15,7 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "9"
+const Engine = "10"
 
 // Bounds of one action.
 const (

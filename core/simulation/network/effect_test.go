@@ -209,7 +209,13 @@ func TestEveryStatementHasItsEffectShown(t *testing.T) {
 		if row.Effect == labtext.Nothing {
 			continue // TestChecksAndBriefsChangeNothing
 		}
+		if row.Effect == labtext.AsTaken {
+			continue // TestWhatIsSaidOnceHasItsEffect
+		}
 		for _, in := range row.In {
+			if in == labtext.DefaultsOf {
+				continue // the same statement where it counts
+			}
 			require.True(t, slices.ContainsFunc(effects, func(c effect) bool { return c.word == row.Word && c.in == in }) ||
 				slices.ContainsFunc(bgpEffects, func(c bgpEffect) bool { return c.word == row.Word && c.in == in }),
 				"no case changes %s in %s", row.Word, in)
@@ -258,5 +264,33 @@ plan links 10.9.0.0/16 length 30 area 0 as 64500
 		if row.Effect == labtext.Nothing {
 			require.True(t, words[row.Word], row.Word)
 		}
+	}
+}
+
+// TestWhatIsSaidOnceHasItsEffect changes a statement of a template and of the defaults:
+// what it does is what the statement does at each place that takes it.
+func TestWhatIsSaidOnceHasItsEffect(t *testing.T) {
+	text := demoLab(t, "triangle-with-ospf")
+	for name, c := range map[string]struct{ before, after string }{
+		"template": {"template trunk\n  ospf\n    cost 10\n" + strings.Replace(text, e2[:strings.Index(e2, "\n")], e2[:strings.Index(e2, "\n")]+" like trunk", 1), ""},
+		"defaults": {"defaults\n  reference-bandwidth 10G\n" + text, ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			c.after = strings.NewReplacer("cost 10\n", "cost 12\n", "bandwidth 10G\n", "bandwidth 100G\n").Replace(c.before)
+			r := labtext.Parse(c.after)
+			require.True(t, r.OK(), "%v", r.Problems)
+			w := build(t, c.before)
+			settle(t, w)
+			mark := w.Notes()
+			w.Configure(&r.Lab)
+			settle(t, w)
+			routers := map[string]bool{}
+			for i := mark; i < w.Notes(); i++ {
+				if n := w.NoteAt(i); n.Kind == note.LSAOriginated {
+					routers[w.Device(n.Device).Name()] = true
+				}
+			}
+			require.Len(t, routers, map[string]int{"template": 1, "defaults": 3}[name])
+		})
 	}
 }
