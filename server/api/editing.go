@@ -57,6 +57,25 @@ func (h *handlers) registerEditing(api huma.API) {
 	edit(api, "uses", "What is named at a place, and wherever it is named", func(in spot) (labtext.Named, error) {
 		return labtext.NameAt(in.Text, in.Line, in.Column)
 	})
+	edit(api, "hover", "What is known of the word at a place",
+		func(in spot) (labtext.Hover, error) { return labtext.HoverAt(in.Text, in.Line, in.Column), nil })
+	edit(api, "in-force", "What counts at a router, host, port, session or template, and where it is said", func(in struct {
+		Text  string `json:"text"`
+		Place string `json:"place" maxLength:"200" doc:"viaduct, viaduct.e1, viaduct/192.0.2.2"`
+	}) ([]labtext.InForce, error) {
+		return labtext.WhatHolds(in.Text, in.Place)
+	})
+	edit(api, "alike", "What several places of a text say alike",
+		func(in text) ([]labtext.Common, error) { return labtext.Alike(in.Text), nil })
+	edit(api, "pull", "Write what several places say alike into a template that they take", func(in struct {
+		Text       string `json:"text"`
+		In         string `json:"in" maxLength:"40" doc:"what the places are, as alike says it"`
+		Statements string `json:"statements" maxLength:"100000" doc:"what they have in common, as alike says it"`
+		Name       string `json:"name" maxLength:"60" doc:"of the template"`
+	}) (text, error) {
+		out, err := labtext.Pull(in.Text, in.In, in.Statements, in.Name)
+		return text{out}, err
+	})
 	edit(api, "rename", "Give what is named at a place another name, wherever it is named", func(in struct {
 		Text   string `json:"text"`
 		Line   int    `json:"line" minimum:"1"`

@@ -1,34 +1,77 @@
 package labtext
 
-import (
-	"fmt"
-	"strings"
-)
+import "fmt"
 
 // InForce is a statement that counts at a place, and where it is said.
 type InForce struct {
-	Text  string `json:"text" doc:"the statement, with what stays on its line"`
+	Text  string `json:"text" doc:"the statement, without what is below it"`
 	Depth int    `json:"depth" doc:"how far it is indented below the place, from 0"`
 	Line  int    `json:"line" doc:"where it is said, from 1"`
 	From  string `json:"from,omitempty" doc:"template NAME or defaults; empty if the place says it itself"`
 }
 
-// WhatHolds are the statements that count at a router, host, port or session, written
-// out: its own, those of the templates that it takes, and the lab's defaults.
+// Hover is what is known of a word of a text: what it means, and if it names a place or
+// a template, what counts there.
+type Hover struct {
+	Help  []Suggestion `json:"help"`
+	Place string       `json:"place,omitempty" doc:"router viaduct, port e1 10.0.1.1/30, template trunk ..."`
+	Holds []InForce    `json:"holds"`
+}
+
+// WhatHolds are the statements that count at a router, host, port, session or template,
+// written out: its own, those of the templates that it takes, and the lab's defaults.
 func WhatHolds(text, target string) ([]InForce, error) {
 	text = Normal(text)
 	if p := limits(text); p != nil {
 		return nil, fmt.Errorf("%s; %s", p.Message, p.Hint)
 	}
-	root, problems := parse(text)
-	p := &parser{root: root, problems: problems}
-	d := &document{lines: strings.Split(text, "\n"), root: p.expanded()}
+	d := newDocument(text)
 	n, err := d.find(target)
 	if err != nil {
 		return nil, err
 	}
+	return d.holds(d.writtenOut(n)), nil
+}
+
+// HoverAt is what is known of the word at a line and column, both from 1.
+func HoverAt(text string, line, column int) Hover {
+	out := Hover{Help: []Suggestion{}, Holds: []InForce{}}
+	text = Normal(text)
+	if limits(text) != nil {
+		return out
+	}
+	d := newDocument(text)
+	n := d.statementOn(line, column)
+	if n == nil {
+		return out
+	}
+	if column < n.Word.end() {
+		if help := WordHelp(n.Word.Text); help != nil {
+			out.Help = help
+		}
+	}
+	if n.Row.Word == "like" && column >= n.Word.end() {
+		for _, t := range n.Args {
+			if column >= t.Column && column < t.end() {
+				n = targetNode(d.root, t.Text)
+			}
+		}
+	}
+	if n == nil || !takes(n) && n.held == nil {
+		return out
+	}
+	out.Place = head(n)
+	out.Holds = d.holds(d.writtenOut(n))
+	return out
+}
+
+// takes says whether a statement is a place that can take templates.
+func takes(n *Node) bool { return n.Row.Opens != "" && rowFor("like", n.Row.Opens) != nil }
+
+// holds lists what is below a statement that is written out.
+func (d *document) holds(n *Node) []InForce {
 	source := map[int]string{} // by line
-	for _, t := range root.Children {
+	for _, t := range d.root.Children {
 		name := ""
 		switch {
 		case t.held != nil:
@@ -42,6 +85,7 @@ func WhatHolds(text, target string) ([]InForce, error) {
 			source[line] = name
 		}
 	}
+	own := source[n.Word.Line]
 	out := []InForce{}
 	var walk func(n *Node, depth int)
 	walk = func(n *Node, depth int) {
@@ -49,10 +93,14 @@ func WhatHolds(text, target string) ([]InForce, error) {
 			if c.Row.Word == "like" {
 				continue
 			}
-			out = append(out, InForce{head(c), depth, c.Word.Line, source[c.Word.Line]})
+			from := source[c.Word.Line]
+			if from == own {
+				from = ""
+			}
+			out = append(out, InForce{head(c), depth, c.Word.Line, from})
 			walk(c, depth+1)
 		}
 	}
 	walk(n, 0)
-	return out, nil
+	return out
 }

@@ -52,9 +52,9 @@ func Alike(text string) []Common {
 	return out[:min(len(out), maxCommon)]
 }
 
-// Pull writes a template with what is alike, and takes it where it was said. The
-// network stays the same.
-func Pull(text string, c Common, name string) (string, error) {
+// Pull writes a template with statements that are alike, as Alike says them, and takes
+// it where they were said. The network stays the same.
+func Pull(text, in, statements, name string) (string, error) {
 	text = Normal(text)
 	root, problems := parse(text)
 	if len(problems) > 0 {
@@ -63,10 +63,9 @@ func Pull(text string, c Common, name string) (string, error) {
 	if !validName(name) {
 		return "", fmt.Errorf("%q is not a name: a name begins with a letter and goes on with letters, digits, - and _", name)
 	}
-	in := contextOf(c.In)
 	var found *Common
 	for _, x := range Alike(text) {
-		if x.in == in && x.Statements == c.Statements {
+		if x.In == in && x.Statements == statements {
 			found = &x
 			break
 		}
@@ -77,7 +76,7 @@ func Pull(text string, c Common, name string) (string, error) {
 	lines := strings.Split(text, "\n")
 	blocks := map[*Node]*Node{} // at the top, old to new
 	for _, n := range root.Children {
-		if e := pulled(n, in, found.set, name); e != n {
+		if e := pulled(n, found.in, found.set, name); e != n {
 			blocks[n] = e
 		}
 	}
@@ -110,9 +109,6 @@ func Pull(text string, c Common, name string) (string, error) {
 	}
 	return after, nil
 }
-
-// contextOf is a context by its name.
-func contextOf(name string) Context { return Context(name) }
 
 // takersIn are the places of a tree that can take a template in a context.
 func takersIn(root *Node, in Context) []taker {

@@ -178,9 +178,30 @@ func TestTemplatesSayTheSame(t *testing.T) {
 		if len(pulls) == 0 {
 			t.Skip()
 		}
-		after, err := Pull(text, rapid.SampledFrom(pulls).Draw(t, "pull"), "common")
+		c := rapid.SampledFrom(pulls).Draw(t, "pull")
+		after, err := Pull(text, c.In, c.Statements, "common")
 		require.NoError(t, err)
 		require.Empty(t, Differences(&before, new(labOf(t, after))), after)
 		require.Less(t, strings.Count(after, "\n"), strings.Count(text, "\n"), after)
 	})
+}
+
+// TestWhatHoldsSaysWhere asks what counts at a place: each statement with its source.
+func TestWhatHoldsSaysWhere(t *testing.T) {
+	const text = "defaults\n  hello-interval 2s\ntemplate trunk\n  ospf area 0\n    cost 5\nrouter mill\n  port e1 10.0.1.1/30 mtu 9000 like trunk\n    ospf\n      priority 7\n"
+	holds, err := WhatHolds(text, "mill.e1")
+	require.NoError(t, err)
+	require.Equal(t, []InForce{{"mtu 9000", 0, 7, ""}, {"ospf", 0, 8, ""}, {"hello-interval 2s", 1, 2, "defaults"},
+		{"area 0", 1, 4, "template trunk"}, {"cost 5", 1, 5, "template trunk"}, {"priority 7", 1, 9, ""}}, holds)
+	_, err = WhatHolds(text, "mill.e9")
+	require.ErrorContains(t, err, "mill has no port e9")
+
+	h := HoverAt(text, 7, 38) // trunk, behind like
+	require.Equal(t, "template trunk", h.Place)
+	require.Equal(t, []InForce{{"ospf", 0, 4, ""}, {"area 0", 1, 4, ""}, {"cost 5", 1, 5, ""}}, h.Holds)
+	h = HoverAt(text, 7, 4)
+	require.Equal(t, "port e1 10.0.1.1/30", h.Place)
+	require.NotEmpty(t, h.Help)
+	require.Len(t, h.Holds, 6)
+	require.Empty(t, HoverAt(text, 99, 1).Holds)
 }

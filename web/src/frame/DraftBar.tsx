@@ -77,7 +77,8 @@ export function DraftBar({ view }: { view: View }) {
           onClick={() => toggle('lines')}
           disabled={view === 'text'}
         >
-          Draft: {d.checking && d.lines.length === 0 ? 'being checked' : extent(d.lines, d.touched)}
+          Draft:{' '}
+          {d.checking && d.lines.length === 0 ? 'being checked' : extent(d.lines, d.touched, d.changes)}
         </chakra.button>
         <Box flex={1} minW="160px" truncate role="status" data-testid="draft-effect">
           {d.errors > 0 ? (

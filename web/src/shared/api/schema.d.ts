@@ -841,6 +841,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/text/alike': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What several places of a text say alike */
+    post: operations['alike'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/text/complete': {
     parameters: {
       query?: never;
@@ -926,6 +943,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/text/hover': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What is known of the word at a place */
+    post: operations['hover'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/in-force': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What counts at a router, host, port, session or template, and where it is said */
+    post: operations['in-force'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/text/must-differ': {
     parameters: {
       query?: never;
@@ -954,6 +1005,23 @@ export interface paths {
     put?: never;
     /** The blocks of a text */
     post: operations['outline'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/text/pull': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Write what several places say alike into a template that they take */
+    post: operations['pull'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1352,6 +1420,15 @@ export interface components {
       edit: string;
       text: string;
     };
+    'BodyStruct { Text string "json:\\"text\\""; In string "json:\\"in\\" maxLength:\\"40\\" doc:\\"what the places are as alike says it\\""; Statements string "json:\\"statements\\" maxLength:\\"100000\\" doc:\\"what they have in common as alike says it\\""; Name string "json:\\"name\\" maxLength:\\"60\\" doc:\\"of the template\\"" }Body': {
+      /** @description what the places are, as alike says it */
+      in: string;
+      /** @description of the template */
+      name: string;
+      /** @description what they have in common, as alike says it */
+      statements: string;
+      text: string;
+    };
     'BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body': {
       /** Format: int64 */
       column: number;
@@ -1366,6 +1443,11 @@ export interface components {
       line: number;
       text: string;
       to: string;
+    };
+    'BodyStruct { Text string "json:\\"text\\""; Place string "json:\\"place\\" maxLength:\\"200\\" doc:\\"viaductE12\\"" }Body': {
+      /** @description viaduct, viaduct.e1, viaduct/192.0.2.2 */
+      place: string;
+      text: string;
     };
     'BodyStruct { Text string "json:\\"text\\""; Router string "json:\\"router\\" maxLength:\\"64\\"" }Body': {
       router: string;
@@ -1480,6 +1562,21 @@ export interface components {
       problems: components['schemas']['Problem'][];
       /** @description devices that the change touches, and shared: what the order of a staged change can name */
       touched: string[];
+    };
+    Common: {
+      /** @description what the places are: port, router, peer ... */
+      in: string;
+      /**
+       * Format: int64
+       * @description how much shorter the text gets
+       */
+      lines: number;
+      /** @description a free name for the template */
+      name: string;
+      /** @description what they have in common, as it is written in a template */
+      statements: string;
+      /** @description the places: viaduct.e1, viaduct/192.0.2.2 ... */
+      takers: string[];
     };
     Comparison: {
       /** @description devices of which something is different */
@@ -1732,6 +1829,12 @@ export interface components {
       /** @description a moment */
       at: string;
     };
+    Hover: {
+      help: components['schemas']['Suggestion'][];
+      holds: components['schemas']['InForce'][];
+      /** @description router viaduct, port e1 10.0.1.1/30, template trunk ... */
+      place?: string;
+    };
     Hunk: {
       added: string[];
       /** @description the statement at the top that it is in: router viaduct */
@@ -1742,6 +1845,22 @@ export interface components {
        */
       line: number;
       removed: string[];
+    };
+    InForce: {
+      /**
+       * Format: int64
+       * @description how far it is indented below the place, from 0
+       */
+      depth: number;
+      /** @description template NAME or defaults; empty if the place says it itself */
+      from?: string;
+      /**
+       * Format: int64
+       * @description where it is said, from 1
+       */
+      line: number;
+      /** @description the statement, without what is below it */
+      text: string;
     };
     'Keep-draftRequest': {
       author?: string;
@@ -5065,6 +5184,39 @@ export interface operations {
       };
     };
   };
+  alike: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Text'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Common'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'complete-text': {
     parameters: {
       query?: never;
@@ -5230,6 +5382,72 @@ export interface operations {
       };
     };
   };
+  hover: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Spot'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Hover'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'in-force': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Place string "json:\\"place\\" maxLength:\\"200\\" doc:\\"viaductE12\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['InForce'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'must-differ': {
     parameters: {
       query?: never;
@@ -5283,6 +5501,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Block'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  pull: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; In string "json:\\"in\\" maxLength:\\"40\\" doc:\\"what the places are as alike says it\\""; Statements string "json:\\"statements\\" maxLength:\\"100000\\" doc:\\"what they have in common as alike says it\\""; Name string "json:\\"name\\" maxLength:\\"60\\" doc:\\"of the template\\"" }Body'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Text'];
         };
       };
       /** @description Error */

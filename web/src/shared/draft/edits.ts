@@ -16,6 +16,19 @@ export const mustDiffer = (text: string, router: string) =>
 export const copyRouter = (text: string, router: string, values: Record<string, string>) =>
   unwrap(http.POST('/api/text/copy-router', { body: { text, router, values } })).then((x) => x.text);
 
+/** What several places of a text say alike. */
+export const alike = (text: string) => unwrap(http.POST('/api/text/alike', { body: { text } }));
+
+/** A text in which that is said once, in a template. */
+export const pull = (text: string, c: { in: string; statements: string }, name: string) =>
+  unwrap(http.POST('/api/text/pull', { body: { text, in: c.in, statements: c.statements, name } })).then(
+    (x) => x.text,
+  );
+
+/** What counts at a place, and where it is said. */
+export const inForce = (text: string, place: string) =>
+  unwrap(http.POST('/api/text/in-force', { body: { text, place } }));
+
 export const outlineOf = (text: string) => unwrap(http.POST('/api/text/outline', { body: { text } }));
 
 /** The text of a block. */

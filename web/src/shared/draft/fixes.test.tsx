@@ -73,6 +73,10 @@ describe('a draft in words', () => {
     );
     expect(extent([hunk('policy out', ['a'], ['b'])], ['shared'])).toBe('1 line in policy out');
     expect(extent([hunk('router mill', [''])], [])).toBe('layout only');
+    const reached = ['mill.e1', 'mill.e2', 'halt peer 10.0.0.1', 'link a b'].map((subject) => ({ subject }));
+    expect(extent([hunk('template trunk', ['a'], ['b'])], ['shared'], reached)).toBe(
+      '1 line in template trunk, reaches 2 devices',
+    );
   });
   test('what it would do, the harm first', () => {
     const flow = { name: 'coal', before: true, after: false, out: 9, outages: [], looped: [] };

@@ -30,7 +30,7 @@ export function effectWords(p: Previewed): string {
 }
 
 /** How much a draft changes: "3 lines on 2 routers". */
-export function extent(lines: Hunk[], touched: string[]): string {
+export function extent(lines: Hunk[], touched: string[], changes: { subject: string }[] = []): string {
   const n = lines.reduce(
     (sum, h) => sum + Math.max(h.added.filter(Boolean).length, h.removed.filter(Boolean).length),
     0,
@@ -46,5 +46,11 @@ export function extent(lines: Hunk[], touched: string[]): string {
         : blocks.length === 1 && blocks[0]
           ? ` in ${blocks[0]}`
           : '';
-  return n === 0 ? 'layout only' : plural(n, 'line') + where;
+  // A template and the defaults reach what takes them.
+  const said = blocks.some((b) => /^(?:template|defaults)\b/.test(b));
+  const reached = new Set(
+    changes.flatMap((c) => (/^\S+( peer .*)?$/.test(c.subject) ? [c.subject.split(/[. ]/)[0]] : [])),
+  );
+  const reach = said ? `, reaches ${plural(reached.size, 'device')}` : '';
+  return n === 0 ? 'layout only' : plural(n, 'line') + where + reach;
 }

@@ -35,6 +35,7 @@ const look = EditorView.theme({
   '.cm-diagnostic-error': { borderLeftColor: c('brick') },
   '.cm-diagnostic-warning': { borderLeftColor: c('ochre') },
   '.hb-help': { padding: '6px 10px', maxWidth: '420px', fontFamily: 'var(--chakra-fonts-body)' },
+  '.hb-help pre': { fontFamily: 'var(--chakra-fonts-mono)', margin: 0 },
   '.hb-help code': { fontFamily: 'var(--chakra-fonts-mono)', color: c('plum'), display: 'block' },
 });
 

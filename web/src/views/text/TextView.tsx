@@ -13,6 +13,7 @@ import { OutlinePanel } from './OutlinePanel';
 import { PreviewPanel } from './PreviewPanel';
 import { ProblemsPanel } from './ProblemsPanel';
 import { RevisionsPanel } from './RevisionsPanel';
+import { SayOnce } from './SayOnce';
 import { SideBySide } from './SideBySide';
 import { useDrafting } from '../../shared/draft/drafting';
 import { noPlan } from '../../shared/draft/plan';
@@ -224,6 +225,7 @@ export default function TextView({ lab, past, line }: Props) {
           </>
         )}
         {panel === 'brief' && <BriefText />}
+        {panel === 'outline' && errors === 0 && <SayOnce text={settled} write={write} readOnly={past} />}
         {panel === 'outline' && (
           <OutlinePanel
             blocks={blocks}

@@ -81,34 +81,41 @@ async function complete(context: CompletionContext): Promise<CompletionResult | 
   };
 }
 
-/** What a word means, where the pointer rests on it. */
+/** What a word means, where the pointer rests on it, and what counts at the place that it names. */
 const help = hoverTooltip(async (view, pos) => {
   const word = view.state.wordAt(pos);
   if (!word) return null;
   const line = view.state.doc.lineAt(pos);
-  const around = /[\w-]+/g;
-  let text = '';
-  for (let m = around.exec(line.text); m; m = around.exec(line.text)) {
-    if (line.from + m.index <= pos && pos <= line.from + m.index + m[0].length) text = m[0];
-  }
-  if (!text) return null;
-  const rows = await unwrap(http.GET('/api/text/words/{word}', { params: { path: { word: text } } }));
-  if (rows.length === 0) return null;
+  const known = await unwrap(
+    http.POST('/api/text/hover', {
+      body: { text: view.state.doc.toString(), line: line.number, column: pos - line.from + 1 },
+    }),
+  );
+  if (known.help.length === 0 && known.holds.length === 0) return null;
   return {
     pos: word.from,
     create: () => {
       const dom = document.createElement('div');
       dom.className = 'hb-help';
-      for (const r of rows) {
-        const usage = dom.appendChild(document.createElement('code'));
-        usage.textContent = r.detail ?? '';
-        const words = dom.appendChild(document.createElement('div'));
-        words.textContent = r.help ?? '';
+      const add = (tag: string, text: string) => {
+        dom.appendChild(document.createElement(tag)).textContent = text;
+      };
+      for (const r of known.help) {
+        add('code', r.detail ?? '');
+        add('div', r.help ?? '');
       }
+      if (known.holds.length > 0) add('b', `In force for ${known.place ?? ''}`);
+      for (const h of known.holds.slice(0, maxShown)) {
+        const said = h.from ? `   ${h.from}, line ${h.line}` : '';
+        add('pre', `${'  '.repeat(h.depth)}${h.text}${said}`);
+      }
+      if (known.holds.length > maxShown) add('div', `and ${known.holds.length - maxShown} more`);
       return { dom };
     },
   };
 });
+
+const maxShown = 24;
 
 export const labLanguage = [
   lab,

@@ -8,6 +8,7 @@ import { NamePanel, type Named } from './NamePanel';
 import { OutlinePanel } from './OutlinePanel';
 import { ProblemsPanel } from './ProblemsPanel';
 import { RevisionsPanel } from './RevisionsPanel';
+import { SayOnce } from './SayOnce';
 import { keepDraft, owner, readDraft } from '../../shared/draft/kept';
 
 const at = '/lab/x1/text';
@@ -249,5 +250,42 @@ describe('a draft', () => {
   test('belongs to the browser', () => {
     expect(owner()).toMatch(/^[0-9a-f]{24}$/);
     expect(owner()).toBe(owner());
+  });
+});
+
+describe('what is said alike', () => {
+  const common = {
+    in: 'port',
+    statements: 'ospf area 0\n  cost 40',
+    takers: ['mill.e1', 'halt.e1'],
+    lines: 2,
+    name: 'ports',
+  };
+  test('is pulled into a template with a name of the reader', async () => {
+    const write = vi.fn();
+    const asked = show(
+      <SayOnce text="the text" write={write} readOnly={false} />,
+      { 'POST /api/text/alike': [common], 'POST /api/text/pull': { text: 'the new text' } },
+      at,
+    );
+    const name = await screen.findByLabelText('Name of the template');
+    expect(screen.getByTestId('alike').textContent).toContain('2 ports say mill.e1, halt.e1');
+    await userEvent.clear(name);
+    await userEvent.type(name, 'trunk');
+    await userEvent.click(screen.getByRole('button', { name: 'Pull into a template' }));
+    await vi.waitFor(() => expect(write).toHaveBeenCalledWith('the new text'));
+    expect(asked.at(-1)).toContain('"in":"port","statements":"ospf area 0\\n  cost 40","name":"trunk"');
+  });
+  test('says why it cannot be', async () => {
+    show(
+      <SayOnce text="the text" write={nothing} readOnly={false} />,
+      {
+        'POST /api/text/alike': [common],
+        'POST /api/text/pull': problem(422, 'that would change mill.e1 cost'),
+      },
+      at,
+    );
+    await userEvent.click(await screen.findByRole('button', { name: 'Pull into a template' }));
+    expect(await screen.findByText('that would change mill.e1 cost')).toBeTruthy();
   });
 });
