@@ -40,6 +40,8 @@ type PortOSPF struct {
 	Priority           *uint8   `json:"priority,omitempty" doc:"to become DR, on a segment"`
 	DR                 string   `json:"dr,omitempty" doc:"the designated router of the segment, a device and its address"`
 	BDR                string   `json:"bdr,omitempty"`
+	DRWhy              string   `json:"drWhy,omitempty" doc:"why it is the DR"`
+	BDRWhy             string   `json:"bdrWhy,omitempty" doc:"why it is the BDR"`
 	Cost               uint16   `json:"cost"`
 	CostFrom           string   `json:"costFrom" doc:"where the cost comes from"`
 	Passive            bool     `json:"passive"`
@@ -228,6 +230,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		if !v.Passive {
 			out.Priority = &v.Priority
 			out.DR, out.BDR = facts.AddressWords(w, ip.V4(v.DR)), facts.AddressWords(w, ip.V4(v.BDR))
+			out.DRWhy, out.BDRWhy = electionWords(d.Main().OSPF(), i)
 		}
 	}
 	switch {

@@ -85,3 +85,37 @@ func TestAProcessSaysWhyItDoesNotRun(t *testing.T) {
 	require.Equal(t, "chosen from the ports", process(t, w, "mill").RouterIDFrom)
 	require.Equal(t, "10.255.0.1", process(t, w, "mill").RouterID)
 }
+
+// TestWhyARouterIsDesignated asks on a segment of three routers why the DR is the DR (RFC
+// 2328 9.4): by priority, by router ID, and since a later one never pre-empts.
+func TestWhyARouterIsDesignated(t *testing.T) {
+	lab := func(mill, halt, weir string) string {
+		text := ""
+		for i, r := range []struct{ name, ospf string }{{"mill", mill}, {"halt", halt}, {"weir", weir}} {
+			n := string(rune('1' + i))
+			text += "router " + r.name + "\n  router-id 10.255.0." + n + "\n  port yard 10.0.9." + n + "/24\n    ospf area 0\n" + r.ospf
+		}
+		return text + "segment yard mill.yard halt.yard weir.yard\n"
+	}
+	for name, c := range map[string]struct{ text, dr, why, bdr, bwhy string }{
+		"by router ID":  {lab("", "", ""), "weir", "highest router ID of those with priority 1", "halt", "highest router ID of those with priority 1"},
+		"by priority":   {lab("      priority 9\n", "", ""), "mill", "highest priority, 9", "weir", "highest router ID of those with priority 1"},
+		"the only ones": {lab("", "      priority 0\n", "      priority 0\n"), "mill", "no other router that may be it is there", "", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := testlabs.Settled(t, c.text)
+			for _, device := range []string{"mill", "halt", "weir"} {
+				o := portRow(t, w, device, "yard").OSPF
+				require.Contains(t, o.DR, c.dr)
+				require.Equal(t, c.why, o.DRWhy)
+				require.Contains(t, o.BDR, c.bdr)
+				require.Equal(t, c.bwhy, o.BDRWhy)
+			}
+		})
+	}
+	w := testlabs.Settled(t, strings.Replace(lab("", "", ""), "segment yard mill.yard halt.yard weir.yard", "segment yard mill.yard halt.yard", 1))
+	testlabs.Reconfigure(t, w, lab("", "", ""))
+	o := portRow(t, w, "mill", "yard").OSPF
+	require.Contains(t, o.DR, "halt")
+	require.Equal(t, "it came first; a higher priority or router ID never pre-empts", o.DRWhy)
+}

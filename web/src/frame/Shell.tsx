@@ -424,7 +424,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
         {side === 'problems' && <Problems close={() => setSide('')} />}
         {side === 'brief' && view !== 'text' && <BriefPanel close={() => setSide('')} />}
         {side === 'probe' && <Probe close={() => setSide('')} devices={map.data?.devices ?? []} who={who} />}
-        {side === 'explanation' && view !== 'text' && (
+        {side === 'explanation' && view !== 'text' && view !== 'desk' && (
           <Explanation lab={lab} link={link} act={doAct} past={past} close={() => setSide('')} />
         )}
       </Flex>

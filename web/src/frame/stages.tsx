@@ -16,6 +16,7 @@ import { PortsView } from '../views/ports/PortsView';
 import { RoutesView } from '../views/routes/RoutesView';
 import { TimelineView } from '../views/timeline/TimelineView';
 
+const DeskView = lazy(() => import('../views/desk/DeskView'));
 const TextView = lazy(() => import('../views/text/TextView'));
 const TwoTexts = lazy(() => import('../views/text/TwoTexts').then((m) => ({ default: m.TwoTexts })));
 
@@ -58,6 +59,13 @@ const texts = (only?: RegExp) =>
 /** The registry of views. Their titles and keys are in shared/focus/focus.ts. */
 export const stages: Record<View, Shown> = {
   map: { show: (s) => <MapView {...s.map} />, compare: rows('map') },
+  desk: {
+    show: (s) => (
+      <Suspense fallback={<Waiting what="loading the editor" />}>
+        <DeskView past={s.past} goto={s.goto} />
+      </Suspense>
+    ),
+  },
   text: {
     show: (s) => (
       <Suspense fallback={<Waiting what="loading the editor" />}>

@@ -2502,6 +2502,8 @@ export interface components {
       /** @description the key chain in force, without its secrets; none */
       authentication: string;
       bdr?: string;
+      /** @description why it is the BDR */
+      bdrWhy?: string;
       /** Format: int32 */
       cost: number;
       /** @description where the cost comes from */
@@ -2510,6 +2512,8 @@ export interface components {
       disabled: boolean;
       /** @description the designated router of the segment, a device and its address */
       dr?: string;
+      /** @description why it is the DR */
+      drWhy?: string;
       helloInterval: string;
       /** @description where it is set: the port, or its area */
       keysFrom?: string;

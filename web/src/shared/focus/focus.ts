@@ -15,6 +15,7 @@ export interface Focus {
 
 export const views = [
   { name: 'map', title: 'Map', key: 'm' },
+  { name: 'desk', title: 'Desk', key: 'j' },
   { name: 'text', title: 'Text', key: 't' },
   { name: 'ports', title: 'Ports', key: 'o' },
   { name: 'neighbours', title: 'Neighbours', key: 'n' },

@@ -5,6 +5,7 @@ import { type Port, type Process } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { PortDetail } from './PortDetail';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
@@ -104,7 +105,7 @@ export function PortsView() {
         ))}
       </Sheet>
       <Box mt={2} color="quiet" fontSize="12px">
-        Mark two ports to see them side by side.
+        Click a port for its timers, DR and keys; mark two to see them side by side.
       </Box>
     </Box>
   );
@@ -154,97 +155,106 @@ interface RowProps {
 function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
   const o = p.ospf;
   return (
-    <Box
-      as="tr"
-      borderTop="1px solid"
-      borderColor="line"
-      bg={focused ? 'plumSoft' : undefined}
-      onClick={focus}
-      cursor="pointer"
-      _hover={{ bg: focused ? 'plumSoft' : 'paper' }}
-    >
-      <Td onClick={(e) => e.stopPropagation()}>
-        <input
-          type="checkbox"
-          aria-label={`mark ${portName(p)}`}
-          checked={marked}
-          onChange={(e) => mark(e.target.checked)}
-        />
-      </Td>
-      <Td fontWeight="600">{p.port}</Td>
-      <Td>{p.address ? <Mono>{p.address}</Mono> : <Quiet>none</Quiet>}</Td>
-      <Td>
-        {p.up ? (
-          <Box color="leaf" fontWeight="500">
-            up{p.bandwidth ? <Quiet fontWeight="400"> {p.bandwidth}</Quiet> : null}
-          </Box>
-        ) : (
-          <Box color="brick" title={p.why?.remedy}>
-            <b>down</b>, {p.why?.text}
-            <Box onClick={(e) => e.stopPropagation()}>
-              <Fixes fixes={p.why?.fixes} />
+    <>
+      <Box
+        as="tr"
+        borderTop="1px solid"
+        borderColor="line"
+        bg={focused ? 'plumSoft' : undefined}
+        onClick={focus}
+        cursor="pointer"
+        _hover={{ bg: focused ? 'plumSoft' : 'paper' }}
+      >
+        <Td onClick={(e) => e.stopPropagation()}>
+          <input
+            type="checkbox"
+            aria-label={`mark ${portName(p)}`}
+            checked={marked}
+            onChange={(e) => mark(e.target.checked)}
+          />
+        </Td>
+        <Td fontWeight="600">{p.port}</Td>
+        <Td>{p.address ? <Mono>{p.address}</Mono> : <Quiet>none</Quiet>}</Td>
+        <Td>
+          {p.up ? (
+            <Box color="leaf" fontWeight="500">
+              up{p.bandwidth ? <Quiet fontWeight="400"> {p.bandwidth}</Quiet> : null}
             </Box>
+          ) : (
+            <Box color="brick" title={p.why?.remedy}>
+              <b>down</b>, {p.why?.text}
+              <Box onClick={(e) => e.stopPropagation()}>
+                <Fixes fixes={p.why?.fixes} />
+              </Box>
+            </Box>
+          )}
+        </Td>
+        <Td color="quiet">{p.joinedTo.join(', ')}</Td>
+        <Td>{o?.area}</Td>
+        <Td>
+          {o && (
+            <>
+              {o.state}
+              {o.priority !== undefined && <Quiet>, priority {o.priority}</Quiet>}
+              {o.dr && (
+                <Quiet display="block" fontSize="11px">
+                  DR {o.dr}
+                </Quiet>
+              )}
+              {o.bdr && (
+                <Quiet display="block" fontSize="11px">
+                  BDR {o.bdr}
+                </Quiet>
+              )}
+              {o.disabled && <Quiet>, disabled</Quiet>}
+              {o.authentication !== 'none' && (
+                <Quiet display="block" fontSize="11px">
+                  {o.authentication}, set on {o.keysFrom}
+                </Quiet>
+              )}
+            </>
+          )}
+        </Td>
+        <Td>
+          {o && (
+            <span title={o.costFrom}>
+              {o.cost}
+              {o.type !== 'loopback' && (
+                <Quiet display="block" fontSize="11px" whiteSpace="nowrap">
+                  {o.costFrom}
+                </Quiet>
+              )}
+            </span>
+          )}
+        </Td>
+        <Td whiteSpace="nowrap">
+          {o && !o.passive && o.type !== 'loopback' && (
+            <>
+              {o.helloInterval}, {o.deadInterval}
+              {o.nextHello !== undefined && (
+                <Quiet display="block" fontSize="11px">
+                  next in {o.nextHello.toFixed(1)} s
+                </Quiet>
+              )}
+            </>
+          )}
+        </Td>
+        <Td>
+          {o?.neighbours.map((n) => (
+            <Mono key={n} display="block" whiteSpace="nowrap">
+              {n}
+            </Mono>
+          ))}
+        </Td>
+      </Box>
+      {focused && (
+        <Box as="tr" bg="plumSoft">
+          <Box as="td" px={3} pb={3} {...{ colSpan: 10 }}>
+            <PortDetail port={p} />
           </Box>
-        )}
-      </Td>
-      <Td color="quiet">{p.joinedTo.join(', ')}</Td>
-      <Td>{o?.area}</Td>
-      <Td>
-        {o && (
-          <>
-            {o.state}
-            {o.priority !== undefined && <Quiet>, priority {o.priority}</Quiet>}
-            {o.dr && (
-              <Quiet display="block" fontSize="11px">
-                DR {o.dr}
-              </Quiet>
-            )}
-            {o.bdr && (
-              <Quiet display="block" fontSize="11px">
-                BDR {o.bdr}
-              </Quiet>
-            )}
-            {o.disabled && <Quiet>, disabled</Quiet>}
-            {o.authentication !== 'none' && (
-              <Quiet display="block" fontSize="11px">
-                {o.authentication}, set on {o.keysFrom}
-              </Quiet>
-            )}
-          </>
-        )}
-      </Td>
-      <Td>
-        {o && (
-          <span title={o.costFrom}>
-            {o.cost}
-            {o.type !== 'loopback' && (
-              <Quiet display="block" fontSize="11px" whiteSpace="nowrap">
-                {o.costFrom}
-              </Quiet>
-            )}
-          </span>
-        )}
-      </Td>
-      <Td whiteSpace="nowrap">
-        {o && !o.passive && o.type !== 'loopback' && (
-          <>
-            {o.helloInterval}, {o.deadInterval}
-            {o.nextHello !== undefined && (
-              <Quiet display="block" fontSize="11px">
-                next in {o.nextHello.toFixed(1)} s
-              </Quiet>
-            )}
-          </>
-        )}
-      </Td>
-      <Td>
-        {o?.neighbours.map((n) => (
-          <Mono key={n} display="block" whiteSpace="nowrap">
-            {n}
-          </Mono>
-        ))}
-      </Td>
-    </Box>
+        </Box>
+      )}
+    </>
   );
 }
 

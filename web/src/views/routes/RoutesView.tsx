@@ -2,12 +2,13 @@ import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useMemo, useRef, useState } from 'react';
-import { type Cell, type RouteRow } from '../../shared/api/client';
+import { type RouteRow } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { GridHead, Scroll } from '../../shared/parts/table';
+import { RouteCell } from './RouteCell';
 import { Story } from './Story';
 import { matches } from './match';
 import { SummaryHelper } from './SummaryHelper';
@@ -189,71 +190,6 @@ export function RoutesView() {
         )}
       </Scroll>
     </Flex>
-  );
-}
-
-interface CellProps {
-  cell: Cell | undefined;
-  dim: boolean;
-  open: boolean;
-  toggle: () => void;
-  label: string;
-}
-
-/** Kinds of OSPF routes where room is short; those inside an area go without saying. */
-const shortKind: Record<string, string> = {
-  'inter-area': 'inter-area',
-  'external type 1': 'external 1',
-  'external type 2': 'external 2',
-  range: 'range',
-};
-
-function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
-  return (
-    <Box role="cell" bg={open ? 'chosen' : undefined}>
-      <chakra.button
-        onClick={toggle}
-        aria-expanded={open}
-        title={`${label}: the whole story`}
-        data-cell={label}
-        textAlign="left"
-        w="full"
-        h="full"
-        px={3}
-        py="6px"
-        opacity={dim ? 0.35 : 1}
-        _hover={{ bg: 'chosen' }}
-      >
-        {cell ? (
-          <>
-            <Box>
-              {cell.blackhole ? (
-                <b>blackhole</b>
-              ) : cell.source === 'connected' ? (
-                'connected'
-              ) : (
-                <b>{cell.nextHops.map((h) => h.to || h.via).join(' and ')}</b>
-              )}{' '}
-              {cell.source === 'ospf' && (
-                <Quiet title={cell.kind}>
-                  OSPF {cell.metric}
-                  {cell.kind === 'external type 2' && ` + ${cell.metric2}`}
-                  {cell.kind && cell.kind !== 'intra-area' && `, ${shortKind[cell.kind] ?? cell.kind}`}
-                  {cell.tag ? `, tag ${cell.tag}` : ''}
-                </Quiet>
-              )}
-              {cell.source === 'static' && <Quiet>static {cell.preference}</Quiet>}
-              {cell.source === 'bgp' && <Quiet>BGP, {cell.kind}</Quiet>}
-            </Box>
-            <Mono color="quiet" fontSize="11px">
-              {cell.nextHops.map((h) => (h.via ? `${h.via} ${h.port}` : h.port)).join(', ')}
-            </Mono>
-          </>
-        ) : (
-          <Quiet>no route</Quiet>
-        )}
-      </chakra.button>
-    </Box>
   );
 }
 

@@ -5,7 +5,7 @@ import { EditorState, type Extension } from '@codemirror/state';
 import { EditorView, drawSelection, highlightActiveLine, keymap, lineNumbers } from '@codemirror/view';
 import { useEffect, useRef } from 'react';
 import type { Problem } from '../../shared/api/client';
-import { expandHere, labLanguage } from './language';
+import { expandHere, labLanguage, wholeText } from './language';
 
 const c = (name: string) => `var(--chakra-colors-${name})`;
 
@@ -53,6 +53,8 @@ interface Props {
   /** A place to go to: line and column from 1. A new object goes there again. */
   goto: { line: number; column: number } | undefined;
   readOnly: boolean;
+  /** The whole text that this one is a part of, and how many lines are above it. */
+  whole?: (part: string) => { text: string; above: number };
 }
 
 /** A problem's fix, offered where the pointer rests on it. */
@@ -88,18 +90,22 @@ export function Editor({
   readOnly,
   label = 'Lab text',
   wrap = true,
+  whole,
 }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
-  const calls = useRef({ change, apply, name });
+  const calls = useRef({ change, apply, name, whole });
   useEffect(() => {
-    calls.current = { change, apply, name };
+    calls.current = { change, apply, name, whole };
   });
 
   useEffect(() => {
     if (!host.current) return;
     const extensions: Extension = [
-      lineNumbers(),
+      lineNumbers({
+        formatNumber: (n) => String(n + (calls.current.whole?.('').above ?? 0)),
+      }),
+      wholeText.of((part) => calls.current.whole?.(part) ?? { text: part, above: 0 }),
       history(),
       drawSelection(),
       highlightActiveLine(),

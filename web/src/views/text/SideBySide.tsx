@@ -1,12 +1,11 @@
 import { Box, Flex } from '@chakra-ui/react';
-import type { Block, Problem } from '../../shared/api/client';
+import type { Problem } from '../../shared/api/client';
 import { Plain } from '../../shared/parts/parts';
 import { Editor } from './Editor';
-import { blockText, withBlock } from '../../shared/draft/edits';
+import { deviceRange, withRange } from '../../shared/draft/block';
 
 interface Props {
   names: string[];
-  blocks: Block[];
   text: string;
   problems: Problem[];
   change: (text: string) => void;
@@ -18,10 +17,12 @@ interface Props {
 const nowhere = () => undefined;
 
 /** Several devices' blocks beside each other, each to be edited in its place. */
-export function SideBySide({ names, blocks, text, problems, change, apply, close, readOnly }: Props) {
-  const shown = names.flatMap(
-    (n) => blocks.find((b) => b.name === n && (b.kind === 'router' || b.kind === 'host')) ?? [],
-  );
+export function SideBySide({ names, text, problems, change, apply, close, readOnly }: Props) {
+  const lines = text.split('\n');
+  const shown = names.flatMap((name) => {
+    const range = deviceRange(lines, name);
+    return range ? [{ name, range }] : [];
+  });
   return (
     <Flex direction="column" h="full" minH={0}>
       <Flex px={4} py={1} align="center" gap={3} bg="plumSoft">
@@ -33,22 +34,24 @@ export function SideBySide({ names, blocks, text, problems, change, apply, close
         </Plain>
       </Flex>
       <Flex flex={1} minH={0}>
-        {shown.map((b) => (
-          <Box key={b.name} flex={1} minW={0} borderRight="1px solid" borderColor="line">
+        {shown.map(({ name, range }) => (
+          <Box key={name} flex={1} minW={0} borderRight="1px solid" borderColor="line">
             <Editor
-              text={blockText(text, b)}
-              label={`Block of ${b.name}`}
+              text={lines.slice(range.from, range.to).join('\n')}
+              label={`Block of ${name}`}
               problems={problems
-                .filter((p) => p.line >= b.from && p.line <= b.to)
-                .map((p) => ({ ...p, line: p.line - b.from + 1 }))}
+                .filter((p) => p.line > range.from && p.line <= range.to)
+                .map((p) => ({ ...p, line: p.line - range.from }))}
               change={(block) => {
-                if (block !== blockText(text, b)) change(withBlock(text, b, block));
+                const now = withRange(lines, range, block);
+                if (now !== text) change(now);
               }}
               apply={apply}
               goto={undefined}
               name={nowhere}
               wrap={false}
               readOnly={readOnly}
+              whole={(block) => ({ text: withRange(lines, range, block), above: range.from })}
             />
           </Box>
         ))}

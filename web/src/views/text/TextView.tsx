@@ -57,7 +57,7 @@ export default function TextView({ lab, past, line }: Props) {
   const outline = useQuery({
     queryKey: ['outline', settled],
     queryFn: () => outlineOf(settled),
-    enabled: panel === 'outline' || beside.length > 0,
+    enabled: panel === 'outline',
     placeholderData: (p) => p,
   });
   const blocks = outline.data && settled === draft.text ? outline.data : noBlocks;
@@ -129,10 +129,9 @@ export default function TextView({ lab, past, line }: Props) {
         <Box flex={1} minH={0}>
           {pair ? (
             <TwoTexts before={pair.before} after={pair.after} close={() => setPair(undefined)} />
-          ) : beside.length > 0 && blocks.length > 0 ? (
+          ) : beside.length > 0 ? (
             <SideBySide
               names={beside}
-              blocks={blocks}
               text={draft.text}
               problems={problems}
               change={change}

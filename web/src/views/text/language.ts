@@ -1,4 +1,5 @@
 import { autocompletion, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete';
+import { Facet, type EditorState } from '@codemirror/state';
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/language';
 import { hoverTooltip, type EditorView } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
@@ -58,14 +59,24 @@ function series(context: CompletionContext): CompletionResult | null {
   };
 }
 
+type Whole = (part: string) => { text: string; above: number };
+
+/** The whole text that an editor has a part of, and how many lines are above the part. */
+export const wholeText = Facet.define<Whole, Whole>({
+  combine: (given) => given[0] ?? ((part) => ({ text: part, above: 0 })),
+});
+
+const wholeOf = (state: EditorState) => state.facet(wholeText)(state.doc.toString());
+
 async function complete(context: CompletionContext): Promise<CompletionResult | null> {
   const line = context.state.doc.lineAt(context.pos);
   const column = context.pos - line.from + 1;
   if (!context.explicit && !context.matchBefore(/[\w.-]+/) && !/\S $/.test(line.text.slice(0, column - 1)))
     return null;
+  const whole = wholeOf(context.state);
   const found = await unwrap(
     http.POST('/api/text/complete', {
-      body: { text: context.state.doc.toString(), line: line.number, column },
+      body: { text: whole.text, line: line.number + whole.above, column },
     }),
   );
   if (context.aborted || found.suggestions.length === 0) return null;
@@ -86,9 +97,10 @@ const help = hoverTooltip(async (view, pos) => {
   const word = view.state.wordAt(pos);
   if (!word) return null;
   const line = view.state.doc.lineAt(pos);
+  const whole = wholeOf(view.state);
   const known = await unwrap(
     http.POST('/api/text/hover', {
-      body: { text: view.state.doc.toString(), line: line.number, column: pos - line.from + 1 },
+      body: { text: whole.text, line: line.number + whole.above, column: pos - line.from + 1 },
     }),
   );
   if (known.help.length === 0 && known.holds.length === 0) return null;

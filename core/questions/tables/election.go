@@ -1,0 +1,74 @@
+package tables
+
+import (
+	"fmt"
+
+	"hellebore/core/ground/ip"
+	"hellebore/core/protocols/adjacency"
+	"hellebore/core/protocols/ospf"
+)
+
+// candidate is a router on a segment that may be designated.
+type candidate struct {
+	address  ip.Quad
+	id       ip.Quad
+	priority uint8
+}
+
+// above says whether an election prefers c: the higher priority, then the higher router ID
+// (RFC 2328 9.4).
+func (c candidate) above(o candidate) bool {
+	return c.priority > o.priority || c.priority == o.priority && c.id > o.id
+}
+
+// electionWords say why a segment's DR and BDR are what they are, as a port sees it.
+func electionWords(p *ospf.Process, i uint32) (dr, bdr string) {
+	v := p.Port(i)
+	list := []candidate{{v.Address.Quad(), p.RouterID(), v.Priority}}
+	p.Neighbours(i, func(n ospf.NeighbourView) {
+		if n.State >= adjacency.TwoWay {
+			list = append(list, candidate{n.Address.Quad(), n.RouterID, n.Priority})
+		}
+	})
+	if v.DR != 0 {
+		dr = whyChosen(list, v.DR, 0)
+	}
+	if v.BDR != 0 {
+		bdr = whyChosen(list, v.BDR, v.DR)
+	}
+	return dr, bdr
+}
+
+// whyChosen says why a router was chosen among those of a list, without the one that has
+// another office.
+func whyChosen(list []candidate, chosen, other ip.Quad) string {
+	var it candidate
+	var rest []candidate // those that it was chosen among
+	for _, c := range list {
+		switch {
+		case c.address == chosen:
+			it = c
+		case c.address != other && c.priority > 0:
+			rest = append(rest, c)
+		}
+	}
+	switch {
+	case it.address == 0:
+		return "what the others on the segment say"
+	case len(rest) == 0:
+		return "no other router that may be it is there"
+	}
+	best := rest[0]
+	for _, c := range rest[1:] {
+		if c.above(best) {
+			best = c
+		}
+	}
+	switch {
+	case best.above(it):
+		return "it came first; a higher priority or router ID never pre-empts"
+	case it.priority > best.priority:
+		return fmt.Sprintf("highest priority, %d", it.priority)
+	}
+	return fmt.Sprintf("highest router ID of those with priority %d", it.priority)
+}
