@@ -25,6 +25,7 @@ import { TimelineDock } from '../views/timeline/TimelineDock';
 import { NameMoment } from '../views/timeline/NameMoment';
 import { Why } from '../panels/why/Why';
 import { Flower } from './Flower';
+import { ThingMenu } from './ThingMenu';
 import { Help } from './Help';
 import { useKeys } from '../shared/parts/keys';
 import { BrokenLab } from './BrokenLab';
@@ -110,6 +111,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     window.innerWidth < 1180 ? '' : lab.brief ? 'brief' : 'explanation',
   );
   const { list: wrong } = useWrong(side === 'problems');
+  const [probing, setProbing] = useState(''); // from where, if a menu said so
   const [help, setHelp] = useState(false);
   const [link, setLink] = useState(''); // the port whose link is selected
   const [labels, setLabels] = useState(false);
@@ -187,7 +189,10 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     ...Object.fromEntries(views.map((v) => [v.key, () => void show(v.name)])),
     '/': () => input.current?.focus(),
     '?': () => setHelp(true),
-    p: () => toggle('probe'),
+    p: () => {
+      setProbing('');
+      toggle('probe');
+    },
     e: () => toggle('explanation'),
     y: () => toggle('why'),
     q: () => setAnswering(!answering),
@@ -216,220 +221,238 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const stage: Stage = { lab, focus, past, line, goto, map: { link, setLink, labels, tree, setTree } };
 
   return (
-    <Flex direction="column" h="100vh" overflow="hidden">
-      <Flex
-        as="header"
-        h="52px"
-        px={4}
-        gap={3}
-        align="center"
-        bg="panel"
-        borderBottom="1px solid"
-        borderColor="line"
-        flexShrink={0}
-      >
-        <Flex asChild align="center" gap={2} fontWeight="700" fontSize="15px">
-          <Link to="/" title="All labs">
-            <Flower /> Hellebore
-          </Link>
-        </Flex>
-        <Box as="h1" fontWeight="400" color="quiet" fontSize="14px" truncate maxW="180px" title={lab.title}>
-          {lab.title}
-        </Box>
-        <FocusBar
-          focus={focus}
-          names={names}
-          moment={
-            comparing
-              ? `${momentWords(lab, focus.since)} .. ${momentWords(lab, focus.when)}`
-              : momentWords(lab, focus.when)
-          }
-          set={(f) => void set(f)}
-          act={doAct}
-          ask={question}
-          edit={editLines}
-          complete={complete}
-          input={input}
-        />
-        {lab.brief && (
-          <Plain onClick={() => toggle('brief')} aria-pressed={side === 'brief'}>
-            Brief
-          </Plain>
-        )}
-        <Plain
-          onClick={() => toggle('problems')}
-          aria-pressed={side === 'problems'}
-          title="what is wrong, and what mends it"
-        >
-          Problems
-          {wrong.length > 0 && (
-            <Box as="span" color="brick" fontWeight="650" ml={1}>
-              {few(wrong.length)}
-            </Box>
-          )}
-        </Plain>
-        <Plain onClick={() => toggle('why')} aria-pressed={side === 'why'}>
-          Why?
-        </Plain>
-        <Plain onClick={() => toggle('probe')} aria-pressed={side === 'probe'}>
-          Probe
-        </Plain>
-        <Plain onClick={() => setHelp(true)} aria-label="Keys" px={2}>
-          ?
-        </Plain>
-      </Flex>
-      {!connected && (
-        <Box bg="ochreSoft" color="ochre" px={4} py={1} role="status">
-          The connection to the server is lost. What you see is the last known state; the page reconnects by
-          itself.
-        </Box>
-      )}
-      {(act.isPending || running) && <Busy id={id} running={running} />}
-      {!running && last && (last.moving.length > 0 || last.outcome === 'stopped') && !past && (
-        <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} align="center" role="status">
-          <Box flex={1}>
-            <b>{last.action}</b>:{' '}
-            {last.outcome === 'stopped' ? 'it was stopped before the network settled' : last.outcome}
-            {last.moving.length > 0 && `; what keeps moving: ${last.moving[0]}`}.
-          </Box>
-          <chakra.button textDecoration="underline" onClick={() => void show('timeline', { when: 'now' })}>
-            More
-          </chakra.button>
-          <chakra.button textDecoration="underline" onClick={() => doAct('settle')}>
-            Go on
-          </chakra.button>
-        </Flex>
-      )}
-      {act.error && (
-        <Flex bg="brickSoft" color="brick" px={4} py={1} role="alert">
-          <Box flex={1}>{act.error.message}</Box>
-          <chakra.button textDecoration="underline" onClick={() => act.reset()}>
-            Close
-          </chakra.button>
-        </Flex>
-      )}
-      {comparing && <ComparisonBanner lab={lab} />}
-      {past && !comparing && (
-        <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} role="status">
-          <Box flex={1}>
-            This is the past: {momentWords(lab, focus.when)}. It can be looked at and probed, not changed.
-          </Box>
-          <NameMoment id={id} when={focus.when} moments={lab.moments} />
-          <chakra.button
-            textDecoration="underline"
-            onClick={() => void set({ since: focus.when, when: 'now' })}
-          >
-            Compare with now
-          </chakra.button>
-          <ForkButton id={id} when={focus.when} />
-          <chakra.button textDecoration="underline" onClick={() => void set({ when: 'now' })}>
-            Back to now
-          </chakra.button>
-        </Flex>
-      )}
-      <Flex flex={1} minH={0}>
+    <ThingMenu
+      act={doAct}
+      past={past}
+      probe={(from) => {
+        setProbing(from);
+        setSide('probe');
+        void set({ who: from });
+      }}
+      goto={goto}
+    >
+      <Flex direction="column" h="100vh" overflow="hidden">
         <Flex
-          as="nav"
-          aria-label="Views"
-          direction="column"
-          w="132px"
-          p={2}
-          gap="2px"
+          as="header"
+          h="52px"
+          px={4}
+          gap={3}
+          align="center"
           bg="panel"
-          borderRight="1px solid"
+          borderBottom="1px solid"
           borderColor="line"
           flexShrink={0}
         >
-          {views.map((v) => (
-            <Flex
-              asChild
-              key={v.name}
-              px={2}
-              py="6px"
-              borderRadius="md"
-              align="center"
-              fontWeight={v.name === view ? 650 : 400}
-              bg={v.name === view ? 'chosen' : undefined}
-              _hover={{ bg: 'chosen' }}
-            >
-              <Link
-                to={`/lab/${id}/${v.name}${writeFocus(focus)}`}
-                aria-current={v.name === view ? 'page' : undefined}
-              >
-                <Box flex={1}>{v.title}</Box>
-                {(problems[v.name] ?? 0) > 0 && (
-                  <Box color="brick" fontWeight="650" fontSize="11px" mx={1} title="problems">
-                    {few(problems[v.name] ?? 0)}
-                  </Box>
-                )}
-                {v.name === 'messages' && unread > 0 && (
-                  <Box color="plum" fontWeight="650" fontSize="11px" mx={1} title="not seen yet">
-                    {few(unread)}
-                  </Box>
-                )}
-                <Box color="quiet" fontSize="11px" aria-hidden="true">
-                  {v.key}
-                </Box>
-              </Link>
-            </Flex>
-          ))}
-          <Box flex={1} />
-          <chakra.label
-            color="quiet"
-            fontSize="11px"
-            display="flex"
-            gap={1}
-            whiteSpace="nowrap"
-            pb={1}
-            title="On: each gesture is applied at once, and Undo takes it back. Off: gestures write a draft."
-          >
-            <input
-              type="checkbox"
-              checked={drafting.atOnce}
-              onChange={(e) => drafting.setAtOnce(e.target.checked)}
-            />
-            Apply as you go
-          </chakra.label>
-          <chakra.button color="quiet" fontSize="11px" textAlign="left" px={2} onClick={toggleScheme}>
-            Theme
-          </chakra.button>
-        </Flex>
-        <Flex direction="column" flex={1} minW={0}>
-          <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
-            {((comparing && stages[view].compare) || stages[view].show)(stage)}
+          <Flex asChild align="center" gap={2} fontWeight="700" fontSize="15px">
+            <Link to="/" title="All labs">
+              <Flower /> Hellebore
+            </Link>
+          </Flex>
+          <Box as="h1" fontWeight="400" color="quiet" fontSize="14px" truncate maxW="180px" title={lab.title}>
+            {lab.title}
           </Box>
-          {answering && answers.list.length > 0 && (
-            <Answers
-              title={lab.title}
-              list={answers.list}
-              again={question}
-              clear={answers.clear}
-              close={() => setAnswering(false)}
+          <FocusBar
+            focus={focus}
+            names={names}
+            moment={
+              comparing
+                ? `${momentWords(lab, focus.since)} .. ${momentWords(lab, focus.when)}`
+                : momentWords(lab, focus.when)
+            }
+            set={(f) => void set(f)}
+            act={doAct}
+            ask={question}
+            edit={editLines}
+            complete={complete}
+            input={input}
+          />
+          {lab.brief && (
+            <Plain onClick={() => toggle('brief')} aria-pressed={side === 'brief'}>
+              Brief
+            </Plain>
+          )}
+          <Plain
+            onClick={() => toggle('problems')}
+            aria-pressed={side === 'problems'}
+            title="what is wrong, and what mends it"
+          >
+            Problems
+            {wrong.length > 0 && (
+              <Box as="span" color="brick" fontWeight="650" ml={1}>
+                {few(wrong.length)}
+              </Box>
+            )}
+          </Plain>
+          <Plain onClick={() => toggle('why')} aria-pressed={side === 'why'}>
+            Why?
+          </Plain>
+          <Plain onClick={() => toggle('probe')} aria-pressed={side === 'probe'}>
+            Probe
+          </Plain>
+          <Plain onClick={() => setHelp(true)} aria-label="Keys" px={2}>
+            ?
+          </Plain>
+        </Flex>
+        {!connected && (
+          <Box bg="ochreSoft" color="ochre" px={4} py={1} role="status">
+            The connection to the server is lost. What you see is the last known state; the page reconnects by
+            itself.
+          </Box>
+        )}
+        {(act.isPending || running) && <Busy id={id} running={running} />}
+        {!running && last && (last.moving.length > 0 || last.outcome === 'stopped') && !past && (
+          <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} align="center" role="status">
+            <Box flex={1}>
+              <b>{last.action}</b>:{' '}
+              {last.outcome === 'stopped' ? 'it was stopped before the network settled' : last.outcome}
+              {last.moving.length > 0 && `; what keeps moving: ${last.moving[0]}`}.
+            </Box>
+            <chakra.button textDecoration="underline" onClick={() => void show('timeline', { when: 'now' })}>
+              More
+            </chakra.button>
+            <chakra.button textDecoration="underline" onClick={() => doAct('settle')}>
+              Go on
+            </chakra.button>
+          </Flex>
+        )}
+        {act.error && (
+          <Flex bg="brickSoft" color="brick" px={4} py={1} role="alert">
+            <Box flex={1}>{act.error.message}</Box>
+            <chakra.button textDecoration="underline" onClick={() => act.reset()}>
+              Close
+            </chakra.button>
+          </Flex>
+        )}
+        {comparing && <ComparisonBanner lab={lab} />}
+        {past && !comparing && (
+          <Flex bg="ochreSoft" color="ochre" px={4} py={1} gap={3} role="status">
+            <Box flex={1}>
+              This is the past: {momentWords(lab, focus.when)}. It can be looked at and probed, not changed.
+            </Box>
+            <NameMoment id={id} when={focus.when} moments={lab.moments} />
+            <chakra.button
+              textDecoration="underline"
+              onClick={() => void set({ since: focus.when, when: 'now' })}
+            >
+              Compare with now
+            </chakra.button>
+            <ForkButton id={id} when={focus.when} />
+            <chakra.button textDecoration="underline" onClick={() => void set({ when: 'now' })}>
+              Back to now
+            </chakra.button>
+          </Flex>
+        )}
+        <Flex flex={1} minH={0}>
+          <Flex
+            as="nav"
+            aria-label="Views"
+            direction="column"
+            w="132px"
+            p={2}
+            gap="2px"
+            bg="panel"
+            borderRight="1px solid"
+            borderColor="line"
+            flexShrink={0}
+          >
+            {views.map((v) => (
+              <Flex
+                asChild
+                key={v.name}
+                px={2}
+                py="6px"
+                borderRadius="md"
+                align="center"
+                fontWeight={v.name === view ? 650 : 400}
+                bg={v.name === view ? 'chosen' : undefined}
+                _hover={{ bg: 'chosen' }}
+              >
+                <Link
+                  to={`/lab/${id}/${v.name}${writeFocus(focus)}`}
+                  aria-current={v.name === view ? 'page' : undefined}
+                >
+                  <Box flex={1}>{v.title}</Box>
+                  {(problems[v.name] ?? 0) > 0 && (
+                    <Box color="brick" fontWeight="650" fontSize="11px" mx={1} title="problems">
+                      {few(problems[v.name] ?? 0)}
+                    </Box>
+                  )}
+                  {v.name === 'messages' && unread > 0 && (
+                    <Box color="plum" fontWeight="650" fontSize="11px" mx={1} title="not seen yet">
+                      {few(unread)}
+                    </Box>
+                  )}
+                  <Box color="quiet" fontSize="11px" aria-hidden="true">
+                    {v.key}
+                  </Box>
+                </Link>
+              </Flex>
+            ))}
+            <Box flex={1} />
+            <chakra.label
+              color="quiet"
+              fontSize="11px"
+              display="flex"
+              gap={1}
+              whiteSpace="nowrap"
+              pb={1}
+              title="On: each gesture is applied at once, and Undo takes it back. Off: gestures write a draft."
+            >
+              <input
+                type="checkbox"
+                checked={drafting.atOnce}
+                onChange={(e) => drafting.setAtOnce(e.target.checked)}
+              />
+              Apply as you go
+            </chakra.label>
+            <chakra.button color="quiet" fontSize="11px" textAlign="left" px={2} onClick={toggleScheme}>
+              Theme
+            </chakra.button>
+          </Flex>
+          <Flex direction="column" flex={1} minW={0}>
+            <Box as="main" flex={1} minH={0} overflow="auto" position="relative" key={view}>
+              {((comparing && stages[view].compare) || stages[view].show)(stage)}
+            </Box>
+            {answering && answers.list.length > 0 && (
+              <Answers
+                title={lab.title}
+                list={answers.list}
+                again={question}
+                clear={answers.clear}
+                close={() => setAnswering(false)}
+              />
+            )}
+            <DraftBar view={view} />
+            {view !== 'timeline' && (
+              <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />
+            )}
+          </Flex>
+          {side === 'why' && view !== 'text' && (
+            <Why
+              map={map.data}
+              neighbours={neighbours.data}
+              link={link}
+              close={() => setSide('')}
+              goto={goto}
             />
           )}
-          <DraftBar view={view} />
-          {view !== 'timeline' && (
-            <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />
+          {side === 'problems' && <Problems close={() => setSide('')} />}
+          {side === 'brief' && view !== 'text' && <BriefPanel close={() => setSide('')} />}
+          {side === 'probe' && (
+            <Probe
+              key={probing}
+              close={() => setSide('')}
+              devices={map.data?.devices ?? []}
+              who={probing || who}
+            />
+          )}
+          {side === 'explanation' && view !== 'text' && view !== 'desk' && (
+            <Explanation lab={lab} link={link} act={doAct} past={past} close={() => setSide('')} />
           )}
         </Flex>
-        {side === 'why' && view !== 'text' && (
-          <Why
-            map={map.data}
-            neighbours={neighbours.data}
-            link={link}
-            close={() => setSide('')}
-            goto={goto}
-          />
-        )}
-        {side === 'problems' && <Problems close={() => setSide('')} />}
-        {side === 'brief' && view !== 'text' && <BriefPanel close={() => setSide('')} />}
-        {side === 'probe' && <Probe close={() => setSide('')} devices={map.data?.devices ?? []} who={who} />}
-        {side === 'explanation' && view !== 'text' && view !== 'desk' && (
-          <Explanation lab={lab} link={link} act={doAct} past={past} close={() => setSide('')} />
-        )}
+        <Help open={help} close={() => setHelp(false)} />
       </Flex>
-      <Help open={help} close={() => setHelp(false)} />
-    </Flex>
+    </ThingMenu>
   );
 }
 

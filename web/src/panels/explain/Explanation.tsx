@@ -11,6 +11,7 @@ import { Reasons } from '../../views/neighbours/Reasons';
 import { Aside, Key, Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
 import { currentAction } from '../../shared/focus/moment';
+import { useThings } from '../../shared/things/things';
 import { Story } from '../../views/routes/Story';
 
 interface Props {
@@ -24,7 +25,8 @@ interface Props {
 
 /** What is to be said of whatever is selected. It stays while views change. */
 export function Explanation({ lab, link, act, past, close }: Props) {
-  const { id, focus } = useFocus();
+  const { id, focus, show } = useFocus();
+  const menu = useThings();
   const map = useQuery(ask.map(id, focus.when));
   const neighbours = useQuery(ask.neighbours(id, focus.when));
   const who = deviceOf(focus.who);
@@ -84,13 +86,20 @@ export function Explanation({ lab, link, act, past, close }: Props) {
           {device.services.map((s) => (
             <Box key={s}>takes TCP connections on port {s}</Box>
           ))}
-          <Flex gap={2} mt={3}>
+          <Relations name={device.name} neighbours={neighbours.data ?? []} />
+          <Flex gap={2} mt={3} wrap="wrap">
+            <Plain size="xs" onClick={() => void show('desk', { who: device.name })}>
+              Desk <Key>j</Key>
+            </Plain>
             <Plain
               size="xs"
               disabled={past}
               onClick={() => act(`${device.enabled ? 'disable' : 'enable'} ${device.name}`)}
             >
-              {device.enabled ? 'Disable it' : 'Enable it'}
+              {device.enabled ? 'Disable' : 'Enable'}
+            </Plain>
+            <Plain size="xs" aria-haspopup="menu" onClick={menu({ kind: 'device', name: device.name })}>
+              More
             </Plain>
           </Flex>
           <Quiet display="block" mt={3}>
@@ -124,6 +133,30 @@ const Part = ({ title, children }: { title: string; children: ReactNode }) => (
     {children}
   </Box>
 );
+
+/** Whom a device meets on its ports, and in its sessions. */
+function Relations({ name, neighbours }: { name: string; neighbours: Neighbour[] }) {
+  const mine = neighbours.filter((n) => n.a.device === name || (n.b.device === name && !n.b.absent));
+  if (mine.length === 0) return null;
+  return (
+    <Box as="ul" listStyleType="none" mt={2} fontSize="12px" maxH="220px" overflowY="auto">
+      {mine.map((n) => {
+        const [near, far] = n.a.device === name ? [n.a, n.b] : [n.b, n.a];
+        return (
+          <Flex as="li" key={`${n.protocol} ${near.port} ${far.device} ${far.address ?? ''}`} gap={2}>
+            <Quiet w="52px" flexShrink={0} truncate>
+              {n.protocol === 'ospf' ? near.port : 'session'}
+            </Quiet>
+            <Box flex={1} minW={0} truncate>
+              {far.absent ? 'nobody' : far.device}
+            </Box>
+            <Box color={n.up ? 'leaf' : 'brick'}>{n.state}</Box>
+          </Flex>
+        );
+      })}
+    </Box>
+  );
+}
 
 function FlowPart({ flow: f }: { flow: Flow }) {
   return (

@@ -142,7 +142,7 @@ describe('the explanation', () => {
   test('says of a device in focus what it is, and acts on it', async () => {
     const { act } = open('/lab/x1/map?who=mill');
     expect(await screen.findByText('A router that runs OSPF, in area 0')).toBeTruthy();
-    await userEvent.click(screen.getByRole('button', { name: 'Disable it' }));
+    await userEvent.click(screen.getByRole('button', { name: 'Disable' }));
     expect(act).toHaveBeenCalledWith('disable mill');
   });
   test('tells the story of a route: who won, why the others lost, and what the cost is made of', async () => {

@@ -12,6 +12,7 @@ import { Td } from '../../shared/parts/table';
 import { duration, exact, plural } from '../../shared/parts/words';
 import { carries } from '../neighbours/SessionRow';
 import { endName } from '../neighbours/ends';
+import { useThings } from '../../shared/things/things';
 import { PortDetail } from '../ports/PortDetail';
 import { RouteCell } from '../routes/RouteCell';
 import { Story } from '../routes/Story';
@@ -138,6 +139,7 @@ interface PortProps {
 
 function PortRows({ port: p, met, now, open, toggle }: PortProps) {
   const o = p.ospf;
+  const menu = useThings();
   const wrong = !p.up || met.some((m) => !m.n.up);
   return (
     <>
@@ -145,6 +147,7 @@ function PortRows({ port: p, met, now, open, toggle }: PortProps) {
         as="tr"
         borderTop="1px solid"
         borderColor="line"
+        onContextMenu={menu({ kind: 'port', name: portName(p) })}
         bg={open ? 'plumSoft' : wrong ? 'brickFaint' : undefined}
       >
         <Td whiteSpace="nowrap">
@@ -233,6 +236,7 @@ function Met({ m, now }: { m: Seen; now: number }) {
 function Sessions({ list, past, now }: { list: Seen[]; past: boolean; now: number }) {
   const { id, show } = useFocus();
   const act = useAct(id);
+  const menu = useThings();
   return (
     <Part title="Neighbours" view="neighbours" note={plural(list.length, 'session')}>
       <Rows>
@@ -242,6 +246,7 @@ function Sessions({ list, past, now }: { list: Seen[]; past: boolean; now: numbe
             <Box
               as="tr"
               key={session}
+              onContextMenu={menu({ kind: 'session', name: session })}
               borderTop="1px solid"
               borderColor="line"
               bg={n.up ? undefined : 'brickFaint'}

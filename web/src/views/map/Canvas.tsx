@@ -12,6 +12,7 @@ import { useEffect, useMemo, useRef } from 'react';
 import { type MapData, type Path, type Tree } from '../../shared/api/client';
 import { useDrafting } from '../../shared/draft/drafting';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { useThings, type Thing } from '../../shared/things/things';
 import type { Tool } from './Build';
 import {
   AutonomousSystem,
@@ -66,6 +67,7 @@ export function Canvas(props: CanvasProps) {
   const { tool, shape, edit, chosen, choose, building } = props;
   const { focus, set } = useFocus();
   const { past } = useDrafting();
+  const menu = useThings();
   const flow = useReactFlow();
   const ready = useNodesInitialized();
   // The dock below and the panel beside change the room that there is.
@@ -300,6 +302,14 @@ export function Canvas(props: CanvasProps) {
       nodesFocusable
       deleteKeyCode={null}
       proOptions={{ hideAttribution: true }}
+      onNodeContextMenu={(e, n) => {
+        if (n.type === 'device') menu({ kind: 'device', name: n.id })(e);
+        if (n.type === 'segment') menu({ kind: 'segment', name: plain(n.id) })(e);
+      }}
+      onEdgeContextMenu={(e, x) => {
+        const found = thingOf(x);
+        if (found) menu(found)(e);
+      }}
       onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
       onEdgeClick={(_, e) => {
         if (e.type === 'virtual' || e.type === 'session') {
@@ -315,6 +325,17 @@ export function Canvas(props: CanvasProps) {
       }}
     />
   );
+}
+
+/** What an edge of the map is. */
+function thingOf(x: Edge): Thing | undefined {
+  if (x.type === 'session') {
+    const s = (x as SessionEdgeType).data?.session;
+    return s && { kind: 'session', name: `${s.a}/${s.peer}` };
+  }
+  if (x.type !== 'link') return undefined;
+  const end = (x as LinkEdgeType).data?.near ?? (x as LinkEdgeType).data?.far;
+  return end && { kind: 'link', name: portName(end) };
 }
 
 /** What an edit that connects calls a card. */

@@ -1,6 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { Neighbour, SessionSide } from '../../shared/api/client';
 import { useFocus } from '../../shared/focus/focus';
+import { useThings } from '../../shared/things/things';
 import { Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
@@ -36,6 +37,7 @@ const sessionNames = (n: Neighbour) => [
 /** One BGP session: both ends in one row, and on a click all there is to know of it. */
 export function SessionRow({ n, now, focused, focus, act, past }: Props) {
   const s = n.session;
+  const menu = useThings();
   const on = sessionNames(n).includes(focused);
   const tone = n.up ? 'leaf' : n.state === 'Idle' ? 'brick' : 'ochre';
   const group = s?.a?.group ?? s?.b?.group;
@@ -48,6 +50,7 @@ export function SessionRow({ n, now, focused, focus, act, past }: Props) {
         bg={on ? 'plumSoft' : n.up ? undefined : 'brickFaint'}
         cursor="pointer"
         onClick={() => focus(sessionName(n))}
+        onContextMenu={menu({ kind: 'session', name: sessionName(n) })}
         data-up={n.up}
         data-session={sessionName(n)}
       >

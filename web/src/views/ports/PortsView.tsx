@@ -6,6 +6,7 @@ import { ask } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { PortDetail } from './PortDetail';
+import { useThings } from '../../shared/things/things';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
@@ -154,6 +155,7 @@ interface RowProps {
 
 function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
   const o = p.ospf;
+  const menu = useThings();
   return (
     <>
       <Box
@@ -162,6 +164,7 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
         borderColor="line"
         bg={focused ? 'plumSoft' : undefined}
         onClick={focus}
+        onContextMenu={menu({ kind: 'port', name: portName(p) })}
         cursor="pointer"
         _hover={{ bg: focused ? 'plumSoft' : 'paper' }}
       >
