@@ -9,11 +9,12 @@ type EventKind string
 const (
 	Progress EventKind = "progress" // an action is running
 	Changed  EventKind = "changed"  // an action has ended: views are out of date
+	Ended    EventKind = "ended"    // work that changes nothing has ended
 )
 
 // Event is news of a lab.
 type Event struct {
-	Kind    EventKind `json:"kind" enum:"progress,changed"`
+	Kind    EventKind `json:"kind" enum:"progress,changed,ended"`
 	Work    string    `json:"work,omitempty" doc:"what is running, to be stopped by this name"`
 	Action  string    `json:"action,omitempty" doc:"the same for people: an action, the preview, opening the lab"`
 	At      float64   `json:"at,omitempty" doc:"how far it is: virtual seconds"`

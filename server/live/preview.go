@@ -54,7 +54,7 @@ func (o *Lab) Preview(ctx context.Context, p lab.Plan, base int) (id string, pre
 		o.tell(work, seq, nil)
 		return work.cancel.Load() || x.Stopped()
 	})
-	o.feed.publish(Event{Kind: Changed, Actions: seq})
+	o.feed.publish(Event{Kind: Ended, Actions: seq})
 	if err != nil {
 		return "", nil, err
 	}

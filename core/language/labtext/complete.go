@@ -1,7 +1,6 @@
 package labtext
 
 import (
-	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -115,7 +114,7 @@ func expected(tokens []Token, owners []*Node) (*Arg, []*Node) {
 				if len(tokens) == 0 {
 					return a, nodes
 				}
-				if (a.Optional || a.Repeat && taken > 0) && !looksLike(*a, tokens[0], row, append(slices.Clip(owners), nodes...)) {
+				if (a.Optional || a.Repeat && taken > 0) && !looksLike(*a, tokens[0], row, owners, nodes) {
 					break
 				}
 				tokens = tokens[1:]

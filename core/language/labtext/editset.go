@@ -99,7 +99,7 @@ func isValueOf(n *Node, statement string) bool {
 		return false
 	}
 	what, _ := judge(n.Row.Args[k], Token{Text: word})
-	return what == "" && looksLike(n.Row.Args[k], Token{Text: word}, n.Row, nil)
+	return what == "" && looksLike(n.Row.Args[k], Token{Text: word}, n.Row)
 }
 
 // pathTo are the statements from n to the one in which a word may be.

@@ -359,15 +359,21 @@ func init() {
 			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
 	}
 	Grammar = slices.Concat(Grammar, bgpRows(), policyRows(), checkRows())
+	for i := range Grammar {
+		rowsByWord[Grammar[i].Word] = append(rowsByWord[Grammar[i].Word], &Grammar[i])
+	}
 }
+
+// rowsByWord are the rows of each word.
+var rowsByWord = map[string][]*Row{}
 
 // rowFor is the statement that a word is in a context, nil if none.
 func rowFor(word string, in Context) *Row {
-	for i := range Grammar {
-		r := &Grammar[i]
-		if r.Word != word && (r.Word != prefixWord || !prefixLike(word)) {
-			continue
-		}
+	rows := rowsByWord[word]
+	if len(rows) == 0 && prefixLike(word) {
+		rows = rowsByWord[prefixWord]
+	}
+	for _, r := range rows {
 		if slices.Contains(r.In, in) {
 			return r
 		}

@@ -204,7 +204,7 @@ func (p *parser) behind(rest []Token, owners, nodes []*Node) []*Node {
 		}
 		n := &Node{Row: row, Word: word}
 		var ok bool
-		if rest, ok = p.arguments(n, rest[1:], append(slices.Clip(owners), nodes...)); !ok {
+		if rest, ok = p.arguments(n, rest[1:], owners, nodes); !ok {
 			return nodes
 		}
 		if row.Word == "like" {
@@ -282,11 +282,11 @@ func (p *parser) unknown(word Token, owners []*Node) {
 }
 
 // arguments reads a statement's arguments off the front of the tokens.
-func (p *parser) arguments(n *Node, rest []Token, owners []*Node) ([]Token, bool) {
+func (p *parser) arguments(n *Node, rest []Token, owners, nodes []*Node) ([]Token, bool) {
 	for i, a := range n.Row.Args {
 		spare := a.Optional || p.partial && n.Row.Many && n.Row.Opens != "" && i >= identity(n.Row)
 		for taken := 0; ; taken++ {
-			if len(rest) == 0 || (spare || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row, owners) {
+			if len(rest) == 0 || (spare || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row, owners, nodes) {
 				if !spare && taken == 0 {
 					p.errorf(n.Word, "write "+n.Row.Usage(), "%s needs its %s", n.Row.Word, a.Name)
 					return rest, false
@@ -315,7 +315,7 @@ func (p *parser) arguments(n *Node, rest []Token, owners []*Node) ([]Token, bool
 
 // looksLike says whether an optional or repeated argument is there: what is
 // not a statement of the block, or begins like an address.
-func looksLike(a Arg, t Token, row *Row, owners []*Node) bool {
+func looksLike(a Arg, t Token, row *Row, owners ...[]*Node) bool {
 	if a.Optional && len(a.Words) > 0 {
 		return slices.Contains(a.Words, t.Text)
 	}
@@ -323,8 +323,7 @@ func looksLike(a Arg, t Token, row *Row, owners []*Node) bool {
 		return t.Text != "" && t.Text[0] >= '0' && t.Text[0] <= '9'
 	}
 	if row.Word == "like" {
-		_, other := takerOf(t.Text, owners)
-		return other == nil
+		return !slices.ContainsFunc(owners, func(o []*Node) bool { _, r := takerOf(t.Text, o); return r != nil })
 	}
 	return rowFor(t.Text, row.Opens) == nil
 }

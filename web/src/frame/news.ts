@@ -4,7 +4,7 @@ import { forget } from '../shared/api/questions';
 
 /** What the server pushes of a lab. */
 interface News {
-  kind: 'progress' | 'changed';
+  kind: 'progress' | 'changed' | 'ended';
   work?: string;
   action?: string;
   at?: number;

@@ -2208,7 +2208,7 @@ export interface components {
        */
       events?: number;
       /** @enum {string} */
-      kind: 'progress' | 'changed';
+      kind: 'progress' | 'changed' | 'ended';
       /** @description what is running, to be stopped by this name */
       work?: string;
     };
