@@ -7,6 +7,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
@@ -127,4 +129,69 @@ func TestADraftIsDrawnAsOne(t *testing.T) {
 	do(t, tab, chromedp.Reload(), mapReady())
 	s.call(t, "GET", "/api/labs/"+id+"/map", nil, &drawn)
 	require.Equal(t, at, drawn.Places["larches"])
+}
+
+// holding does something while a key is down.
+func holding(k string, s step) step {
+	press := func(t input.DispatchKeyEventType) step {
+		return func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
+			_, err := cdp.Call(ctx, target, input.DispatchKeyEvent, input.DispatchKeyEventParams{Type: t, Key: k, Code: k + "Left"})
+			return chromedp.Void{}, err
+		}
+	}
+	return chromedp.Steps(press(input.DispatchKeyEventTypeRawKeyDown), s, press(input.DispatchKeyEventTypeKeyUp))
+}
+
+// TestANetworkIsBuiltWithoutAMouse adds three routers and a host with keys, chooses and
+// connects them from the tab order, runs OSPF on them, and pings: no pointer is used.
+func TestANetworkIsBuiltWithoutAMouse(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, "lab \"New\"\n")
+	tab := page(t)
+	h := &hand{t: t, tab: tab}
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), sees("Press 1 and click"), mapReady())
+	h.does(key("1"))
+	for i := range 3 {
+		h.does(chromedp.KeyEvent("\r"), cards(i+1))
+	}
+	h.does(key("2"))
+	h.does(chromedp.KeyEvent("\r"), cards(4))
+	h.does(chromedp.KeyEvent("\u001b"))
+	// tabTo presses Tab until what has the focus has a name; the presses are not counted.
+	tabTo := func(is string) {
+		t.Helper()
+		for range 150 {
+			found, err := chromedp.Run(tab, chromedp.Evaluate[bool](`(() => { const e = document.activeElement; return `+is+` })()`))
+			require.NoError(t, err)
+			if found {
+				return
+			}
+			do(t, tab, chromedp.KeyEvent("\t"))
+		}
+		t.Fatal("Tab does not get to " + is)
+	}
+	card := func(name string) string {
+		return `e.classList.contains("react-flow__node") && e.dataset.id === "` + name + `"`
+	}
+	named := func(text string) string { return `e.tagName === "BUTTON" && e.innerText.trim() === "` + text + `"` }
+	connect := func(a, b string, edges int) {
+		t.Helper()
+		tabTo(card(a))
+		h.does(chromedp.KeyEvent("\r"), sees("1 card chosen"))
+		tabTo(card(b))
+		h.does(holding("Shift", chromedp.KeyEvent("\r")), sees("2 cards chosen"))
+		tabTo(named("Connect them"))
+		h.does(chromedp.KeyEvent("\r"), until(fmt.Sprintf(`document.querySelectorAll(".react-flow__edge-link").length === %d`, edges)))
+		tabTo(named("none"))
+		h.does(chromedp.KeyEvent("\r"))
+	}
+	connect("viaduct", "summit", 1)
+	connect("summit", "quarry", 2)
+	connect("quarry", "kiosk", 3)
+	h.does(key("a", chromedp.KeyModifiers(chromedp.ModifierCtrl)), sees("4 cards chosen"))
+	tabTo(named("Run OSPF"))
+	h.does(chromedp.KeyEvent("\r"))
+	do(t, tab, until(`fetch("/api/labs/`+id+`/neighbours").then((r) => r.json()).then((n) => { window.full = n.filter((x) => x.up).length }), window.full === 2`))
+	h.does(bar("ping viaduct kiosk"), within("answers", "all 5 answered"))
+	require.LessOrEqual(t, h.n, 32)
 }

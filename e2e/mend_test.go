@@ -21,7 +21,8 @@ type clicks struct {
 func (c *clicks) press(xpath string) {
 	c.t.Helper()
 	c.n++
-	do(c.t, c.tab, chromedp.WaitVisible(chromedp.Search(xpath)), chromedp.Click(chromedp.Search(xpath)))
+	do(c.t, c.tab, until(fmt.Sprintf(`document.evaluate(%s, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE, null).singleNodeValue !== null`, quoted(xpath))),
+		chromedp.Click(chromedp.Search(xpath)))
 }
 
 // count is how many elements a selector finds.

@@ -76,6 +76,8 @@ func (h *handlers) registerEditing(api huma.API) {
 		out, err := labtext.Pull(in.Text, in.In, in.Statements, in.Name)
 		return text{out}, err
 	})
+	edit(api, "plans", "Where new addresses come from, and how much of it is taken",
+		func(in text) ([]labtext.PlanUse, error) { return labtext.PlansOf(&labtext.Parse(in.Text).Lab), nil })
 	edit(api, "rename", "Give what is named at a place another name, wherever it is named", func(in struct {
 		Text   string `json:"text"`
 		Line   int    `json:"line" minimum:"1"`

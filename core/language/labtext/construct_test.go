@@ -174,3 +174,17 @@ func TestASketchDrawsADraft(t *testing.T) {
 	require.Equal(t, SketchSegment{"yard", []string{"gate"}, &SketchPoint{3, 4}}, s.Segments[0])
 	require.Empty(t, SketchOf("router a b c").Links)
 }
+
+// TestPlansSayWhatIsUsed counts the networks of plans: of one size, of others, twice the
+// same, and of a plan that is all taken.
+func TestPlansSayWhatIsUsed(t *testing.T) {
+	const text = "plan links 10.0.0.0/28 length 30 area 1\nplan lans 10.20.0.0/22\nrouter mill\n  loopback lo 10.255.0.1/32\n" +
+		"  port e1 10.0.0.1/30\n  port e2 10.0.0.9/29\n  port lan 10.20.1.1/24\n  port desk 10.20.1.129/25\nrouter halt\n  port e1 10.0.0.2/30\n"
+	require.Equal(t, []PlanUse{
+		{For: "links", Prefix: "10.0.0.0/28", Scope: "area 1", Length: 30, Used: 3, Total: 4, Next: "10.0.0.4/30", Given: true},
+		{For: "lans", Prefix: "10.20.0.0/22", Length: 24, Used: 1, Total: 4, Next: "10.20.0.0/24", Given: true},
+		{For: "loopbacks", Prefix: "10.255.0.0/16", Length: 32, Used: 1, Total: 65536, Next: "10.255.0.2/32"},
+	}, PlansOf(new(Parse(text).Lab)))
+	full := Parse("plan links 10.0.0.0/28\nrouter mill\n  port e1 10.0.0.1/24\n").Lab
+	require.Equal(t, PlanUse{For: "links", Prefix: "10.0.0.0/28", Length: 30, Used: 4, Total: 4, Given: true}, PlansOf(&full)[0])
+}

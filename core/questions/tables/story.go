@@ -15,6 +15,7 @@ import (
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/fixes"
 	"hellebore/core/questions/paths"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -36,6 +37,7 @@ type RouteStory struct {
 	Answer     string      `json:"answer" doc:"a sentence"`
 	Candidates []Candidate `json:"candidates"`
 	Also       []string    `json:"also" doc:"what is worth knowing of an absent route"`
+	Fixes      []facts.Fix `json:"fixes,omitempty" doc:"ways to bring the router a route, if it has none"`
 }
 
 // Explain says how a device came to its route for a prefix or an address.
@@ -88,6 +90,9 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 	if winner == nil {
 		out.Answer = fmt.Sprintf("%s has no route to %v", d.Name(), p)
 		out.Also = absence(w, d, p)
+		if to, ok := addressIn(w, p); ok {
+			out.Fixes = fixes.RouteTo(w, d, to)
+		}
 		return out
 	}
 	// A shorter prefix has to do for a network that there is: why?
@@ -331,4 +336,17 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 	})
 	return out
+}
+
+// addressIn is an address within a prefix that a port has.
+func addressIn(w *network.World, p ip.Prefix) (a ip.Addr, ok bool) {
+	for _, d := range w.Devices() {
+		for i := range d.Ports() {
+			port := &d.Ports()[i]
+			if a := port.Config.Address; !d.Gone() && !port.Gone && a.IsValid() && p.Covers(ip.PrefixFrom(netip.PrefixFrom(a.Addr(), 32))) {
+				return ip.AddrFrom(a.Addr()), true
+			}
+		}
+	}
+	return a, false
 }

@@ -1011,6 +1011,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/text/plans': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Where new addresses come from, and how much of it is taken */
+    post: operations['plans'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/text/pull': {
     parameters: {
       query?: never;
@@ -2446,6 +2463,29 @@ export interface components {
        */
       line: number;
     };
+    PlanUse: {
+      /** @description links, loopbacks or lans */
+      for: string;
+      /** @description the text has the plan; else it is the one that a lab without a plan has */
+      given: boolean;
+      /**
+       * Format: int64
+       * @description of each network that is taken from it
+       */
+      length: number;
+      /** @description the network that is taken next; empty if none is free */
+      next?: string;
+      prefix: string;
+      /** @description area 1, as 64500; empty for all */
+      scope?: string;
+      /** Format: int64 */
+      total: number;
+      /**
+       * Format: int64
+       * @description networks that ports have, wholly or in part
+       */
+      used: number;
+    };
     PolicyHeld: {
       condition: string;
       holds: boolean;
@@ -2870,6 +2910,8 @@ export interface components {
       answer: string;
       candidates: components['schemas']['Candidate'][];
       device: string;
+      /** @description ways to bring the router a route, if it has none */
+      fixes?: components['schemas']['Fix'][];
       prefix: string;
     };
     RouterPaths: {
@@ -5505,6 +5547,39 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Block'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  plans: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Text'];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['PlanUse'][];
         };
       };
       /** @description Error */

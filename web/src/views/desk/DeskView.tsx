@@ -52,11 +52,11 @@ export default function DeskView({ past, goto }: Props) {
         </chakra.button>
         <Box flex={1} />
         <Pick
-          label=""
+          label="beside it"
           value={shown[1] ?? ''}
           onChange={setBeside}
           options={[
-            ['', 'nothing beside it'],
+            ['', 'nothing'],
             ...devices.filter((d) => d !== who).map((d): [string, string] => [d, d]),
           ]}
         />

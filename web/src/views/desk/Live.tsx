@@ -320,30 +320,34 @@ function Table({ name }: { name: string }) {
     .join(', ');
   return (
     <Part title="Routes" view="routes" note={`${plural(rows.length, 'prefix', 'prefixes')}: ${by}`}>
-      {rows.slice(0, mostRoutes).map((r) => (
-        <Box key={r.prefix} borderTop="1px solid" borderColor="line">
-          <Box display="grid" gridTemplateColumns="150px 1fr">
-            <Box py="6px">
-              <Mono fontWeight="600">{r.prefix}</Mono>
-              <Quiet display="block" fontSize="11px">
-                {r.owner}
-              </Quiet>
+      <Box role="table" aria-label={`Routes of ${name}`}>
+        {rows.slice(0, mostRoutes).map((r) => (
+          <Box key={r.prefix} role="rowgroup" borderTop="1px solid" borderColor="line">
+            <Box role="row" display="grid" gridTemplateColumns="150px 1fr">
+              <Box role="rowheader" py="6px">
+                <Mono fontWeight="600">{r.prefix}</Mono>
+                <Quiet display="block" fontSize="11px">
+                  {r.owner}
+                </Quiet>
+              </Box>
+              <RouteCell
+                cell={r.cells[name]}
+                dim={false}
+                open={open === r.prefix}
+                toggle={() => setOpen(open === r.prefix ? '' : r.prefix)}
+                label={`${r.prefix} at ${name}`}
+              />
             </Box>
-            <RouteCell
-              cell={r.cells[name]}
-              dim={false}
-              open={open === r.prefix}
-              toggle={() => setOpen(open === r.prefix ? '' : r.prefix)}
-              label={`${r.prefix} at ${name}`}
-            />
+            {open === r.prefix && (
+              <Box role="row" pb={3}>
+                <Box role="cell">
+                  <Story device={name} to={r.prefix} />
+                </Box>
+              </Box>
+            )}
           </Box>
-          {open === r.prefix && (
-            <Box pb={3}>
-              <Story device={name} to={r.prefix} />
-            </Box>
-          )}
-        </Box>
-      ))}
+        ))}
+      </Box>
       {rows.length > mostRoutes && <Quiet>and {rows.length - mostRoutes} more</Quiet>}
     </Part>
   );

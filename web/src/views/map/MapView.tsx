@@ -2,10 +2,10 @@ import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { ReactFlowProvider } from '@xyflow/react';
 import { useMemo, useState } from 'react';
-import { http, unwrap, type Flow, type Path } from '../../shared/api/client';
+import { http, unwrap, type Flow, type MapData, type MapDevice, type Path } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { useDrafting } from '../../shared/draft/drafting';
-import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { save } from '../../shared/parts/csv';
 import { useKeys } from '../../shared/parts/keys';
@@ -40,6 +40,35 @@ export function MapView(props: Props) {
 
 /** What edits call a card: a device by its name, a segment by its kind as well. */
 const named = (id: string) => id.replace(/^segment:/, 'segment ');
+
+/** The cards of each area, of each AS, and all. */
+function groupsOf(devices: MapDevice[]): [string, string[]][] {
+  const out = new Map<string, string[]>();
+  const add = (group: string, d: MapDevice) => out.set(group, [...(out.get(group) ?? []), d.name]);
+  for (const d of devices) {
+    add('all', d);
+    if (d.kind === 'router') add('routers', d);
+    else add('hosts', d);
+    for (const a of d.areas) add(`all in area ${a}`, d);
+    if (d.as !== undefined) add(`all in AS ${d.as}`, d);
+  }
+  return [...out].sort(([a], [b]) => (a < b ? -1 : 1));
+}
+
+/** The ports of chosen routers: on links between them, or of a single one all, and those towards hosts. */
+export function portsOf(chosen: string[], map: MapData): { between: string[]; hosts: string[] } {
+  const kinds = new Map(map.devices.map((d) => [d.name, d.kind]));
+  const between: string[] = [];
+  const hosts: string[] = [];
+  for (const l of map.links) {
+    const routers = l.ends.filter((e) => kinds.get(e.device) === 'router');
+    const mine = routers.filter((e) => chosen.includes(e.device));
+    if (routers.length === 1 && l.ends.length > 1) hosts.push(...mine.map((e) => portName(e)));
+    else if (mine.length > 1 || (chosen.length === 1 && mine.length === 1))
+      between.push(...mine.map((e) => portName(e)));
+  }
+  return { between, hosts };
+}
 
 /** The flow whose way is drawn: the focused one, else the first that is broken, else the first. */
 function shownFlow(flows: Flow[], to: string): Flow | undefined {
@@ -89,6 +118,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
     '3': toggle('segment'),
     '4': toggle('shape'),
     Escape: () => setTool(''),
+    ...(tool ? { Enter: () => edit(`new ${tool === 'shape' ? shape : tool}`) } : {}),
     'Ctrl+a': () => setChosen([...kinds.keys()]),
     Delete: () => chosen.length > 0 && edit(...chosen.map((c) => `remove ${named(c)}`)),
   });
@@ -189,11 +219,20 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
         </Plain>
       </Flex>
       <Flex px={4} pb={1} gap={2} align="center" minH="30px">
-        <Tools tool={tool} setTool={setTool} shape={shape} setShape={setShape} error={error} />
+        <Tools
+          tool={tool}
+          setTool={setTool}
+          shape={shape}
+          setShape={setShape}
+          error={error}
+          groups={groupsOf(answer.data.devices)}
+          choose={setChosen}
+        />
       </Flex>
       <Chosen
         routers={chosen.filter((c) => kinds.get(c) === 'router')}
         cards={chosen.map(named)}
+        ports={portsOf(chosen, answer.data)}
         edit={edit}
         clear={() => setChosen([])}
       />

@@ -8,7 +8,8 @@ import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from
 import { Scroll } from '../../shared/parts/table';
 import { Steps } from '../paths/Trace';
 import { pathWords } from '../paths/words';
-import { keepDraft, readDraft } from '../../shared/draft/kept';
+import { Fixes } from '../../shared/draft/Fixes';
+import { useDrafting } from '../../shared/draft/drafting';
 import { findPolicy, replacePolicy } from './block';
 
 const typed = 'typed';
@@ -22,6 +23,8 @@ export function PoliciesView({ lab }: { lab: LabState }) {
   const { id, focus, show } = useFocus();
   const policies = useQuery(ask.policies(id, focus.when));
   const map = useQuery(ask.map(id, focus.when));
+  const drafting = useDrafting();
+  const warnings = useQuery(ask.warnings(id, focus.when));
   const [chosen, setChosen] = useState('');
   const [source, setSource] = useState('');
   const [routes, setRoutes] = useState(example);
@@ -68,6 +71,10 @@ export function PoliciesView({ lab }: { lab: LabState }) {
       </Empty>
     );
   }
+  // What a policy would mend.
+  const warned = (warnings.data ?? []).filter((w) =>
+    w.fixes?.some((f) => f.edits?.some((e) => e.startsWith('policy '))),
+  );
   const rows = (bench.data?.rows ?? []).filter((r) => !only || r.differs);
   const choose = (name: string) => {
     setChosen(name);
@@ -77,9 +84,8 @@ export function PoliciesView({ lab }: { lab: LabState }) {
   };
   const intoDraft = () => {
     if (!block || draft === undefined) return;
-    const base = readDraft(id) ?? { text: lab.text, base: lab.textSeq };
-    const there = findPolicy(base.text, policy.name);
-    keepDraft(id, { text: there ? replacePolicy(base.text, there, draft) : base.text, base: base.base });
+    const there = findPolicy(drafting.draft.text, policy.name);
+    if (there) drafting.write(replacePolicy(drafting.draft.text, there, draft));
     void show('text');
   };
   return (
@@ -100,6 +106,12 @@ export function PoliciesView({ lab }: { lab: LabState }) {
           onChange={choose}
           options={list.map((p) => [p.name, p.name] as const)}
         />
+        {warned.map((w) => (
+          <Box key={w.text} bg="ochreSoft" px={2} py={1} borderRadius="md" fontSize="12px">
+            {w.text}. <Quiet>{w.hint}</Quiet>
+            <Fixes fixes={w.fixes} />
+          </Box>
+        ))}
         <Box fontSize="12px" color="quiet">
           {policy.uses.length === 0 ? 'Nobody uses it.' : policy.uses.map((u) => u.words).join('; ')}
         </Box>

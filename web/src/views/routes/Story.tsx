@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Box } from '@chakra-ui/react';
 import { type RouteStory } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
+import { Fixes } from '../../shared/draft/Fixes';
 import { useFocus } from '../../shared/focus/focus';
 import { Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 
@@ -27,6 +28,7 @@ export function Story({ device, to }: { device: string; to: string }) {
           {a}
         </Box>
       ))}
+      <Fixes fixes={s.fixes} />
     </Box>
   );
 }

@@ -69,8 +69,8 @@ export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnl
         const device = b.kind === 'router' || b.kind === 'host';
         const key = `${b.kind} ${b.name}`;
         return (
-          <Box key={`${key} ${b.line}`} py="2px" data-testid="block">
-            <Flex gap={2} align="center">
+          <Box key={`${key} ${b.line}`} data-testid="block">
+            <Flex gap={2} align="center" minH="26px">
               {device ? (
                 <input
                   type="checkbox"
@@ -81,13 +81,22 @@ export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnl
               ) : (
                 <Box w="13px" />
               )}
-              <chakra.button textAlign="left" flex={1} minW={0} truncate onClick={() => goto(b.line)}>
+              <chakra.button
+                textAlign="left"
+                flex={1}
+                minW={0}
+                minH="24px"
+                truncate
+                onClick={() => goto(b.line)}
+              >
                 <Quiet>{b.kind}</Quiet> <b>{b.name}</b>
               </chakra.button>
               {b.name !== '' && b.kind !== 'link' && b.kind !== 'lab' && (
                 <chakra.button
                   color="plum"
                   fontSize="11.5px"
+                  minH="24px"
+                  minW="24px"
                   title="Uses, and rename (F2 in the text)"
                   onClick={() => uses(b.line, b.kind.length + 3)}
                 >
@@ -99,6 +108,8 @@ export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnl
                   <chakra.button
                     color="quiet"
                     fontSize="11.5px"
+                    minH="24px"
+                    minW="28px"
                     aria-expanded={open.includes(b.name)}
                     onClick={() =>
                       setOpen(open.includes(b.name) ? open.filter((o) => o !== b.name) : [...open, b.name])
@@ -109,6 +120,8 @@ export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnl
                   <chakra.button
                     color="plum"
                     fontSize="11.5px"
+                    minH="24px"
+                    minW="24px"
                     disabled={readOnly}
                     onClick={() => setCopying(b.name)}
                   >
@@ -122,14 +135,14 @@ export function OutlinePanel({ blocks, text, change, goto, uses, beside, readOnl
               b.parts
                 .filter((p) => p.kind === 'port' || p.kind === 'loopback')
                 .map((p) => (
-                  <Flex key={p.line} gap={2} pl={6} align="center">
+                  <Flex key={p.line} gap={2} pl={6} align="center" minH="26px">
                     <input
                       type="checkbox"
                       aria-label={`Mark ${b.name}.${p.name}`}
                       checked={live.includes(`${b.name}.${p.name}`)}
                       onChange={() => toggle(`${b.name}.${p.name}`)}
                     />
-                    <chakra.button textAlign="left" flex={1} onClick={() => goto(p.line)}>
+                    <chakra.button textAlign="left" flex={1} minH="24px" onClick={() => goto(p.line)}>
                       <Quiet>{p.kind}</Quiet> <Mono>{p.name}</Mono>
                     </chakra.button>
                   </Flex>
