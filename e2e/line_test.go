@@ -33,6 +33,10 @@ func TestANetworkIsTyped(t *testing.T) {
 	require.Less(t, strings.Index(text, "trace kiosk nobody"), strings.Index(text, "ping kiosk booth"), "the newest first")
 	do(t, tab, chromedp.Reload(), sees("Apply as you go"), chromedp.Sleep(300*time.Millisecond), key("q"), within("answers", "all 5 answered"))
 
+	// They are kept with the lab: a colleague reads them too.
+	other := stranger(t)
+	do(t, other, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), key("q"), within("answers", "all 5 answered"))
+
 	// A statement is completed where it belongs, with its help.
 	do(t, tab, script(`document.activeElement?.blur?.(); dispatchEvent(new KeyboardEvent("keydown", { key: "/" }))`), paste("viaduct.e1 ospf hel"),
 		until(`document.querySelector('[role="option"]')?.innerText.startsWith("hello-interval") === true`))

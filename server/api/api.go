@@ -80,6 +80,7 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	h.registerEvents(api)
 	h.registerChanges(api)
 	h.registerKept(api)
+	h.registerAnswers(api)
 	h.registerQuestions(api)
 	h.registerBundles(api)
 	h.registerEditing(api)

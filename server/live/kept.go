@@ -36,6 +36,31 @@ func (l *Labs) DropDraft(ctx context.Context, id, owner string) error {
 	return l.persist(ctx, func(ctx context.Context) error { return l.journal.DropDraft(ctx, id, owner) })
 }
 
+// Answers are the answers of a lab, the newest first.
+func (l *Labs) Answers(ctx context.Context, id string) (answers []store.Answer, err error) {
+	err = l.persist(ctx, func(ctx context.Context) error {
+		answers, err = l.journal.Answers(ctx, id)
+		return err
+	})
+	return answers, err
+}
+
+// KeepAnswer keeps an answer, as the newest of its lab.
+func (l *Labs) KeepAnswer(ctx context.Context, a store.Answer) error {
+	if !KnownForm(a.LabID) {
+		return store.ErrNotFound
+	}
+	if err := plain(a.Moment, a.At, a.Said, a.Error); err != nil {
+		return fmt.Errorf("the answer holds a NUL character; take it out")
+	}
+	return l.persist(ctx, func(ctx context.Context) error { return l.journal.KeepAnswer(ctx, a) })
+}
+
+// ForgetAnswers forgets the answers of a lab.
+func (l *Labs) ForgetAnswers(ctx context.Context, id string) error {
+	return l.persist(ctx, func(ctx context.Context) error { return l.journal.ForgetAnswers(ctx, id) })
+}
+
 // Journal is the journal of a lab as the database has it, replayed or not.
 func (l *Labs) Journal(ctx context.Context, id string) (records []history.Record, moments map[string]history.Moment,
 	err error) {

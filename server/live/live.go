@@ -37,6 +37,9 @@ type Journal interface {
 	Places(ctx context.Context, id string) (map[string]topology.Position, error)
 	Place(ctx context.Context, id string, places map[string]topology.Position) error
 	ForgetPlaces(ctx context.Context, id string) error
+	Answers(ctx context.Context, id string) ([]store.Answer, error)
+	KeepAnswer(ctx context.Context, a store.Answer) error
+	ForgetAnswers(ctx context.Context, id string) error
 }
 
 // Unavailable says that the database did not answer for as long as we tried.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"maps"
 	"strings"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -27,13 +28,14 @@ type memory struct {
 	drafts  map[string]store.Draft
 	moments map[string]map[string]history.Moment
 	places  map[string]map[string]topology.Position
+	answers map[string][]store.Answer
 	away    bool
 	lose    bool                     // the answer of the next Append is lost
 	gates   map[string]chan struct{} // journals that come when their channel is closed
 }
 
 func newMemory() *memory {
-	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}, drafts: map[string]store.Draft{}, moments: map[string]map[string]history.Moment{}, places: map[string]map[string]topology.Position{}}
+	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}, drafts: map[string]store.Draft{}, moments: map[string]map[string]history.Moment{}, places: map[string]map[string]topology.Position{}, answers: map[string][]store.Answer{}}
 }
 
 var errAway = errors.New("connection refused")
@@ -160,6 +162,21 @@ func (m *memory) Place(_ context.Context, id string, places map[string]topology.
 
 func (m *memory) ForgetPlaces(_ context.Context, id string) error {
 	return m.locked(func() error { delete(m.places, id); return nil })
+}
+
+func (m *memory) Answers(_ context.Context, id string) (out []store.Answer, err error) {
+	return out, m.locked(func() error { out = slices.Clone(m.answers[id]); return nil })
+}
+
+func (m *memory) KeepAnswer(_ context.Context, a store.Answer) error {
+	return m.locked(func() error {
+		m.answers[a.LabID] = append([]store.Answer{a}, m.answers[a.LabID]...)
+		return nil
+	})
+}
+
+func (m *memory) ForgetAnswers(_ context.Context, id string) error {
+	return m.locked(func() error { delete(m.answers, id); return nil })
 }
 
 func (m *memory) Complete(_ context.Context, id string, r history.Record) error {

@@ -208,6 +208,17 @@ CREATE TABLE places (
 );`).Error
 			},
 		},
+		{
+			ID: "2026-11-29-answers",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+CREATE TABLE answers (
+  lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, number bigserial PRIMARY KEY,
+  moment text NOT NULL, at text NOT NULL, said text NOT NULL, error text NOT NULL, created_at timestamptz NOT NULL
+);
+CREATE INDEX answers_by_lab ON answers (lab_id, number);`).Error
+			},
+		},
 	}
 }
 

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"fmt"
 	"bytes"
 	"log/slog"
 	"os"
@@ -107,6 +108,20 @@ func TestStore(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, map[string]topology.Position{"mill": {X: 5, Y: 6}, "segment yard": {X: 3, Y: 4}}, places)
 	require.ErrorIs(t, s.Place(ctx, "nobody", places), ErrNotFound)
+
+	for i := range MaxAnswers + 3 {
+		require.NoError(t, s.KeepAnswer(ctx, Answer{LabID: "a", Moment: "now", At: fmt.Sprint(i), Said: "{}"}))
+	}
+	answers, err := s.Answers(ctx, "a")
+	require.NoError(t, err)
+	require.Len(t, answers, MaxAnswers, "the oldest go")
+	require.Equal(t, fmt.Sprint(MaxAnswers+2), answers[0].At, "the newest first")
+	require.ErrorIs(t, s.KeepAnswer(ctx, Answer{LabID: "nobody"}), ErrNotFound)
+	require.NoError(t, s.ForgetAnswers(ctx, "a"))
+	answers, err = s.Answers(ctx, "a")
+	require.NoError(t, err)
+	require.Empty(t, answers)
+	require.NoError(t, s.KeepAnswer(ctx, Answer{LabID: "a", Said: "{}"}))
 
 	require.NoError(t, s.Delete(ctx, "a"))
 	require.ErrorIs(t, s.Delete(ctx, "a"), ErrNotFound)

@@ -87,8 +87,8 @@ func (d *document) holds(n *Node) []InForce {
 	}
 	own := source[n.Word.Line]
 	out := []InForce{}
-	var walk func(n *Node, depth int)
-	walk = func(n *Node, depth int) {
+	var walk func(n *Node, depth, line int)
+	walk = func(n *Node, depth, line int) { // line is the index of what stays on the owner's line, -1 for nothing
 		for _, c := range n.Children {
 			if c.Row.Word == "like" {
 				continue
@@ -97,10 +97,15 @@ func (d *document) holds(n *Node) []InForce {
 			if from == own {
 				from = ""
 			}
+			if line >= 0 && c.Row.Inline && out[line].From == from && len(c.Leading) == 0 {
+				out[line].Text += " " + head(c)
+				walk(c, depth, line)
+				continue
+			}
 			out = append(out, InForce{head(c), depth, c.Word.Line, from})
-			walk(c, depth+1)
+			walk(c, depth+1, len(out)-1)
 		}
 	}
-	walk(n, 0)
+	walk(n, 0, -1)
 	return out
 }

@@ -198,7 +198,7 @@ func TestWhatHoldsSaysWhere(t *testing.T) {
 
 	h := HoverAt(text, 7, 38) // trunk, behind like
 	require.Equal(t, "template trunk", h.Place)
-	require.Equal(t, []InForce{{"ospf", 0, 4, ""}, {"area 0", 1, 4, ""}, {"cost 5", 1, 5, ""}}, h.Holds)
+	require.Equal(t, []InForce{{"ospf area 0", 0, 4, ""}, {"cost 5", 1, 5, ""}}, h.Holds)
 	h = HoverAt(text, 7, 4)
 	require.Equal(t, "port e1 10.0.1.1/30", h.Place)
 	require.NotEmpty(t, h.Help)

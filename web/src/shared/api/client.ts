@@ -43,6 +43,7 @@ export type Checked = Schemas['Checked'];
 export type Hunk = Schemas['Hunk'];
 export type Sketch = Schemas['Sketch'];
 export type Said = Schemas['Said'];
+export type Answered = Schemas['KeptAnswer'];
 export type Suggestion = Schemas['Suggestion'];
 export type Fix = Schemas['Fix'];
 export type ProbeReply = Schemas['ProbeReply'];

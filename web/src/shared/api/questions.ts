@@ -53,6 +53,9 @@ export const ask = {
   drafts: (id: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/drafts', lab(id), { staleTime: 0, gcTime: 0 })),
 
+  /** What was asked of the lab, the newest first. */
+  answers: (id: string) => options(api.queryOptions('get', '/api/labs/{id}/answers', lab(id), stays)),
+
   /** The shortest-path tree of a router. */
   tree: (id: string, when: string, device: string) =>
     options(

@@ -125,6 +125,25 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/answers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What was asked of a lab, and answered, the newest first */
+    get: operations['list-answers'];
+    put?: never;
+    /** Keep an answer with the lab */
+    post: operations['keep-answer'];
+    /** Forget the answers of a lab */
+    delete: operations['forget-answers'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/bench': {
     parameters: {
       query?: never;
@@ -1885,6 +1904,15 @@ export interface components {
       base: number;
       text: string;
     };
+    KeptAnswer: {
+      /** @description why there is no answer */
+      error?: string;
+      /** @description in words */
+      moment: string;
+      said: components['schemas']['Said'];
+      /** @description as it was asked for: now, before-2 ... */
+      when: string;
+    };
     KindCount: {
       /** Format: int64 */
       count: number;
@@ -3614,6 +3642,99 @@ export interface operations {
         content: {
           'application/json': string;
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-answers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['KeptAnswer'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'keep-answer': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['KeptAnswer'];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'forget-answers': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {

@@ -1,46 +1,31 @@
-import { useCallback, useState } from 'react';
-import type { Said } from '../api/client';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { http, unwrap, type Answered } from '../api/client';
+import { ask } from '../api/questions';
 
-/** A question that was typed, with the moment that it was asked of, and its answer. */
-export interface Answered {
-  moment: string;
-  /** What was asked of the server: now, before-2 ... */
-  when: string;
-  said: Said;
-  error?: string;
-}
+export type { Answered };
 
-const key = (id: string) => `hellebore-answers-${id}`;
-/** How many are kept. */
-const most = 100;
-
-function read(id: string): Answered[] {
-  try {
-    const found = JSON.parse(localStorage.getItem(key(id)) ?? '[]') as unknown;
-    return Array.isArray(found) ? (found as Answered[]) : [];
-  } catch {
-    return []; // what cannot be read is no answer
-  }
-}
-
-/** The answers of a lab, the newest first. */
+/** The answers of a lab, the newest first; they are kept with it. */
 export function useAnswers(id: string) {
-  const [list, setList] = useState(() => read(id));
-  const change = useCallback(
-    (next: (was: Answered[]) => Answered[]) =>
-      setList((was) => {
-        const now = next(was).slice(0, most);
-        localStorage.setItem(key(id), JSON.stringify(now));
-        return now;
-      }),
-    [id],
-  );
-  return {
-    list,
-    add: useCallback((a: Answered) => change((was) => [a, ...was]), [change]),
-    clear: useCallback(() => change(() => []), [change]),
-  };
+  const client = useQueryClient();
+  const kept = useQuery(ask.answers(id));
+  const { queryKey } = ask.answers(id);
+  const fresh = () => client.invalidateQueries({ queryKey });
+  const add = useMutation({
+    mutationFn: (body: Answered) =>
+      unwrap(http.POST('/api/labs/{id}/answers', { params: { path: { id } }, body })),
+    // It is seen at once.
+    onMutate: (a) => client.setQueryData(queryKey, (was: Answered[] = []) => [a, ...was]),
+    onSettled: fresh,
+  });
+  const clear = useMutation({
+    mutationFn: () => unwrap(http.DELETE('/api/labs/{id}/answers', { params: { path: { id } } })),
+    onMutate: () => client.setQueryData(queryKey, () => []),
+    onSettled: fresh,
+  });
+  return { list: kept.data ?? none, add: add.mutate, clear: () => clear.mutate() };
 }
+
+const none: Answered[] = [];
 
 /** The record of a troubleshooting: each question with its moment and its answer, the oldest first. */
 export function markdown(title: string, list: Answered[]): string {

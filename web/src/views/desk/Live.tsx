@@ -213,7 +213,7 @@ function Met({ m, now }: { m: Seen; now: number }) {
     <Box mb={1}>
       <Box color={n.up ? 'leaf' : 'brick'} fontWeight="600">
         {endName(far)} {far.port} {n.state}
-        <Quiet fontWeight="400" ml={2} title={exact(n.since)}>
+        <Quiet fontWeight="400" ml={2} whiteSpace="nowrap" title={exact(n.since)}>
           {duration(Math.max(0, now - n.since))}
         </Quiet>
       </Box>

@@ -45,7 +45,8 @@ function Pulled({ common, text, write, readOnly }: Props & { common: Common }) {
   return (
     <Box border="1px solid" borderColor="line" borderRadius="md" p={2} mb={2} data-testid="alike">
       <Box title={common.takers.join(', ')}>
-        {plural(common.takers.length, common.in)} say <Quiet>{common.takers.slice(0, 3).join(', ')}</Quiet>
+        {plural(common.takers.length, common.in)} say the same:{' '}
+        <Quiet>{common.takers.slice(0, 3).join(', ')}</Quiet>
         {common.takers.length > 3 && <Quiet> and {common.takers.length - 3} more</Quiet>}
       </Box>
       <Box

@@ -269,7 +269,7 @@ describe('what is said alike', () => {
       at,
     );
     const name = await screen.findByLabelText('Name of the template');
-    expect(screen.getByTestId('alike').textContent).toContain('2 ports say mill.e1, halt.e1');
+    expect(screen.getByTestId('alike').textContent).toContain('2 ports say the same: mill.e1, halt.e1');
     await userEvent.clear(name);
     await userEvent.type(name, 'trunk');
     await userEvent.click(screen.getByRole('button', { name: 'Pull into a template' }));
