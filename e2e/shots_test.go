@@ -39,7 +39,7 @@ var shots = []shot{
 	{name: "map-areas", lab: "three-areas", path: "/map", prepare: []step{
 		chromedp.Sleep(500 * time.Millisecond), key("1"), chromedp.MouseClickXY(230, 330), sees("Draft: "), chromedp.KeyEvent("\u001b"), sees("on some router")}},
 	{name: "map-carriers", lab: "two-carriers", path: "/map"},
-	{name: "sessions", lab: "planted-sessions", path: "/neighbours?who=quarry/192.0.2.6"},
+	{name: "desk", lab: "tarn-valley", path: "/desk?who=depot.e1"},
 	{name: "paths", lab: "two-carriers", path: "/paths?to=198.51.100.0/25"},
 	{name: "policies", lab: "two-carriers", path: "/policies", prepare: []step{
 		chromedp.SetValue(chromedp.CSS(`label select`), "ours-and-customers"), sees("by own")}},
