@@ -1,6 +1,7 @@
 package labtext
 
 import (
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -55,31 +56,38 @@ func Complete(text string, lineNumber, column int) Completion {
 	if owners == nil {
 		return c
 	}
-	arg, candidates := expected(current.tokens, owners)
 	lab := Parse(text).Lab
-	add := func(s Suggestion) {
-		if strings.HasPrefix(s.Label, partial) {
-			c.Suggestions = append(c.Suggestions, s)
-		}
+	c.goOn(current.tokens, owners, &lab, partial, has)
+	return c
+}
+
+// offer adds a suggestion that goes on with what is written, once.
+func (c *Completion) offer(s Suggestion, partial string) {
+	if strings.HasPrefix(s.Label, partial) && !slices.ContainsFunc(c.Suggestions, func(o Suggestion) bool { return o.Label == s.Label }) {
+		c.Suggestions = append(c.Suggestions, s)
 	}
+}
+
+// goOn offers what comes behind some words in blocks: values of the argument that is due,
+// and statements, but for those that are said there already, if there says so.
+func (c *Completion) goOn(tokens []Token, owners []*Node, lab *config.Lab, partial string, there func(*Node, *Row) bool) {
+	arg, candidates := expected(tokens, owners)
 	if arg != nil {
 		c.Expects = arg.Name + ": " + arg.form()
-		for _, s := range values(*arg, &lab) {
-			add(s)
+		for _, s := range values(*arg, lab) {
+			c.offer(s, partial)
 		}
 		if !arg.Optional && !arg.Repeat {
-			return c
+			return
 		}
 	}
 	for i := len(candidates) - 1; i >= 0; i-- {
 		for _, r := range rowsIn(candidates[i].Row.Opens) {
-			if !r.Many && has(candidates[i], r) {
-				continue
+			if r.Many || there == nil || !there(candidates[i], r) {
+				c.offer(Suggestion{r.Word, "word", r.Usage(), r.Help}, partial)
 			}
-			add(Suggestion{r.Word, "word", r.Usage(), r.Help})
 		}
 	}
-	return c
 }
 
 func has(n *Node, r *Row) bool {

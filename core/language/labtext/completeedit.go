@@ -17,11 +17,7 @@ func CompleteEdit(text, edit string) Completion {
 		tokens = tokens[:n-1]
 	}
 	c := Completion{From: from, Suggestions: []Suggestion{}}
-	add := func(s Suggestion) {
-		if strings.HasPrefix(s.Label, partial) && !slices.ContainsFunc(c.Suggestions, func(o Suggestion) bool { return o.Label == s.Label }) {
-			c.Suggestions = append(c.Suggestions, s)
-		}
-	}
+	add := func(s Suggestion) { c.offer(s, partial) }
 	lab := Parse(text).Lab
 	verb := ToSet
 	if len(tokens) > 0 && slices.Contains(verbs[1:], tokens[0].Text) {
@@ -53,21 +49,7 @@ func CompleteEdit(text, edit string) Completion {
 		tokens = tokens[1:]
 		owners = takersFor(n, tokens)
 	}
-	arg, candidates := expected(tokens, owners)
-	if arg != nil {
-		c.Expects = arg.Name + ": " + arg.form()
-		for _, s := range values(*arg, &lab) {
-			add(s)
-		}
-		if !arg.Optional && !arg.Repeat {
-			return c
-		}
-	}
-	for i := len(candidates) - 1; i >= 0; i-- {
-		for _, r := range rowsIn(candidates[i].Row.Opens) {
-			add(Suggestion{r.Word, "word", r.Usage(), r.Help})
-		}
-	}
+	c.goOn(tokens, owners, &lab, partial, nil)
 	return c
 }
 

@@ -127,12 +127,15 @@ interface EntryProps {
   value: string;
   change: (v: string) => void;
   w: string;
+  placeholder?: string;
 }
 
-const Entry = ({ label, value, change, w }: EntryProps) => (
+const Entry = ({ label, value, change, w, placeholder }: EntryProps) => (
   <chakra.input
     aria-label={label}
     value={value}
+    placeholder={placeholder}
+    _placeholder={{ color: 'quiet', fontFamily: 'body' }}
     onChange={(e) => change(e.target.value)}
     w={w}
     h="26px"
@@ -289,21 +292,12 @@ export function Chosen({ routers, cards, ports, edit, clear }: ChosenProps) {
             if (statement.trim()) edit(`${list} ${statement.trim()}`);
           }}
         >
-          <chakra.input
-            aria-label="Statement for all chosen routers"
+          <Entry
+            label="Statement for all chosen routers"
             placeholder="a statement for all"
             value={statement}
-            onChange={(e) => setStatement(e.target.value)}
+            change={setStatement}
             w="150px"
-            h="26px"
-            px={2}
-            fontFamily="mono"
-            fontSize="12px"
-            bg="raised"
-            border="1px solid"
-            borderColor="line"
-            borderRadius="sm"
-            _placeholder={{ color: 'quiet', fontFamily: 'body' }}
           />
         </form>
       )}

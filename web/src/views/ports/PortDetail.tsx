@@ -26,8 +26,8 @@ export function PortDetail({ port: p }: { port: Port }) {
   return (
     <Box
       display="grid"
-      gridTemplateColumns="repeat(auto-fill, minmax(230px, 1fr))"
-      gap="4px 18px"
+      gridTemplateColumns="repeat(auto-fill, minmax(196px, 1fr))"
+      gap="4px 14px"
       fontSize="12px"
       data-testid="port-detail"
     >
@@ -77,7 +77,7 @@ const next = (s: number | undefined) => (s === undefined ? undefined : `next in 
 
 function Fact({ name, note, children }: { name: string; note?: string | undefined; children: ReactNode }) {
   return (
-    <Box display="grid" gridTemplateColumns="92px 1fr" gap={2} alignItems="center">
+    <Box display="grid" gridTemplateColumns="88px 1fr" gap={2} alignItems="center">
       <Quiet>{name}</Quiet>
       <Box>
         {children}
