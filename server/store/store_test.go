@@ -1,8 +1,8 @@
 package store
 
 import (
-	"fmt"
 	"bytes"
+	"fmt"
 	"log/slog"
 	"os"
 	"path/filepath"

@@ -166,6 +166,14 @@ func places(root *Node) []placed {
 func aDemo(t *rapid.T) string {
 	labs := demo.Labs()
 	text := labs[rapid.IntRange(0, len(labs)-1).Draw(t, "lab")].Text
+	for i := range rapid.IntRange(0, 2).Draw(t, "pulls") {
+		if alike := Alike(text); len(alike) > 0 {
+			c := rapid.SampledFrom(alike).Draw(t, "pull")
+			pulled, err := Pull(text, c.In, c.Statements, fmt.Sprintf("common%d", i))
+			require.NoError(t, err)
+			text = pulled
+		}
+	}
 	if every := rapid.IntRange(0, 7).Draw(t, "remarks"); every > 2 {
 		lines := strings.Split(text, "\n")
 		for i := every; i < len(lines); i += every {
@@ -364,6 +372,7 @@ func FuzzEdits(f *testing.F) {
 	for _, s := range []string{"mill.e1 ospf cost 40", "remove mill", "rename mill halt2", "move policy other first", "join gate yard", "part mill.e1",
 		"mill, halt ospf\n  area 0\n    keys k", "router \"x\"", "remove remove", ", ,", "mill/ x", "mill.", ".e1 x", "link mill.e1", "lab \"#\"", "host host 1.2.3.4/5 # x"} {
 		f.Add(editable, s)
+		f.Add("defaults mtu 1400\ntemplate t like u\n  ospf area 0 passive\ntemplate u bandwidth 1M\nrouter mill like t\n  port e1 like t # c\n", s)
 		f.Add("router remove\n  port e1 10.0.0.1/24 ospf area 0 cost 1 # c\n  # d\n\nrouter link\nlink remove.e1 link.e1", s)
 	}
 	f.Fuzz(func(t *testing.T, text, edit string) {
