@@ -90,12 +90,12 @@ func TestAProcessSaysWhyItDoesNotRun(t *testing.T) {
 // 2328 9.4): by priority, by router ID, and since a later one never pre-empts.
 func TestWhyARouterIsDesignated(t *testing.T) {
 	lab := func(mill, halt, weir string) string {
-		text := ""
+		var text strings.Builder
 		for i, r := range []struct{ name, ospf string }{{"mill", mill}, {"halt", halt}, {"weir", weir}} {
 			n := string(rune('1' + i))
-			text += "router " + r.name + "\n  router-id 10.255.0." + n + "\n  port yard 10.0.9." + n + "/24\n    ospf area 0\n" + r.ospf
+			text.WriteString("router " + r.name + "\n  router-id 10.255.0." + n + "\n  port yard 10.0.9." + n + "/24\n    ospf area 0\n" + r.ospf)
 		}
-		return text + "segment yard mill.yard halt.yard weir.yard\n"
+		return text.String() + "segment yard mill.yard halt.yard weir.yard\n"
 	}
 	for name, c := range map[string]struct{ text, dr, why, bdr, bwhy string }{
 		"by router ID":  {lab("", "", ""), "weir", "highest router ID of those with priority 1", "halt", "highest router ID of those with priority 1"},
