@@ -69,6 +69,7 @@ type Node struct {
 	Closing  []string // comment lines at the end of its block
 	Blank    bool     // a blank line is above it
 	held     *held    // of a template
+	single   []*Node  // the children that may be there once
 }
 
 // line is one line of the text in words.
@@ -217,17 +218,34 @@ func (p *parser) behind(rest []Token, owners, nodes []*Node) []*Node {
 			owner.Children = append(owner.Children, n)
 			return []*Node{n}
 		}
+		nodes = append(nodes, n)
+		if len(nodes) > maxOnLine {
+			p.errorf(word, "write some of them on lines of their own, indented", "more than %d statements are on one line", maxOnLine)
+			return nodes
+		}
 		if !row.Many {
-			for _, c := range owner.Children {
-				if c.Row == row {
-					p.errorf(word, "keep one of them", "%s is here twice, first on line %d", row.Word, c.Word.Line)
-				}
+			if first := owner.only(row); first != nil {
+				p.errorf(word, "keep one of them", "%s is here twice, first on line %d", row.Word, first.Word.Line)
+				continue
 			}
+			owner.single = append(owner.single, n)
 		}
 		owner.Children = append(owner.Children, n)
-		nodes = append(nodes, n)
 	}
 	return nodes
+}
+
+// maxOnLine bounds the statements on one line.
+const maxOnLine = 500
+
+// only is the child that may be there once, nil if it is not there yet.
+func (n *Node) only(row *Row) *Node {
+	for _, c := range n.single {
+		if c.Row == row {
+			return c
+		}
+	}
+	return nil
 }
 
 // takerOf is the nearest of the owners, innermost last, in which a word may

@@ -3,6 +3,7 @@ package labtext
 import (
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -114,6 +115,15 @@ func TestTemplatesAreBounded(t *testing.T) {
 	require.False(t, r.OK())
 	require.Contains(t, r.Problems[0].Message, "1000000 statements")
 	require.Equal(t, uint16(9000), labOf(t, deep.String()).Devices[0].Ports[0].MTU)
+	for _, word := range []string{" like t", " port e1", " disabled"} {
+		r = Parse("router mill" + strings.Repeat(word, 400_000))
+		require.True(t, slices.ContainsFunc(r.Problems, func(p Problem) bool { return p.Message == "more than 500 statements are on one line" }), word)
+	}
+	var half strings.Builder
+	for i := range 200_000 {
+		half.WriteString("host h" + strconv.Itoa(i) + " 10.0.0.1/24\n")
+	}
+	require.False(t, Parse(half.String()+strings.Repeat("defaults\n", 100_000)).OK())
 }
 
 // TestEditsOfTemplates changes templates, and what takes them, by edits.
