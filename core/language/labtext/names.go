@@ -193,6 +193,9 @@ func Rename(text string, line, column int, to string) (string, int, error) {
 			return "", 0, fmt.Errorf("there is another %s named %s, on line %d", at.kind, to, o.line)
 		}
 	}
+	if other := sharedPort(root, at); other != "" {
+		return "", 0, fmt.Errorf("the port %s of %s is also said by %s: change the name in both by hand", at.name, at.in, other)
+	}
 	lines := strings.Split(text, "\n")
 	n := 0
 	slices.SortStableFunc(all, func(a, b occurrence) int { return b.from - a.from }) // from the right, so that columns stay true
@@ -204,6 +207,55 @@ func Rename(text string, line, column int, to string) (string, int, error) {
 		}
 	}
 	return strings.Join(lines, "\n"), n, nil
+}
+
+// sharedPort is a template that says something of the same port, or a router that takes
+// the template and does: a name that changes in one of them alone would make two ports.
+func sharedPort(root *Node, at occurrence) string {
+	if at.kind != "port" {
+		return ""
+	}
+	says := func(n *Node) bool {
+		return slices.ContainsFunc(n.Children, func(c *Node) bool {
+			return (c.Row.Opens == PortOf || c.Row.Opens == Loopback) && c.Args[0].Text == at.name
+		})
+	}
+	takes := map[string][]string{} // by name, routers and templates of routers
+	for _, n := range root.Children {
+		if n.Row.Opens == RouterOf {
+			for _, like := range childrenOf(n, "like") {
+				for _, t := range like.Args {
+					takes[n.Args[0].Text] = append(takes[n.Args[0].Text], t.Text)
+				}
+			}
+		}
+	}
+	reaches := func(from, to string) bool {
+		seen := map[string]bool{}
+		open := []string{from}
+		for len(open) > 0 {
+			name := open[len(open)-1]
+			open = open[:len(open)-1]
+			if name == to {
+				return true
+			}
+			if !seen[name] {
+				seen[name] = true
+				open = append(open, takes[name]...)
+			}
+		}
+		return false
+	}
+	for _, n := range root.Children {
+		if n.Row.Opens != RouterOf || n.Args[0].Text == at.in || !says(n) {
+			continue
+		}
+		name := n.Args[0].Text
+		if reaches(at.in, name) || reaches(name, at.in) {
+			return head(n)
+		}
+	}
+	return ""
 }
 
 // Differing is something of a router's block that another router cannot have as

@@ -196,6 +196,24 @@ func TestTemplatesSayTheSame(t *testing.T) {
 	})
 }
 
+// TestAPortOfATemplateIsNotRenamedInHalf refuses to rename a port that a router and its
+// template both say something of.
+func TestAPortOfATemplateIsNotRenamedInHalf(t *testing.T) {
+	const text = "template station\n  loopback lo\n    ospf area 0\nrouter mill like station\n  loopback lo 10.255.0.1/32\n  port e1 10.0.0.1/30\nrouter halt\n  loopback lo 10.255.0.2/32\n"
+	for edit, want := range map[string]string{"rename mill.lo me": "also said by template station", "rename station.lo me": "also said by router mill"} {
+		edits, err := ParseEdits(edit)
+		require.NoError(t, err)
+		_, err = EditText(text, edits...)
+		require.ErrorContains(t, err, want)
+	}
+	for _, edit := range []string{"rename halt.lo me", "rename mill.e1 up"} {
+		edits, err := ParseEdits(edit)
+		require.NoError(t, err)
+		_, err = EditText(text, edits...)
+		require.NoError(t, err)
+	}
+}
+
 // TestWhatHoldsSaysWhere asks what counts at a place: each statement with its source.
 func TestWhatHoldsSaysWhere(t *testing.T) {
 	const text = "defaults\n  hello-interval 2s\ntemplate trunk\n  ospf area 0\n    cost 5\nrouter mill\n  port e1 10.0.1.1/30 mtu 9000 like trunk\n    ospf\n      priority 7\n"
