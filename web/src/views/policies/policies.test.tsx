@@ -1,10 +1,9 @@
 // @vitest-environment jsdom
 import { screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
-import { describe, expect, test } from 'vitest';
+import { describe, expect, test, vi } from 'vitest';
 import type { Bench, LabState } from '../../shared/api/client';
-import { readDraft } from '../../shared/draft/kept';
-import { show } from '../../shared/testing/app';
+import { nothingDrafted, show } from '../../shared/testing/app';
 import { PoliciesView } from './PoliciesView';
 
 const text = `lab "T"
@@ -103,14 +102,21 @@ describe('the policy bench', () => {
         },
       ],
     });
-    const asked = show(<PoliciesView lab={lab} />, { ...answers, 'POST /api/labs/x1/bench': changed }, at);
+    const write = vi.fn();
+    // What somebody else wrote into the draft stays.
+    const draft = { text: `${text}\nrouter mill`, base: 1 };
+    const asked = show(<PoliciesView lab={lab} />, { ...answers, 'POST /api/labs/x1/bench': changed }, at, {
+      ...nothingDrafted,
+      draft,
+      write,
+    });
     const box = await screen.findByRole('textbox', { name: 'The policy' });
     await userEvent.clear(box);
     await userEvent.type(box, 'policy out');
     expect(await screen.findByText('come out otherwise with the draft')).toBeTruthy();
     expect(asked.at(-1)).toContain('policy out');
     await userEvent.click(screen.getByRole('button', { name: 'Copy into the text' }));
-    expect(readDraft('x1')?.text).toBe('lab "T"\npolicy out');
+    expect(write).toHaveBeenCalledWith('lab "T"\npolicy out\nrouter mill');
     expect(screen.getByTestId('address').textContent).toBe('/lab/x1/text');
   });
   test('a lab without policies says how to write one', async () => {
