@@ -14,6 +14,7 @@ type document struct {
 	lines []string
 	root  *Node
 	above map[*Node]*Node // owners
+	fresh *Node           // the tree of the lines as they are after a change, if it was read
 }
 
 func newDocument(text string) *document {
@@ -21,6 +22,16 @@ func newDocument(text string) *document {
 	d := &document{lines: strings.Split(text, "\n"), root: root, above: map[*Node]*Node{}}
 	d.own(root)
 	return d
+}
+
+// again is the document after a change, ready for the next one.
+func (d *document) again() *document {
+	if d.fresh == nil {
+		return newDocument(d.text())
+	}
+	next := &document{lines: d.lines, root: d.fresh, above: map[*Node]*Node{}}
+	next.own(next.root)
+	return next
 }
 
 func (d *document) own(n *Node) {
@@ -38,6 +49,7 @@ func (d *document) text() string { return strings.Join(d.lines, "\n") }
 // canonical form.
 func (d *document) settle(before []string, top *Node, from, to int) error {
 	if now, _ := parse(d.text()); meaning(now) == meaning(d.root) {
+		d.fresh = now
 		return nil
 	}
 	f := &formatter{}

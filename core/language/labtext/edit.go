@@ -241,8 +241,8 @@ func (e Edit) on(text, target string) (string, error) {
 	case ToNew, ToConnect, ToRun:
 		return e.construct(text)
 	}
+	d := newDocument(text)
 	for step := range maxSteps {
-		d := newDocument(text)
 		var more bool
 		var err error
 		switch e.Do {
@@ -256,10 +256,10 @@ func (e Edit) on(text, target string) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		text = d.text()
 		if !more {
-			return text, nil
+			return d.text(), nil
 		}
+		d = d.again()
 	}
 	return "", fmt.Errorf("the edit has more than %d parts: make it in several", maxSteps)
 }

@@ -1,6 +1,8 @@
 package labtext
 
 import (
+	"cmp"
+	"slices"
 	"strings"
 
 	"github.com/aymanbagabas/go-udiff"
@@ -43,16 +45,37 @@ func linesOf(s string) []string {
 	return strings.Split(strings.TrimSuffix(s, "\n"), "\n")
 }
 
-// blocksByLine says of each line of a text in which block it is.
+// blocksByLine says of each line of a text in which block it is; comments above a block
+// are its own.
 func blocksByLine(text string) func(line int) string {
-	blocks := Outline(text)
-	return func(line int) string {
-		name := ""
-		for i := range blocks {
-			if blocks[i].From <= line {
-				name = strings.TrimSpace(blocks[i].Kind + " " + blocks[i].Name)
-			}
+	type start struct {
+		line int
+		name string
+	}
+	var starts []start
+	lines := strings.Split(text, "\n")
+	for i, s := range lines {
+		if s == "" || s[0] == ' ' || s[0] == '\t' || s[0] == '#' {
+			continue
 		}
-		return name
+		var l line
+		(&parser{}).words(&l, s)
+		if len(l.tokens) > 0 {
+			n := &Node{Word: l.tokens[0], Args: l.tokens[1:]}
+			if n.Word.Text == "link" && len(n.Args) > 2 {
+				n.Args = n.Args[:2]
+			}
+			starts = append(starts, start{i + 1 - commentsAbove(lines, i+1), strings.TrimSpace(n.Word.Text + " " + blockName(n))})
+		}
+	}
+	return func(line int) string {
+		i, found := slices.BinarySearchFunc(starts, line, func(s start, line int) int { return cmp.Compare(s.line, line) })
+		if !found {
+			i--
+		}
+		if i < 0 {
+			return ""
+		}
+		return starts[i].name
 	}
 }
