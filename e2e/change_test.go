@@ -118,7 +118,7 @@ func TestAnOvertakenPreviewIsShownAgain(t *testing.T) {
 	text := demoText(t, "tarn-valley")
 	id := s.lab(t, text)
 	tab := page(t)
-	draft := strings.Replace(text, "      hello-interval 1s\n", "      hello-interval 1s\n      cost 77\n", 1)
+	draft := strings.Replace(text, "  port e1 10.0.1.1/30 like rail\n", "  port e1 10.0.1.1/30 like rail\n    ospf\n      cost 77\n", 1)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), replaceText(draft), sees("Applying changes"),
 		button("Preview"), within("preview", "moved to another path"))
 	require.Equal(t, http.StatusOK, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut quarry.up"}, nil))

@@ -11,6 +11,9 @@ export default defineConfig({
     environment: 'node',
     include: ['src/**/*.test.{ts,tsx}'],
     setupFiles: ['src/shared/testing/setup.ts'],
+    // One environment per worker: the files share nothing that a test leaves behind.
+    isolate: false,
+    pool: 'threads',
     testTimeout: 60_000,
   },
 });

@@ -22,7 +22,7 @@ func BenchmarkPreviewRailway(b *testing.B) {
 // BenchmarkPreviewRailwayCost changes the cost of a link instead.
 func BenchmarkPreviewRailwayCost(b *testing.B) {
 	text := demoText(b, "tarn-valley")
-	benchPreview(b, text, strings.Replace(text, "      hello-interval 1s\n", "      hello-interval 1s\n      cost 77\n", 1))
+	benchPreview(b, text, strings.Replace(text, "  port e1 10.0.1.1/30 like rail\n", "  port e1 10.0.1.1/30 like rail\n    ospf\n      cost 77\n", 1))
 }
 
 // BenchmarkPreview200Routers changes the cost of a link in a grid of 200 routers.

@@ -1,5 +1,5 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useState } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { useFocus, type View } from '../shared/focus/focus';
 import { effectWords, extent, harmOf } from '../shared/draft/harm';
 import { Hunks } from '../shared/draft/Hunks';
@@ -17,15 +17,27 @@ export function DraftBar({ view }: { view: View }) {
   const [open, setOpen] = useState<Open>('');
   // The text whose harm was read, and is to be applied all the same.
   const [warned, setWarned] = useState('');
-  if (d.past) return null;
-  if (!d.dirty) return d.atOnce && d.undo ? <AsYouGo undo={d.undo} redo={d.redo} /> : null;
   const { effect } = d;
   const fresh = effect.fresh;
   const harm = fresh ? harmOf(fresh) : [];
+  // The text that is applied as soon as its preview is there.
+  const [awaited, setAwaited] = useState('');
+  const now = useRef<() => void>(undefined);
+  const ready = awaited !== '' && awaited === d.draft.text && d.effect.fresh !== undefined;
+  useEffect(() => {
+    if (!ready) return;
+    const timer = setTimeout(() => {
+      setAwaited('');
+      now.current?.();
+    }, 0);
+    return () => clearTimeout(timer);
+  }, [ready]);
   const asking = warned === d.draft.text && harm.length > 0;
-  const toggle = (o: Open) => setOpen(open === o ? '' : o);
-  const failure = effect.failure ?? d.gestureError;
   const apply = () => {
+    if (effect.previewing && !fresh) {
+      setAwaited(d.draft.text);
+      return;
+    }
     if (harm.length > 0 && !asking) {
       setWarned(d.draft.text);
       return;
@@ -33,6 +45,13 @@ export function DraftBar({ view }: { view: View }) {
     setWarned('');
     effect.apply();
   };
+  useEffect(() => {
+    now.current = apply;
+  });
+  if (d.past) return null;
+  if (!d.dirty) return d.atOnce && d.undo ? <AsYouGo undo={d.undo} redo={d.redo} /> : null;
+  const toggle = (o: Open) => setOpen(open === o ? '' : o);
+  const failure = effect.failure ?? d.gestureError;
   const look = () => {
     d.look();
     if (view !== 'text') setOpen('effect');
@@ -123,7 +142,7 @@ export function DraftBar({ view }: { view: View }) {
         <Main
           onClick={apply}
           disabled={d.errors > 0}
-          loading={effect.applying}
+          loading={effect.applying || (effect.previewing && awaited === d.draft.text)}
           title={fresh ? 'exactly what the preview shows' : 'without a preview'}
         >
           {asking ? 'Apply all the same' : 'Apply'}
