@@ -85,7 +85,7 @@ function Part({
         </Box>
         {note && <Quiet>{note}</Quiet>}
         <Box flex={1} />
-        <Box asChild color="plum" fontSize="11.5px">
+        <Box asChild color="plum" fontSize="11.5px" display="inline-flex" alignItems="center" minH="24px">
           <Link to={`/lab/${id}/${view}${writeFocus(focus)}`}>More in {title}</Link>
         </Box>
       </Flex>
