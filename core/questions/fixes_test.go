@@ -1,6 +1,7 @@
 package questions_test
 
 import (
+	"fmt"
 	"net/netip"
 	"strings"
 	"testing"
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
@@ -59,6 +61,65 @@ var noFix = map[note.Code]string{
 	note.UpdateTooLong: "which of them nobody needs",
 }
 
+// templated is a text in which all that is below a port, a loopback or a peer, and a whole
+// bgp block, is in a template of its own; but for sub-ports, whose names fixes change.
+func templated(text string) string {
+	var out, templates []string
+	indent := func(s string) int { return len(s) - len(strings.TrimLeft(s, " ")) }
+	lines := strings.Split(text, "\n")
+	for i := 0; i < len(lines); i++ {
+		word, _, _ := strings.Cut(strings.TrimSpace(lines[i]), " ")
+		end := i + 1
+		for end < len(lines) && lines[end] != "" && indent(lines[end]) > indent(lines[i]) {
+			end++
+		}
+		below := strings.Join(lines[i+1:end], "\n")
+		if word == "bgp" && indent(lines[i]) == 2 {
+			name := fmt.Sprintf("b%d", i)
+			for at := len(out) - 1; at >= 0; at-- {
+				if strings.HasPrefix(out[at], "router ") {
+					out[at] += " like " + name
+					break
+				}
+			}
+			templates = append(append(templates, "template "+name), lines[i:end]...)
+			i = end - 1
+			continue
+		}
+		takes := indent(lines[i]) > 0 && !strings.Contains(below, "vlan ") && (word == "port" || word == "loopback" || word == "peer" && !strings.Contains(lines[i], " group"))
+		if !takes || end == i+1 {
+			out = append(out, lines[i])
+			continue
+		}
+		name := fmt.Sprintf("t%d", i)
+		out = append(out, lines[i]+" like "+name)
+		templates = append(templates, "template "+name)
+		for _, l := range lines[i+1 : end] {
+			templates = append(templates, l[indent(lines[i]):])
+		}
+		i = end - 1
+	}
+	return strings.Join(append(out, templates...), "\n") + "\n"
+}
+
+// sameWithTemplates makes a fix in a text whose ports and peers have what they say from
+// templates: the fix does the same there.
+func sameWithTemplates(t *testing.T, text string, want *config.Lab, edits []labtext.Edit) {
+	t.Helper()
+	was, same := labtext.Parse(text), labtext.Parse(templated(text))
+	require.True(t, same.OK(), "%v in\n%s", same.Problems, templated(text))
+	require.Empty(t, labtext.Differences(&was.Lab, &same.Lab))
+	after, err := labtext.EditText(templated(text), edits...)
+	if len(edits) > 0 && edits[0].Do == labtext.ToRename && err != nil { // what a template names is named there, for all that take it
+		require.ErrorContains(t, err, "of its own: template ")
+		return
+	}
+	require.NoError(t, err, "%v in\n%s", edits, templated(text))
+	r := labtext.Parse(after)
+	require.True(t, r.OK(), "%v in\n%s", r.Problems, after)
+	require.Empty(t, labtext.Differences(want, &r.Lab), "%v in\n%s", edits, after)
+}
+
 // firstFixMends applies the first fix that is offered for a reason with a remedy: the
 // reason goes away.
 func firstFixMends(t *testing.T, w *network.World, text string, do func(*network.World), code note.Code) {
@@ -90,6 +151,7 @@ func firstFixMends(t *testing.T, w *network.World, text string, do func(*network
 	require.NoError(t, err, fix.Edits)
 	r := labtext.Parse(after)
 	require.True(t, r.OK(), "%v: %v", fix.Edits, r.Problems)
+	sameWithTemplates(t, text, &r.Lab, edits)
 	now := testlabs.Settled(t, after) // as if it had been right from the start
 	if do != nil {
 		do(now)

@@ -61,6 +61,15 @@ func (d *document) lookup(target, words string) (*Node, error) {
 	if target == "" {
 		return d.lookupIn(d.root, tokens, words)
 	}
+	if n := d.inTemplates(target); n != nil {
+		device, _, _ := strings.Cut(strings.Replace(target, "/", ".", 1), ".")
+		if len(tokens) > 0 {
+			if list := within(n, tokens); len(list) > 0 {
+				n = list[0]
+			}
+		}
+		return nil, &saidByOther{device, head(n), n, d.sourceOf(n)}
+	}
 	n, err := d.find(target)
 	if err != nil {
 		return nil, err
@@ -70,6 +79,11 @@ func (d *document) lookup(target, words string) (*Node, error) {
 	}
 	path, err := d.takers(target, words)
 	if err != nil {
+		if path := pathTo(d.withTemplates(n), tokens[0].Text); path != nil {
+			if list := within(path[len(path)-1], tokens); len(list) > 0 {
+				return nil, &saidByOther{head(n), words, list[0], d.sourceOf(list[0])}
+			}
+		}
 		return nil, err
 	}
 	return d.lookupIn(path[len(path)-1], tokens, words)
@@ -268,16 +282,22 @@ func (d *document) inside(n, block *Node) bool {
 
 // saidElsewhere is what a template or the defaults say at a place.
 func (d *document) saidElsewhere(owner *Node, tokens []Token) *Node {
-	if list := within(d.writtenOut(owner), tokens); len(list) > 0 {
+	if list := within(d.withTemplates(owner), tokens); len(list) > 0 {
 		return list[0]
 	}
 	return nil
 }
 
-// writtenOut is a statement with what templates and the defaults add to it.
-func (d *document) writtenOut(n *Node) *Node {
+// writtenOut is the document with everything that templates and the defaults say in its
+// place, to be read.
+func (d *document) writtenOut() *document {
 	p := &parser{root: d.root}
-	all := p.expanded()
+	return &document{lines: d.lines, root: p.expanded()}
+}
+
+// withTemplates is a statement with what templates and the defaults add to it.
+func (d *document) withTemplates(n *Node) *Node {
+	all := d.writtenOut().root
 	if all == d.root {
 		return n
 	}

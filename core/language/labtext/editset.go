@@ -9,6 +9,7 @@ import (
 // set makes the first thing of a statement true that is not; more says that there
 // was one. If fresh, the statement must not be there yet.
 func (d *document) set(target, statement string, fresh bool) (more bool, err error) {
+	target, statement = d.ownPlace(target, statement)
 	path, err := d.takers(target, statement)
 	if n, _ := d.find(target); err != nil && n != nil && isValueOf(n, statement) {
 		// A new address of a port: viaduct.e1 10.0.12.1/30.
@@ -77,12 +78,39 @@ func (d *document) takers(target, statement string) ([]*Node, error) {
 	return nil, misplaced(n, target, word)
 }
 
+// ownPlace is where a statement about a place is written that only a template says: below
+// the router or port that takes the template, with the place before it.
+func (d *document) ownPlace(target, statement string) (string, string) {
+	n := d.inTemplates(target)
+	if n == nil {
+		return target, statement
+	}
+	statement = head(n) + " " + statement
+	if device, _, session := strings.Cut(target, "/"); session {
+		return device, "bgp " + statement
+	}
+	return d.ownPlace(target[:strings.LastIndexByte(target, '.')], statement)
+}
+
+// inTemplates is a port or session that a router has from a template alone, nil if it is
+// its own or there is none.
+func (d *document) inTemplates(target string) *Node {
+	if _, err := d.find(target); err == nil || target == "" {
+		return nil
+	}
+	n, err := d.writtenOut().find(target)
+	if err != nil {
+		return nil
+	}
+	return n
+}
+
 // blockOf is the block of a place that a statement belongs in and that only a template
 // writes there.
 func (d *document) blockOf(n *Node, statement string) string {
 	word, _ := cutWord(statement)
 	var words []string
-	for _, block := range pathTo(d.writtenOut(n), word) {
+	for _, block := range pathTo(d.withTemplates(n), word) {
 		if block.Row != n.Row {
 			words = append(words, head(block))
 		}

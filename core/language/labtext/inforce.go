@@ -26,11 +26,11 @@ func WhatHolds(text, target string) ([]InForce, error) {
 		return nil, fmt.Errorf("%s; %s", p.Message, p.Hint)
 	}
 	d := newDocument(text)
-	n, err := d.find(target)
+	n, err := d.writtenOut().find(target)
 	if err != nil {
 		return nil, err
 	}
-	return d.holds(d.writtenOut(n)), nil
+	return d.holds(n), nil
 }
 
 // HoverAt is what is known of the word at a line and column, both from 1.
@@ -61,7 +61,7 @@ func HoverAt(text string, line, column int) Hover {
 		return out
 	}
 	out.Place = head(n)
-	out.Holds = d.holds(d.writtenOut(n))
+	out.Holds = d.holds(d.withTemplates(n))
 	return out
 }
 

@@ -160,6 +160,22 @@ func TestEditsOfTemplates(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, after, again)
 	}
+	// What only a template says of a router becomes the router's own where it is changed.
+	whole := "template station\n  port e9 10.9.0.1/24\n    vlan 5 10.9.5.1/24\n  bgp as 64500\n    peer 10.9.0.2 as 64496\nrouter mill like station\n"
+	for edit, want := range map[string]string{"mill.e9 mtu 1400": "  port e9 10.9.0.1/24 mtu 1400\n", "mill.e9.5 mtu 1400": "  port e9 10.9.0.1/24\n    vlan 5 10.9.5.1/24 mtu 1400\n",
+		"mill/10.9.0.2 hold-time 30s": "  bgp\n    peer 10.9.0.2\n      hold-time 30s\n"} {
+		edits, err := ParseEdits(edit)
+		require.NoError(t, err)
+		after, err := EditText(whole, edits...)
+		require.NoError(t, err)
+		require.Equal(t, whole+want, after)
+		was, now := labOf(t, whole), labOf(t, after)
+		require.Len(t, Differences(&was, &now), 1)
+	}
+	gone, err := ParseEdits("remove mill.e9")
+	require.NoError(t, err)
+	_, err = EditText(whole, gone...)
+	require.ErrorContains(t, err, "mill has no port e9 10.9.0.1/24 of its own: template station says it, on line 2")
 	edits, err := ParseEdits("remove template trunk")
 	require.NoError(t, err)
 	_, err = EditText(text, edits...)
