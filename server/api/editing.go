@@ -73,7 +73,7 @@ func (h *handlers) registerEditing(api huma.API) {
 		Statements string `json:"statements" maxLength:"100000" doc:"what they have in common, as alike says it"`
 		Name       string `json:"name" maxLength:"60" doc:"of the template"`
 	}) (text, error) {
-		out, err := labtext.Pull(in.Text, in.In, in.Statements, in.Name)
+		out, err := labtext.Pull(in.Text, labtext.Context(in.In), in.Statements, in.Name)
 		return text{out}, err
 	})
 	edit(api, "plans", "Where new addresses come from, and how much of it is taken",

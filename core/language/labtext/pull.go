@@ -10,12 +10,11 @@ import (
 
 // Common is what several places of a text say alike, so that it could be said once.
 type Common struct {
-	In         string   `json:"in" doc:"what the places are: port, router, peer ..."`
+	In         Context  `json:"in" doc:"what the places are: port, router, peer ..."`
 	Statements string   `json:"statements" doc:"what they have in common, as it is written in a template"`
 	Takers     []string `json:"takers" doc:"the places: viaduct.e1, viaduct/192.0.2.2 ..."`
 	Lines      int      `json:"lines" doc:"how much shorter the text gets"`
 	Name       string   `json:"name" doc:"a free name for the template"`
-	in         Context
 	set        map[string]bool
 }
 
@@ -54,7 +53,7 @@ func Alike(text string) []Common {
 
 // Pull writes a template with statements that are alike, as Alike says them, and takes
 // it where they were said. The network stays the same.
-func Pull(text, in, statements, name string) (string, error) {
+func Pull(text string, in Context, statements, name string) (string, error) {
 	text = Normal(text)
 	root, problems := parse(text)
 	if len(problems) > 0 {
@@ -76,7 +75,7 @@ func Pull(text, in, statements, name string) (string, error) {
 	lines := strings.Split(text, "\n")
 	blocks := map[*Node]*Node{} // at the top, old to new
 	for _, n := range root.Children {
-		if e := pulled(n, found.in, found.set, name); e != n {
+		if e := pulled(n, found.In, found.set, name); e != n {
 			blocks[n] = e
 		}
 	}
@@ -226,7 +225,7 @@ func candidates(list []taker) []map[string]bool {
 
 // common is what a set of elements is worth.
 func common(root *Node, in Context, list []taker, set map[string]bool) Common {
-	c := Common{In: string(in), in: in, set: set, Takers: []string{}}
+	c := Common{In: in, set: set, Takers: []string{}}
 	var template *Node
 	for _, t := range list {
 		if !covers(t.set, set) {

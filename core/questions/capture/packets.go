@@ -47,7 +47,7 @@ type Packets struct {
 	From    float64     `json:"from" doc:"seconds since the lab began"`
 	To      float64     `json:"to"`
 	Kinds   []KindCount `json:"kinds" doc:"of all packets in the stretch, shown or not"`
-	Packets []Packet    `json:"packets" doc:"those of the kinds asked for, in order of time"`
+	Packets []Packet    `json:"packets" doc:"packets of the requested kinds, the earliest first"`
 	Omitted int         `json:"omitted" doc:"packets beyond the bound of what is shown"`
 }
 

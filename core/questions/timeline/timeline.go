@@ -159,7 +159,7 @@ type TimelineEvent struct {
 	Until *float64 `json:"until,omitempty" doc:"end of a bar: from an SPF run's cause to the run"`
 	Lane  string   `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet,session,updates"`
 	Text  string   `json:"text"`
-	Count int      `json:"count" doc:"how many of the kind happened at that time"`
+	Count int      `json:"count" doc:"how many such events there are at that time"`
 }
 
 // TimelineRow is a device's events in one action.
