@@ -153,7 +153,7 @@ export function DraftBar({ view }: { view: View }) {
   );
 }
 
-/** What stands in the draft's place while gestures are applied at once. */
+/** Shown instead of the draft bar while each gesture is applied at once. */
 function AsYouGo({ undo, redo }: { undo: () => void; redo: (() => void) | undefined }) {
   return (
     <Flex

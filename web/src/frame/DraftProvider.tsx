@@ -1,9 +1,9 @@
 import { useIsMutating, useQuery } from '@tanstack/react-query';
-import { useEffect, useRef, useState, type ReactNode } from 'react';
+import { useEffect, useLayoutEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import type { Hunk, LabState } from '../shared/api/client';
 import { useAct } from '../shared/api/orders';
 import { ask } from '../shared/api/questions';
-import { DraftingContext, type Drafting } from '../shared/draft/drafting';
+import { DraftingContext, HandsContext, type Drafting, type Hands } from '../shared/draft/drafting';
 import { edited } from '../shared/draft/edits';
 import { author, owner, setAuthor } from '../shared/draft/kept';
 import { useChecked } from '../shared/draft/useChecked';
@@ -168,5 +168,21 @@ export function DraftProvider({ id, lab, past, children }: Props) {
       localStorage.setItem(onceKey(id), on ? 'on' : 'off');
     },
   };
-  return <DraftingContext value={drafting}>{children}</DraftingContext>;
+  const current = useRef(drafting);
+  useLayoutEffect(() => {
+    current.current = drafting;
+  });
+  const hands: Hands = useMemo(
+    () => ({
+      past,
+      edit: (...edits) => current.current.edit(...edits),
+      write: (text) => current.current.write(text),
+    }),
+    [past],
+  );
+  return (
+    <HandsContext value={hands}>
+      <DraftingContext value={drafting}>{children}</DraftingContext>
+    </HandsContext>
+  );
 }

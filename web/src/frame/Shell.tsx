@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useCallback, useMemo, useRef, useState } from 'react';
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { ApiError, http, unwrap, type LabState } from '../shared/api/client';
 import { stopWork, useAct } from '../shared/api/orders';
@@ -9,7 +9,7 @@ import { BriefPanel } from '../panels/brief/BriefPanel';
 import { ComparisonBanner } from '../views/compare/Banner';
 import { Explanation } from '../panels/explain/Explanation';
 import { useAnswers } from '../shared/draft/answers';
-import { useDrafting } from '../shared/draft/drafting';
+import { useDrafting, useHands } from '../shared/draft/drafting';
 import { Answers } from './Answers';
 import { DraftBar } from './DraftBar';
 import { DraftProvider } from './DraftProvider';
@@ -168,15 +168,22 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
         }),
     );
   };
-  const editLines = (lines: string[]) =>
-    past ? Promise.reject(new Error('Go back to now to change it.')) : drafting.edit(...lines);
-  const { draft } = drafting;
+  // The bar stays as it is while the draft changes: it writes through hands that stay, and asks for the text as it is then.
+  const { edit } = useHands();
+  const editLines = useCallback(
+    (lines: string[]) => (past ? Promise.reject(new Error('Go back to now to change it.')) : edit(...lines)),
+    [past, edit],
+  );
+  const text = useRef(drafting.draft.text);
+  useEffect(() => {
+    text.current = drafting.draft.text;
+  });
   const complete = useCallback(
-    (edit: string) =>
-      unwrap(http.POST('/api/text/complete-edit', { body: { text: draft.text, edit } })).then(
+    (line: string) =>
+      unwrap(http.POST('/api/text/complete-edit', { body: { text: text.current, edit: line } })).then(
         (c) => c.suggestions,
       ),
-    [draft.text],
+    [],
   );
   const last = lab.actions.at(-1);
   const comparing = focus.since !== '';

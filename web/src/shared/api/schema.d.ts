@@ -2322,7 +2322,7 @@ export interface components {
        * @description packets beyond the bound of what is shown
        */
       omitted: number;
-      /** @description those of the kinds asked for, in order of time */
+      /** @description packets of the requested kinds, the earliest first */
       packets: components['schemas']['Packet'][];
       /** @description its ends */
       ports: string[];
@@ -3274,7 +3274,7 @@ export interface components {
       at: number;
       /**
        * Format: int64
-       * @description how many of the kind happened at that time
+       * @description how many such events there are at that time
        */
       count: number;
       /** @enum {string} */

@@ -1,6 +1,6 @@
 import { Box, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { useDrafting } from './drafting';
+import { useHands } from './drafting';
 
 interface Props {
   /** What it is, for those who do not see it: "OSPF area of viaduct.e1". */
@@ -14,7 +14,7 @@ interface Props {
 
 /** A value of the text in a field: what is written over it goes into the draft. */
 export function Field({ label, value, edit, empty }: Props) {
-  const { edit: make, past } = useDrafting();
+  const { edit: make, past } = useHands();
   const [typed, setTyped] = useState<string>();
   const [error, setError] = useState('');
   const write = () => {

@@ -4,7 +4,7 @@ import { useAct } from '../api/orders';
 import type { Fix } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { Mono, Quiet } from '../parts/parts';
-import { useDrafting } from './drafting';
+import { useDrafting, useHands } from './drafting';
 
 /** How many ways are shown at once. */
 const shownAtOnce = 3;
@@ -33,9 +33,9 @@ export const keyOf = (f: Fix) => [...(f.edits ?? []), f.action ?? '', f.why ?? '
 
 function OneFix({ fix, first }: { fix: Fix; first: boolean }) {
   const { id } = useFocus();
-  const { edit, past, write, draft, dirty } = useDrafting();
+  const { edit, past } = useHands();
   const act = useAct(id);
-  const [written, setWritten] = useState<{ before: string; after: string }>();
+  const [written, setWritten] = useState<string>(); // the text that it made
   const [error, setError] = useState('');
   if (fix.why) return <Quiet fontSize="12px">It cannot be written for you: {fix.why}.</Quiet>;
   const edits = fix.edits ?? [];
@@ -45,14 +45,10 @@ function OneFix({ fix, first }: { fix: Fix; first: boolean }) {
       act.mutate({ action: fix.action });
       return;
     }
-    const before = draft.text;
-    edit(...edits).then(
-      (after) => setWritten({ before, after }),
-      (e: unknown) => setError(e instanceof Error ? e.message : 'It cannot be made.'),
+    edit(...edits).then(setWritten, (e: unknown) =>
+      setError(e instanceof Error ? e.message : 'It cannot be made.'),
     );
   };
-  const taken = written !== undefined && dirty && draft.text !== written.before;
-  const last = taken && written.after === draft.text;
   const words = edits.length > 0 ? edits : [fix.action ?? ''];
   return (
     <Box>
@@ -77,38 +73,49 @@ function OneFix({ fix, first }: { fix: Fix; first: boolean }) {
         <Mono>{words.slice(0, 2).join('; ')}</Mono>
         {words.length > 2 && <Quiet fontSize="11.5px"> and {words.length - 2} more</Quiet>}
       </chakra.button>
-      {taken && (
-        <Quiet ml={2} fontSize="11.5px">
-          in the draft
-          {last && (
-            <chakra.button
-              ml={2}
-              color="plum"
-              textDecoration="underline"
-              onClick={() => write(written.before)}
-            >
-              undo
-            </chakra.button>
-          )}
-        </Quiet>
-      )}
-      {edits.length > 0 && fix.action && (
-        <chakra.button
-          ml={2}
-          color="plum"
-          textDecoration="underline"
-          fontSize="11.5px"
-          disabled={past || taken}
-          onClick={() => act.mutate({ action: fix.action ?? '' })}
-        >
-          and once it is applied: {fix.action}
-        </chakra.button>
-      )}
+      {written !== undefined && <Taken after={written} />}
+      {edits.length > 0 && fix.action && <Then action={fix.action} waits={written} />}
       {(error || act.error) && (
         <Box color="brick" fontSize="12px" role="alert">
           {error || act.error?.message}
         </Box>
       )}
     </Box>
+  );
+}
+
+/** That a fix is in the draft, as long as it is; the last one can be undone here. */
+function Taken({ after }: { after: string }) {
+  const { draft, dirty, undo } = useDrafting();
+  if (!dirty) return null;
+  return (
+    <Quiet ml={2} fontSize="11.5px">
+      in the draft
+      {after === draft.text && undo && (
+        <chakra.button ml={2} color="plum" textDecoration="underline" onClick={undo}>
+          undo
+        </chakra.button>
+      )}
+    </Quiet>
+  );
+}
+
+/** What is to be done once the edits of a fix are applied. */
+function Then({ action, waits }: { action: string; waits: string | undefined }) {
+  const { id } = useFocus();
+  const { past } = useHands();
+  const { dirty } = useDrafting();
+  const act = useAct(id);
+  return (
+    <chakra.button
+      ml={2}
+      color="plum"
+      textDecoration="underline"
+      fontSize="11.5px"
+      disabled={past || (waits !== undefined && dirty)}
+      onClick={() => act.mutate({ action })}
+    >
+      and once it is applied: {action}
+    </chakra.button>
   );
 }

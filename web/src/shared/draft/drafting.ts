@@ -52,3 +52,15 @@ export function useDrafting(): Drafting {
   if (!found) throw new Error('no lab is open');
   return found;
 }
+
+/** The ways to write the draft, which stay the same while it changes: what only writes is not drawn anew. */
+export type Hands = Pick<Drafting, 'past' | 'edit' | 'write'>;
+
+export const HandsContext = createContext<Hands | undefined>(undefined);
+
+/** What writes the draft of the lab that is open. */
+export function useHands(): Hands {
+  const found = useContext(HandsContext);
+  if (!found) throw new Error('no lab is open');
+  return found;
+}

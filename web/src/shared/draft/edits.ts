@@ -1,4 +1,4 @@
-import { http, unwrap, type Block } from '../api/client';
+import { http, unwrap } from '../api/client';
 
 /** Edits of a whole draft, each as it is typed, and the lines in which it is then different from another text. */
 export const edited = (text: string, against: string, ...edits: string[]) =>
@@ -30,20 +30,6 @@ export const inForce = (text: string, place: string) =>
   unwrap(http.POST('/api/text/in-force', { body: { text, place } }));
 
 export const outlineOf = (text: string) => unwrap(http.POST('/api/text/outline', { body: { text } }));
-
-/** The text of a block. */
-export const blockText = (text: string, b: Block) =>
-  text
-    .split('\n')
-    .slice(b.from - 1, b.to)
-    .join('\n');
-
-/** A text in which a block says something else. */
-export function withBlock(text: string, b: Block, block: string): string {
-  const lines = text.split('\n');
-  lines.splice(b.from - 1, b.to - b.from + 1, ...block.split('\n'));
-  return lines.join('\n');
-}
 
 /** A fix applied: what is in a line between two columns becomes another text. */
 export function mended(

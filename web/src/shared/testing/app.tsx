@@ -5,7 +5,7 @@ import type { ReactElement } from 'react';
 import { BrowserRouter, Route, Routes, useLocation } from 'react-router';
 import { vi } from 'vitest';
 import { system } from '../../theme';
-import { DraftingContext, type Drafting } from '../draft/drafting';
+import { DraftingContext, HandsContext, type Drafting } from '../draft/drafting';
 
 /** What the server answers, by "METHOD /path"; a number is a status with a problem. */
 export type Answers = Record<string, unknown>;
@@ -59,15 +59,17 @@ export function show(
   render(
     <ChakraProvider value={system}>
       <QueryClientProvider client={client}>
-        <DraftingContext value={drafting}>
-          <BrowserRouter>
-            <Where />
-            <Routes>
-              <Route path="/" element={element} />
-              <Route path="/lab/:id/:view" element={element} />
-            </Routes>
-          </BrowserRouter>
-        </DraftingContext>
+        <HandsContext value={drafting}>
+          <DraftingContext value={drafting}>
+            <BrowserRouter>
+              <Where />
+              <Routes>
+                <Route path="/" element={element} />
+                <Route path="/lab/:id/:view" element={element} />
+              </Routes>
+            </BrowserRouter>
+          </DraftingContext>
+        </HandsContext>
       </QueryClientProvider>
     </ChakraProvider>,
   );

@@ -6,6 +6,7 @@ import { ask } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
 import { useFocus, type View } from '../../shared/focus/focus';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
+import { plural } from '../../shared/parts/words';
 
 /** Expectations and how they came out, with the evidence. */
 export function ChecksView({ goto }: { goto: (line: number) => void }) {
@@ -92,7 +93,7 @@ function Changed({
         </Box>
       ))}
       <Quiet data-testid="unchanged">
-        {after.length - other.length} of {after.length} checks as before
+        {after.length - other.length} of {plural(after.length, 'check')} as before
       </Quiet>
     </Box>
   );

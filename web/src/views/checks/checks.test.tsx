@@ -57,7 +57,7 @@ describe('the checks', () => {
       '/lab/x1/checks?when=before-2..now',
     );
     expect(await screen.findByText('Nothing is different here')).toBeTruthy();
-    expect(screen.getByTestId('unchanged').textContent).toBe('1 of 1 checks as before');
+    expect(screen.getByTestId('unchanged').textContent).toBe('1 of 1 check as before');
     expect(asked).toEqual(['GET /api/labs/x1/checks?at=now', 'GET /api/labs/x1/checks?at=before-2']);
   });
   test('a lab without checks says how to write one', async () => {

@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { http, unwrap } from '../../shared/api/client';
-import { useDrafting } from '../../shared/draft/drafting';
+import { useDrafting, useHands } from '../../shared/draft/drafting';
 import { Key, Plain, Quiet } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
 
@@ -35,7 +35,7 @@ interface Props {
 /** The tools to build with: each adds where somebody clicks. */
 export function Tools({ tool, setTool, shape, setShape, error, groups, choose }: Props) {
   const [kind = 'ring', size = '4'] = shape.split(' ');
-  const { past } = useDrafting();
+  const { past } = useHands();
   if (past) return null;
   const twoSizes = (k: string) => k === 'grid' || k === 'tiers';
   return (
@@ -115,9 +115,10 @@ function PlanLine() {
   });
   return (
     <Quiet fontSize="12px" data-testid="plans">
-      {plans.data
-        ?.map((p) => `${p.for} ${p.prefix}${p.scope ? ` ${p.scope}` : ''}: ${p.used} of ${p.total} used`)
-        .join(', ')}
+      {plans.data &&
+        `new addresses: ${plans.data
+          .map((p) => `${p.for} ${p.prefix}${p.scope ? ` ${p.scope}` : ''} (${p.used} of ${p.total} used)`)
+          .join(', ')}`}
     </Quiet>
   );
 }

@@ -10,7 +10,7 @@ import {
 import '@xyflow/react/dist/style.css';
 import { useEffect, useMemo, useRef } from 'react';
 import { type MapData, type Path, type Tree } from '../../shared/api/client';
-import { useDrafting } from '../../shared/draft/drafting';
+import { useHands } from '../../shared/draft/drafting';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { useThings, type Thing } from '../../shared/things/things';
 import type { Tool } from './Build';
@@ -66,7 +66,7 @@ export function Canvas(props: CanvasProps) {
   const { map, places, drafted, path, tree, reached, arcs, link, setLink, labels, drag, drop } = props;
   const { tool, shape, edit, chosen, choose, building } = props;
   const { focus, set } = useFocus();
-  const { past } = useDrafting();
+  const { past } = useHands();
   const menu = useThings();
   const flow = useReactFlow();
   const ready = useNodesInitialized();

@@ -196,7 +196,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             color={path.arrives ? 'leaf' : 'brick'}
             fontWeight="500"
             data-testid="verdict"
-            flex={1}
+            flex="1 1 300px"
             minW={0}
           >
             {path.arrives

@@ -73,7 +73,7 @@ describe('packets of a link', () => {
     expect(screen.getByText(/14 more packets are not drawn/)).toBeTruthy();
   });
 
-  test('only of the kinds that are chosen', async () => {
+  test('only the chosen kinds', async () => {
     const asked = show(<PacketsView lab={lab} />, answers, '/lab/x1/packets?who=mill.e1');
     await userEvent.click(await screen.findByRole('button', { name: 'Link State Update 3' }));
     expect(asked.at(-1)).toContain('kinds=Link State Update');

@@ -7,7 +7,7 @@ import { show } from '../../shared/testing/app';
 import { PreviewPanel } from './PreviewPanel';
 import { noPlan, orderOf, samePlan } from '../../shared/draft/plan';
 import { StagePlan } from './StagePlan';
-import { mended, withBlock } from '../../shared/draft/edits';
+import { mended } from '../../shared/draft/edits';
 
 const preview = (more: Partial<Previewed> = {}): Previewed => ({
   id: 'p1',
@@ -114,13 +114,6 @@ describe('a staged change', () => {
 });
 
 describe('edits of a text', () => {
-  test('a block says something else, and the rest what it said', () => {
-    const text = 'a\nrouter x\n  port e1\nb';
-    const block = { kind: 'router', name: 'x', from: 2, line: 2, to: 3, parts: [] };
-    expect(withBlock(text, block, 'router x\n  port e2\n  port e3')).toBe(
-      'a\nrouter x\n  port e2\n  port e3\nb',
-    );
-  });
   test('a fix takes the place of what was wrong', () => {
     expect(mended('router x\n  prot e1', 2, { column: 3, end: 7, text: 'port' })).toBe('router x\n  port e1');
     expect(mended('lab “ö” x', 1, { column: 9, end: 10, text: 'y' })).toBe('lab “ö” y');
