@@ -177,6 +177,9 @@ export function DraftProvider({ id, lab, past, children }: Props) {
       past,
       edit: (...edits) => current.current.edit(...edits),
       write: (text) => current.current.write(text),
+      text: () => current.current.draft.text,
+      undo: () => current.current.undo?.(),
+      redo: () => current.current.redo?.(),
     }),
     [past],
   );

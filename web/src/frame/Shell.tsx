@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react';
+import { useCallback, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { ApiError, http, unwrap, type LabState } from '../shared/api/client';
 import { stopWork, useAct } from '../shared/api/orders';
@@ -105,12 +105,10 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const routes = useQuery(ask.routes(id, focus.when));
   const forms = useQuery(ask.actionForms());
   const act = useAct(id);
-  const drafting = useDrafting();
   const input = useRef<HTMLInputElement>(null);
   const [side, setSide] = useState<Side>(() =>
     window.innerWidth < 1180 ? '' : lab.brief ? 'brief' : 'explanation',
   );
-  const { list: wrong } = useWrong(side === 'problems');
   const [probing, setProbing] = useState(''); // from where, if a menu said so
   const [help, setHelp] = useState(false);
   const [link, setLink] = useState(''); // the port whose link is selected
@@ -169,30 +167,26 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     );
   };
   // The bar stays as it is while the draft changes: it writes through hands that stay, and asks for the text as it is then.
-  const { edit } = useHands();
+  const { edit, text, undo, redo } = useHands();
   const editLines = useCallback(
     (lines: string[]) => (past ? Promise.reject(new Error('Go back to now to change it.')) : edit(...lines)),
     [past, edit],
   );
-  const text = useRef(drafting.draft.text);
-  useEffect(() => {
-    text.current = drafting.draft.text;
-  });
   const complete = useCallback(
     (line: string) =>
-      unwrap(http.POST('/api/text/complete-edit', { body: { text: text.current, edit: line } })).then(
+      unwrap(http.POST('/api/text/complete-edit', { body: { text: text(), edit: line } })).then(
         (c) => c.suggestions,
       ),
-    [],
+    [text],
   );
   const last = lab.actions.at(-1);
   const comparing = focus.since !== '';
   const toggle = (s: Side) => setSide(side === s ? '' : s);
   const fault = (verb: string) => () => link && !past && doAct(`${verb} ${link}`);
   useKeys({
-    'Ctrl+z': () => drafting.undo?.(),
-    'Ctrl+Shift+z': () => drafting.redo?.(),
-    'Ctrl+y': () => drafting.redo?.(),
+    'Ctrl+z': undo,
+    'Ctrl+Shift+z': redo,
+    'Ctrl+y': redo,
     ...Object.fromEntries(views.map((v) => [v.key, () => void show(v.name)])),
     '/': () => input.current?.focus(),
     '?': () => setHelp(true),
@@ -284,11 +278,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             title="what is wrong, and what mends it"
           >
             Problems
-            {wrong.length > 0 && (
-              <Box as="span" color="brick" fontWeight="650" ml={1}>
-                {few(wrong.length)}
-              </Box>
-            )}
+            <HowManyWrong whole={side === 'problems'} />
           </Plain>
           <Plain onClick={() => toggle('why')} aria-pressed={side === 'why'}>
             Why?
@@ -396,22 +386,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
               </Flex>
             ))}
             <Box flex={1} />
-            <chakra.label
-              color="quiet"
-              fontSize="11px"
-              display="flex"
-              gap={1}
-              whiteSpace="nowrap"
-              pb={1}
-              title="On: each gesture is applied at once, and Undo takes it back. Off: gestures write a draft."
-            >
-              <input
-                type="checkbox"
-                checked={drafting.atOnce}
-                onChange={(e) => drafting.setAtOnce(e.target.checked)}
-              />
-              Apply as you go
-            </chakra.label>
+            <AtOnce />
             <chakra.button color="quiet" fontSize="11px" textAlign="left" px={2} onClick={toggleScheme}>
               Theme
             </chakra.button>
@@ -460,6 +435,36 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
         <Help open={help} close={() => setHelp(false)} />
       </Flex>
     </ThingMenu>
+  );
+}
+
+/** How much is wrong, on the button that lists it. */
+function HowManyWrong({ whole }: { whole: boolean }) {
+  const { list } = useWrong(whole);
+  if (list.length === 0) return null;
+  return (
+    <Box as="span" color="brick" fontWeight="650" ml={1}>
+      {few(list.length)}
+    </Box>
+  );
+}
+
+/** Whether each gesture is applied at once. */
+function AtOnce() {
+  const { atOnce, setAtOnce } = useDrafting();
+  return (
+    <chakra.label
+      color="quiet"
+      fontSize="11px"
+      display="flex"
+      gap={1}
+      whiteSpace="nowrap"
+      pb={1}
+      title="On: each gesture is applied at once, and Undo takes it back. Off: gestures write a draft."
+    >
+      <input type="checkbox" checked={atOnce} onChange={(e) => setAtOnce(e.target.checked)} />
+      Apply as you go
+    </chakra.label>
   );
 }
 

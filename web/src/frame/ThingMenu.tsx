@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useCallback, useState, type ReactNode } from 'react';
 import { ask } from '../shared/api/questions';
 import { deviceRange } from '../shared/draft/block';
-import { useDrafting } from '../shared/draft/drafting';
+import { useHands } from '../shared/draft/drafting';
 import { deviceOf, useFocus } from '../shared/focus/focus';
 import { ThingsContext, entriesOf, type Entry, type OpenMenu, type Thing } from '../shared/things/things';
 
@@ -20,7 +20,7 @@ interface Props {
 export function ThingMenu({ act, past, probe, goto, children }: Props) {
   const { id, focus, show } = useFocus();
   const map = useQuery(ask.map(id, focus.when));
-  const { edit, draft } = useDrafting();
+  const { edit, text } = useHands();
   const [at, setAt] = useState<{ thing: Thing; x: number; y: number }>();
   const [error, setError] = useState('');
   const open: OpenMenu = useCallback((thing, place) => {
@@ -38,7 +38,7 @@ export function ThingMenu({ act, past, probe, goto, children }: Props) {
     if (e.look) void show(e.look.view, e.look.focus);
     if (e.tool === 'probe') probe(name);
     if (e.tool === 'text') {
-      const range = deviceRange(draft.text.split('\n'), deviceOf(name));
+      const range = deviceRange(text().split('\n'), deviceOf(name));
       if (range) goto(range.from + 1);
     }
   };

@@ -54,7 +54,13 @@ export function useDrafting(): Drafting {
 }
 
 /** The ways to write the draft, which stay the same while it changes: what only writes is not drawn anew. */
-export type Hands = Pick<Drafting, 'past' | 'edit' | 'write'>;
+export interface Hands extends Pick<Drafting, 'past' | 'edit' | 'write'> {
+  /** The text of the draft at the moment. */
+  text: () => string;
+  /** What there is nothing of to undo or redo stays as it is. */
+  undo: () => void;
+  redo: () => void;
+}
 
 export const HandsContext = createContext<Hands | undefined>(undefined);
 

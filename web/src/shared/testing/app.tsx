@@ -5,7 +5,7 @@ import type { ReactElement } from 'react';
 import { BrowserRouter, Route, Routes, useLocation } from 'react-router';
 import { vi } from 'vitest';
 import { system } from '../../theme';
-import { DraftingContext, HandsContext, type Drafting } from '../draft/drafting';
+import { DraftingContext, HandsContext, type Drafting, type Hands } from '../draft/drafting';
 
 /** What the server answers, by "METHOD /path"; a number is a status with a problem. */
 export type Answers = Record<string, unknown>;
@@ -34,6 +34,13 @@ export const nothingDrafted = {
   touched: [],
 } as unknown as Drafting;
 
+const handsOf = (d: Drafting): Hands => ({
+  ...d,
+  text: () => d.draft.text,
+  undo: () => d.undo?.(),
+  redo: () => d.redo?.(),
+});
+
 /** Renders a part of the page at an address, with a server that answers as given. Returns what was asked of it. */
 export function show(
   element: ReactElement,
@@ -59,7 +66,7 @@ export function show(
   render(
     <ChakraProvider value={system}>
       <QueryClientProvider client={client}>
-        <HandsContext value={drafting}>
+        <HandsContext value={handsOf(drafting)}>
           <DraftingContext value={drafting}>
             <BrowserRouter>
               <Where />
