@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
@@ -95,29 +96,29 @@ func WriteBundle(out io.Writer, text string, u Unpacked) error {
 func ReadBundle(data []byte) (Unpacked, error) {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
-		return Unpacked{}, fmt.Errorf("this is no bundle: it is no zip archive; export one from a lab")
+		return Unpacked{}, phrase.Error("this is no bundle: it is no zip archive; export one from a lab")
 	}
 	f, err := z.Open(bundleJournal)
 	if err != nil {
-		return Unpacked{}, fmt.Errorf("this is no bundle: it holds no %s", bundleJournal)
+		return Unpacked{}, phrase.Errorf("this is no bundle: it holds no %s", bundleJournal)
 	}
 	raw, err := io.ReadAll(io.LimitReader(f, maxBundle+1))
 	if err != nil || len(raw) > maxBundle {
-		return Unpacked{}, fmt.Errorf("the bundle's %s is damaged or larger than %d MiB", bundleJournal, maxBundle>>20)
+		return Unpacked{}, phrase.Errorf("the bundle's %s is damaged or larger than %d MiB", bundleJournal, maxBundle>>20)
 	}
 	if n := bytes.Count(raw, []byte(`"action"`)); n > maxActions {
-		return Unpacked{}, fmt.Errorf("the bundle has %d actions; the limit is %d", n, maxActions)
+		return Unpacked{}, phrase.Errorf("the bundle has %d actions; the limit is %d", n, maxActions)
 	}
 	var b bundle
 	if err := json.Unmarshal(raw, &b); err != nil {
-		return Unpacked{}, fmt.Errorf("the bundle's %s cannot be read: %w", bundleJournal, err)
+		return Unpacked{}, phrase.Errorf("the bundle's %s cannot be read: %w", bundleJournal, err)
 	}
 	if b.Format != bundleFormat {
-		return Unpacked{}, fmt.Errorf("the bundle is of format %d; this program reads format %d", b.Format, bundleFormat)
+		return Unpacked{}, phrase.Errorf("the bundle is of format %d; this program reads format %d", b.Format, bundleFormat)
 	}
 	for _, a := range b.Actions {
 		if strings.Contains(a.Author+a.Message, "\x00") {
-			return Unpacked{}, fmt.Errorf("the bundle's %s holds a NUL character", bundleJournal)
+			return Unpacked{}, phrase.Errorf("the bundle's %s holds a NUL character", bundleJournal)
 		}
 	}
 	records, err := b.records()
@@ -126,10 +127,10 @@ func ReadBundle(data []byte) (Unpacked, error) {
 
 func (b *bundle) records() ([]history.Record, error) {
 	if len(b.Actions) > maxActions {
-		return nil, fmt.Errorf("the bundle has %d actions; the limit is %d", len(b.Actions), maxActions)
+		return nil, phrase.Errorf("the bundle has %d actions; the limit is %d", len(b.Actions), maxActions)
 	}
 	if len(b.Actions) == 0 || b.Actions[0].Action != history.Apply.String() {
-		return nil, fmt.Errorf("the bundle's journal does not begin with a text")
+		return nil, phrase.Error("the bundle's journal does not begin with a text")
 	}
 	var out []history.Record
 	for i, a := range b.Actions {
@@ -139,7 +140,7 @@ func (b *bundle) records() ([]history.Record, error) {
 			Signature: history.Signature{Author: a.Author, Message: a.Message, Made: a.Made,
 				Origin: history.Origin(a.Origin)}}
 		if _, err := fmt.Sscanf(a.Digest, "%x", &r.Digest); err != nil {
-			return nil, fmt.Errorf("action %d of the bundle has no digest", i+1)
+			return nil, phrase.Errorf("action %d of the bundle has no digest", i+1)
 		}
 		found := false
 		for o := network.Settled; o <= network.Unfinished; o++ {
@@ -148,14 +149,14 @@ func (b *bundle) records() ([]history.Record, error) {
 			}
 		}
 		if !found {
-			return nil, fmt.Errorf("action %d of the bundle has the unknown outcome %q", i+1, a.Outcome)
+			return nil, phrase.Errorf("action %d of the bundle has the unknown outcome %q", i+1, a.Outcome)
 		}
 		if a.Action == history.Apply.String() {
 			if p := labtext.Parse(a.Text); !p.OK() {
 				return nil, &history.TextError{Problems: p.Problems}
 			}
 		} else if _, err := history.ParseAction(a.Action); err != nil {
-			return nil, fmt.Errorf("action %d of the bundle: %w", i+1, err)
+			return nil, phrase.Errorf("action %d of the bundle: %w", i+1, err)
 		}
 		out = append(out, r)
 	}

@@ -5,7 +5,6 @@ package lab
 
 import (
 	"cmp"
-	"fmt"
 	"io"
 	"maps"
 	"net/netip"
@@ -15,6 +14,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/capture"
@@ -153,7 +153,7 @@ func (l *Lab) ParseMoment(s string) (history.Moment, error) {
 			seq, err := strconv.Atoi(number)
 			if err != nil || seq < 1 || seq > len(h.Steps()) {
 				return history.Moment{},
-					fmt.Errorf("there is no action %s in this lab: it has %d", number, len(h.Steps()))
+					phrase.Errorf("there is no action %s in this lab: it has %d", number, len(h.Steps()))
 			}
 			if side == "before-" {
 				return h.BeforeStep(seq), nil
@@ -167,11 +167,11 @@ func (l *Lab) ParseMoment(s string) (history.Moment, error) {
 	t, err := strconv.ParseFloat(s, 64)
 	if err != nil {
 		return history.Moment{},
-			fmt.Errorf("%q is not a moment; write now, before-3, after-3, seconds, or the name of a moment", s)
+			phrase.Errorf("%q is not a moment; write now, before-3, after-3, seconds, or the name of a moment", s)
 	}
 	if now := float64(h.Head().Now()) / 1e9; t < 0 || t > now+1e-9 {
 		return history.Moment{},
-			fmt.Errorf("the moment %s s is not in this lab's time, which goes from 0 s to %.3f s", s, now)
+			phrase.Errorf("the moment %s s is not in this lab's time, which goes from 0 s to %.3f s", s, now)
 	}
 	// Half a nanosecond more than written would lose the event at that time.
 	return h.AtTime(Nanoseconds(t)), nil
@@ -181,7 +181,7 @@ func (l *Lab) ParseMoment(s string) (history.Moment, error) {
 // was taken moves.
 func (l *Lab) NameMoment(name string, m history.Moment) error {
 	if !momentName.MatchString(name) || reserved.MatchString(name) {
-		return fmt.Errorf("%q is no name for a moment: begin with a letter and go on with letters, digits and -; now, before-3 and after-3 are taken", name)
+		return phrase.Errorf("%q is no name for a moment: begin with a letter and go on with letters, digits and -; now, before-3 and after-3 are taken", name)
 	}
 	l.names[name] = m
 	return nil
@@ -239,13 +239,13 @@ func (l *Lab) Explain(m history.Moment, device, to string) (tables.RouteStory, e
 	w := l.World(m)
 	d := w.Find(device)
 	if d == nil {
-		return tables.RouteStory{}, fmt.Errorf("there is no device named %s at that moment", device)
+		return tables.RouteStory{}, phrase.Errorf("there is no device named %s at that moment", device)
 	}
 	p, err := netip.ParsePrefix(to)
 	if err != nil {
 		a, err := netip.ParseAddr(to)
 		if err != nil || !a.Is4() {
-			return tables.RouteStory{}, fmt.Errorf("%q is neither a prefix nor an address", to)
+			return tables.RouteStory{}, phrase.Errorf("%q is neither a prefix nor an address", to)
 		}
 		p = netip.PrefixFrom(a, 32)
 	}
@@ -262,11 +262,11 @@ func portAt(w *network.World, port string) (dev, i uint32, err error) {
 	r := labtext.ParseRef(port)
 	d := w.Find(r.Device)
 	if d == nil {
-		return 0, 0, fmt.Errorf("there is no device named %s at that moment", r.Device)
+		return 0, 0, phrase.Errorf("there is no device named %s at that moment", r.Device)
 	}
 	i, ok := d.Port(r.Port)
 	if !ok {
-		return 0, 0, fmt.Errorf("%s has no port named %s", r.Device, r.Port)
+		return 0, 0, phrase.Errorf("%s has no port named %s", r.Device, r.Port)
 	}
 	return d.ID(), i, nil
 }
@@ -344,7 +344,7 @@ func (l *Lab) Timeline() []timeline.Action {
 
 func (l *Lab) step(seq int) (*history.Step, error) {
 	if seq < 1 || seq > len(l.history.Steps()) {
-		return nil, fmt.Errorf("there is no action %d in this lab: it has %d", seq, len(l.history.Steps()))
+		return nil, phrase.Errorf("there is no action %d in this lab: it has %d", seq, len(l.history.Steps()))
 	}
 	return l.history.Steps()[seq-1], nil
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
@@ -19,6 +20,7 @@ import (
 // Said is the answer to a question that was typed as one line.
 type Said struct {
 	Line  string      `json:"line" doc:"the question as it was typed"`
+	Asked string      `json:"asked,omitempty" enum:"ping,trace,path,routes,neighbours,ports,why"`
 	Says  string      `json:"says" doc:"the answer, a sentence"`
 	Good  bool        `json:"good" doc:"what was asked for is as one would wish: packets arrive, sessions are up"`
 	Rows  []string    `json:"rows" doc:"what it rests on, a line each"`
@@ -52,9 +54,9 @@ var Askings = []Asking{
 func (l *Lab) Say(m history.Moment, line string, focus why.Focus) (Said, error) {
 	words := strings.Fields(line)
 	if len(words) == 0 {
-		return Said{}, fmt.Errorf("write a question, for example ping kiosk booth")
+		return Said{}, phrase.Error("write a question, for example ping kiosk booth")
 	}
-	out := Said{Line: strings.Join(words, " "), Rows: []string{}}
+	out := Said{Line: strings.Join(words, " "), Asked: words[0], Rows: []string{}}
 	var err error
 	switch args := words[1:]; words[0] {
 	case "ping", "trace":
@@ -70,7 +72,7 @@ func (l *Lab) Say(m history.Moment, line string, focus why.Focus) (Said, error) 
 	case "why":
 		err = l.whyLine(m, &out, line, focus)
 	default:
-		err = fmt.Errorf("%q is no question: write %s", words[0], strings.Join(askingWords(), ", "))
+		err = phrase.Errorf("%q is no question: write %s", words[0], strings.Join(askingWords(), ", "))
 	}
 	return out, err
 }
@@ -93,7 +95,7 @@ func formOf(word string) error {
 			forms = append(forms, a.Form)
 		}
 	}
-	return fmt.Errorf("write %s", strings.Join(forms, ", or "))
+	return phrase.Errorf("write %s", strings.Join(forms, phrase.Text(", or ")))
 }
 
 func (l *Lab) probeLine(m history.Moment, out *Said, trace bool, args []string) error {
@@ -118,7 +120,7 @@ func (l *Lab) probeLine(m history.Moment, out *Said, trace bool, args []string) 
 			row = fmt.Sprintf("%d  %s %s", x.TTL, x.Device, x.By)
 		}
 		if x.RTT != nil {
-			row += fmt.Sprintf("  %.1f ms", *x.RTT*1000)
+			row += phrase.Say("  %.1f ms", *x.RTT*1000)
 		}
 		if x.Reason != "" {
 			row += "  " + x.Reason
@@ -139,7 +141,7 @@ func (l *Lab) pathLine(m history.Moment, out *Said, args []string) error {
 	case 1:
 		p, err := netip.ParsePrefix(args[0])
 		if err != nil {
-			return fmt.Errorf("%q is not a prefix: write path 198.51.100.0/24, or path FROM TO", args[0])
+			return phrase.Errorf("%q is not a prefix: write path 198.51.100.0/24, or path FROM TO", args[0])
 		}
 		found := paths.PathsTo(w, p.Masked(), "")
 		out.View, out.To = "paths", p.Masked().String()
@@ -147,9 +149,9 @@ func (l *Lab) pathLine(m history.Moment, out *Said, args []string) error {
 			out.Rows = append(out.Rows, r.Answer)
 			out.Good = out.Good || len(r.Paths) > 0
 		}
-		out.Says = fmt.Sprintf("%s of BGP know %v", facts.Plural(len(found.Routers), "router"), p.Masked())
+		out.Says = phrase.Say("%s of BGP know %v", phrase.Plural(len(found.Routers), "router"), p.Masked())
 		if len(found.Routers) == 0 && len(found.Near) > 0 {
-			out.Says += "; near it: " + strings.Join(found.Near, ", ")
+			out.Says += phrase.Say("; near it: %s", strings.Join(found.Near, ", "))
 		}
 		return nil
 	case 2:
@@ -160,12 +162,12 @@ func (l *Lab) pathLine(m history.Moment, out *Said, args []string) error {
 		out.View, out.Who, out.To, out.Good, out.Fixes = "map", args[0], args[1], p.Arrives, p.Fixes
 		out.Says = p.Reason
 		if p.Arrives {
-			out.Says = fmt.Sprintf("%s reaches %s over %s", args[0], args[1], facts.Plural(len(p.Hops)-1, "link"))
+			out.Says = phrase.Say("%s reaches %s over %s", args[0], args[1], phrase.Plural(len(p.Hops)-1, "link"))
 		}
 		for _, h := range p.Hops {
 			row := h.Device
 			if h.Out != "" {
-				row += fmt.Sprintf("  out of %s, by %s, %s", h.Out, h.Prefix, h.Source)
+				row += phrase.Say("  out of %s, by %s, %s", h.Out, h.Prefix, h.Source)
 			}
 			out.Rows = append(out.Rows, row)
 		}
@@ -180,7 +182,7 @@ func routerNamed(w *network.World, name, word string, args int) error {
 		return formOf(word)
 	}
 	if w.Find(name) == nil {
-		return fmt.Errorf("there is no device named %s at that moment", name)
+		return phrase.Errorf("there is no device named %s at that moment", name)
 	}
 	return nil
 }
@@ -200,7 +202,7 @@ func (l *Lab) routesLine(m history.Moment, out *Said, args []string) error {
 		if p, err := netip.ParsePrefix(args[1]); err == nil {
 			only, out.To = p.Masked(), p.Masked().String()
 		} else if source = args[1]; !slices.Contains([]string{"connected", "static", "ospf", "bgp"}, source) {
-			return fmt.Errorf("%q is neither a prefix nor a source: write connected, static, ospf or bgp", source)
+			return phrase.Errorf("%q is neither a prefix nor a source: write connected, static, ospf or bgp", source)
 		}
 	}
 	for _, r := range tables.RoutesOf(w, w.Find(args[0])) {
@@ -211,9 +213,9 @@ func (l *Lab) routesLine(m history.Moment, out *Said, args []string) error {
 		out.Rows = append(out.Rows, routeRow(r))
 	}
 	out.Good = len(out.Rows) > 0
-	out.Says = fmt.Sprintf("%s has %s", args[0], facts.Plural(len(out.Rows), strings.TrimSpace(source+" route")))
+	out.Says = phrase.Say("%s has %s", args[0], phrase.Plural(len(out.Rows), strings.TrimSpace(phrase.Say("%s route", source))))
 	if only.IsValid() {
-		out.Says += fmt.Sprintf(" within %v", only)
+		out.Says += phrase.Say(" within %v", only)
 	}
 	return nil
 }
@@ -221,9 +223,9 @@ func (l *Lab) routesLine(m history.Moment, out *Said, args []string) error {
 func routeRow(r tables.Route) string {
 	var hops []string
 	for _, h := range r.NextHops {
-		hops = append(hops, strings.TrimSpace(h.Via+" on "+h.Port))
+		hops = append(hops, strings.TrimSpace(phrase.Say("%s on %s", h.Via, h.Port)))
 	}
-	row := fmt.Sprintf("%-18s %-10s cost %-5d %s", r.Prefix, r.Source, r.Metric, strings.Join(hops, ", "))
+	row := phrase.Say("%-18s %-10s cost %-5d %s", r.Prefix, r.Source, r.Metric, strings.Join(hops, ", "))
 	return strings.TrimRight(row, " ")
 }
 
@@ -261,7 +263,7 @@ func (l *Lab) neighboursLine(m history.Moment, out *Said, args []string) error {
 		out.Rows = append(out.Rows, row)
 	}
 	out.View, out.Who, out.Good = "neighbours", args[0], up == len(out.Rows)
-	out.Says = fmt.Sprintf("%s has %s, %d up", args[0], facts.Plural(len(out.Rows), "neighbour"), up)
+	out.Says = phrase.Say("%s has %s, %d up", args[0], phrase.Plural(len(out.Rows), "neighbour"), up)
 	return nil
 }
 
@@ -278,20 +280,20 @@ func (l *Lab) portsLine(m history.Moment, out *Said, args []string) error {
 		if p.Device != args[0] {
 			continue
 		}
-		row := fmt.Sprintf("%-6s %-18s up", p.Port, p.Address)
+		row := phrase.Say("%-6s %-18s up", p.Port, p.Address)
 		if p.Up {
 			up++
 		} else {
-			row = fmt.Sprintf("%-6s %-18s down: %s", p.Port, p.Address, p.Why.Text)
+			row = phrase.Say("%-6s %-18s down: %s", p.Port, p.Address, p.Why.Text)
 			out.Fixes = append(out.Fixes, p.Why.Fixes...)
 		}
 		if p.OSPF != nil {
-			row += fmt.Sprintf(", OSPF area %s, cost %d, %s", p.OSPF.Area, p.OSPF.Cost, p.OSPF.State)
+			row += phrase.Say(", OSPF area %s, cost %d, %s", p.OSPF.Area, p.OSPF.Cost, p.OSPF.State)
 		}
 		out.Rows = append(out.Rows, row)
 	}
 	out.View, out.Who, out.Good = "ports", args[0], up == len(out.Rows)
-	out.Says = fmt.Sprintf("%s has %s, %d up", args[0], facts.Plural(len(out.Rows), "port"), up)
+	out.Says = phrase.Say("%s has %s, %d up", args[0], phrase.Plural(len(out.Rows), "port"), up)
 	return nil
 }
 

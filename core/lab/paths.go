@@ -1,10 +1,10 @@
 package lab
 
 import (
-	"fmt"
 	"net/netip"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/tables"
@@ -21,7 +21,7 @@ func (l *Lab) Paths(m history.Moment, to, device string) (paths.PrefixPaths, err
 		p, err = netip.PrefixFrom(a, 32), nil
 	}
 	if err != nil || !p.Addr().Is4() {
-		return paths.PrefixPaths{}, fmt.Errorf("%q is neither a prefix nor an address", to)
+		return paths.PrefixPaths{}, phrase.Errorf("%q is neither a prefix nor an address", to)
 	}
 	w := l.World(m)
 	if device != "" {
@@ -35,10 +35,10 @@ func (l *Lab) Paths(m history.Moment, to, device string) (paths.PrefixPaths, err
 func speakerAt(w *network.World, name string) (*device.Device, error) {
 	d := w.Find(name)
 	if d == nil {
-		return nil, fmt.Errorf("there is no device named %s at that moment", name)
+		return nil, phrase.Errorf("there is no device named %s at that moment", name)
 	}
 	if !d.Main().BGP().Running() {
-		return nil, fmt.Errorf("BGP does not run on %s", name)
+		return nil, phrase.Errorf("BGP does not run on %s", name)
 	}
 	return d, nil
 }
@@ -56,7 +56,7 @@ func (l *Lab) PathTable(m history.Moment, device, peer string) (paths.PathTable,
 	}
 	a, err := netip.ParseAddr(peer)
 	if err != nil || !a.Is4() {
-		return paths.PathTable{}, fmt.Errorf("%q is not an address", peer)
+		return paths.PathTable{}, phrase.Errorf("%q is not an address", peer)
 	}
 	return paths.SessionTable(w, d, ip.AddrFrom(a))
 }

@@ -1,9 +1,9 @@
 package lab
 
 import (
-	"fmt"
 	"maps"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
 )
@@ -45,7 +45,7 @@ func (l *Lab) Moved() map[string]topology.Position { return maps.Clone(l.moved) 
 // Move puts cards in other places. It changes no network, and is no action.
 func (l *Lab) Move(places map[string]topology.Position) error {
 	if len(l.moved)+len(places) > maxPlaces {
-		return fmt.Errorf("more than %d cards have been moved: lay the map out again", maxPlaces)
+		return phrase.Errorf("more than %d cards have been moved: lay the map out again", maxPlaces)
 	}
 	moved := maps.Clone(l.moved) // readers have the one before
 	if moved == nil {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/compare"
@@ -103,7 +104,7 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 	for i, text := range texts {
 		stage := ""
 		if len(texts) > 1 {
-			stage = fmt.Sprintf("(stage %d of %d: %s)", i+1, len(texts), strings.Join(p.Order[i], ", "))
+			stage = phrase.Say("(stage %d of %d: %s)", i+1, len(texts), strings.Join(p.Order[i], ", "))
 		}
 		out.stages = append(out.stages, stage)
 		var until event.Time
@@ -173,15 +174,15 @@ func harm(before, after *network.World, was, is []check.Result) string {
 	}
 	for _, f := range traffic.FlowsOf(after) {
 		if arrived[f.Name] && !f.Arrives {
-			return fmt.Sprintf("flow %s no longer arrives: %s", f.Name, f.Reason)
+			return phrase.Say("flow %s no longer arrives: %s", f.Name, f.Reason)
 		}
 		if arrived[f.Name] && !f.Back.Arrives {
-			return fmt.Sprintf("answers of flow %s no longer come back: %s", f.Name, f.Back.Reason)
+			return phrase.Say("answers of flow %s no longer come back: %s", f.Name, f.Back.Reason)
 		}
 	}
 	for _, r := range is {
 		if old := check.Of(was, r.Name); !r.Passed && (old == nil || old.Passed) {
-			return fmt.Sprintf("check %q fails", r.Name)
+			return phrase.Say("check %q fails", r.Name)
 		}
 	}
 	return ""
@@ -274,7 +275,7 @@ func (l *Lab) Since(p *Preview) []string {
 // steps to the journal. It is an error if the lab has moved on since.
 func (l *Lab) Adopt(p *Preview) error {
 	if !l.Holds(p) {
-		return fmt.Errorf("the lab has moved on since the preview was made: %s", strings.Join(l.Since(p), ", "))
+		return phrase.Errorf("the lab has moved on since the preview was made: %s", strings.Join(l.Since(p), ", "))
 	}
 	l.history = p.branch // which has the lab's lock
 	return nil

@@ -1,8 +1,7 @@
 package lab
 
 import (
-	"fmt"
-
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/history"
 )
@@ -72,7 +71,7 @@ func (l *Lab) CompareRevisions(before, after int) (RevisionPair, error) {
 func (l *Lab) revision(seq int) (*history.Step, error) {
 	s, err := l.step(seq)
 	if err == nil && s.Parsed.Kind != history.Apply {
-		err = fmt.Errorf("action %d is no revision: it did not apply a text", seq)
+		err = phrase.Errorf("action %d is no revision: it did not apply a text", seq)
 	}
 	return s, err
 }

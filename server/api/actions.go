@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/simulation/history"
 )
 
@@ -24,7 +25,7 @@ func (h *handlers) registerActions(api huma.API) {
 		func(context.Context, *struct{}) (*body[[]ActionForm], error) {
 			out := make([]ActionForm, 0, len(history.Forms))
 			for _, f := range history.Forms {
-				out = append(out, ActionForm{f.Kind.String(), f.Form, f.Says, f.Example})
+				out = append(out, ActionForm{f.Kind.String(), f.Form, phrase.Text(f.Says), f.Example})
 			}
 			return &body[[]ActionForm]{out}, nil
 		})

@@ -15,6 +15,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/history"
 	"hellebore/server/live"
@@ -174,13 +175,13 @@ func problem(err error) error {
 	case errors.As(err, &incident):
 		return huma.Error500InternalServerError(incident.Error())
 	case errors.Is(err, store.ErrRefused):
-		return huma.Error422UnprocessableEntity("the database cannot keep this; is there a character in it that no text has?")
+		return huma.Error422UnprocessableEntity(phrase.Text("the database cannot keep this; is there a character in it that no text has?"))
 	case errors.Is(err, store.ErrNotFound):
-		return huma.Error404NotFound("there is no such lab; it may have been deleted")
+		return huma.Error404NotFound(phrase.Text("there is no such lab; it may have been deleted"))
 	case errors.Is(err, store.ErrMovedOn):
-		return huma.Error409Conflict("the lab has moved on: another server has acted on it; reload the page")
+		return huma.Error409Conflict(phrase.Text("the lab has moved on: another server has acted on it; reload the page"))
 	case errors.Is(err, context.Canceled), errors.Is(err, history.ErrStopped):
-		return huma.NewError(499, "the request was cancelled")
+		return huma.NewError(499, phrase.Text("the request was cancelled"))
 	}
 	// What is left are refusals of the core: sentences for the user.
 	return huma.Error422UnprocessableEntity(err.Error())

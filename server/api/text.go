@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/lab"
 	"hellebore/core/language/labtext"
 )
@@ -62,7 +63,7 @@ func (h *handlers) registerText(api huma.API) {
 		func(_ context.Context, in *body[text]) (*body[text], error) {
 			formatted, ok := labtext.Format(in.Body.Text)
 			if !ok {
-				return nil, huma.Error422UnprocessableEntity("a text with unknown statements is not formatted; mend the errors first")
+				return nil, huma.Error422UnprocessableEntity(phrase.Text("a text with unknown statements is not formatted; mend the errors first"))
 			}
 			return &body[text]{text{formatted}}, nil
 		})

@@ -3,12 +3,12 @@ package live
 import (
 	"context"
 	"errors"
-	"fmt"
 	"log/slog"
 	"strings"
 	"time"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/lab"
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/history"
@@ -61,7 +61,7 @@ const maxCatchUps = 3
 func plain(lines ...string) error {
 	for _, s := range lines {
 		if strings.IndexByte(s, 0) >= 0 {
-			return fmt.Errorf("%q holds a NUL character; take it out", s)
+			return phrase.Errorf("%q holds a NUL character; take it out", s)
 		}
 	}
 	return nil

@@ -7,6 +7,8 @@ import (
 	"log/slog"
 	"runtime/debug"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // Incident is a mistake of the program that was caught: the log has it under its
@@ -14,7 +16,7 @@ import (
 type Incident struct{ Number string }
 
 func (e *Incident) Error() string {
-	return "a mistake in the program ended this; nothing else is affected. The server's log says more under the number " + e.Number
+	return phrase.Say("a mistake in the program ended this; nothing else is affected. The server's log says more under the number %s", e.Number)
 }
 
 // Broken says that a lab's journal cannot be replayed. Its texts and its journal
@@ -22,7 +24,7 @@ func (e *Incident) Error() string {
 type Broken struct{ *Incident }
 
 func (e *Broken) Error() string {
-	return "the lab's journal cannot be replayed; its texts are kept. The server's log says more under the number " + e.Number
+	return phrase.Say("the lab's journal cannot be replayed; its texts are kept. The server's log says more under the number %s", e.Number)
 }
 
 // Unwrap is the incident.

@@ -2,9 +2,9 @@ package live
 
 import (
 	"context"
-	"fmt"
 	"slices"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/lab"
 	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
@@ -26,7 +26,7 @@ func (l *Labs) KeepDraft(ctx context.Context, d store.Draft) error {
 		return store.ErrNotFound
 	}
 	if err := plain(d.Text, d.Author); err != nil {
-		return fmt.Errorf("the draft holds a NUL character; take it out")
+		return phrase.Error("the draft holds a NUL character; take it out")
 	}
 	return l.persist(ctx, func(ctx context.Context) error { return l.journal.KeepDraft(ctx, d) })
 }
@@ -51,7 +51,7 @@ func (l *Labs) KeepAnswer(ctx context.Context, a store.Answer) error {
 		return store.ErrNotFound
 	}
 	if err := plain(a.Moment, a.At, a.Said, a.Error); err != nil {
-		return fmt.Errorf("the answer holds a NUL character; take it out")
+		return phrase.Error("the answer holds a NUL character; take it out")
 	}
 	return l.persist(ctx, func(ctx context.Context) error { return l.journal.KeepAnswer(ctx, a) })
 }
@@ -135,7 +135,7 @@ func (o *Lab) Move(ctx context.Context, places map[string]topology.Position) err
 		for name := range places {
 			device := slices.ContainsFunc(known.Devices, func(d topology.MapDevice) bool { return d.Name == name })
 			if !device && !slices.ContainsFunc(known.Links, func(l topology.MapLink) bool { return l.ID == name }) {
-				return fmt.Errorf("there is no device or segment named %s", name)
+				return phrase.Errorf("there is no device or segment named %s", name)
 			}
 		}
 		err := o.labs.persist(ctx, func(ctx context.Context) error {

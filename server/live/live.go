@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
@@ -50,9 +51,9 @@ type Unavailable struct {
 
 func (e *Unavailable) Error() string {
 	if e.Doubt {
-		return "the database does not answer; nothing took effect. If it has kept the action after all, the lab shows it when the database is back"
+		return phrase.Text("the database does not answer; nothing took effect. If it has kept the action after all, the lab shows it when the database is back")
 	}
-	return "the database does not answer; nothing was changed or lost, try again in a moment"
+	return phrase.Text("the database does not answer; nothing was changed or lost, try again in a moment")
 }
 
 // Unwrap is the database's own error.
@@ -66,7 +67,7 @@ type MovedOn struct {
 }
 
 func (e *MovedOn) Error() string {
-	return "the text in force is not the one you started from: somebody has applied another since"
+	return phrase.Text("the text in force is not the one you started from: somebody has applied another since")
 }
 
 // Labs are all labs of a database, open or not.
@@ -145,7 +146,7 @@ func (l *Labs) Fork(ctx context.Context, id string, at string) (store.Lab, error
 		return store.Lab{}, err
 	}
 	if m.Step == 0 {
-		return store.Lab{}, errors.New("there is nothing to fork before the first action")
+		return store.Lab{}, phrase.Error("there is nothing to fork before the first action")
 	}
 	row := store.Lab{ID: newID(), ForkOf: id,
 		Title: titleOf(x.Title()) + fmt.Sprintf(", from %.3f s on", float64(m.At)/1e9)}

@@ -3,10 +3,10 @@ package live
 import (
 	"context"
 	"errors"
-	"fmt"
 	"strings"
 	"time"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/lab"
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/history"
@@ -29,7 +29,7 @@ type Overtaken struct {
 }
 
 func (e *Overtaken) Error() string {
-	return fmt.Sprintf("the lab has moved on since the preview was made (%s); nothing was applied, and here is what the change would do now", strings.Join(e.Since, ", "))
+	return phrase.Say("the lab has moved on since the preview was made (%s); nothing was applied, and here is what the change would do now", strings.Join(e.Since, ", "))
 }
 
 // Preview finds out what a change would do, and keeps that to be applied. base is
@@ -139,5 +139,5 @@ func (o *Lab) Previewed(id string) (*lab.Preview, error) {
 			return k.preview, nil
 		}
 	}
-	return nil, errors.New("that preview is not kept any more: preview the change again")
+	return nil, phrase.Error("that preview is not kept any more: preview the change again")
 }

@@ -1,5 +1,9 @@
 package note
 
+import (
+	"hellebore/core/ground/phrase"
+)
+
 // Code names a reason.
 type Code uint8
 
@@ -289,7 +293,11 @@ var Reasons = [codes]Info{
 }
 
 // Info is the reason's row in the table.
-func (c Code) Info() Info { return Reasons[c] }
+func (c Code) Info() Info {
+	i := Reasons[c]
+	i.What, i.Text, i.Remedy = phrase.Text(i.What), phrase.Text(i.Text), phrase.Text(i.Remedy)
+	return i
+}
 
 // String is the reason's slug.
 func (c Code) String() string { return Reasons[c].Slug }

@@ -1,10 +1,11 @@
 package config
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // Pattern is a small form over AS paths, which it has to fit from end to end. Its
@@ -41,10 +42,10 @@ func ParsePattern(s string) (*Pattern, error) {
 	p := &Pattern{}
 	words := strings.Fields(s)
 	if len(words) == 0 {
-		return nil, fmt.Errorf("the pattern is empty; write the word empty for a path without an AS")
+		return nil, phrase.Error("the pattern is empty; write the word empty for a path without an AS")
 	}
 	if len(words) > maxItems {
-		return nil, fmt.Errorf("the pattern has %d words; the limit is %d", len(words), maxItems)
+		return nil, phrase.Errorf("the pattern has %d words; the limit is %d", len(words), maxItems)
 	}
 	for _, w := range words {
 		var it PatternWord
@@ -68,7 +69,7 @@ func ParsePattern(s string) (*Pattern, error) {
 				l, err1 := strconv.ParseUint(low, 10, 32)
 				h, err2 := strconv.ParseUint(high, 10, 32)
 				if err1 != nil || err2 != nil || l > h {
-					return nil, fmt.Errorf("%q is not an AS number, a range such as 64496..64511, *, ... or empty",
+					return nil, phrase.Errorf("%q is not an AS number, a range such as 64496..64511, *, ... or empty",
 						alternative)
 				}
 				it.Ranges = append(it.Ranges, [2]uint32{uint32(l), uint32(h)})

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -153,8 +154,8 @@ func (b *builder) prefixSet(n *Node) {
 
 // member is a line of a prefix set: its word is the prefix.
 func (b *builder) member(n *Node) {
-	if what, hint := judge(Arg{Name: "prefix", Kind: Prefix}, n.Word); what != "" {
-		b.errorf(n.Word, hint, "%s", what)
+	if f := judge(Arg{Name: "prefix", Kind: Prefix}, n.Word); f.what != "" {
+		b.wrong(n.Word, f)
 		return
 	}
 	p, _ := netip.ParsePrefix(n.Word.Text)
@@ -168,7 +169,7 @@ func (b *builder) length(n *Node) {
 	m := of[config.Member](b)
 	low, high, _ := parseLengths(n.Args[0].Text)
 	if int(low) < m.Prefix.Bits() {
-		b.errorf(n.Args[0], fmt.Sprintf("write for example %d..32", m.Prefix.Bits()),
+		b.errorf(n.Args[0], phrase.Say("write for example %d..32", m.Prefix.Bits()),
 			"no prefix of length %d is within %v", low, m.Prefix)
 		return
 	}

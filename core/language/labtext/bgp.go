@@ -71,7 +71,7 @@ func (b *builder) buildPeer(n *Node) {
 				names = append(names, name)
 			}
 			slices.Sort(names)
-			b.errorf(c.Args[0], b.meant(c.Args[0].Text, names), "there is no peer group named %s", c.Args[0].Text)
+			b.unnamed(c.Args[0], c.Args[0].Text, names, "there is no peer group named %s", c.Args[0].Text)
 			continue
 		}
 		problems := len(b.problems)
@@ -267,7 +267,7 @@ func (b *builder) bgpReferences() {
 					ports = append(ports, p.Name)
 				}
 			}
-			b.errorf(r.token, b.meant(r.token.Text, ports), "%s has no port named %s with an address", d.Name,
+			b.unnamed(r.token, r.token.Text, ports, "%s has no port named %s with an address", d.Name,
 				r.token.Text)
 		}
 	}
@@ -288,7 +288,7 @@ func (b *builder) bgpReferences() {
 			known, what = slices.Concat(policies, sets), "policy or prefix set"
 		}
 		if !slices.Contains(known, r.token.Text) {
-			b.errorf(r.token, b.meant(r.token.Text, known), "there is no %s named %s", what, r.token.Text)
+			b.unnamed(r.token, r.token.Text, known, "there is no %s named %s", what, r.token.Text)
 		}
 	}
 	b.setReferences()

@@ -1,7 +1,6 @@
 package labtext
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"sort"
@@ -9,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -63,14 +63,8 @@ func Parse(text string) *Result {
 		last := r.Problems[maxProblems]
 		r.Problems = append(r.Problems[:maxProblems:maxProblems],
 			Problem{Severity: Error, Line: last.Line, Column: last.Column, End: last.End,
-				Message: fmt.Sprintf("there are more than %d problems; those from here on are not shown", maxProblems),
-				Hint:    "fix the first ones"})
-	}
-	if len(r.Problems) > 0 {
-		rows := strings.Split(text, "\n")
-		for i := range r.Problems {
-			r.Problems[i].Fix = fixOf(r.Problems[i], rows)
-		}
+				Message: phrase.Say("there are more than %d problems; those from here on are not shown", maxProblems),
+				Hint:    phrase.Text("fix the first ones")})
 	}
 	return r
 }
@@ -349,7 +343,7 @@ func (b *builder) gateway(n *Node) {
 	of[config.Device](b).Statics = append(of[config.Device](b).Statics, config.Static{
 		Prefix: netip.PrefixFrom(netip.IPv4Unspecified(), 0), Via: via, Preference: config.DefaultStaticPreference})
 	if !of[config.Port](b).Address.Contains(via) {
-		b.errorf(n.Args[0], fmt.Sprintf("choose an address in %v", of[config.Port](b).Address.Masked()),
+		b.errorf(n.Args[0], phrase.Say("choose an address in %v", of[config.Port](b).Address.Masked()),
 			"the gateway is not on the host's network")
 	}
 }
@@ -422,7 +416,7 @@ func (b *builder) plan(n *Node) {
 	p.Prefix, _ = netip.ParsePrefix(n.Args[1].Text)
 	b.fill(n, &p)
 	if p.Length < p.Prefix.Bits() {
-		b.errorf(n.Args[1], fmt.Sprintf("write a length from %d to 32", p.Prefix.Bits()),
+		b.errorf(n.Args[1], phrase.Say("write a length from %d to 32", p.Prefix.Bits()),
 			"networks of length %d do not fit into %v", p.Length, p.Prefix)
 	}
 	b.result.Plans = append(b.result.Plans, p)
@@ -471,17 +465,17 @@ func (b *builder) references() {
 	}
 	for _, r := range b.deviceRefs {
 		if b.find(r.token.Text) == nil {
-			b.errorf(r.token, b.meant(r.token.Text, names), "there is no device named %s", r.token.Text)
+			b.unnamed(r.token, r.token.Text, names, "there is no device named %s", r.token.Text)
 		}
 	}
 	for _, r := range b.portRefs {
 		d := b.find(r.ref.Device)
 		switch {
 		case d == nil:
-			b.errorf(r.token, b.meant(r.ref.Device, names), "there is no device named %s", r.ref.Device)
+			b.unnamed(r.token, r.ref.Device, names, "there is no device named %s", r.ref.Device)
 			continue
 		case d.Port(r.ref.Port) == nil && r.ref.Port == config.HostPort:
-			b.errorf(r.token, "write "+d.Name+".PORT", "%s is a router: say which port", d.Name)
+			b.errorf(r.token, phrase.Say("write %s.PORT", d.Name), "%s is a router: say which port", d.Name)
 			continue
 		case d.Port(r.ref.Port) == nil:
 			var ports []string
@@ -490,7 +484,7 @@ func (b *builder) references() {
 					ports = append(ports, p.Name)
 				}
 			}
-			b.errorf(r.token, b.meant(r.ref.Port, ports), "%s has no port named %s", d.Name, r.ref.Port)
+			b.unnamed(r.token, r.ref.Port, ports, "%s has no port named %s", d.Name, r.ref.Port)
 			continue
 		case d.Port(r.ref.Port).Loopback:
 			b.errorf(r.token, "join a port", "%v is a loopback: it cannot be joined to anything", r.ref)
@@ -521,27 +515,31 @@ func (b *builder) references() {
 	}
 }
 
-// meant is a hint for a name that does not exist.
-func (b *builder) meant(name string, known []string) string {
-	if b.suggested++; b.suggested > maxMeant {
-		return ""
-	}
-	if near := nearest(name, known); near != "" {
-		return fmt.Sprintf("did you mean %s?", near)
-	}
-	if len(known) == 0 {
-		return "there are none yet"
-	}
-	if len(known) > 8 {
-		return ""
-	}
-	var hint strings.Builder
-	hint.WriteString("known: ")
-	for i, k := range known {
-		if i > 0 {
-			hint.WriteString(", ")
+// unnamed reports a name in t that nothing has, with the one that was probably meant.
+func (b *builder) unnamed(t Token, name string, known []string, format string, args ...any) {
+	hint, near := "", ""
+	if b.suggested++; b.suggested <= maxMeant {
+		near = nearest(name, known)
+		switch {
+		case near != "":
+			hint = didYouMean(near)
+		case len(known) == 0:
+			hint = "there are none yet"
+		case len(known) <= 8:
+			hint = phrase.Say("known: %s", strings.Join(known, ", "))
 		}
-		hint.WriteString(k)
 	}
-	return hint.String()
+	found := b.errorf(t, hint, format, args...)
+	if near == "" {
+		return
+	}
+	switch device, port, dotted := strings.Cut(t.Text, "."); {
+	case t.Quoted:
+		near = strconv.Quote(near)
+	case dotted && device == name:
+		near += "." + port
+	case dotted && port == name:
+		near = device + "." + near
+	}
+	found.instead(near)
 }

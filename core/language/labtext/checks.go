@@ -183,12 +183,12 @@ func (b *builder) checkReferences() {
 	}
 	for _, t := range b.flowRefs {
 		if !slices.Contains(flows, t.Text) {
-			b.errorf(t, b.meant(t.Text, flows), "there is no flow named %s", t.Text)
+			b.unnamed(t, t.Text, flows, "there is no flow named %s", t.Text)
 		}
 	}
 	for _, t := range b.checkRefs {
 		if !slices.Contains(checks, t.Text) {
-			b.errorf(t, b.meant(t.Text, checks), "there is no check named %q", t.Text)
+			b.unnamed(t, t.Text, checks, "there is no check named %q", t.Text)
 		}
 	}
 	for _, r := range b.faultRefs {

@@ -5,6 +5,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -84,7 +85,7 @@ func (c *Completion) goOn(tokens []Token, owners []*Node, lab *config.Lab, parti
 	for i := len(candidates) - 1; i >= 0; i-- {
 		for _, r := range rowsIn(candidates[i].Row.Opens) {
 			if r.Many || there == nil || !there(candidates[i], r) {
-				c.offer(Suggestion{r.Word, "word", r.Usage(), r.Help}, partial)
+				c.offer(Suggestion{r.Word, "word", r.Usage(), phrase.Text(r.Help)}, partial)
 			}
 		}
 	}
@@ -185,12 +186,12 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 				if p.OSPF.On && !seen[p.OSPF.Area] {
 					seen[p.OSPF.Area] = true
 					out = append(out, Suggestion{Label: FormatArea(p.OSPF.Area), Kind: "value",
-						Detail: "used in this lab"})
+						Detail: phrase.Text("used in this lab")})
 				}
 			}
 		}
 		if !seen[0] {
-			out = append(out, Suggestion{Label: "0", Kind: "value", Detail: "the backbone"})
+			out = append(out, Suggestion{Label: "0", Kind: "value", Detail: phrase.Text("the backbone")})
 		}
 	}
 	return out
@@ -247,5 +248,5 @@ func addressOf(p config.Port) string {
 	if p.Address.IsValid() {
 		return p.Address.String()
 	}
-	return "no address"
+	return phrase.Text("no address")
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -114,6 +115,6 @@ func begin(lab *config.Lab, verb Verb, add func(Suggestion)) {
 		return
 	}
 	for _, r := range rowsIn(Top) {
-		add(Suggestion{r.Word, "word", r.Usage(), r.Help})
+		add(Suggestion{r.Word, "word", r.Usage(), phrase.Text(r.Help)})
 	}
 }

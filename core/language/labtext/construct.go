@@ -1,14 +1,13 @@
 package labtext
 
 import (
-	"errors"
-	"fmt"
 	"math"
 	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -46,17 +45,19 @@ func cutAt(words []string) ([]string, config.Point, error) {
 		return words, config.Point{}, nil
 	}
 	if len(words) != i+3 {
-		return nil, config.Point{}, fmt.Errorf("write at X Y, in pixels")
+		return nil, config.Point{}, phrase.Error("write at X Y, in pixels")
 	}
 	x, errX := strconv.Atoi(words[i+1])
 	y, errY := strconv.Atoi(words[i+2])
 	if errX != nil || errY != nil || max(x, -x, y, -y) > maxPixels {
-		return nil, config.Point{}, fmt.Errorf("write at X Y, two whole numbers of pixels")
+		return nil, config.Point{}, phrase.Error("write at X Y, two whole numbers of pixels")
 	}
 	return words[:i], config.Point{X: x, Y: y, Set: true}, nil
 }
 
-var errNewForms = errors.New("write new router, new host, new segment, or new line 4, new ring 6, new star 5, new mesh 4, new grid 3x4, new tiers 2x4")
+func wantNew() error {
+	return phrase.Error("write new router, new host, new segment, or new line 4, new ring 6, new star 5, new mesh 4, new grid 3x4, new tiers 2x4")
+}
 
 // makeNew adds a device, a segment or a whole shape.
 func (s *site) makeNew(words []string) error {
@@ -65,7 +66,7 @@ func (s *site) makeNew(words []string) error {
 		return err
 	}
 	if len(words) == 0 || len(words) > 2 {
-		return errNewForms
+		return wantNew()
 	}
 	name := ""
 	if len(words) > 1 {
@@ -145,11 +146,11 @@ func (s *site) newHost(name string, at config.Point) error {
 // connect joins two devices, or one to a segment, by new ports.
 func (s *site) connect(words []string) error {
 	if len(words) != 2 {
-		return fmt.Errorf("write connect A B, with the names of two routers, hosts or segments")
+		return phrase.Error("write connect A B, with the names of two routers, hosts or segments")
 	}
 	a, b := words[0], words[1]
 	if a == b {
-		return fmt.Errorf("%s is not connected to itself", a)
+		return phrase.Errorf("%s is not connected to itself", a)
 	}
 	x, err := s.place(a)
 	if err != nil {
@@ -164,7 +165,7 @@ func (s *site) connect(words []string) error {
 	}
 	switch {
 	case x == segmentKind:
-		return fmt.Errorf("%s and %s are two segments: join a router to both", a, b)
+		return phrase.Errorf("%s and %s are two segments: join a router to both", a, b)
 	case y == segmentKind:
 		return s.toSegment(a, b)
 	case y == config.Host:
@@ -200,11 +201,11 @@ func (s *site) routers(a, b string) error {
 func (s *site) toHost(a, b string) error {
 	host := s.lab.Device(b)
 	if s.joined[b] {
-		return fmt.Errorf("%s is joined already: part it first", b)
+		return phrase.Errorf("%s is joined already: part it first", b)
 	}
 	if s.places[a] == config.Host {
 		if s.joined[a] {
-			return fmt.Errorf("%s is joined already: part it first", a)
+			return phrase.Errorf("%s is joined already: part it first", a)
 		}
 		network := s.lab.Device(a).Port(config.HostPort).Address
 		if network.Masked() != host.Port(config.HostPort).Address.Masked() {
@@ -267,7 +268,7 @@ func (s *site) toSegment(device, segment string) error {
 	host := s.lab.Device(device)
 	isHost := s.places[device] == config.Host
 	if isHost && s.joined[device] {
-		return fmt.Errorf("%s is joined already: part it first", device)
+		return phrase.Errorf("%s is joined already: part it first", device)
 	}
 	if !network.IsValid() && isHost {
 		s.say("join %s %s", device, segment)
@@ -330,16 +331,16 @@ func (s *site) shape(kind, size string, at config.Point) error {
 	n := rows * columns
 	grid := kind == "grid" || kind == "tiers"
 	if !slices.Contains([]string{"line", "ring", "star", "mesh", "grid", "tiers"}, kind) {
-		return errNewForms
+		return wantNew()
 	}
 	if !ok || grid != (strings.Contains(size, "x")) {
-		return errNewForms
+		return wantNew()
 	}
 	if kind == "tiers" {
 		n = rows + columns
 	}
 	if n < 2 || n > maxShape {
-		return fmt.Errorf("a shape has 2 to %d routers", maxShape)
+		return phrase.Errorf("a shape has 2 to %d routers", maxShape)
 	}
 	if !at.Set {
 		at = config.Point{X: 400, Y: 300, Set: true}

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -26,13 +27,13 @@ func (c Change) String() string {
 	s := strings.TrimSpace(c.Subject + " " + c.What)
 	switch {
 	case c.From == "" && c.What == "":
-		return s + " added"
+		return phrase.Say("%s added", s)
 	case c.To == "" && c.What == "":
-		return s + " removed"
+		return phrase.Say("%s removed", s)
 	case c.From == "":
 		return s + ": " + c.To
 	case c.To == "":
-		return s + ": no longer " + c.From
+		return phrase.Say("%s: no longer %s", s, c.From)
 	}
 	return s + ": " + c.From + " -> " + c.To
 }
@@ -68,23 +69,23 @@ func Differences(before, after *config.Lab) []Change {
 	was, is := index(old), index(now)
 	var out []Change
 	for name, was := range names {
-		out = append(out, Change{name, "name", was, name, string(Live)})
+		out = append(out, Change{name, "name", was, name, phrase.Text(string(Live))})
 	}
 	for _, f := range now {
 		o, known := was[id{f.subject, f.what}]
 		_, subjectKnown := was[id{f.subject, ""}]
 		switch {
 		case known && o.value != f.value:
-			out = append(out, Change{f.subject, f.what, o.value, f.value, string(f.effect)})
+			out = append(out, Change{f.subject, f.what, o.value, f.value, phrase.Text(string(f.effect))})
 		case !known && !f.usual && (f.what == "" || subjectKnown):
-			out = append(out, Change{f.subject, f.what, "", f.value, string(f.effect)})
+			out = append(out, Change{f.subject, f.what, "", f.value, phrase.Text(string(f.effect))})
 		}
 	}
 	for _, f := range old {
 		_, known := is[id{f.subject, f.what}]
 		_, subjectKnown := is[id{f.subject, ""}]
 		if !known && !f.usual && (f.what == "" || subjectKnown) {
-			out = append(out, Change{f.subject, f.what, cmp.Or(f.value, "there"), "", string(f.effect)})
+			out = append(out, Change{f.subject, f.what, cmp.Or(f.value, phrase.Text("there")), "", phrase.Text(string(f.effect))})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Change) int { return cmp.Compare(a.Subject, b.Subject) })

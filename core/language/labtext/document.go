@@ -1,10 +1,11 @@
 package labtext
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // document is a text that is edited: its lines, and its tree, whose statements
@@ -58,7 +59,7 @@ func (d *document) settle(before []string, top *Node, from, to int) error {
 	block := strings.Split(strings.TrimSuffix(f.out.String(), "\n"), "\n")
 	d.lines = slices.Replace(slices.Clone(before), from-1, to, block...)
 	if now, _ := parse(d.text()); meaning(now) != meaning(d.root) {
-		return fmt.Errorf("the text cannot say that where it is: format it first")
+		return phrase.Error("the text cannot say that where it is: format it first")
 	}
 	return nil
 }
@@ -358,9 +359,9 @@ func (d *document) find(target string) (*Node, error) {
 			}
 		}
 		if len(peers) == 0 {
-			return nil, fmt.Errorf("%s has no peers", device)
+			return nil, phrase.Errorf("%s has no peers", device)
 		}
-		return nil, fmt.Errorf("%s has no peer %s; it has %s", device, peer, strings.Join(peers, ", "))
+		return nil, phrase.Errorf("%s has no peer %s; it has %s", device, peer, strings.Join(peers, ", "))
 	}
 	if n := targetNode(d.root, target); n != nil {
 		return n, nil
@@ -381,11 +382,11 @@ func (d *document) unknown(target string) error {
 		}
 		switch {
 		case n.Row.Word == "host":
-			return fmt.Errorf("%s is a host: its port has its name; write %s", device, device)
+			return phrase.Errorf("%s is a host: its port has its name; write %s", device, device)
 		case len(known) == 0:
-			return fmt.Errorf("%s has no ports; add %s port %s", device, device, port)
+			return phrase.Errorf("%s has no ports; add %s port %s", device, device, port)
 		}
-		return fmt.Errorf("%s has no port %s; it has %s", device, port, strings.Join(known, ", "))
+		return phrase.Errorf("%s has no port %s; it has %s", device, port, strings.Join(known, ", "))
 	}
 	words := map[string]bool{}
 	for i := range Grammar {
@@ -403,9 +404,9 @@ func (d *document) unknown(target string) error {
 	}
 	slices.Sort(known)
 	if near := nearest(device, known); near != "" {
-		return fmt.Errorf("there is no router or host named %s; did you mean %s?", device, near)
+		return phrase.Errorf("there is no router or host named %s; did you mean %s?", device, near)
 	}
-	return fmt.Errorf("there is no router or host named %s; write the name of one, or what to add: router, host, link", device)
+	return phrase.Errorf("there is no router or host named %s; write the name of one, or what to add: router, host, link", device)
 }
 
 // childrenOf are a statement's children with a word.

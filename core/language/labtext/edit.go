@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // Verb is what an edit does.
@@ -58,7 +60,7 @@ type Edit struct {
 func ParseEdit(s string) (Edit, error) {
 	s = strings.TrimSpace(Normal(s))
 	if s == "" {
-		return Edit{}, fmt.Errorf("write what to change, for example viaduct.e1 ospf cost 40")
+		return Edit{}, phrase.Error("write what to change, for example viaduct.e1 ospf cost 40")
 	}
 	first, below, _ := strings.Cut(s, "\n")
 	word, rest := cutWord(first)
@@ -72,13 +74,13 @@ func ParseEdit(s string) (Edit, error) {
 		port, segment := cutWord(first)
 		e.Targets, e.To = []string{port}, segment
 		if port == "" || (e.Do == ToJoin) != (segment != "") || strings.Contains(segment, " ") || below != "" {
-			return Edit{}, fmt.Errorf("write %s", map[Verb]string{ToJoin: "join DEVICE.PORT SEGMENT", ToPart: "part DEVICE.PORT"}[e.Do])
+			return Edit{}, phrase.Errorf("write %s", map[Verb]string{ToJoin: "join DEVICE.PORT SEGMENT", ToPart: "part DEVICE.PORT"}[e.Do])
 		}
 		return e, nil
 	case ToNew, ToConnect, ToRun:
 		e.Statement = first
 		if below != "" {
-			return Edit{}, fmt.Errorf("%s takes one line", verbs[e.Do])
+			return Edit{}, phrase.Errorf("%s takes one line", verbs[e.Do])
 		}
 		return e, nil
 	case ToRename:
@@ -86,22 +88,22 @@ func ParseEdit(s string) (Edit, error) {
 	case ToMove:
 		first, e.To = cutPlace(first)
 		if e.To == "" {
-			return Edit{}, fmt.Errorf("write where to: first, last, before NAME or after NAME")
+			return Edit{}, phrase.Error("write where to: first, last, before NAME or after NAME")
 		}
 	}
 	e.Targets, first = cutTargets(first)
 	e.Statement = first
 	if below != "" {
 		if e.Do != ToSet && e.Do != ToAdd {
-			return Edit{}, fmt.Errorf("%s takes one line", verbs[e.Do])
+			return Edit{}, phrase.Errorf("%s takes one line", verbs[e.Do])
 		}
 		e.Statement += "\n" + below
 	}
 	if e.Statement == "" && (e.Do == ToSet || e.Do == ToAdd || len(e.Targets) == 0) {
 		if len(e.Targets) == 0 {
-			return Edit{}, fmt.Errorf("write what to %s", verbs[e.Do])
+			return Edit{}, phrase.Errorf("write what to %s", verbs[e.Do])
 		}
-		return Edit{}, fmt.Errorf("write what to set on %s, for example %s disabled", strings.Join(e.Targets, ", "), e.Targets[0])
+		return Edit{}, phrase.Errorf("write what to set on %s, for example %s disabled", strings.Join(e.Targets, ", "), e.Targets[0])
 	}
 	return e, nil
 }
@@ -261,5 +263,5 @@ func (e Edit) on(text, target string) (string, error) {
 		}
 		d = d.again()
 	}
-	return "", fmt.Errorf("the edit has more than %d parts: make it in several", maxSteps)
+	return "", phrase.Errorf("the edit has more than %d parts: make it in several", maxSteps)
 }

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // renameAt gives what some words lead to another name, wherever it is named.
@@ -35,19 +37,19 @@ func renameAt(text, target, words, to string) (string, error) {
 // one: a peer, a tag, an area. No other statement names it.
 func renumber(d *document, n *Node, to string) (string, error) {
 	if identity(n.Row) != 1 || len(n.Args) == 0 || d.above[n] == d.root || byContent(n.Row) {
-		return "", fmt.Errorf("%s has no name", head(n))
+		return "", phrase.Errorf("%s has no name", head(n))
 	}
 	t := n.Args[0]
 	t.Text = to[strings.LastIndex(to, "/")+1:]
 	if n.Row.Args[0].Kind != Address {
 		t.Text = to
 	}
-	if what, hint := judge(n.Row.Args[0], t); what != "" {
-		return "", fmt.Errorf("%s; %s", what, hint)
+	if f := judge(n.Row.Args[0], t); f.what != "" {
+		return "", fmt.Errorf("%s; %s", f.what, phrase.Text(f.hint))
 	}
 	args := append([]Token{t}, n.Args[1:]...)
 	if m := match(d.above[n], &Node{Row: n.Row, Word: n.Word, Args: args}); m != nil && m != n {
-		return "", fmt.Errorf("%s is there already, on line %d", head(m), m.Word.Line)
+		return "", phrase.Errorf("%s is there already, on line %d", head(m), m.Word.Line)
 	}
 	err := d.setArgs(n, args)
 	return d.text(), err
@@ -61,7 +63,7 @@ func (d *document) move(target, words, to string) error {
 	}
 	owner := d.above[n]
 	if inline(n) && owner != d.root || !d.starts(n) {
-		return fmt.Errorf("%s is on the line of another statement: its order means nothing", head(n))
+		return phrase.Errorf("%s is on the line of another statement: its order means nothing", head(n))
 	}
 	rest := slices.DeleteFunc(slices.Clone(owner.Children), func(c *Node) bool { return c == n })
 	at, err := placeAmong(rest, n, to)
@@ -117,7 +119,7 @@ func placeAmong(rest []*Node, n *Node, to string) (int, error) {
 		}
 		known = append(known, c.Args[0].Text)
 	}
-	return 0, fmt.Errorf("there is no %s beside %s; there: %s", name, head(n), strings.Join(known, ", "))
+	return 0, phrase.Errorf("there is no %s beside %s; there: %s", name, head(n), strings.Join(known, ", "))
 }
 
 // moveLines moves a statement's lines, with the comments directly above it, to where
@@ -146,7 +148,7 @@ func (e Edit) onMedium(text, target string) (string, error) {
 		return "", err
 	}
 	if port.Row.Word != "port" && port.Row.Word != "host" {
-		return "", fmt.Errorf("%s is no port that can be joined", target)
+		return "", phrase.Errorf("%s is no port that can be joined", target)
 	}
 	var segment *Node
 	for _, n := range d.root.Children {
@@ -156,7 +158,7 @@ func (e Edit) onMedium(text, target string) (string, error) {
 			case on && e.Do == ToJoin && n.Row.Word == "segment" && n.Args[0].Text == e.To:
 				return text, nil
 			case on && e.Do == ToJoin:
-				return "", fmt.Errorf("%s is on %s already: part it first", target, head(n))
+				return "", phrase.Errorf("%s is on %s already: part it first", target, head(n))
 			case on && n.Row.Word == "link":
 				err := d.drop(n)
 				return d.text(), err
@@ -170,7 +172,7 @@ func (e Edit) onMedium(text, target string) (string, error) {
 		}
 	}
 	if e.Do == ToPart {
-		return "", fmt.Errorf("%s is on no segment and no link", target)
+		return "", phrase.Errorf("%s is on no segment and no link", target)
 	}
 	if segment == nil {
 		return EditText(text, Edit{Statement: "segment " + e.To + " " + target})

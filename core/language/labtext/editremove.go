@@ -6,6 +6,8 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // networkOf is the network of an address with its prefix length.
@@ -100,7 +102,7 @@ func (d *document) lookupIn(owner *Node, tokens []Token, words string) (*Node, e
 		if said := d.saidElsewhere(owner, tokens); said != nil {
 			return nil, &saidByOther{where, words, said, d.sourceOf(said)}
 		}
-		return nil, fmt.Errorf("%s has no %s", where, words)
+		return nil, phrase.Errorf("%s has no %s", where, words)
 	case 1:
 		return found[0], nil
 	}
@@ -108,7 +110,7 @@ func (d *document) lookupIn(owner *Node, tokens []Token, words string) (*Node, e
 	for _, n := range found {
 		lines = append(lines, fmt.Sprint(n.Word.Line))
 	}
-	return nil, fmt.Errorf("%s is there several times, on lines %s: write more of it", words, strings.Join(lines, ", "))
+	return nil, phrase.Errorf("%s is there several times, on lines %s: write more of it", words, strings.Join(lines, ", "))
 }
 
 // saidByOther is the error that a place has something from a template or the defaults,
@@ -246,7 +248,7 @@ func (d *document) stillNamed(n *Node) error {
 			if owner := d.above[use]; owner != d.root && owner != d.topOf(use) {
 				where = head(owner) + " of " + where
 			}
-			return fmt.Errorf("%s is used on line %d, by %s: take %s out there first", head(n), o.line, where, head(use))
+			return phrase.Errorf("%s is used on line %d, by %s: take %s out there first", head(n), o.line, where, head(use))
 		}
 	}
 	return nil

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // set makes the first thing of a statement true that is not; more says that there
@@ -33,7 +35,7 @@ func (d *document) set(target, statement string, fresh bool) (more bool, err err
 	for i, w := range wanted {
 		for _, c := range w.Children {
 			if m := match(path[i], c); m != nil && fresh {
-				return false, fmt.Errorf("%s is there already, on line %d", head(m), m.Word.Line)
+				return false, phrase.Errorf("%s is there already, on line %d", head(m), m.Word.Line)
 			}
 		}
 	}
@@ -126,7 +128,7 @@ func isValueOf(n *Node, statement string) bool {
 	if k != 1 || len(n.Row.Args) < 2 {
 		return false
 	}
-	what, _ := judge(n.Row.Args[k], Token{Text: word})
+	what := judge(n.Row.Args[k], Token{Text: word}).what
 	return what == "" && looksLike(n.Row.Args[k], Token{Text: word}, n.Row)
 }
 
@@ -176,12 +178,12 @@ func misplaced(n *Node, target, word string) error {
 		}
 	}
 	if len(blocks) > 0 {
-		return fmt.Errorf("%s belongs into %s of %s: write %s %s ... %s", word, blocks[0], target, target, blocks[0], word)
+		return phrase.Errorf("%s belongs into %s of %s: write %s %s ... %s", word, blocks[0], target, target, blocks[0], word)
 	}
 	if near := nearest(word, known); near != "" {
-		return fmt.Errorf("%s does not belong in %s; did you mean %s?", word, target, near)
+		return phrase.Errorf("%s does not belong in %s; did you mean %s?", word, target, near)
 	}
-	return fmt.Errorf("%s does not belong in %s; known there: %s", word, target, strings.Join(known, ", "))
+	return phrase.Errorf("%s does not belong in %s; known there: %s", word, target, strings.Join(known, ", "))
 }
 
 // wanted reads a statement as if it were in the blocks of the path, and returns
@@ -196,7 +198,7 @@ func (d *document) wanted(path []*Node, statement string) ([]*Node, error) {
 	}
 	last := path[len(path)-1]
 	if word, _ := cutWord(statement); rowFor(word, last.Row.Opens) == nil {
-		return nil, fmt.Errorf("%s does not belong in %s", word, head(last))
+		return nil, phrase.Errorf("%s does not belong in %s", word, head(last))
 	}
 	p.stack = []open{{-1, blocks}}
 	p.root = blocks[0]
@@ -326,7 +328,7 @@ func sameWords(a, b []Token) bool {
 func complete(n *Node) error {
 	for i, a := range n.Row.Args {
 		if !a.Optional && i >= len(n.Args) {
-			return fmt.Errorf("%s is new, and needs its %s; write %s", head(n), a.Name, n.Row.Usage())
+			return phrase.Errorf("%s is new, and needs its %s; write %s", head(n), a.Name, n.Row.Usage())
 		}
 	}
 	for _, c := range n.Children {

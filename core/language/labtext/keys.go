@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -41,7 +42,7 @@ func (b *builder) key(n *Node) {
 	}
 	switch {
 	case k.Secret == "" || len(k.Secret) > limit:
-		b.errorf(n.Args[2], fmt.Sprintf("a %s key has 1 to %d characters", k.Algorithm, limit),
+		b.errorf(n.Args[2], phrase.Say("a %s key has 1 to %d characters", k.Algorithm, limit),
 			"the secret has %d characters", len(k.Secret))
 	case slices.ContainsFunc(c.Keys, func(o config.Key) bool { return o.ID == k.ID }):
 		b.errorf(n.Args[0], "choose another ID", "key %d is given twice", k.ID)
@@ -113,7 +114,7 @@ func (b *builder) noChain(r Token) {
 	for _, c := range b.result.Chains {
 		names = append(names, c.Name)
 	}
-	b.errorf(r, b.meant(r.Text, names), "there is no key chain named %s", r.Text)
+	b.unnamed(r, r.Text, names, "there is no key chain named %s", r.Text)
 }
 
 // resolveKeys gives every port the key chain that is in force on it: its own, or
@@ -132,7 +133,7 @@ func (b *builder) resolveKeys() {
 				continue
 			}
 			if o.Keys != nil {
-				o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), "the port"
+				o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), phrase.Text("the port")
 				continue
 			}
 			b.keysOfArea(d, o)
@@ -187,7 +188,7 @@ func keyWords(k config.Key) string {
 // ChainWords describes a key chain in force: "larch (key 3 md5)".
 func ChainWords(c *config.KeyChain) string {
 	if c == nil {
-		return "none"
+		return phrase.Text("none")
 	}
 	var keys []string
 	for _, k := range c.Keys {

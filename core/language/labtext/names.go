@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"hellebore/core/ground/phrase"
 )
 
 // NameUse is a place where a name is.
@@ -149,7 +151,7 @@ func find(list []occurrence, line, column int) (occurrence, error) {
 			return o, nil
 		}
 	}
-	return occurrence{}, fmt.Errorf("there is no name in line %d at column %d", line, column)
+	return occurrence{}, phrase.Errorf("there is no name in line %d at column %d", line, column)
 }
 
 // NameAt is the name under a place of a text, with all places where it is.
@@ -184,17 +186,17 @@ func Rename(text string, line, column int, to string) (string, int, error) {
 	case err != nil:
 		return "", 0, err
 	case !at.quoted && !validName(to):
-		return "", 0, fmt.Errorf("%q is not a name: a name begins with a letter and goes on with letters, digits, - and _", to)
+		return "", 0, phrase.Errorf("%q is not a name: a name begins with a letter and goes on with letters, digits, - and _", to)
 	case at.quoted && (to == "" || strings.ContainsAny(to, "\"\n")):
-		return "", 0, fmt.Errorf("%q cannot be written in quotes", to)
+		return "", 0, phrase.Errorf("%q cannot be written in quotes", to)
 	}
 	for _, o := range all {
 		if o.kind == at.kind && o.in == at.in && o.name == to && o.definition {
-			return "", 0, fmt.Errorf("there is another %s named %s, on line %d", at.kind, to, o.line)
+			return "", 0, phrase.Errorf("there is another %s named %s, on line %d", phrase.Text(string(at.kind)), to, o.line)
 		}
 	}
 	if other := sharedPort(root, at); other != "" {
-		return "", 0, fmt.Errorf("the port %s of %s is also said by %s: change the name in both by hand", at.name, at.in, other)
+		return "", 0, phrase.Errorf("the port %s of %s is also said by %s: change the name in both by hand", at.name, at.in, other)
 	}
 	lines := strings.Split(text, "\n")
 	n := 0
@@ -272,7 +274,7 @@ func MustDiffer(text, router string) ([]Differing, error) {
 	r := Parse(text)
 	d := r.Lab.Device(router)
 	if d == nil {
-		return nil, fmt.Errorf("there is no router named %s", router)
+		return nil, phrase.Errorf("there is no router named %s", router)
 	}
 	taken := map[netip.Addr]bool{}
 	for _, x := range r.Lab.Devices {
@@ -348,7 +350,7 @@ func CopyRouter(text, router string, values map[string]string) (string, error) {
 		}
 		return strings.Join(slices.Insert(lines, b.To, copied...), "\n"), nil
 	}
-	return "", fmt.Errorf("there is no router named %s", router)
+	return "", phrase.Errorf("there is no router named %s", router)
 }
 
 // replaceWords replaces whole words of a line.

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"hellebore/core/ground/phrase"
 )
 
 // MaxSize is the largest text that is read, in bytes.
@@ -93,14 +95,24 @@ type parser struct {
 	kinds    map[string]Context // what takes a template that nothing here takes
 }
 
-func (p *parser) errorf(t Token, hint, format string, args ...any) {
+// errorf reports an error at a word; it is nil if there are more than are shown. The
+// problem may be completed until the next one is reported.
+func (p *parser) errorf(t Token, hint, format string, args ...any) *Problem {
 	if len(p.problems) >= 4*maxProblems {
-		return // more than are shown
+		return nil
 	}
 	p.problems = append(p.problems,
-		Problem{Severity: Error, Line: t.Line, Column: t.Column, End: t.end(), Message: fmt.Sprintf(format, args...),
-			Hint: hint})
+		Problem{Severity: Error, Line: t.Line, Column: t.Column, End: t.end(), Message: phrase.Say(format, args...),
+			Hint: phrase.Text(hint)})
+	return &p.problems[len(p.problems)-1]
 }
+
+// wrong reports what is wrong with a word.
+func (p *parser) wrong(t Token, f fault) {
+	p.errorf(t, f.hint, "%s", f.what).instead(f.instead)
+}
+
+func didYouMean(near string) string { return phrase.Say("did you mean %s?", near) }
 
 // nearest is nearest, while there are few problems.
 func (p *parser) nearest(word string, known []string) string {
@@ -267,13 +279,13 @@ func (p *parser) unknown(word Token, owners []*Node) {
 			allowed = append(allowed, r.Word)
 		}
 	}
-	where := "here"
+	var where string
 	if o := owners[len(owners)-1]; o.Row == &topRow {
-		where = "at the start of a line"
+		where = phrase.Text("at the start of a line")
 	} else if o.Row.Opens != "" {
-		where = "in " + string(o.Row.Opens)
+		where = phrase.Say("in %s", o.Row.Opens)
 	} else {
-		where = "behind " + o.Row.Word
+		where = phrase.Say("behind %s", o.Row.Word)
 	}
 	var places []string
 	for i := range Grammar {
@@ -284,15 +296,15 @@ func (p *parser) unknown(word Token, owners []*Node) {
 		}
 	}
 	if near := p.nearest(word.Text, allowed); near != "" && len(places) == 0 {
-		p.errorf(word, fmt.Sprintf("did you mean %s?", near), "unknown word %q %s", word.Text, where)
+		p.errorf(word, didYouMean(near), "unknown word %q %s", word.Text, where).instead(near)
 		return
 	}
 	hint := ""
 	switch {
 	case len(places) > 0:
-		hint = word.Text + " belongs in " + strings.Join(places, " or ") + "; check the indentation"
+		hint = phrase.Say("%s belongs in %s; check the indentation", word.Text, strings.Join(places, phrase.Text(" or ")))
 	case len(allowed) > 0:
-		hint = "known there: " + strings.Join(allowed, ", ")
+		hint = phrase.Say("known there: %s", strings.Join(allowed, ", "))
 	default:
 		hint = "write nothing more there"
 	}
@@ -306,13 +318,13 @@ func (p *parser) arguments(n *Node, rest []Token, owners, nodes []*Node) ([]Toke
 		for taken := 0; ; taken++ {
 			if len(rest) == 0 || (spare || a.Repeat && taken > 0) && !looksLike(a, rest[0], n.Row, owners, nodes) {
 				if !spare && taken == 0 {
-					p.errorf(n.Word, "write "+n.Row.Usage(), "%s needs its %s", n.Row.Word, a.Name)
+					p.errorf(n.Word, phrase.Say("write %s", n.Row.Usage()), "%s needs its %s", n.Row.Word, phrase.Text(a.Name))
 					return rest, false
 				}
 				break
 			}
-			if what, hint := judge(a, rest[0]); what != "" {
-				p.errorf(rest[0], hint, "%s", what)
+			if f := judge(a, rest[0]); f.what != "" {
+				p.wrong(rest[0], f)
 				return rest, false
 			}
 			n.Args = append(n.Args, rest[0])
@@ -323,9 +335,13 @@ func (p *parser) arguments(n *Node, rest []Token, owners, nodes []*Node) ([]Toke
 		}
 	}
 	if len(n.Args) > 0 && len(rest) > 0 && strings.Contains(n.Args[len(n.Args)-1].Text, ".") && maskLike(rest[0].Text) {
-		p.errorf(rest[0], "write the prefix length behind the address: "+withMask(n.Args[len(n.Args)-1].Text,
-			rest[0].Text),
+		address, mask := n.Args[len(n.Args)-1], rest[0]
+		both := withMask(address.Text, mask.Text)
+		found := p.errorf(mask, phrase.Say("write the prefix length behind the address: %s", both),
 			"masks are written as prefix lengths")
+		if found.instead(both); found != nil {
+			found.Fix.Column = address.Column
+		}
 		return rest, false
 	}
 	return rest, true
@@ -357,7 +373,7 @@ func (p *parser) lines(text string) []line {
 		}
 		if l.indent < len(s) && s[l.indent] == '\t' {
 			p.errorf(Token{Text: " ", Line: l.number, Column: l.indent + 1}, "indent with two spaces",
-				"a tab in the indentation")
+				"a tab in the indentation").instead("  ")
 			s = strings.ReplaceAll(s, "\t", "  ")
 			for l.indent < len(s) && s[l.indent] == ' ' {
 				l.indent++

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -123,7 +124,7 @@ func (b *builder) act(n *Node) {
 		for _, r := range rowsIn(n.Row.Opens) {
 			known = append(known, r.Word)
 		}
-		b.errorf(n.Word, "known: "+strings.Join(known, ", "), "%s does not say what", n.Row.Word)
+		b.errorf(n.Word, phrase.Say("known: %s", strings.Join(known, ", ")), "%s does not say what", n.Row.Word)
 	}
 	if of[config.Statement](b).Verdict != config.NoVerdict {
 		b.errorf(n.Word, "put it before the verdict", "the statement has decided already: this is never done")
@@ -338,7 +339,7 @@ func (b *builder) setReferences() {
 	}
 	for _, r := range b.memberRefs {
 		if !slices.Contains(names[r.kind], r.token.Text) {
-			b.errorf(r.token, b.meant(r.token.Text, names[r.kind]), "there is no %s named %s", r.kind, r.token.Text)
+			b.unnamed(r.token, r.token.Text, names[r.kind], "there is no %s named %s", r.kind, r.token.Text)
 		}
 	}
 	asks := map[string][]string{}

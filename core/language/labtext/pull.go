@@ -6,6 +6,8 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // Common is what several places of a text say alike, so that it could be said once.
@@ -57,10 +59,10 @@ func Pull(text string, in Context, statements, name string) (string, error) {
 	text = Normal(text)
 	root, problems := parse(text)
 	if len(problems) > 0 {
-		return "", fmt.Errorf("mend the text first: %s", problems[0])
+		return "", phrase.Errorf("mend the text first: %s", problems[0])
 	}
 	if !validName(name) {
-		return "", fmt.Errorf("%q is not a name: a name begins with a letter and goes on with letters, digits, - and _", name)
+		return "", phrase.Errorf("%q is not a name: a name begins with a letter and goes on with letters, digits, - and _", name)
 	}
 	var found *Common
 	for _, x := range Alike(text) {
@@ -70,7 +72,7 @@ func Pull(text string, in Context, statements, name string) (string, error) {
 		}
 	}
 	if found == nil {
-		return "", fmt.Errorf("the places do not say this alike any more: look again")
+		return "", phrase.Error("the places do not say this alike any more: look again")
 	}
 	lines := strings.Split(text, "\n")
 	blocks := map[*Node]*Node{} // at the top, old to new
@@ -102,9 +104,9 @@ func Pull(text string, in Context, statements, name string) (string, error) {
 	after, _ := Format(strings.Join(t, "\n"))
 	after = strings.Join(slices.Insert(lines, at, strings.Split(after, "\n")...), "\n")
 	if r, was := Parse(after), Parse(text); !r.OK() {
-		return "", fmt.Errorf("that cannot be said once: %s", r.Problems[0].Message)
+		return "", phrase.Errorf("that cannot be said once: %s", r.Problems[0].Message)
 	} else if d := Differences(&was.Lab, &r.Lab); len(d) > 0 {
-		return "", fmt.Errorf("that would change %s", d[0])
+		return "", phrase.Errorf("that would change %s", d[0])
 	}
 	return after, nil
 }

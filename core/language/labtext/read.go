@@ -3,10 +3,11 @@ package labtext
 import (
 	"bytes"
 	"encoding/binary"
-	"fmt"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
+
+	"hellebore/core/ground/phrase"
 )
 
 // Marks at the beginning of a text file (Unicode 23.8, byte order mark).
@@ -25,7 +26,7 @@ func Read(file []byte) (string, error) {
 		return Normal(string(file)), nil
 	}
 	if len(file)%2 != 0 {
-		return "", fmt.Errorf("the text begins as UTF-16 and has an odd number of bytes, %d; save it as UTF-8",
+		return "", phrase.Errorf(phrase.Text("the text begins as UTF-16 and has an odd number of bytes, %d; save it as UTF-8"),
 			len(file))
 	}
 	units := make([]uint16, len(file)/2)
@@ -54,10 +55,10 @@ func unreadable(text string) *Problem {
 		p := Problem{Severity: Error, Line: line, Column: column, End: column + 1}
 		switch {
 		case c == 0:
-			p.Message, p.Hint = "a NUL character", "take it out; is this a text file?"
+			p.Message, p.Hint = "a NUL character", phrase.Text("take it out; is this a text file?")
 			return &p
 		case c == utf8.RuneError && !strings.HasPrefix(text[i:], string(utf8.RuneError)):
-			p.Message, p.Hint = fmt.Sprintf("the byte 0x%02x is not UTF-8", text[i]), "save the text as UTF-8"
+			p.Message, p.Hint = phrase.Say("the byte 0x%02x is not UTF-8", text[i]), phrase.Text("save the text as UTF-8")
 			return &p
 		case c == '\n':
 			line, column = line+1, 0
@@ -71,8 +72,8 @@ func unreadable(text string) *Problem {
 func limits(text string) *Problem {
 	if len(text) > MaxSize {
 		return &Problem{Severity: Error, Line: 1, Column: 1, End: 1,
-			Message: fmt.Sprintf("the text has %d bytes", len(text)),
-			Hint:    fmt.Sprintf("the limit is %d MiB: split the lab", MaxSize>>20)}
+			Message: phrase.Say("the text has %d bytes", len(text)),
+			Hint:    phrase.Say("the limit is %d MiB: split the lab", MaxSize>>20)}
 	}
 	return unreadable(text)
 }

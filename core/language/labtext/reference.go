@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // Reference writes the reference of the language, docs/language.md, from the
@@ -73,9 +75,9 @@ func WordHelp(word string) []Suggestion {
 		if r.Word != word {
 			continue
 		}
-		help := r.Help
+		help := phrase.Text(r.Help)
 		if r.Default != "" {
-			help += "; default: " + r.Default
+			help += phrase.Say("; default: %s", phrase.Text(r.Default))
 		}
 		if r.RFC != "" {
 			help += " (RFC " + r.RFC + ")"

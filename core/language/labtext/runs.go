@@ -1,24 +1,26 @@
 package labtext
 
 import (
-	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
-var errRunForms = errors.New("write run ospf area 0 on A, B, run bgp as 64500 on A, B [reflectors C], or run ebgp on A, B")
+func wantRun() error {
+	return phrase.Error("write run ospf area 0 on A, B, run bgp as 64500 on A, B [reflectors C], or run ebgp on A, B")
+}
 
 // run has routers run a protocol with each other.
 func (s *site) run(statement string) error {
 	head, list, ok := strings.Cut(statement, " on ")
 	words := strings.Fields(head)
 	if !ok || len(words) == 0 {
-		return errRunForms
+		return wantRun()
 	}
 	list, reflectors, _ := strings.Cut(list, " reflectors ")
 	routers, err := s.routersOf(list)
@@ -30,7 +32,7 @@ func (s *site) run(statement string) error {
 		area := uint32(0)
 		if len(words) == 3 {
 			if area, err = parseArea(words[2]); err != nil {
-				return fmt.Errorf("%q is not an area; write a number, or four numbers with dots", words[2])
+				return phrase.Errorf("%q is not an area; write a number, or four numbers with dots", words[2])
 			}
 		}
 		s.runOSPF(routers, area)
@@ -38,7 +40,7 @@ func (s *site) run(statement string) error {
 	case words[0] == "bgp" && len(words) == 3 && words[1] == "as":
 		as, err := strconv.ParseUint(words[2], 10, 32)
 		if err != nil || as == 0 {
-			return fmt.Errorf("%q is not an AS number", words[2])
+			return phrase.Errorf("%q is not an AS number", words[2])
 		}
 		var reflecting []*config.Device
 		if reflectors != "" {
@@ -50,7 +52,7 @@ func (s *site) run(statement string) error {
 	case words[0] == "ebgp" && len(words) == 1 && len(routers) == 2:
 		return s.runExternal(routers[0], routers[1])
 	}
-	return errRunForms
+	return wantRun()
 }
 
 // routersOf are the routers of a list with commas.
@@ -63,7 +65,7 @@ func (s *site) routersOf(list string) ([]*config.Device, error) {
 			return nil, err
 		}
 		if kind != config.Router {
-			return nil, fmt.Errorf("%s is no router", name)
+			return nil, phrase.Errorf("%s is no router", name)
 		}
 		out = append(out, s.lab.Device(name))
 	}
@@ -188,11 +190,11 @@ func (s *site) atBorder(d *config.Device, inside []*config.Device, as uint32) bo
 func (s *site) runExternal(a, b *config.Device) error {
 	for _, d := range []*config.Device{a, b} {
 		if d.BGP.AS == 0 {
-			return fmt.Errorf("%s is in no AS: write run bgp as NUMBER on %s first", d.Name, d.Name)
+			return phrase.Errorf("%s is in no AS: write run bgp as NUMBER on %s first", d.Name, d.Name)
 		}
 	}
 	if a.BGP.AS == b.BGP.AS {
-		return fmt.Errorf("%s and %s are in the same AS, %d", a.Name, b.Name, a.BGP.AS)
+		return phrase.Errorf("%s and %s are in the same AS, %d", a.Name, b.Name, a.BGP.AS)
 	}
 	for _, l := range s.lab.Links {
 		x, y := l.A, l.B
@@ -210,5 +212,5 @@ func (s *site) runExternal(a, b *config.Device) error {
 		s.say("router %s bgp peer %v as %d", b.Name, p.Address.Addr(), a.BGP.AS)
 		return nil
 	}
-	return fmt.Errorf("no link with addresses joins %s and %s: connect them first", a.Name, b.Name)
+	return phrase.Errorf("no link with addresses joins %s and %s: connect them first", a.Name, b.Name)
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -28,7 +29,7 @@ func newSite(text string) (*site, error) {
 	r := Parse(text)
 	for _, p := range r.Problems {
 		if p.Severity == Error {
-			return nil, fmt.Errorf("mend line %d of the text first: %s", p.Line, p.Message)
+			return nil, phrase.Errorf("mend line %d of the text first: %s", p.Line, p.Message)
 		}
 	}
 	s := &site{lab: &r.Lab, places: map[string]config.Kind{}, ports: map[string]map[string]bool{}, joined: map[string]bool{}}
@@ -150,7 +151,7 @@ func (s *site) take(what string, w where) (netip.Prefix, error) {
 			a = broadcast(n).Next()
 		}
 	}
-	return netip.Prefix{}, fmt.Errorf("the plan for %s has no free network in %v: add one, for example plan %s 10.128.0.0/16", what, plans[0].Prefix, what)
+	return netip.Prefix{}, phrase.Errorf("the plan for %s has no free network in %v: add one, for example plan %s 10.128.0.0/16", what, plans[0].Prefix, what)
 }
 
 // host is the n-th address of a network, with its length.
@@ -167,7 +168,7 @@ func (s *site) freeIn(n netip.Prefix, taken map[netip.Addr]bool) (netip.Prefix, 
 	for i := 1; ; i++ {
 		a := nth(n.Masked(), i)
 		if !n.Contains(a.Addr()) || n.Bits() < 31 && a.Addr() == broadcast(n.Masked()) {
-			return netip.Prefix{}, fmt.Errorf("no address of %v is free", n.Masked())
+			return netip.Prefix{}, phrase.Errorf("no address of %v is free", n.Masked())
 		}
 		if !taken[a.Addr()] {
 			return a, nil
@@ -230,7 +231,7 @@ func (s *site) place(name string) (config.Kind, error) {
 	}
 	known := slices.Sorted(maps.Keys(s.places))
 	if near := nearest(name, known); near != "" {
-		return 0, fmt.Errorf("there is no router, host or segment named %s; did you mean %s?", name, near)
+		return 0, phrase.Errorf("there is no router, host or segment named %s; did you mean %s?", name, near)
 	}
-	return 0, fmt.Errorf("there is no router, host or segment named %s", name)
+	return 0, phrase.Errorf("there is no router, host or segment named %s", name)
 }

@@ -1,9 +1,10 @@
 package labtext
 
 import (
-	"fmt"
 	"slices"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // Shared means, in the order of a staged change, what no single router has:
@@ -61,10 +62,10 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 	for _, g := range groups {
 		for _, name := range g {
 			if !slices.Contains(touched, name) {
-				return nil, fmt.Errorf("the change does not touch %s: take it out of the order", name)
+				return nil, phrase.Errorf("the change does not touch %s: take it out of the order", name)
 			}
 			if named[name] {
-				return nil, fmt.Errorf("%s is in the order twice", name)
+				return nil, phrase.Errorf("%s is in the order twice", name)
 			}
 			named[name] = true
 		}
@@ -82,7 +83,7 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 		if r := Parse(text); !r.OK() {
 			for _, p := range r.Problems {
 				if p.Severity == Error {
-					return nil, fmt.Errorf("stage %d (%s) does not work alone: %s; put it into one stage with what it needs", i+1, strings.Join(g, ", "), p.Message)
+					return nil, phrase.Errorf("stage %d (%s) does not work alone: %s; put it into one stage with what it needs", i+1, strings.Join(g, ", "), p.Message)
 				}
 			}
 		}

@@ -1,8 +1,9 @@
 package labtext
 
 import (
-	"fmt"
 	"slices"
+
+	"hellebore/core/ground/phrase"
 )
 
 // What several places have in common is written once, in a template that they take
@@ -380,7 +381,7 @@ func (x *expander) complete(n *Node, at Token) *Node {
 	for i, c := range n.Children {
 		e := c
 		if missing := lacks(c); missing != "" {
-			x.errorf(at, fmt.Sprintf("write %s with its %s below %s, or in the template", head(c), missing, head(n)),
+			x.errorf(at, phrase.Say("write %s with its %s below %s, or in the template", head(c), missing, head(n)),
 				"%s takes a template whose %s has no %s", head(n), head(c), missing)
 			e = nil
 		} else if c.Row.Opens != "" {
@@ -430,11 +431,12 @@ func (b *builder) templateReferences() {
 	}
 	for _, t := range takesIn(b.root, nil) {
 		if !slices.Contains(known, t.name.Text) {
-			hint := "write template " + t.name.Text + ", with what it says below it"
-			if near := nearest(t.name.Text, known); near != "" {
-				hint = fmt.Sprintf("did you mean %s?", near)
+			hint := phrase.Say("write template %s, with what it says below it", t.name.Text)
+			near := nearest(t.name.Text, known)
+			if near != "" {
+				hint = didYouMean(near)
 			}
-			b.errorf(t.name, hint, "there is no template named %s", t.name.Text)
+			b.errorf(t.name, hint, "there is no template named %s", t.name.Text).instead(near)
 		}
 	}
 }

@@ -163,24 +163,35 @@ func TestOutline(t *testing.T) {
 	require.Equal(t, Part{"port", "e1", 4}, mill.Parts[1])
 }
 
-// TestFixesMendTheirProblem applies the fix of a problem: it is gone.
+// TestFixesMendTheirProblem applies the fix of a problem: the line says what was meant.
 func TestFixesMendTheirProblem(t *testing.T) {
-	for _, wrong := range []string{
-		"router mill\n  prot e1 10.0.12.1/30\n",
-		"router mill\n  static 203.0.113.7/24 blackhole\n",
-		"router mill\n  port e1 10.0.12.1/24 255.255.255.0\n",
-		"router \"mill\"\n",
-		"lab Mill\n",
-		"router mill\n  port e1 10.0.12.1/30\nrouter halt\n  port e1 10.0.12.2/30\nlink mill.e1 hall.e1\n",
+	const two = "router mill\n  port e1 10.0.12.1/30\nrouter halt\n  port e1 10.0.12.2/30\n"
+	const brief = two + "flow coal mill -> halt\ncheck \"the coal comes\"\n  flow coal arrives\nbrief\n  task \"see to it\"\n"
+	for _, c := range []struct{ wrong, right string }{
+		{"router mill\n  prot e1 10.0.12.1/30", "  port e1 10.0.12.1/30"},
+		{"router mill\n  static 203.0.113.7/24 blackhole", "  static 203.0.113.0/24 blackhole"},
+		{"router mill\n  port e1 10.0.12.1/24 255.255.255.0", "  port e1 10.0.12.1/24"},
+		{"router mill\n  port e1   10.0.12.1/30   255.255.255.0", "  port e1   10.0.12.1/24"},
+		{"router \"mill\"", "router mill"},
+		{"lab Mill", "lab \"Mill\""},
+		{"router mill\n\tport e1 10.0.12.1/30", "  port e1 10.0.12.1/30"},
+		{two + "link mill.e1 hall.e1", "link mill.e1 halt.e1"},
+		{two + "link mill.e1 halt.e2", "link mill.e1 halt.e1"},
+		{two + "link mil.e1 halt.e1", "link mill.e1 halt.e1"},
+		{two + "flow coal mill -> hall", "flow coal mill -> halt"},
+		{brief + "    check \"the coal come\"", "    check \"the coal comes\""},
+		{"template rail\n  ospf passive\nrouter mill\n  port e1 10.0.12.1/30 like rial", "  port e1 10.0.12.1/30 like rail"},
 	} {
-		p := Parse(wrong).Problems[0]
-		require.NotNil(t, p.Fix, "%s: %v", wrong, p)
-		lines := strings.Split(wrong, "\n")
-		r := []rune(lines[p.Line-1])
-		lines[p.Line-1] = string(r[:p.Fix.Column-1]) + p.Fix.Text + string(r[p.Fix.End-1:])
-		for _, q := range Parse(strings.Join(lines, "\n")).Problems {
-			require.NotEqual(t, p.Message, q.Message, strings.Join(lines, "\n"))
+		var p Problem
+		for _, q := range Parse(c.wrong + "\n").Problems {
+			if q.Fix != nil {
+				p = q
+				break
+			}
 		}
+		require.NotNil(t, p.Fix, "%s: %v", c.wrong, Parse(c.wrong+"\n").Problems)
+		r := []rune(strings.Split(c.wrong, "\n")[p.Line-1])
+		require.Equal(t, c.right, string(r[:p.Fix.Column-1])+p.Fix.Text+string(r[p.Fix.End-1:]))
 	}
 	require.Nil(t, Parse("router mill\n  port e1 10.0.12.1\n").Problems[0].Fix, "nobody knows the length")
 }

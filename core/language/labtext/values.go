@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -19,173 +20,171 @@ var series = regexp.MustCompile(`\[\d+\.\.\d+`)
 // maxPixels bounds the places of cards on the map.
 const maxPixels = 100_000
 
-// judge says what is wrong with an argument, "" if nothing is, and what to
-// write instead.
-func judge(a Arg, t Token) (what, hint string) {
+// fault is what is wrong with a word, and what to write.
+type fault struct {
+	what, hint string
+	// instead is the one right word, "" if there is none.
+	instead string
+}
+
+// judge says what is wrong with an argument, nothing if it is right.
+func judge(a Arg, t Token) fault {
 	if series.MatchString(t.Text) && !t.Quoted {
-		return fmt.Sprintf("%s is a series", t.Text), "press Ctrl-E on its line in the editor: it writes the series out"
+		return fault{phrase.Say("%s is a series", t.Text), "press Ctrl-E on its line in the editor: it writes the series out", ""}
 	}
 	if t.Quoted != (a.Kind == Quoted) {
 		if t.Quoted {
-			return fmt.Sprintf("%s is not written in quotes", a.Name), "write it without quotes"
+			return fault{phrase.Say("%s is not written in quotes", phrase.Text(a.Name)), "write it without quotes", t.Text}
 		}
-		return fmt.Sprintf("the %s is written in quotes", a.Name), fmt.Sprintf("write %q", t.Text)
+		return fault{phrase.Say("the %s is written in quotes", phrase.Text(a.Name)), phrase.Say("write %q", t.Text), strconv.Quote(t.Text)}
 	}
 	switch a.Kind {
 	case Name:
 		if len(a.Words) > 0 {
 			if !slices.Contains(a.Words, t.Text) {
-				return fmt.Sprintf("%q is not a %s", t.Text, a.Name), "known: " + strings.Join(a.Words, ", ")
+				return fault{phrase.Say("%q is not a %s", t.Text, phrase.Text(a.Name)), phrase.Say("known: %s", strings.Join(a.Words, ", ")), ""}
 			}
-			return "", ""
+			return fault{}
 		}
 		if !validName(t.Text) {
-			return fmt.Sprintf("%q is not a name", t.Text),
-				"a name begins with a letter and goes on with letters, digits, - and _"
+			return fault{phrase.Say("%q is not a name", t.Text), "a name begins with a letter and goes on with letters, digits, - and _", ""}
 		}
 	case Pixels:
 		if n, err := strconv.Atoi(t.Text); err != nil || max(n, -n) > maxPixels {
-			return fmt.Sprintf("%q is not a place on the map", t.Text), fmt.Sprintf("write pixels, from -%d to %d", maxPixels, maxPixels)
+			return fault{phrase.Say("%q is not a place on the map", t.Text), phrase.Say("write pixels, from -%d to %d", maxPixels, maxPixels), ""}
 		}
 	case Compare:
 		if !slices.Contains([]string{"<", "<=", "=", ">=", ">"}, t.Text) {
-			return fmt.Sprintf("%q is not a comparison", t.Text), "write <, <=, =, >= or >"
+			return fault{phrase.Say("%q is not a comparison", t.Text), "write <, <=, =, >= or >", ""}
 		}
 	case Value:
 		if !numeric(t.Text) && !validName(t.Text) {
-			return fmt.Sprintf("%q is neither a number nor a name", t.Text), ""
+			return fault{phrase.Say("%q is neither a number nor a name", t.Text), "", ""}
 		}
 		if _, err := strconv.ParseUint(t.Text, 10, 32); numeric(t.Text) && err != nil {
-			return fmt.Sprintf("%s is out of range", t.Text), "from 0 to 4294967295"
+			return fault{phrase.Say("%s is out of range", t.Text), "from 0 to 4294967295", ""}
 		}
 	case HopValue:
 		if _, err := parseAddress(t.Text); err != nil && t.Text != "self" && t.Text != "peer" {
-			return fmt.Sprintf("%q is not a next hop", t.Text), "write an address, self or peer"
+			return fault{phrase.Say("%q is not a next hop", t.Text), "write an address, self or peer", ""}
 		}
 	case Community:
 		if !config.IsCommunity(t.Text) {
-			return fmt.Sprintf("%q is not a community", t.Text),
-				"write AS:VALUE, both up to 65535, A:B:C, or a name such as no-export"
+			return fault{phrase.Say("%q is not a community", t.Text), "write AS:VALUE, both up to 65535, A:B:C, or a name such as no-export", ""}
 		}
 	case WildCommunity:
 		if !config.WildCommunity(t.Text) {
-			return fmt.Sprintf("%q is not a community", t.Text), "write AS:VALUE, A:B:C, or a name; * is any number"
+			return fault{phrase.Say("%q is not a community", t.Text), "write AS:VALUE, A:B:C, or a name; * is any number", ""}
 		}
 	case CommunityOrIn, PathWord:
 		// Judged as a whole, where they are built.
 	case Literal:
 		if t.Text != a.Words[0] {
-			hint := "write " + a.Words[0]
+			hint := phrase.Say("write %s", a.Words[0])
 			if a.Words[0] == "->" {
 				hint = "write FROM -> TO"
 			}
-			return fmt.Sprintf("%s is missing before %q", a.Words[0], t.Text), hint
+			return fault{phrase.Say("%s is missing before %q", a.Words[0], t.Text), hint, ""}
 		}
 	case Number:
 		if a.Off && t.Text == "off" {
-			return "", ""
+			return fault{}
 		}
 		n, err := strconv.ParseUint(t.Text, 10, 64)
 		if err != nil {
-			return fmt.Sprintf("%q is not a whole number", t.Text), ranged(a, "")
+			return fault{phrase.Say("%q is not a whole number", t.Text), ranged(a, ""), ""}
 		}
 		if !a.holds(n) {
-			return fmt.Sprintf("%s is out of range", t.Text), ranged(a, "")
+			return fault{phrase.Say("%s is out of range", t.Text), ranged(a, ""), ""}
 		}
 	case Seconds:
 		d, err := parseDuration(t.Text)
 		if err != nil || d%time.Second != 0 || !a.holds(uint64(d/time.Second)) {
-			return fmt.Sprintf("%q is not a number of whole seconds", t.Text), ranged(a, "s")
+			return fault{phrase.Say("%q is not a number of whole seconds", t.Text), ranged(a, "s"), ""}
 		}
 	case Duration:
 		d, err := parseDuration(t.Text)
 		if err != nil || d < 0 {
-			return fmt.Sprintf("%q is not a time", t.Text), "write a number and a unit: us, ms or s"
+			return fault{phrase.Say("%q is not a time", t.Text), "write a number and a unit: us, ms or s", ""}
 		}
 		if !a.holds(uint64(d)) {
-			return fmt.Sprintf("%s is out of range", t.Text),
-				fmt.Sprintf("from %v to %v", time.Duration(a.Min), time.Duration(a.Max))
+			return fault{phrase.Say("%s is out of range", t.Text), phrase.Say("from %v to %v", time.Duration(a.Min), time.Duration(a.Max)), ""}
 		}
 	case Rate:
 		n, err := parseRate(t.Text)
 		if err != nil {
-			return fmt.Sprintf("%q is not a rate", t.Text), "write a number and a unit: k, M or G bit/s"
+			return fault{phrase.Say("%q is not a rate", t.Text), "write a number and a unit: k, M or G bit/s", ""}
 		}
 		if !a.holds(n) {
-			return fmt.Sprintf("%s is out of range", t.Text),
-				fmt.Sprintf("from %s to %s", FormatRate(a.Min), FormatRate(a.Max))
+			return fault{phrase.Say("%s is out of range", t.Text), phrase.Say("from %s to %s", FormatRate(a.Min), FormatRate(a.Max)), ""}
 		}
 	case Stretch:
 		if _, ok := parseSpan(t.Text); !ok {
-			return fmt.Sprintf("%q is not a stretch of time", t.Text),
-				"write for example 10m..2h, or 10m.. for without end"
+			return fault{phrase.Say("%q is not a stretch of time", t.Text), "write for example 10m..2h, or 10m.. for without end", ""}
 		}
 	case Lengths:
 		if _, _, ok := parseLengths(t.Text); !ok {
-			return fmt.Sprintf("%q is not a range of prefix lengths", t.Text), "write for example 24..32, or 24"
+			return fault{phrase.Say("%q is not a range of prefix lengths", t.Text), "write for example 24..32, or 24", ""}
 		}
 	case Percent:
 		if _, err := parsePercent(t.Text); err != nil {
-			return fmt.Sprintf("%q is not a share", t.Text), "write 0% to 100%"
+			return fault{phrase.Say("%q is not a share", t.Text), "write 0% to 100%", ""}
 		}
 	case Address:
 		if _, err := parseAddress(t.Text); err != nil {
-			return fmt.Sprintf("%q is not an address", t.Text), "write an IPv4 address: 192.0.2.1"
+			return fault{phrase.Say("%q is not an address", t.Text), "write an IPv4 address: 192.0.2.1", ""}
 		}
 	case Interface, Prefix:
 		p, err := netip.ParsePrefix(t.Text)
 		if _, isAddr := parseAddress(t.Text); err != nil && isAddr == nil {
-			return fmt.Sprintf("%s has no prefix length", t.Text),
-				fmt.Sprintf("write %s/24, or the length that it has", t.Text)
+			return fault{phrase.Say("%s has no prefix length", t.Text), phrase.Say("write %s/24, or the length that it has", t.Text), ""}
 		}
 		if err != nil || !p.Addr().Is4() {
-			return fmt.Sprintf("%q is not an IPv4 address with its prefix length", t.Text),
-				"write it as " + argForms[a.Kind]
+			return fault{phrase.Say("%q is not an IPv4 address with its prefix length", t.Text), phrase.Say("write it as %s", argForms[a.Kind]), ""}
 		}
 		if a.Kind == Prefix && p.Masked() != p {
-			return fmt.Sprintf("%s has bits set beyond its length", t.Text), fmt.Sprintf("write %v", p.Masked())
+			return fault{phrase.Say("%s has bits set beyond its length", t.Text), phrase.Say("write %v", p.Masked()), p.Masked().String()}
 		}
 	case Area:
 		if _, err := parseArea(t.Text); err != nil {
-			return fmt.Sprintf("%q is not an area", t.Text), "write a number, or four numbers with dots: 0 or 0.0.0.0"
+			return fault{phrase.Say("%q is not an area", t.Text), "write a number, or four numbers with dots: 0 or 0.0.0.0", ""}
 		}
 	case PortRef:
 		device, port, dotted := strings.Cut(t.Text, ".")
 		if !validName(device) || dotted && !validName(port) {
-			return fmt.Sprintf("%q is not a port", t.Text), "write DEVICE.PORT, or the name of a host"
+			return fault{phrase.Say("%q is not a port", t.Text), "write DEVICE.PORT, or the name of a host", ""}
 		}
 	case PeerName:
 		if _, err := parseAddress(t.Text); err != nil && !validName(t.Text) {
-			return fmt.Sprintf("%q is neither a device nor an address", t.Text), ""
+			return fault{phrase.Say("%q is neither a device nor an address", t.Text), "", ""}
 		}
 	case PrefixOrName:
 		if strings.Contains(t.Text, "/") {
 			return judge(Arg{Name: a.Name, Kind: Prefix}, t)
 		}
 		if !validName(t.Text) {
-			return fmt.Sprintf("%q is neither a prefix nor a name", t.Text),
-				"write a prefix such as 192.0.2.0/24, or the name of a policy or prefix set"
+			return fault{phrase.Say("%q is neither a prefix nor a name", t.Text), "write a prefix such as 192.0.2.0/24, or the name of a policy or prefix set", ""}
 		}
 	case Adjusted, MEDValue:
 		digits := strings.TrimPrefix(strings.TrimPrefix(t.Text, "+"), "-")
 		if _, err := strconv.ParseUint(digits, 10, 32); err != nil && !(a.Kind == MEDValue && t.Text == "igp") {
-			return fmt.Sprintf("%q is not a %s", t.Text, a.Name), "write " + argForms[a.Kind] + ", up to 4294967295"
+			return fault{phrase.Say("%q is not a %s", t.Text, phrase.Text(a.Name)), phrase.Say("write %s, up to 4294967295", argForms[a.Kind]), ""}
 		}
 	case DeviceRef:
 		if !validName(t.Text) {
-			return fmt.Sprintf("%q is not the name of a device", t.Text), ""
+			return fault{phrase.Say("%q is not the name of a device", t.Text), "", ""}
 		}
 	}
-	return "", ""
+	return fault{}
 }
 
 func (a Arg) holds(n uint64) bool { return n >= a.Min && (a.Max == 0 || n <= a.Max) }
 
 func ranged(a Arg, unit string) string {
 	if a.Max == 0 {
-		return "write a number" + unit
+		return phrase.Say("write a number%s", unit)
 	}
-	return fmt.Sprintf("from %d%s to %d%s", a.Min, unit, a.Max, unit)
+	return phrase.Say("from %d%s to %d%s", a.Min, unit, a.Max, unit)
 }
 
 func validName(s string) bool {
@@ -208,7 +207,7 @@ func parseAddress(s string) (netip.Addr, error) {
 
 func parseDuration(s string) (time.Duration, error) {
 	if s == "" || s[0] < '0' || s[0] > '9' {
-		return 0, fmt.Errorf("no number")
+		return 0, phrase.Error("no number")
 	}
 	return time.ParseDuration(s)
 }
@@ -234,10 +233,10 @@ func parseSpan(s string) (span config.Span, ok bool) {
 func spanWords(s config.Span) string {
 	out := ""
 	if s.From != 0 {
-		out = " from " + FormatDuration(s.From)
+		out = phrase.Say(" from %s", FormatDuration(s.From))
 	}
 	if s.Until != 0 {
-		out += " until " + FormatDuration(s.Until)
+		out += phrase.Say(" until %s", FormatDuration(s.Until))
 	}
 	return out
 }
@@ -252,12 +251,12 @@ func parseRate(s string) (uint64, error) {
 		if number, ok := strings.CutSuffix(s, u.suffix); ok {
 			f, err := strconv.ParseFloat(number, 64)
 			if err != nil || f < 0 || math.IsNaN(f) || f*float64(u.factor) > 1e18 {
-				return 0, fmt.Errorf("not a rate")
+				return 0, phrase.Error("not a rate")
 			}
 			return uint64(math.Round(f * float64(u.factor))), nil
 		}
 	}
-	return 0, fmt.Errorf("not a rate")
+	return 0, phrase.Error("not a rate")
 }
 
 // FormatRate writes bit/s with the largest unit that leaves a whole number.
@@ -287,7 +286,7 @@ func parsePercent(s string) (uint32, error) {
 	number, ok := strings.CutSuffix(s, "%")
 	f, err := strconv.ParseFloat(number, 64)
 	if !ok || err != nil || !(f >= 0 && f <= 100) {
-		return 0, fmt.Errorf("not a share")
+		return 0, phrase.Error("not a share")
 	}
 	return uint32(math.Round(f * 10_000)), nil
 }

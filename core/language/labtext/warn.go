@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -47,7 +48,7 @@ func (w *warner) at(name, hint, format string, args ...any) {
 	}
 	w.found = append(w.found,
 		Problem{Severity: Warning, Line: max(1, p.Line), Column: max(1, p.Column), End: max(1, p.Column) + length,
-			Message: fmt.Sprintf(format, args...), Hint: hint})
+			Message: phrase.Say(format, args...), Hint: phrase.Text(hint)})
 }
 
 // offer adds ways to mend what was warned of last.
@@ -130,7 +131,7 @@ func (w *warner) link(l *config.Link) {
 		name = da.Name
 	}
 	differ := func(what string, x, y any, hint string) {
-		w.at(name, hint, "%s differs: %v on %v, %v on %v", what, x, l.A, y, l.B)
+		w.at(name, hint, "%s differs: %v on %v, %v on %v", phrase.Text(what), x, l.A, y, l.B)
 	}
 	if a.Address.IsValid() && b.Address.IsValid() && a.Address.Masked() != b.Address.Masked() {
 		differ("the subnet", a.Address, b.Address, "put both ends in one subnet")
@@ -164,7 +165,7 @@ func (w *warner) link(l *config.Link) {
 			o = y
 		}
 		if !o.Passive {
-			w.at(on.String(), fmt.Sprintf("add ospf area %s to %v, or make %v passive", FormatArea(o.Area), off, on),
+			w.at(on.String(), phrase.Say("add ospf area %s to %v, or make %v passive", FormatArea(o.Area), off, on),
 				"OSPF runs on %v but not on %v, the other end of its link", on, off)
 			w.offer(fmt.Sprintf("%v ospf area %s", off, FormatArea(o.Area)), fmt.Sprintf("%v ospf passive", on))
 		}
@@ -199,7 +200,7 @@ func (w *warner) tags(l *config.Link) {
 				func(q config.Port) bool { return q.Parent == way[1].Port && q.VLAN == p.VLAN })
 			switch {
 			case k < 0:
-				w.at(own.String(), fmt.Sprintf("add vlan %d to %v", p.VLAN, way[1]),
+				w.at(own.String(), phrase.Say("add vlan %d to %v", p.VLAN, way[1]),
 					"%v, the other end of the link, has no vlan %d", way[1], p.VLAN)
 				w.offer(fmt.Sprintf("%v vlan %d", way[1], p.VLAN))
 			case way[0] == l.A && p.OSPF.On && there.Ports[k].OSPF.On:
@@ -215,7 +216,7 @@ func (w *warner) ospfDiffers(one, other config.PortRef) {
 	x, y := da.Port(one.Port).OSPF, db.Port(other.Port).OSPF
 	differ := func(what, statement, a, b, hint string) {
 		if a != b {
-			w.at(one.String(), hint, "%s differs: %v on %v, %v on %v", what, a, one, b, other)
+			w.at(one.String(), hint, "%s differs: %v on %v, %v on %v", phrase.Text(what), a, one, b, other)
 			written := func(v string) string { return strings.TrimPrefix(v, typed(config.AutoType).String()) }
 			w.offer(agree("ospf "+statement, one, other, written(a), written(b))...)
 		}
@@ -309,7 +310,7 @@ func areaList(running map[uint32]bool) string {
 	for _, id := range ids {
 		words = append(words, FormatArea(id))
 	}
-	return strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
+	return phrase.Say("%s and %s", strings.Join(words[:len(words)-1], ", "), words[len(words)-1])
 }
 
 // compatibility warns of routers of one network that prefer external paths by
@@ -358,7 +359,7 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 			if where, ok := w.covered(r.Prefix, a.ID); !ok {
 				hint := "take it out"
 				if where != "" {
-					hint = "probably area " + where + " was meant, whose networks it covers"
+					hint = phrase.Say("probably area %s was meant, whose networks it covers", where)
 				}
 				w.at(rangeName(d.Name, a.ID, r.Prefix), hint,
 					"the range %v of area %s on %s covers no network of that area", r.Prefix, FormatArea(a.ID), d.Name)
@@ -384,7 +385,7 @@ func (w *warner) virtual(d *config.Device, a *config.Area) {
 		far := &w.result.Devices[i]
 		back := far.OSPF.Area(a.ID)
 		if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return d.IdentifiedBy(o.Peer) }) {
-			w.at(d.Name, fmt.Sprintf("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name),
+			w.at(d.Name, phrase.Say("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name),
 				"%s has a virtual link to %s, which has none back", d.Name, far.Name)
 			if d.RouterID.IsValid() {
 				w.offer(fmt.Sprintf("%s ospf area %s virtual-link %v", far.Name, FormatArea(a.ID), d.RouterID))
@@ -423,7 +424,7 @@ func (w *warner) templates() {
 	for _, n := range w.root.Children {
 		if n.held != nil && !n.held.taken {
 			name := n.Args[0].Text
-			w.at("template "+name, "write like "+name+" where it is to hold, or remove it", "nothing takes the template %s", name)
+			w.at("template "+name, phrase.Say("write like %s where it is to hold, or remove it", name), "nothing takes the template %s", name)
 			w.offer("remove " + name)
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -74,13 +75,13 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 		w.offer("remove " + sessionName(d, p))
 		return
 	case far.BGP.AS == 0:
-		w.at(at, "add bgp as NUMBER to "+far.Name, "%s does not speak BGP, and is a peer of %s", far.Name, d.Name)
+		w.at(at, phrase.Say("add bgp as NUMBER to %s", far.Name), "%s does not speak BGP, and is a peer of %s", far.Name, d.Name)
 		if source := sourceOf(d, p); source.IsValid() && far.Kind == config.Router {
 			w.offer(fmt.Sprintf("%s bgp as %d peer %v as %d", far.Name, p.AS, source, d.BGP.AS))
 		}
 		return
 	case far.BGP.AS != p.AS:
-		w.at(at, fmt.Sprintf("write as %d", far.BGP.AS), "%s expects %s in AS %d; it is in AS %d", d.Name, far.Name,
+		w.at(at, phrase.Say("write as %d", far.BGP.AS), "%s expects %s in AS %d; it is in AS %d", d.Name, far.Name,
 			p.AS, far.BGP.AS)
 		w.offer(fmt.Sprintf("%s as %d", sessionName(d, p), far.BGP.AS))
 	}
@@ -121,11 +122,11 @@ func (w *warner) back(d *config.Device, p *config.Peer, far *config.Device, at s
 	}
 	switch {
 	case back == nil:
-		hint := fmt.Sprintf("add peer %s as %d on %s", ownAddress(source, d), d.BGP.AS, far.Name)
+		hint := phrase.Say("add peer %s as %d on %s", ownAddress(source, d), d.BGP.AS, far.Name)
 		w.at(at, hint, "%s has the peer %s, which has no such peer back", d.Name, far.Name)
 		w.offer(fmt.Sprintf("%s bgp peer %s as %d", far.Name, ownAddress(source, d), d.BGP.AS))
 	case source.IsValid() && back.Address != source && !spoken(d, far, p, back):
-		w.at(at, fmt.Sprintf("set local-address to the port with %v", back.Address),
+		w.at(at, phrase.Say("set local-address to the port with %v", back.Address),
 			"%s comes to %s from %v, where %v is expected", d.Name, far.Name, source, back.Address)
 		for i := range d.Ports {
 			if x := &d.Ports[i]; x.Address.IsValid() && x.Address.Addr() == back.Address {
@@ -171,12 +172,12 @@ func (w *warner) openSession(d *config.Device, p *config.Peer, at string) {
 	if d.BGP.NeedPolicy {
 		w.at(at, "name a policy",
 			"the external session of %s with %v lets nothing %s: it has no policy, and external-policy is required",
-			d.Name, p.Address, strings.Join(open, " or "))
+			d.Name, p.Address, strings.Join(open, phrase.Text(" or ")))
 		return
 	}
 	w.at(at, "name import-policy and export-policy",
 		"the external session of %s with %v has no policy: everything passes %s", d.Name, p.Address,
-		strings.Join(open, " and "))
+		strings.Join(open, phrase.Text(" and ")))
 }
 
 // injections warns of routes that are taken over as they come.

@@ -6,9 +6,9 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	bgpwire "hellebore/core/protocols/wire/bgp"
 	"hellebore/core/protocols/wire/tcp"
-	"hellebore/core/questions/facts"
 )
 
 // bgpKind names what of BGP begins in a segment: "BGP UPDATE", "BGP, continued" for
@@ -37,7 +37,7 @@ func (r *reader) bgp(b []byte) string {
 		if fault != nil || n == 0 {
 			r.layer("BGP, part of a message", "4271 4.1")
 			r.field("bytes", "%d", len(b))
-			says = append(says, "part of a message")
+			says = append(says, phrase.Text("part of a message"))
 			break
 		}
 		r.layer("BGP "+t.String(), map[bgpwire.Type]string{bgpwire.TypeOpen: "4271 4.2", bgpwire.TypeUpdate: "4271 4.3",
@@ -48,7 +48,7 @@ func (r *reader) bgp(b []byte) string {
 		b = b[n:]
 	}
 	if len(says) > 3 {
-		says = append(says[:3], fmt.Sprintf("and %s more", facts.Plural(len(says)-3, "message")))
+		says = append(says[:3], phrase.Say("and %s more", phrase.Plural(len(says)-3, "message")))
 	}
 	return strings.Join(says, "; ")
 }
@@ -58,7 +58,7 @@ func (r *reader) bgpMessage(t bgpwire.Type, body []byte) string {
 	case bgpwire.TypeOpen:
 		o, fault := bgpwire.ReadOpen(body)
 		if fault != nil {
-			return "an OPEN that earns: " + fault.Words()
+			return phrase.Say("an OPEN that earns: %s", fault.Words())
 		}
 		r.field("version", "%d", o.Version)
 		r.field("my autonomous system", "%d", o.AS)
@@ -67,7 +67,7 @@ func (r *reader) bgpMessage(t bgpwire.Type, body []byte) string {
 		for _, c := range o.Caps {
 			r.field("capability", "%s", capabilityWords(c))
 		}
-		return fmt.Sprintf("AS %d, hold time %d s, identifier %v", o.FullAS(), o.HoldTime, o.ID)
+		return phrase.Say("AS %d, hold time %d s, identifier %v", o.FullAS(), o.HoldTime, o.ID)
 	case bgpwire.TypeKeepalive:
 		return "keepalive"
 	case bgpwire.TypeNotification:
@@ -79,7 +79,7 @@ func (r *reader) bgpMessage(t bgpwire.Type, body []byte) string {
 		if f, ok := bgpwire.ReadFamily(body); ok {
 			r.field("address family", "%v", f)
 		}
-		return "asks for everything again"
+		return phrase.Text("asks for everything again")
 	}
 	return r.bgpUpdate(body)
 }
@@ -90,13 +90,13 @@ func capabilityWords(c bgpwire.Capability) string {
 			return fmt.Sprintf("%s (%d)", k.Name, c.Code)
 		}
 	}
-	return fmt.Sprintf("code %d", c.Code)
+	return phrase.Say("code %d", c.Code)
 }
 
 func (r *reader) bgpUpdate(body []byte) string {
 	u, fault := bgpwire.ReadUpdate(body)
 	if fault != nil {
-		return "an UPDATE that earns: " + fault.Words()
+		return phrase.Say("an UPDATE that earns: %s", fault.Words())
 	}
 	list := func(field []byte) (out []string) {
 		bgpwire.Prefixes(field, func(p ip.Prefix) { out = append(out, p.String()) })
@@ -106,7 +106,7 @@ func (r *reader) bgpUpdate(body []byte) string {
 	var says []string
 	if len(withdrawn) > 0 {
 		r.field("withdrawn routes", "%s", strings.Join(withdrawn, ", "))
-		says = append(says, "withdraws "+few(withdrawn))
+		says = append(says, phrase.Say("withdraws %s", few(withdrawn)))
 	}
 	if len(announced) > 0 {
 		// Whether AS numbers have four octets was agreed in the OPENs; a path that
@@ -119,19 +119,19 @@ func (r *reader) bgpUpdate(body []byte) string {
 		r.field("network layer reachability", "%s", strings.Join(announced, ", "))
 		path := a.Path.String()
 		if path == "" {
-			path = "none"
+			path = phrase.Text("none")
 		}
-		says = append(says, fmt.Sprintf("announces %s, path %s", few(announced), path))
+		says = append(says, phrase.Say("announces %s, path %s", few(announced), path))
 	}
 	if len(says) == 0 {
-		return "nothing"
+		return phrase.Text("nothing")
 	}
 	return strings.Join(says, ", ")
 }
 
 func few(list []string) string {
 	if len(list) > 3 {
-		return strings.Join(list[:3], ", ") + fmt.Sprintf(" and %d more", len(list)-3)
+		return strings.Join(list[:3], ", ") + phrase.Say(" and %d more", len(list)-3)
 	}
 	return strings.Join(list, ", ")
 }

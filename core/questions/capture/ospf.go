@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
@@ -40,7 +41,7 @@ func (r *reader) ospf(b []byte) string {
 		return r.update(head.Body)
 	case wire.TypeAck:
 		r.layer("Link State Acknowledgment", "2328 A.3.6")
-		return "acknowledges " + r.headers(head.Body)
+		return phrase.Say("acknowledges %s", r.headers(head.Body))
 	}
 	return "unreadable"
 }
@@ -66,9 +67,9 @@ func (r *reader) hello(b []byte) string {
 		names = append(names, facts.RouterName(r.owners, id))
 	}
 	if len(names) == 0 {
-		return "hears nobody yet"
+		return phrase.Text("hears nobody yet")
 	}
-	return "hears " + strings.Join(names, ", ")
+	return phrase.Say("hears %s", strings.Join(names, ", "))
 }
 
 // helloOptionWords writes the options of a hello, where the N bit is not the P
@@ -76,11 +77,11 @@ func (r *reader) hello(b []byte) string {
 func helloOptionWords(o uint8) string {
 	switch {
 	case o&wire.OptionN != 0:
-		return "N: the area is an NSSA"
+		return phrase.Text("N: the area is an NSSA")
 	case o&wire.OptionE != 0:
-		return "E: the area takes external routes"
+		return phrase.Text("E: the area takes external routes")
 	}
-	return "none: the area is a stub"
+	return phrase.Text("none: the area is a stub")
 }
 
 func (r *reader) dd(b []byte) string {
@@ -95,25 +96,25 @@ func (r *reader) dd(b []byte) string {
 	for _, f := range []struct {
 		bit  uint8
 		word string
-	}{{wire.FlagInit, "I: the first"}, {wire.FlagMore, "M: more follow"},
-		{wire.FlagMaster, "MS: the sender is master"}} {
+	}{{wire.FlagInit, phrase.Text("I: the first")}, {wire.FlagMore, phrase.Text("M: more follow")},
+		{wire.FlagMaster, phrase.Text("MS: the sender is master")}} {
 		if d.Flags&f.bit != 0 {
 			flags = append(flags, f.word)
 		}
 	}
 	if len(flags) == 0 {
-		flags = []string{"none"}
+		flags = []string{phrase.Text("none")}
 	}
 	r.field("flags", "%s", strings.Join(flags, "; "))
 	r.field("sequence number", "%d", d.Seq)
-	role := "slave"
+	role := phrase.Text("slave")
 	if d.Flags&wire.FlagMaster != 0 {
-		role = "master"
+		role = phrase.Text("master")
 	}
 	if d.Flags&wire.FlagInit != 0 {
-		return fmt.Sprintf("wants to be master, sequence %d", d.Seq)
+		return phrase.Say("wants to be master, sequence %d", d.Seq)
 	}
-	return fmt.Sprintf("%s, sequence %d: describes %s", role, d.Seq, r.headers(d.Headers))
+	return phrase.Say("%s, sequence %d: describes %s", role, d.Seq, r.headers(d.Headers))
 }
 
 // headers writes a list of LSA headers, and says how many there were.
@@ -125,7 +126,7 @@ func (r *reader) headers(b []byte) string {
 		r.field("LSA header", "%v, sequence %s, age %d s", h.Key, facts.Sequence(h.Seq), h.Age)
 		n++
 	}
-	return facts.Plural(n, "LSA")
+	return phrase.Plural(n, "LSA")
 }
 
 func (r *reader) request(b []byte) string {
@@ -139,7 +140,7 @@ func (r *reader) request(b []byte) string {
 		r.field("asks for", "%v", k)
 		n++
 	}
-	return "asks for " + facts.Plural(n, "LSA")
+	return phrase.Say("asks for %s", phrase.Plural(n, "LSA"))
 }
 
 func (r *reader) update(b []byte) string {
@@ -171,17 +172,17 @@ func (r *reader) update(b []byte) string {
 		l := &r.layers[len(r.layers)-1]
 		l.Fields = append(l.Fields, fields...)
 		if h.Age >= lsdb.MaxAge {
-			what = "withdrawn"
+			what = phrase.Text("withdrawn")
 		}
 		says = append(says, name+": "+what)
 	}
 	switch len(says) {
 	case 0:
-		return "nothing"
+		return phrase.Text("nothing")
 	case 1:
 		return says[0]
 	}
-	return fmt.Sprintf("%s, and %s", says[0], facts.Plural(len(says)-1, "more LSA"))
+	return phrase.Say("%s, and %s", says[0], phrase.Plural(len(says)-1, "more LSA"))
 }
 
 // bodyOf reads the body of an LSA that is in no database.

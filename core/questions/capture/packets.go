@@ -2,11 +2,11 @@
 package capture
 
 import (
-	"fmt"
 	"slices"
 	"strings"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/protocols/wire/tcp"
@@ -61,7 +61,7 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 	out := Packets{Ports: []string{}, Kinds: []KindCount{}, Packets: []Packet{}, From: from.Seconds(), To: to.Seconds()}
 	m, _, ok := w.MediumOf(dev, port)
 	if !ok {
-		return out, fmt.Errorf("%s is not joined to anything", facts.PortName(w.Device(dev), port))
+		return out, phrase.Errorf("%s is not joined to anything", facts.PortName(w.Device(dev), port))
 	}
 	type end struct{ device, port uint32 }
 	ends := map[end]int{}
@@ -69,9 +69,9 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 		ends[end{e.Device, e.Port}] = i
 		out.Ports = append(out.Ports, facts.PortName(w.Device(e.Device), e.Port))
 	}
-	out.Name = strings.Join(out.Ports, " and ")
+	out.Name = strings.Join(out.Ports, phrase.Text(" and "))
 	if m.Kind == network.Segment {
-		out.Name = "segment " + m.Name
+		out.Name = phrase.Say("segment %s", m.Name)
 	}
 	r := reader{w: w, owners: facts.RouterIDs(w)}
 	counts := map[string]int{}

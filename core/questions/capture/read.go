@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/protocols/wire/tcp"
@@ -20,12 +21,12 @@ type reader struct {
 }
 
 func (r *reader) layer(name, rfc string) {
-	r.layers = append(r.layers, Layer{name, rfc, []facts.Field{}})
+	r.layers = append(r.layers, Layer{phrase.Text(name), rfc, []facts.Field{}})
 }
 
 func (r *reader) field(name, format string, args ...any) {
 	l := &r.layers[len(r.layers)-1]
-	l.Fields = append(l.Fields, facts.Field{Name: name, Value: fmt.Sprintf(format, args...)})
+	l.Fields = append(l.Fields, facts.Field{Name: phrase.Text(name), Value: phrase.Say(format, args...)})
 }
 
 func (r *reader) named(id ip.Quad) string {
@@ -37,7 +38,7 @@ func (r *reader) named(id ip.Quad) string {
 
 func (r *reader) holder(a ip.Addr) string {
 	if !a.IsValid() {
-		return "none"
+		return phrase.Text("none")
 	}
 	if d := r.w.Owner(a); d != nil {
 		return fmt.Sprintf("%v (%s)", a, d.Name())
@@ -83,9 +84,9 @@ func (r *reader) arp(b []byte) string {
 	r.field("sender", "%v at %s", a.Sender, macWords(a.SenderMAC))
 	r.field("target", "%v at %s", a.Target, macWords(a.TargetMAC))
 	if a.Op == inet.ARPReply {
-		return fmt.Sprintf("%v is at %s", a.Sender, macWords(a.SenderMAC))
+		return phrase.Say("%v is at %s", a.Sender, macWords(a.SenderMAC))
 	}
-	return fmt.Sprintf("who has %v? asks %v", a.Target, a.Sender)
+	return phrase.Say("who has %v? asks %v", a.Target, a.Sender)
 }
 
 func (r *reader) ipv4(b []byte) (protocol, says string) {
@@ -114,14 +115,14 @@ func (r *reader) ipv4(b []byte) (protocol, says string) {
 			r.field("identifier", "%d", m.ID)
 			r.field("sequence", "%d", m.Seq)
 		}
-		return "ICMP", fmt.Sprintf("%s, %v to %v", facts.ICMPWords(m.Type, m.Code), p.Src, p.Dst)
+		return "ICMP", phrase.Say("%s, %v to %v", facts.ICMPWords(m.Type, m.Code), p.Src, p.Dst)
 	case inet.ProtoTCP:
 		if g, ok := tcp.Read(p.Payload, p.Src, p.Dst); ok && bgpKind(&g) != "" {
 			return "BGP", r.tcp(&p)
 		}
 		return "TCP", r.tcp(&p)
 	}
-	return "IPv4", fmt.Sprintf("protocol %d, %v to %v", p.Protocol, p.Src, p.Dst)
+	return "IPv4", phrase.Say("protocol %d, %v to %v", p.Protocol, p.Src, p.Dst)
 }
 
 func (r *reader) tcp(p *inet.Packet) string {
@@ -146,7 +147,7 @@ func (r *reader) tcp(p *inet.Packet) string {
 	if bgpKind(&g) != "" {
 		return r.bgp(g.Payload)
 	}
-	return fmt.Sprintf("port %d to %d, %s", g.SrcPort, g.DstPort, facts.Plural(len(g.Payload), "byte"))
+	return phrase.Say("port %d to %d, %s", g.SrcPort, g.DstPort, phrase.Plural(len(g.Payload), "byte"))
 }
 
 func destinationWords(r *reader, a ip.Addr) string {

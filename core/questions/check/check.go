@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
@@ -87,7 +88,7 @@ func try(h *history.History, when []string, stop func() bool) *attempt {
 			err = a.after.Run(step, stop)
 		}
 		if err == nil && step.Outcome != network.Settled {
-			err = fmt.Errorf("the network %s", step.Outcome)
+			err = phrase.Errorf("the network %s", step.Outcome)
 		}
 		if err != nil {
 			a.err = fmt.Errorf("%s: %w", s, err)
@@ -147,18 +148,18 @@ func (a *attempt) flow(e config.Expect) Outcome {
 	flows := traffic.FlowsOf(a.world)
 	i := slices.IndexFunc(flows, func(f traffic.Flow) bool { return f.Name == e.Name })
 	if i < 0 {
-		return Outcome{Says: "there is no such flow"}
+		return Outcome{Says: phrase.Text("there is no such flow")}
 	}
 	f := flows[i]
 	if e.Bound {
 		return a.outage(e)
 	}
-	o := Outcome{Passed: f.Arrives && f.Back.Arrives, Says: "it arrives: " + wayWords(f.Path)}
+	o := Outcome{Passed: f.Arrives && f.Back.Arrives, Says: phrase.Say("it arrives: %s", wayWords(f.Path))}
 	switch {
 	case !f.Arrives:
-		o.Says = "it does not arrive: " + wayWords(f.Path)
+		o.Says = phrase.Say("it does not arrive: %s", wayWords(f.Path))
 	case !f.Back.Arrives:
-		o.Says = "its answers do not come back: " + wayWords(f.Back)
+		o.Says = phrase.Say("its answers do not come back: %s", wayWords(f.Back))
 	}
 	o.Facts = []facts.Fact{{Text: wayWords(f.Path), View: "map", To: "flow " + f.Name}}
 	return o
@@ -184,18 +185,18 @@ func (a *attempt) outage(e config.Expect) Outcome {
 		if x.To != nil {
 			to = *x.To
 		} else {
-			open = "; it is still out at the end"
+			open = phrase.Text("; it is still out at the end")
 		}
 		total += to - x.From
 		o.Facts = append(o.Facts,
-			facts.Fact{Text: fmt.Sprintf("out for %.3f s: %s", to-x.From, x.Cause), View: "timeline"})
+			facts.Fact{Text: phrase.Say("out for %.3f s: %s", to-x.From, x.Cause), View: "timeline"})
 	}
 	bound := e.Outage.Seconds()
 	o.Passed = open == "" && (total < bound || e.OrEqual && total <= bound+1e-9)
-	o.Says = fmt.Sprintf("it was out for %.3f s in all; the limit is %s%s", total, labtext.FormatDuration(e.Outage),
+	o.Says = phrase.Say("it was out for %.3f s in all; the limit is %s%s", total, labtext.FormatDuration(e.Outage),
 		open)
 	if total == 0 {
-		o.Says = "nothing of it was lost"
+		o.Says = phrase.Text("nothing of it was lost")
 	}
 	return o
 }
@@ -216,13 +217,13 @@ func (a *attempt) reach(e config.Expect) Outcome {
 	for _, t := range e.Through {
 		if !on(t) {
 			o.Passed = false
-			o.Says += "; not through " + t
+			o.Says += phrase.Say("; not through %s", t)
 		}
 	}
 	for _, t := range e.Avoiding {
 		if on(t) {
 			o.Passed = false
-			o.Says += "; through " + t
+			o.Says += phrase.Say("; through %s", t)
 		}
 	}
 	return o
@@ -231,21 +232,21 @@ func (a *attempt) reach(e config.Expect) Outcome {
 func (a *attempt) route(e config.Expect) Outcome {
 	d := a.world.Find(e.From)
 	if d == nil {
-		return Outcome{Says: "there is no device named " + e.From}
+		return Outcome{Says: phrase.Say("there is no device named %s", e.From)}
 	}
 	fact := facts.Fact{View: "routes", Who: e.From, To: e.Prefix.String()}
 	id, known := a.world.Shared().Prefixes.Find(ip.PrefixFrom(e.Prefix))
 	s, has := d.Main().Table().Best(id)
 	if !known || !has {
 		fact.Text = tables.Explain(a.world, d, e.Prefix).Answer
-		return Outcome{Passed: e.Not, Says: e.From + " has no route for " + e.Prefix.String(),
+		return Outcome{Passed: e.Not, Says: phrase.Say("%s has no route for %s", e.From, e.Prefix.String()),
 			Facts: []facts.Fact{fact}}
 	}
 	fact.Text = facts.RouteWords(a.world, d, id)
 	o := Outcome{Passed: !e.Not, Says: fact.Text, Facts: []facts.Fact{fact}}
 	fail := func(format string, args ...any) {
 		o.Passed = false
-		o.Says += "; " + fmt.Sprintf(format, args...)
+		o.Says += "; " + phrase.Say(format, args...)
 	}
 	if e.Source != "" && s.String() != e.Source {
 		fail("its source is %s, not %s", s, e.Source)
@@ -342,7 +343,7 @@ func (a *attempt) neighbour(e config.Expect) Outcome {
 		o.Facts = append(o.Facts, f)
 	}
 	if said == nil {
-		return Outcome{Passed: e.State == "down", Says: e.From + " and " + e.To + " are no neighbours"}
+		return Outcome{Passed: e.State == "down", Says: phrase.Say("%s and %s are no neighbours", e.From, e.To)}
 	}
 	o.Says = strings.Join(said, "; ")
 	return o
@@ -351,7 +352,7 @@ func (a *attempt) neighbour(e config.Expect) Outcome {
 func (a *attempt) sent(e config.Expect) Outcome {
 	d := a.world.Find(e.From)
 	if d == nil || !d.Main().BGP().Running() {
-		return Outcome{Says: "BGP does not run on " + e.From}
+		return Outcome{Says: phrase.Say("BGP does not run on %s", e.From)}
 	}
 	found, passed := false, true
 	var said []string
@@ -365,19 +366,19 @@ func (a *attempt) sent(e config.Expect) Outcome {
 		sent := known && d.Main().BGP().Sent(v.Number, id) != 0
 		passed = passed && sent != e.Not
 		if sent {
-			said = append(said, "sent to "+v.Address.String()+": "+paths.SetWords(a.world, d.Main().BGP().Sent(v.Number, id)))
+			said = append(said, phrase.Say("sent to %s: %s", v.Address.String(), paths.SetWords(a.world, d.Main().BGP().Sent(v.Number, id))))
 			return
 		}
-		why := "the prefix is not known"
+		why := phrase.Text("the prefix is not known")
 		if known {
 			row := paths.SentTo(a.world, d, id, v)
 			why = row.Why
 			fact.Fixes = append(fact.Fixes, row.Fixes...)
 		}
-		said = append(said, "not sent to "+v.Address.String()+": "+why)
+		said = append(said, phrase.Say("not sent to %s: %s", v.Address.String(), why))
 	})
 	if !found {
-		return Outcome{Says: e.From + " has no peer " + e.To}
+		return Outcome{Says: phrase.Say("%s has no peer %s", e.From, e.To)}
 	}
 	fact.Text = strings.Join(said, "; ")
 	return Outcome{Passed: passed, Says: fact.Text, Facts: []facts.Fact{fact}}

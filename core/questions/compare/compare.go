@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/relations"
@@ -308,9 +309,9 @@ func (c *comparer) flows() {
 
 func back(p traffic.Path) string {
 	if p.Arrives {
-		return "; answers come back"
+		return phrase.Text("; answers come back")
 	}
-	return "; answers do not come back: " + p.Reason
+	return phrase.Say("; answers do not come back: %s", p.Reason)
 }
 
 // way is a path in words.
@@ -370,7 +371,7 @@ func (c *comparer) neighbours() {
 			}
 			r.Device, r.Other, r.Subject = n.A.Device, n.B.Device, end(n.A, b == nil)+" - "+end(n.B, b == nil)
 			if n.Protocol == "bgp" {
-				r.Subject = "session " + n.A.Name() + " - " + n.B.Name() + " (" + n.B.Address + ")"
+				r.Subject = phrase.Say("session %s - %s (%s)", n.A.Name(), n.B.Name(), n.B.Address)
 				r.Peer = n.B.Address
 				r.Outside = n.Session != nil && n.Session.External
 			}
@@ -388,7 +389,7 @@ func (c *comparer) neighbours() {
 			switch was, is := a != nil && a.Up, b != nil && b.Up; {
 			case reset:
 				r.Cause = WasReset
-				r.After += ", after it was reset"
+				r.After += phrase.Text(", after it was reset")
 			case was && !is:
 				r.Weight = Worse
 			case is && !was:

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
+	"hellebore/core/ground/phrase"
 )
 
 // CSV writes all rows as comma-separated values (RFC 4180).
@@ -35,7 +37,7 @@ func (c *Comparison) Markdown(out io.Writer, title string) error {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s\n\n", title)
 	if c.Same {
-		b.WriteString("Nothing is different.\n")
+		b.WriteString(phrase.Text("Nothing is different.\n"))
 	}
 	for _, s := range c.Summary {
 		fmt.Fprintf(&b, "- %s\n", s)

@@ -6,6 +6,7 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
@@ -91,7 +92,7 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 		if set == 0 {
 			return 0, ""
 		}
-		if from = "itself"; peer != bgp.Local {
+		if from = phrase.Text("itself"); peer != bgp.Local {
 			from = facts.PeerName(w, s.Peer(peer))
 		}
 		return set, from
@@ -109,11 +110,11 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 		r := Row{Section: Paths, Device: p.name, Other: cmp.Or(to, from)}
 		if x != 0 {
 			r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(),
-				"from "+from+", "+paths.SetWords(c.before, x)
+				phrase.Say("from %s, %s", from, paths.SetWords(c.before, x))
 		}
 		if y != 0 {
 			r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(),
-				"from "+to+", "+paths.SetWords(c.after, y)
+				phrase.Say("from %s, %s", to, paths.SetWords(c.after, y))
 		}
 		switch {
 		case x == 0:
@@ -183,7 +184,7 @@ func inWords(w *network.World, r bgp.Row) string {
 	case r.Raw == 0:
 		return ""
 	case r.Accepted == 0:
-		return "not accepted: " + r.Why.Info().Text + "; " + paths.SetWords(w, r.Raw)
+		return phrase.Say("not accepted: %s; %s", r.Why.Info().Text, paths.SetWords(w, r.Raw))
 	}
 	return paths.SetWords(w, r.Accepted)
 }
@@ -224,7 +225,7 @@ func asNames(w *network.World) map[uint32]string {
 
 func asName(names map[uint32]string, as uint32) string {
 	if as == 0 {
-		return "its own"
+		return phrase.Text("its own")
 	}
 	return cmp.Or(names[as], fmt.Sprintf("AS %d", as))
 }

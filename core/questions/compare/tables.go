@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
@@ -154,15 +155,15 @@ func (c *comparer) database() {
 		if i.area == "" {
 			return "AS"
 		}
-		return "area " + i.area
+		return phrase.Say("area %s", i.area)
 	}
 	key := func(i item, _ bool) string {
-		return place(i) + ", " + i.lsa.Type + " " + i.lsa.ID + " of " + i.lsa.Router
+		return phrase.Say("%s, %s %s of %s", place(i), i.lsa.Type, i.lsa.ID, i.lsa.Router)
 	}
 	words := func(i *item) string {
 		s := i.lsa.Says
 		if len(i.lsa.Missing) > 0 {
-			s += "; missing on " + strings.Join(i.lsa.Missing, ", ")
+			s += phrase.Say("; missing on %s", strings.Join(i.lsa.Missing, ", "))
 		}
 		return s
 	}
@@ -203,10 +204,10 @@ func otherFields(a, b []facts.Field) (before, after string) {
 		return strings.Join(out, ", ")
 	}
 	if before, after = minus(a, b), minus(b, a); before == "" {
-		before = "without that"
+		before = phrase.Text("without that")
 	}
 	if after == "" {
-		after = "without that"
+		after = phrase.Text("without that")
 	}
 	return before, after
 }

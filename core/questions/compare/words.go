@@ -2,11 +2,10 @@ package compare
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 
-	"hellebore/core/questions/facts"
+	"hellebore/core/ground/phrase"
 )
 
 // what each section counts.
@@ -16,35 +15,35 @@ var nouns = map[string]string{Flows: "flow", Neighbours: "adjacency or session",
 
 func counted(n int, section string) string {
 	if section == Neighbours && n != 1 {
-		return fmt.Sprintf("%d adjacencies and sessions", n)
+		return phrase.Say("%d adjacencies and sessions", n)
 	}
-	return facts.Plural(n, nouns[section])
+	return phrase.Plural(n, nouns[section])
 }
 
 func unchanged(s *Section) string {
 	all := s.Same + s.Total
 	switch {
 	case all == 0:
-		return "there are none"
+		return phrase.Text("there are none")
 	case s.Total == 0:
-		return "all " + counted(all, s.Name) + " as before"
+		return phrase.Say("all %s as before", counted(all, s.Name))
 	case s.Same == 0:
-		return "none as before"
+		return phrase.Text("none as before")
 	}
-	return fmt.Sprintf("%d of %s unchanged", s.Same, counted(all, s.Name))
+	return phrase.Say("%d of %s unchanged", s.Same, counted(all, s.Name))
 }
 
 // summary says in words what is different, what matters first.
 func (c *comparer) summary() []string {
 	var out []string
-	say := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
+	say := func(format string, args ...any) { out = append(out, phrase.Say(format, args...)) }
 	c.flowWords(say)
 	c.relationWords(say)
 	c.exitWords(say)
 	c.sentWords(say)
 	c.routeWords(say)
 	if s := c.sections[Ports]; s.Total > 0 {
-		say("%s different", facts.Plural(s.Total, "port"))
+		say("%s different", phrase.Plural(s.Total, "port"))
 	}
 	if out == nil {
 		for _, s := range []string{Paths, Received, Database} {
@@ -65,9 +64,9 @@ func (c *comparer) flowWords(say func(string, ...any)) {
 		weight         Weight
 		words, several string
 	}{
-		{"", Worse, "no longer arrives", "no longer arrive"}, {"", Better, "arrives now", "arrive now"},
-		{Moved, Different, "takes another path", "take another path"},
-		{Came, Different, "is new", "are new"}, {Went, Different, "is gone", "are gone"},
+		{"", Worse, phrase.Text("no longer arrives"), phrase.Text("no longer arrive")}, {"", Better, phrase.Text("arrives now"), phrase.Text("arrive now")},
+		{Moved, Different, phrase.Text("takes another path"), phrase.Text("take another path")},
+		{Came, Different, phrase.Text("is new"), phrase.Text("are new")}, {Went, Different, phrase.Text("is gone"), phrase.Text("are gone")},
 	}
 	for _, g := range groups {
 		var names []string
@@ -81,7 +80,7 @@ func (c *comparer) flowWords(say func(string, ...any)) {
 		case 1:
 			say("flow %s %s", names[0], g.words)
 		default:
-			say("flows %s %s", facts.Names(names), g.several)
+			say("flows %s %s", phrase.List(names), g.several)
 		}
 	}
 }
@@ -102,16 +101,16 @@ func (c *comparer) relationWords(say func(string, ...any)) {
 		}
 		count[what] = append(count[what], strings.TrimSpace(r.Device+" - "+r.Other))
 	}
-	for _, g := range []struct{ what, one, several string }{{"gone", "1 neighbour relation is gone", "are gone"},
-		{"down", "1 neighbour relation goes down", "go down"},
-		{"up", "1 neighbour relation comes up", "come up"}, {"reset", "1 session is reset", "are reset"},
-		{"changed", "1 neighbour relation changes", "change"}} {
+	for _, g := range []struct{ what, one, several string }{{"gone", phrase.Text("1 neighbour relation is gone"), phrase.Text("are gone")},
+		{"down", phrase.Text("1 neighbour relation goes down"), phrase.Text("go down")},
+		{"up", phrase.Text("1 neighbour relation comes up"), phrase.Text("come up")}, {"reset", phrase.Text("1 session is reset"), phrase.Text("are reset")},
+		{"changed", phrase.Text("1 neighbour relation changes"), phrase.Text("change")}} {
 		switch names := count[g.what]; len(names) {
 		case 0:
 		case 1:
 			say("%s: %s", g.one, names[0])
 		default:
-			say("%d neighbour relations %s: %s", len(names), g.several, facts.Names(names))
+			say("%d neighbour relations %s: %s", len(names), g.several, phrase.List(names))
 		}
 	}
 }
@@ -143,13 +142,13 @@ func (c *comparer) sentWords(say func(string, ...any)) {
 	slices.SortStableFunc(order, func(a, b key) int { return size[c.asOf(b.device)] - size[c.asOf(a.device)] })
 	for _, k := range order {
 		if l := more[k]; len(l) > 0 {
-			say("%s sends %s %s: %s", k.device, k.peer, morePrefixes(len(l)), facts.Names(l))
+			say("%s sends %s %s: %s", k.device, k.peer, morePrefixes(len(l)), phrase.List(l))
 		}
 		if l := fewer[k]; len(l) > 0 {
-			say("%s withdraws %s from %s: %s", k.device, prefixes(len(l)), k.peer, facts.Names(l))
+			say("%s withdraws %s from %s: %s", k.device, prefixes(len(l)), k.peer, phrase.List(l))
 		}
 		if l := other[k]; len(l) > 0 {
-			say("%s sends %s %s with other attributes: %s", k.device, k.peer, prefixes(len(l)), facts.Names(l))
+			say("%s sends %s %s with other attributes: %s", k.device, k.peer, prefixes(len(l)), phrase.List(l))
 		}
 	}
 }
@@ -158,14 +157,14 @@ func prefixes(n int) string {
 	if n == 1 {
 		return "1 prefix"
 	}
-	return fmt.Sprintf("%d prefixes", n)
+	return phrase.Say("%d prefixes", n)
 }
 
 func morePrefixes(n int) string {
 	if n == 1 {
-		return "1 more prefix"
+		return phrase.Text("1 more prefix")
 	}
-	return fmt.Sprintf("%d more prefixes", n)
+	return phrase.Say("%d more prefixes", n)
 }
 
 // exitWords says which prefixes moved from one neighbouring AS to another, and how
@@ -181,7 +180,7 @@ func (c *comparer) exitWords(say func(string, ...any)) {
 			cmp.Compare(a.as, b.as), cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to))
 	})
 	for _, e := range exits {
-		lost := "none lost"
+		lost := phrase.Text("none lost")
 		gone := map[string]bool{}
 		for _, r := range c.sections[Routes].Rows {
 			if r.After == "" && c.asOf(r.Device) == e.as {
@@ -189,7 +188,7 @@ func (c *comparer) exitWords(say func(string, ...any)) {
 			}
 		}
 		if n := len(gone); n > 0 {
-			lost = prefixes(n) + " lost"
+			lost = phrase.Say("%s lost", prefixes(n))
 		}
 		say("AS %d: %s moved from %s to %s, %s", e.as, prefixes(len(c.exits[e])), asName(names, e.from),
 			asName(names, e.to), lost)
@@ -210,25 +209,25 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 		}
 	}
 	if len(c.exits) == 0 && len(c.lost) > 0 {
-		say("%s lost on some router: %s", prefixes(len(c.lost)), facts.Names(sorted(c.lost)))
+		say("%s lost on some router: %s", prefixes(len(c.lost)), phrase.List(sorted(c.lost)))
 	}
 	if len(c.gained) > 0 {
-		verb := "are"
+		verb := phrase.Text("are")
 		if len(c.gained) == 1 {
-			verb = "is"
+			verb = phrase.Text("is")
 		}
-		say("%s %s new on some router: %s", prefixes(len(c.gained)), verb, facts.Names(sorted(c.gained)))
+		say("%s %s new on some router: %s", prefixes(len(c.gained)), verb, phrase.List(sorted(c.gained)))
 	}
 	more := ""
 	if c.sections[Routes].Total > len(c.sections[Routes].Rows) {
-		more = " and more"
+		more = phrase.Text(" and more")
 	}
 	if moved > 0 {
-		say("%s%s moved to another path, on %s", facts.Plural(moved, "route"), more,
-			facts.Plural(len(routers), "router"))
+		say("%s%s moved to another path, on %s", phrase.Plural(moved, "route"), more,
+			phrase.Plural(len(routers), "router"))
 	}
 	if other > 0 {
-		say("%s%s changed in cost only", facts.Plural(other, "route"), more)
+		say("%s%s changed in cost only", phrase.Plural(other, "route"), more)
 	}
 }
 

@@ -1,6 +1,7 @@
 package facts
 
 import (
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/wire/inet"
 )
 
@@ -10,17 +11,17 @@ const TimeExceeded = "time to live exceeded"
 func ICMPWords(t, code uint8) string {
 	switch t {
 	case inet.EchoRequest:
-		return "echo request"
+		return phrase.Text("echo request")
 	case inet.EchoReply:
-		return "echo reply"
+		return phrase.Text("echo reply")
 	case inet.TimeExceeded:
 		return TimeExceeded
 	}
 	switch code {
 	case inet.CodeNet:
-		return "network unreachable"
+		return phrase.Text("network unreachable")
 	case inet.CodeHost:
-		return "host unreachable"
+		return phrase.Text("host unreachable")
 	}
 	return "unreachable"
 }

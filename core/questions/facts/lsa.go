@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/device"
@@ -20,17 +21,17 @@ type Field struct {
 func OptionWords(o uint8) string {
 	switch {
 	case o&wire.OptionE != 0:
-		return "E: takes external routes"
+		return phrase.Text("E: takes external routes")
 	case o&wire.OptionP != 0:
-		return "P: to be translated"
+		return phrase.Text("P: to be translated")
 	}
-	return "none"
+	return phrase.Text("none")
 }
 
 // LSAFields writes an LSA's body out to its last field.
 func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string, fields []Field, prefixes []string) {
 	add := func(name, format string, args ...any) {
-		fields = append(fields, Field{name, fmt.Sprintf(format, args...)})
+		fields = append(fields, Field{phrase.Text(name), phrase.Say(format, args...)})
 	}
 	named := func(id ip.Quad) string {
 		if d := owners[id]; d != nil {
@@ -49,19 +50,19 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 	case wire.RouterLSA:
 		var roles []string
 		if b.Router.Flags&wire.FlagB != 0 {
-			roles = append(roles, "area border router")
+			roles = append(roles, phrase.Text("area border router"))
 		}
 		if b.Router.Flags&wire.FlagE != 0 {
-			roles = append(roles, "AS boundary router")
+			roles = append(roles, phrase.Text("AS boundary router"))
 		}
 		if b.Router.Flags&wire.FlagV != 0 {
-			roles = append(roles, "end of a virtual link")
+			roles = append(roles, phrase.Text("end of a virtual link"))
 		}
 		if b.Router.Flags&wire.FlagN != 0 {
-			roles = append(roles, "always translates")
+			roles = append(roles, phrase.Text("always translates"))
 		}
 		if len(roles) == 0 {
-			roles = []string{"neither area border nor AS boundary router"}
+			roles = []string{phrase.Text("neither area border nor AS boundary router")}
 		}
 		add("flags", "%s", strings.Join(roles, ", "))
 		near := []string{}
@@ -75,7 +76,7 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 				near = append(near, RouterName(owners, l.ID)+" (virtual)")
 			case wire.LinkTransit:
 				add("link to a segment", "DR %v, by %v, metric %d", l.ID, l.Data, l.Metric)
-				near = append(near, "segment of "+l.ID.String())
+				near = append(near, phrase.Say("segment of %s", l.ID.String()))
 			case wire.LinkStub:
 				n, _ := ip.MaskLen(l.Data)
 				p := ip.V4Prefix(l.ID, n).String()
@@ -85,9 +86,9 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 				add("link", "type %d, ID %v, data %v, metric %d", l.Type, l.ID, l.Data, l.Metric)
 			}
 		}
-		says = fmt.Sprintf("%s, %s", Plural(len(near), "link"), Plural(len(prefixes), "stub network"))
+		says = fmt.Sprintf("%s, %s", phrase.Plural(len(near), "link"), phrase.Plural(len(prefixes), "stub network"))
 		if len(near) > 0 {
-			says = "to " + strings.Join(near, ", ") + "; " + Plural(len(prefixes), "stub network")
+			says = "to " + strings.Join(near, ", ") + "; " + phrase.Plural(len(prefixes), "stub network")
 		}
 	case wire.NetworkLSA:
 		p := network(b.Network.Mask)
@@ -97,16 +98,16 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 			add("attached router", "%s", named(r))
 			names = append(names, RouterName(owners, r))
 		}
-		says = p + " with " + strings.Join(names, ", ")
+		says = phrase.Say("%s with %s", p, strings.Join(names, ", "))
 	case wire.SummaryLSA:
 		p := network(b.Summary.Mask)
 		add("network", "%s", p)
 		add("metric", "%d", b.Summary.Metric)
-		says = fmt.Sprintf("%s, metric %d", p, b.Summary.Metric)
+		says = phrase.Say("%s, metric %d", p, b.Summary.Metric)
 	case wire.ASBRSummaryLSA:
 		add("AS boundary router", "%s", named(v.Header.Key.ID))
 		add("metric", "%d", b.Summary.Metric)
-		says = fmt.Sprintf("%s, metric %d", RouterName(owners, v.Header.Key.ID), b.Summary.Metric)
+		says = phrase.Say("%s, metric %d", RouterName(owners, v.Header.Key.ID), b.Summary.Metric)
 	case wire.ExternalLSA, wire.NSSALSA:
 		p := network(b.External.Mask)
 		kind := 1
@@ -117,14 +118,14 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 		add("metric", "%d, type %d", b.External.Metric, kind)
 		add("forwarding address", "%s", forwardWords(b.External.Forward))
 		add("tag", "%d", b.External.Tag)
-		says = fmt.Sprintf("%s, metric %d type %d", p, b.External.Metric, kind)
+		says = phrase.Say("%s, metric %d type %d", p, b.External.Metric, kind)
 	}
 	return says, fields, prefixes
 }
 
 func forwardWords(a ip.Addr) string {
 	if !a.IsValid() {
-		return "none: to the router itself"
+		return phrase.Text("none: to the router itself")
 	}
 	return a.String()
 }

@@ -1,9 +1,9 @@
 package facts
 
 import (
-	"fmt"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/route"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
@@ -13,7 +13,7 @@ import (
 func hopWords(w *network.World, d *device.Device, set route.SetID) string {
 	switch set {
 	case route.NoSet:
-		return "nothing"
+		return phrase.Text("nothing")
 	case route.Blackhole:
 		return "blackhole"
 	}
@@ -21,12 +21,12 @@ func hopWords(w *network.World, d *device.Device, set route.SetID) string {
 	for _, h := range w.Shared().Sets.Hops(set) {
 		name := d.Ports()[h.Port].Config.Name
 		if !h.Gateway.IsValid() {
-			parts = append(parts, "directly on "+name)
+			parts = append(parts, phrase.Say("directly on %s", name))
 		} else {
-			parts = append(parts, fmt.Sprintf("%v on %s", h.Gateway, name))
+			parts = append(parts, phrase.Say("%v on %s", h.Gateway, name))
 		}
 	}
-	return strings.Join(parts, " and ")
+	return strings.Join(parts, phrase.Text(" and "))
 }
 
 // NextHop is one next hop of a route.
@@ -62,16 +62,20 @@ func RouteWords(w *network.World, d *device.Device, id uint32) string {
 	r := d.Main().Table().Route(s, id)
 	words := s.String()
 	if r.Metric != 0 {
-		words += fmt.Sprintf(", cost %d", r.Metric)
+		words += phrase.Say(", cost %d", r.Metric)
 	}
-	return words + ", " + byWords(hopWords(w, d, d.Main().Table().Set(r.Hop)))
+	set := d.Main().Table().Set(r.Hop)
+	hops := hopWords(w, d, set)
+	if set == route.Blackhole || direct(w, set) {
+		return words + ", " + hops
+	}
+	return words + ", " + phrase.Say("by %s", hops)
 }
 
-func byWords(hops string) string {
-	if strings.HasPrefix(hops, "directly") || hops == "blackhole" {
-		return hops
-	}
-	return "by " + hops
+// direct says whether the destination is on the first port of a set itself.
+func direct(w *network.World, set route.SetID) bool {
+	list := w.Shared().Sets.Hops(set)
+	return len(list) > 0 && !list[0].Gateway.IsValid()
 }
 
 // NextHops are the next hops of the route in use for a prefix.

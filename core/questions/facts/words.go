@@ -9,6 +9,7 @@ import (
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/bgp"
@@ -37,7 +38,7 @@ func Value(w *network.World, kind string, v uint64) string {
 		return ospf.PortStateNames[v]
 	case "router":
 		if v == 0 {
-			return "none"
+			return phrase.Text("none")
 		}
 		return ip.Quad(v).String()
 	case "identity":
@@ -47,7 +48,7 @@ func Value(w *network.World, kind string, v uint64) string {
 			return wire.AuthTypeName[v]
 		}
 	case "keyID":
-		return fmt.Sprintf("key %d", v)
+		return phrase.Say("key %d", v)
 	case "stubFlag":
 		switch {
 		case v&wire.OptionN != 0:
@@ -82,13 +83,13 @@ func Sequence(seq int32) string { return fmt.Sprintf("%#08x", uint32(seq)) }
 func Words(w *network.World, n note.Note) string {
 	d := w.Device(n.Device)
 	args := map[string]uint64{"a": n.A, "b": n.B, "c": n.C}
-	return note.Expand(note.Kinds[n.Kind].Text, func(name, kind string) string {
+	return note.Expand(phrase.Text(note.Kinds[n.Kind].Text), func(name, kind string) string {
 		switch name {
 		case "port":
 			if i, ok := n.Port.Number(); ok {
 				return d.Ports()[i].Config.Name
 			}
-			return "the device"
+			return phrase.Text("the device")
 		case "reason":
 			return ReasonWords(w, n)
 		case "because":
@@ -114,7 +115,7 @@ func Words(w *network.World, n note.Note) string {
 			return w.Shared().Prefixes.Prefix(uint32(v)).String()
 		case "hop":
 			if v == 0 {
-				return "nothing"
+				return phrase.Text("nothing")
 			}
 			return hopWords(w, d, d.Main().Table().Set(route.HopID(v)))
 		case "set":
@@ -131,9 +132,9 @@ func ReasonWords(w *network.World, n note.Note) string {
 	if n.Kind == note.NeighbourState {
 		far = Value(w, "identity", n.A)
 	}
-	text := Sentence(info.Text, "the router", far)
+	text := Sentence(info.Text, phrase.Text("the router"), far)
 	if n.Kind == note.HelloRefused && info.Value != "" {
-		text += fmt.Sprintf(" (%s here, %s there)", Value(w, info.Value, n.B), Value(w, info.Value, n.C))
+		text += phrase.Say(" (%s here, %s there)", Value(w, info.Value, n.B), Value(w, info.Value, n.C))
 	}
 	return text
 }

@@ -10,6 +10,7 @@ import (
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/questions/facts"
@@ -120,7 +121,7 @@ func act(format string, args ...any) []facts.Fix {
 
 // cannot is why a remedy is no edit that could be written for somebody.
 func cannot(format string, args ...any) []facts.Fix {
-	return []facts.Fix{{Why: fmt.Sprintf(format, args...)}}
+	return []facts.Fix{{Why: phrase.Say(format, args...)}}
 }
 
 // name is a port as edits and actions name it.

@@ -1,7 +1,6 @@
 package paths
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strconv"
@@ -9,6 +8,7 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/questions/facts"
@@ -67,13 +67,13 @@ func TryPolicy(w *network.World, t Trial) (Bench, error) {
 		if r.OK() {
 			draft = policy.Compile(r.Lab.Policies, r.Lab.Sets).Policy(t.Policy)
 			if draft == nil {
-				return out, fmt.Errorf("the draft has no policy named %s", t.Policy)
+				return out, phrase.Errorf("the draft has no policy named %s", t.Policy)
 			}
 		}
 	}
 	if p == nil {
 		if draft == nil {
-			return out, fmt.Errorf("there is no policy named %s", t.Policy)
+			return out, phrase.Errorf("there is no policy named %s", t.Policy)
 		}
 		p, draft = draft, nil
 	}
@@ -125,7 +125,7 @@ func changesOf(a, b *policy.Route) []string {
 	out := []string{}
 	differ := func(what, x, y string) {
 		if x != y {
-			out = append(out, fmt.Sprintf("%s %s to %s", what, orNone(x), orNone(y)))
+			out = append(out, phrase.Say("%s %s to %s", what, orNone(x), orNone(y)))
 		}
 	}
 	number := func(has bool, v uint32) string {
@@ -135,12 +135,12 @@ func changesOf(a, b *policy.Route) []string {
 		return strconv.FormatUint(uint64(v), 10)
 	}
 	x, y := a.Attrs, b.Attrs
-	differ("local preference", number(true, x.Preference()), number(true, y.Preference()))
+	differ(phrase.Text("local preference"), number(true, x.Preference()), number(true, y.Preference()))
 	differ("MED", number(x.HasMED, x.MED), number(y.HasMED, y.MED))
 	differ("AS path", x.Path.String(), y.Path.String())
 	differ("origin", x.Origin.String(), y.Origin.String())
 	differ("communities", strings.Join(x.CommunityList(), " "), strings.Join(y.CommunityList(), " "))
-	differ("next hop", hopName(a), hopName(b))
+	differ(phrase.Text("next hop"), hopName(a), hopName(b))
 	differ("metric", number(true, a.Metric), number(true, b.Metric))
 	differ("tag", number(true, a.Tag), number(true, b.Tag))
 	return out
@@ -149,9 +149,9 @@ func changesOf(a, b *policy.Route) []string {
 func hopName(r *policy.Route) string {
 	switch {
 	case r.Self:
-		return "our own"
+		return phrase.Text("our own")
 	case r.Peer:
-		return "the peer's"
+		return phrase.Text("the peer's")
 	case !r.Attrs.NextHop.IsValid():
 		return ""
 	}
@@ -160,7 +160,7 @@ func hopName(r *policy.Route) string {
 
 func orNone(s string) string {
 	if s == "" {
-		return "none"
+		return phrase.Text("none")
 	}
 	return s
 }
@@ -175,7 +175,7 @@ func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
 			}
 			r, err := ParseRoute(line)
 			if err != nil {
-				return nil, fmt.Errorf("line %d: %w", i+1, err)
+				return nil, phrase.Errorf("line %d: %w", i+1, err)
 			}
 			out = append(out, r)
 		}
@@ -183,15 +183,15 @@ func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
 	}
 	d := w.Find(t.Device)
 	if d == nil || !d.Main().BGP().Running() {
-		return nil, fmt.Errorf("there is no router named %s on which BGP runs", t.Device)
+		return nil, phrase.Errorf("there is no router named %s on which BGP runs", t.Device)
 	}
 	a, err := netip.ParseAddr(t.Peer)
 	if err != nil {
-		return nil, fmt.Errorf("%q is not the address of a peer", t.Peer)
+		return nil, phrase.Errorf("%q is not the address of a peer", t.Peer)
 	}
 	i, ok := d.Main().BGP().Find(ip.AddrFrom(a))
 	if !ok {
-		return nil, fmt.Errorf("%s has no peer %s", t.Device, t.Peer)
+		return nil, phrase.Errorf("%s has no peer %s", t.Device, t.Peer)
 	}
 	return sessionRoutes(w, d, i, t.Direction), nil
 }
@@ -220,18 +220,18 @@ func ParseRoute(line string) (r policy.Route, err error) {
 	words = words[:max(1, len(words)-1)]
 	p, err := netip.ParsePrefix(words[0])
 	if err != nil || !p.Addr().Is4() || p.Masked() != p {
-		return r, fmt.Errorf("%q is not a prefix; write for example 203.0.113.0/24 path 64496 64500", words[0])
+		return r, phrase.Errorf("%q is not a prefix; write for example 203.0.113.0/24 path 64496 64500", words[0])
 	}
 	a := &attr.Set{}
 	r = policy.Route{Prefix: ip.PrefixFrom(p), Attrs: a, Source: "bgp", Type: "external"}
 	words = words[1:]
 	number := func(name string, bits int) (uint32, error) {
 		if len(words) < 2 {
-			return 0, fmt.Errorf("%s needs a number", name)
+			return 0, phrase.Errorf("%s needs a number", name)
 		}
 		v, err := strconv.ParseUint(words[1], 10, bits)
 		if err != nil {
-			return 0, fmt.Errorf("%q is not a number for %s", words[1], name)
+			return 0, phrase.Errorf("%q is not a number for %s", words[1], name)
 		}
 		words = words[2:]
 		return uint32(v), nil
@@ -266,7 +266,7 @@ func ParseRoute(line string) (r policy.Route, err error) {
 				i = slices.Index(attr.OriginNames[:], words[1])
 			}
 			if i < 0 {
-				return r, fmt.Errorf("origin is igp, egp or incomplete")
+				return r, phrase.Error("origin is igp, egp or incomplete")
 			}
 			a.Origin, words = attr.Origin(i), words[2:]
 		case "next-hop":
@@ -275,12 +275,12 @@ func ParseRoute(line string) (r policy.Route, err error) {
 				hop, err = netip.ParseAddr(words[1])
 			}
 			if err != nil || !hop.Is4() {
-				return r, fmt.Errorf("next-hop needs an address")
+				return r, phrase.Error("next-hop needs an address")
 			}
 			a.NextHop, words = ip.AddrFrom(hop), words[2:]
 		case "source":
 			if len(words) < 2 || !slices.Contains([]string{"connected", "static", "ospf", "bgp"}, words[1]) {
-				return r, fmt.Errorf("source is connected, static, ospf or bgp")
+				return r, phrase.Error("source is connected, static, ospf or bgp")
 			}
 			r.Source, words = words[1], words[2:]
 			if r.Source != "bgp" {
@@ -288,11 +288,11 @@ func ParseRoute(line string) (r policy.Route, err error) {
 			}
 		case "community":
 			if len(words) < 2 {
-				return r, fmt.Errorf("community needs a value, such as 64500:1")
+				return r, phrase.Error("community needs a value, such as 64500:1")
 			}
 			c, l, large, ok := attr.ParseCommunity(words[1])
 			if !ok {
-				return r, fmt.Errorf("%q is not a community", words[1])
+				return r, phrase.Errorf("%q is not a community", words[1])
 			}
 			if large {
 				a.Large = append(a.Large, l)
@@ -303,7 +303,7 @@ func ParseRoute(line string) (r policy.Route, err error) {
 			}
 			words = words[2:]
 		default:
-			return r, fmt.Errorf("%q is unknown; known: path, med, local-preference, community, origin, next-hop, tag, metric, source", word)
+			return r, phrase.Errorf("%q is unknown; known: path, med, local-preference, community, origin, next-hop, tag, metric, source", word)
 		}
 	}
 	return r, err

@@ -12,6 +12,7 @@ import (
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
@@ -75,7 +76,7 @@ func setWords(w *network.World, a *attr.Set) *Attributes {
 		out.Aggregator = fmt.Sprintf("AS %d, %v", a.AggregatorAS, ip.V4(a.Aggregator))
 	}
 	for _, u := range a.Unknown {
-		out.Unknown = append(out.Unknown, fmt.Sprintf("type %d, %x", u.Type, u.Value))
+		out.Unknown = append(out.Unknown, phrase.Say("type %d, %x", u.Type, u.Value))
 	}
 	return out
 }
@@ -125,12 +126,12 @@ func traceWords(t policy.Trace) *PolicyTrace {
 		}
 		out.Steps = append(out.Steps, x)
 	}
-	verb := map[bool]string{true: "accepts", false: "rejects"}[t.Accept]
+	verb := phrase.Text(map[bool]string{true: "accepts", false: "rejects"}[t.Accept])
 	switch {
 	case t.End:
-		out.Says = fmt.Sprintf("no statement of %s decides, and its end %s", t.Policy, verb)
+		out.Says = phrase.Say("no statement of %s decides, and its end %s", t.Policy, verb)
 	default:
-		out.Says = fmt.Sprintf("statement %s of %s %s it", last, t.Policy, verb)
+		out.Says = phrase.Say("statement %s of %s %s it", last, t.Policy, verb)
 	}
 	if len(did) > 0 {
 		out.Says += ": " + strings.Join(did, ", ")
@@ -263,12 +264,12 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 	out := RouterPaths{Device: d.Name(), AS: s.AS(), Paths: []PathRow{}, Sent: []SentRow{}, Missing: []string{}}
 	best, from, _ := s.Best(id)
 	if own, how, _, lost := s.OwnPath(id); own != 0 {
-		x := PathRow{From: how, Kind: "own", After: attributesOf(w, own), Accepted: true,
+		x := PathRow{From: phrase.Text(how), Kind: "own", After: attributesOf(w, own), Accepted: true,
 			Chosen: from == bgp.Local && best != 0}
-		x.Why = "it is brought in here: " + how
+		x.Why = phrase.Say("it is brought in here: %s", phrase.Text(how))
 		if lost {
 			x.Code, x.What = note.WorsePreference.String(), note.WorsePreference.Info().What
-			x.Why = "a learned path is preferred to the source that it was taken from"
+			x.Why = phrase.Text("a learned path is preferred to the source that it was taken from")
 		}
 		out.Paths = append(out.Paths, x)
 	}
@@ -319,7 +320,7 @@ func shareWords(w *network.World, d *device.Device, id uint32, out *RouterPaths)
 		case x.Chosen && x.Shares:
 		case x.Shares:
 			x.Code, x.What, x.RFC, x.Mine, x.Theirs, x.Fixes = "", "", "", "", "", nil
-			x.Why = "it shares the traffic with the best path"
+			x.Why = phrase.Text("it shares the traffic with the best path")
 		default:
 			info := why.Info()
 			x.Code, x.What, x.Why, x.RFC, x.Mine, x.Theirs = why.String(), info.What, info.Text, info.RFC, "", ""
@@ -331,13 +332,13 @@ func shareWords(w *network.World, d *device.Device, id uint32, out *RouterPaths)
 
 func pathAnswer(d *device.Device, r RouterPaths) string {
 	if len(r.Paths) == 0 {
-		return d.Name() + " has no path to it"
+		return phrase.Say("%s has no path to it", d.Name())
 	}
 	first := r.Paths[0]
 	if !first.Chosen {
-		return fmt.Sprintf("%s uses none of its %s: %s", d.Name(), facts.Plural(len(r.Paths), "path"), first.Why)
+		return phrase.Say("%s uses none of its %s: %s", d.Name(), phrase.Plural(len(r.Paths), "path"), first.Why)
 	}
-	s := fmt.Sprintf("%s uses the path from %s", d.Name(), first.From)
+	s := phrase.Say("%s uses the path from %s", d.Name(), first.From)
 	var sharers []string
 	for _, p := range r.Paths {
 		if p.Shares {
@@ -345,23 +346,23 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 		}
 	}
 	if len(sharers) > 1 {
-		s = fmt.Sprintf("%s shares the traffic between the paths from %s and %s", d.Name(),
+		s = phrase.Say("%s shares the traffic between the paths from %s and %s", d.Name(),
 			strings.Join(sharers[:len(sharers)-1], ", "), sharers[len(sharers)-1])
 	}
 	if first.Kind == "own" {
-		s = fmt.Sprintf("%s has the prefix itself (%s)", d.Name(), first.From)
+		s = phrase.Say("%s has the prefix itself (%s)", d.Name(), first.From)
 	}
 	if r.Uses != "" {
-		s += fmt.Sprintf("; packets follow %s all the same, which the table prefers", r.Uses)
+		s += phrase.Say("; packets follow %s all the same, which the table prefers", r.Uses)
 	}
 	// The step at which the last of the others lost is what decided.
 	for _, p := range r.Paths[1:] {
 		if p.Accepted && p.Against == first.From && p.What != "" {
-			return fmt.Sprintf("%s rather than that from %s: %s %s, not %s", s, p.From, p.What, p.Theirs, p.Mine)
+			return phrase.Say("%s rather than that from %s: %s %s, not %s", s, p.From, p.What, p.Theirs, p.Mine)
 		}
 	}
 	if len(r.Paths) == 1 {
-		s += ", the only one"
+		s += phrase.Text(", the only one")
 	}
 	return s
 }
@@ -382,7 +383,7 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 		x.Cost = &cost
 	}
 	if chosen {
-		x.Why = "it is the best"
+		x.Why = phrase.Text("it is the best")
 		return x
 	}
 	if code == note.None {
@@ -403,7 +404,7 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 		}
 	case note.LocalPathPreferred:
 		own, how, preference, _ := s.OwnPath(id)
-		x.Against = how
+		x.Against = phrase.Text(how)
 		if own != 0 {
 			x.Mine, x.Theirs = strconv.Itoa(int(s.PreferenceOf(v.Number))), strconv.Itoa(int(preference))
 		}
@@ -482,7 +483,7 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 	x := SentRow{To: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External),
 		Up: v.State == bgp.Established}
 	if !x.Up {
-		x.Code, x.Why = "session-down", "the session is not up: "+v.State.String()
+		x.Code, x.Why = "session-down", phrase.Say("the session is not up: %s", v.State.String())
 		return x
 	}
 	var t policy.Trace
@@ -492,11 +493,11 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 	x.Sent = attributesOf(w, sent)
 	switch {
 	case want != sent:
-		x.Code, x.Why = "waiting", "it waits for the advertisement interval"
+		x.Code, x.Why = "waiting", phrase.Text("it waits for the advertisement interval")
 	case sent != 0:
 		x.Why = "sent"
 		if x.Export != nil {
-			x.Why = "sent: " + x.Export.Says
+			x.Why = phrase.Say("sent: %s", x.Export.Says)
 		}
 	default:
 		info := why.Info()
@@ -508,7 +509,7 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 		}
 		if why == note.BetweenInternal {
 			if hole := meshHole(w, d, id, v); hole == "" {
-				x.Why = info.Text + "; it has its own session for that"
+				x.Why = phrase.Say("%s; it has its own session for that", info.Text)
 				x.Remedy, x.Fixes = "", nil
 			} else {
 				x.Why = info.Text + "; " + hole
@@ -534,7 +535,7 @@ func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) str
 	if has {
 		return ""
 	}
-	return fmt.Sprintf("and %s has no session with %s, which sent it: an iBGP session is missing", target.Name(),
+	return phrase.Say("and %s has no session with %s, which sent it: an iBGP session is missing", target.Name(),
 		source.Name())
 }
 
@@ -549,19 +550,19 @@ func missing(w *network.World, d *device.Device, id uint32, v bgp.PeerView) stri
 		far.Main().BGP().Peers(func(x bgp.PeerView) {
 			if row, ok := far.Main().BGP().In(x.Number, id); ok && !d.Main().Owns(x.Address) {
 				p := pathRow(w, far, id, x, row, false)
-				why = fmt.Sprintf("%s has a path from %s and does not use it: %s %s", far.Name(), p.From, p.Why, p.Mine)
+				why = phrase.Say("%s has a path from %s and does not use it: %s %s", far.Name(), p.From, p.Why, p.Mine)
 			}
 		})
 		return strings.TrimSpace(why)
 	}
 	back, ok := relations.BackOf(w, d, v, far)
 	if !ok {
-		return fmt.Sprintf("%s has it, and has no such peer as %s", far.Name(), d.Name())
+		return phrase.Say("%s has it, and has no such peer as %s", far.Name(), d.Name())
 	}
 	x := sentRow(w, far, id, back)
 	own := x.Code == note.FromThatPeer.String() || x.Code == note.BetweenInternal.String() && x.Remedy == ""
 	if x.Sent != nil || own { // there is nothing amiss
 		return ""
 	}
-	return fmt.Sprintf("%s has it and does not send it: %s", far.Name(), x.Why)
+	return phrase.Say("%s has it and does not send it: %s", far.Name(), x.Why)
 }

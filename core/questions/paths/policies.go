@@ -1,8 +1,7 @@
 package paths
 
 import (
-	"fmt"
-
+	"hellebore/core/ground/phrase"
 	"hellebore/core/simulation/network"
 )
 
@@ -37,21 +36,21 @@ func PoliciesOf(w *network.World) []PolicyUse {
 		g := &d.Config().BGP
 		for _, p := range g.Peers {
 			a := p.Address.String()
-			use(p.Import, Use{d.Name(), a, "in", fmt.Sprintf("%s, what %s sends", d.Name(), a)})
-			use(p.Export, Use{d.Name(), a, "out", fmt.Sprintf("%s, what %s is sent", d.Name(), a)})
+			use(p.Import, Use{d.Name(), a, "in", phrase.Say("%s, what %s sends", d.Name(), a)})
+			use(p.Export, Use{d.Name(), a, "out", phrase.Say("%s, what %s is sent", d.Name(), a)})
 		}
 		for _, o := range g.Originates {
-			use(o.Policy, Use{d.Name(), "", "originate", fmt.Sprintf("%s originates %v", d.Name(), o.Prefix)})
+			use(o.Policy, Use{d.Name(), "", "originate", phrase.Say("%s originates %v", d.Name(), o.Prefix)})
 		}
 		for _, i := range g.Injects {
-			use(i.Policy, Use{d.Name(), "", "inject", fmt.Sprintf("%s injects %s into BGP", d.Name(), i.Source)})
+			use(i.Policy, Use{d.Name(), "", "inject", phrase.Say("%s injects %s into BGP", d.Name(), i.Source)})
 		}
 		for _, a := range g.Aggregates {
-			use(a.Policy, Use{d.Name(), "", "aggregate", fmt.Sprintf("%s aggregates into %v", d.Name(), a.Prefix)})
+			use(a.Policy, Use{d.Name(), "", "aggregate", phrase.Say("%s aggregates into %v", d.Name(), a.Prefix)})
 		}
 		for _, i := range d.Config().OSPF.Injects {
 			if i.Policy {
-				use(i.Through, Use{d.Name(), "", "inject", fmt.Sprintf("%s injects %s into OSPF", d.Name(), i.Source)})
+				use(i.Through, Use{d.Name(), "", "inject", phrase.Say("%s injects %s into OSPF", d.Name(), i.Source)})
 			}
 		}
 	}
@@ -59,7 +58,7 @@ func PoliciesOf(w *network.World) []PolicyUse {
 		for _, s := range p.Statements {
 			for _, c := range s.Where {
 				if c.What == "policy" {
-					use(c.Set, Use{"", "", "policy", fmt.Sprintf("policy %s asks it", p.Name)})
+					use(c.Set, Use{"", "", "policy", phrase.Say("policy %s asks it", p.Name)})
 				}
 			}
 		}

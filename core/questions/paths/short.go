@@ -8,6 +8,7 @@ import (
 
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/simulation/device"
@@ -17,15 +18,15 @@ import (
 // SetWords is a set of path attributes in a few words.
 func SetWords(w *network.World, id attr.ID) string {
 	a := w.Attrs().Get(id)
-	parts := []string{"AS path " + cmp.Or(a.Path.String(), "empty")}
+	parts := []string{phrase.Say("AS path %s", cmp.Or(a.Path.String(), phrase.Text("empty")))}
 	if a.HasLocalPref {
-		parts = append(parts, fmt.Sprintf("local preference %d", a.LocalPref))
+		parts = append(parts, phrase.Say("local preference %d", a.LocalPref))
 	}
 	if a.HasMED {
 		parts = append(parts, fmt.Sprintf("MED %d", a.MED))
 	}
 	if l := a.CommunityList(); len(l) > 0 {
-		parts = append(parts, "communities "+strings.Join(l, " "))
+		parts = append(parts, phrase.Say("communities %s", strings.Join(l, " ")))
 	}
 	return strings.Join(parts, ", ")
 }

@@ -1,10 +1,9 @@
 package paths
 
 import (
-	"fmt"
-
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -45,7 +44,7 @@ func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, 
 	s := d.Main().BGP()
 	i, ok := s.Find(peer)
 	if !ok {
-		return out, fmt.Errorf("%s has no peer %v", d.Name(), peer)
+		return out, phrase.Errorf("%s has no peer %v", d.Name(), peer)
 	}
 	v := s.Peer(i)
 	out.With = facts.PeerName(w, v)
@@ -65,7 +64,7 @@ func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, 
 			case !x.Accepted:
 				r.Stage = "refused"
 			case x.Against != "":
-				r.Why = fmt.Sprintf("%s: %s, and %s from %s", x.What, x.Mine, x.Theirs, x.Against)
+				r.Why = phrase.Say("%s: %s, and %s from %s", x.What, x.Mine, x.Theirs, x.Against)
 			}
 			out.In = append(out.In, r.of(w, row.Raw))
 		}

@@ -1,13 +1,13 @@
 package relations
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
@@ -39,7 +39,7 @@ func (c *collector) add(code note.Code, source string, by side, mine, theirs str
 		r := &c.reasons[i]
 		if r.Code == code.Info().Slug && (disagreement[code] || r.Mine == mine && r.Theirs == theirs) {
 			if source == "observed" && r.By != "" && r.By != by.ref() {
-				r.By += " and " + by.ref()
+				r.By += phrase.Say(" and %s", by.ref())
 			}
 			return r
 		}
@@ -95,7 +95,7 @@ func (c *collector) observed(m *network.Medium) {
 		switch {
 		case !ok:
 		case n.State == adjacency.Init && s.refusal().Reason == note.None:
-			mine, theirs := order("heard", "does not list it")
+			mine, theirs := order("heard", phrase.Text("does not list it"))
 			c.add(note.NotListed, "observed", s, mine, theirs)
 		case n.State >= adjacency.ExStart && n.State < adjacency.Full:
 			mine, theirs := order(n.State.String(), "")
@@ -107,7 +107,7 @@ func (c *collector) observed(m *network.Medium) {
 		_, sees := s.sees()
 		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.Main().OSPF().Running() && !sees &&
 			s.refusal().Reason == note.None {
-			mine, theirs := order("nothing heard", "")
+			mine, theirs := order(phrase.Text("nothing heard"), "")
 			c.add(note.NothingHeard, "observed", s, mine, theirs)
 		}
 	})
@@ -118,7 +118,7 @@ func (c *collector) observed(m *network.Medium) {
 		from := pair[0]
 		if ok, why := m.Passes(from.at, pair[1].at); !ok && why == note.LinkSilenced {
 			r := c.add(why, "fault", from, "", "")
-			r.Text = "packets from " + from.ref() + " are lost on the link"
+			r.Text = phrase.Say("packets from %s are lost on the link", from.ref())
 			r.Code += "-" + from.ref()
 		}
 	}
@@ -158,7 +158,7 @@ func (c *collector) foreseen() {
 	})
 	x, y := c.a.config(), c.b.config()
 	if x.VLAN != y.VLAN {
-		words := map[bool]string{false: "no tag", true: "vlan "}
+		words := map[bool]string{false: phrase.Text("no tag"), true: phrase.Text("vlan ")}
 		tag := func(p *config.Port) string {
 			if p.VLAN == 0 {
 				return words[false]
@@ -228,7 +228,7 @@ func (c *collector) keys(x, y *config.KeyChain) {
 			c.add(note.KeyIDDiffers, "foreseen", c.a, strconv.Itoa(int(x.Sending(time.Duration(c.a.w.Now())).ID)),
 				strconv.Itoa(int(y.Sending(time.Duration(c.a.w.Now())).ID)))
 		case way.to.Keys[i].Secret != sent.Secret || way.to.Keys[i].Algorithm != sent.Algorithm:
-			words := func(k config.Key) string { return fmt.Sprintf("key %d", k.ID) }
+			words := func(k config.Key) string { return phrase.Say("key %d", k.ID) }
 			c.add(note.KeyDiffers, "foreseen", c.a, words(sent), words(sent))
 		}
 	}

@@ -1,11 +1,10 @@
 package relations
 
 import (
-	"fmt"
-
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/questions/facts"
@@ -43,11 +42,11 @@ func LadderOf(w *network.World, a, b string) (Ladder, error) {
 		r := labtext.ParseRef(name)
 		d := w.Find(r.Device)
 		if d == nil {
-			return out, fmt.Errorf("there is no device named %s at that moment", r.Device)
+			return out, phrase.Errorf("there is no device named %s at that moment", r.Device)
 		}
 		p, ok := d.Port(r.Port)
 		if !ok {
-			return out, fmt.Errorf("%s has no port named %s", r.Device, r.Port)
+			return out, phrase.Errorf("%s has no port named %s", r.Device, r.Port)
 		}
 		sides[i] = side{w: w, d: d, port: p}
 	}

@@ -4,11 +4,11 @@ package relations
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
@@ -156,7 +156,7 @@ func unplugged(w *network.World) []Neighbour {
 				continue
 			}
 			c := &collector{a: s, b: s}
-			c.add(note.NotJoined, "observed", s, "nothing plugged in", "")
+			c.add(note.NotJoined, "observed", s, phrase.Text("nothing plugged in"), "")
 			out = append(out, Neighbour{Protocol: "ospf", A: s.end(), State: adjacency.StateNames[adjacency.Down],
 				Since: p.Since.Seconds(), Reasons: c.reasons,
 				B: facts.End{Absent: true, State: adjacency.StateNames[adjacency.Down]}})
@@ -211,7 +211,7 @@ func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
 	if far != nil {
 		n.B.Device = far.Name()
 		r := c.add(note.VirtualUnanswered, "foreseen", a, v.Peer.String(), "none")
-		r.Remedy = fmt.Sprintf("add virtual-link %v to area %s on %s", a.d.Main().OSPF().RouterID(),
+		r.Remedy = phrase.Say("add virtual-link %v to area %s on %s", a.d.Main().OSPF().RouterID(),
 			labtext.FormatArea(v.Transit), far.Name())
 		r.Fixes = fixes.For(fixes.Case{World: a.w, Code: note.VirtualUnanswered, A: a.fixed(), B: fixes.End{Device: far}})
 	}

@@ -8,6 +8,7 @@ import (
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
@@ -68,8 +69,8 @@ func (c *sessionReasons) observed() {
 			c.add(code, "observed", t, other, "", other.addr.String())
 		}
 		if t.v.Limited {
-			c.add(note.PrefixLimit, "observed", t, other, fmt.Sprintf("%d at most", t.v.Last.Mine),
-				fmt.Sprintf("%d sent", t.v.Last.Theirs))
+			c.add(note.PrefixLimit, "observed", t, other, phrase.Say("%d at most", t.v.Last.Mine),
+				phrase.Say("%d sent", t.v.Last.Theirs))
 			return
 		}
 		if l := t.v.Last; l.Reason != note.None && t.v.State < bgp.OpenSent {
@@ -90,7 +91,7 @@ func (c *sessionReasons) observed() {
 			if t.has && x.From == t.v.Address && t.v.State >= bgp.OpenSent {
 				continue
 			}
-			expected := "no such peer"
+			expected := phrase.Text("no such peer")
 			if t.has && x.Reason == note.PeerUnknown {
 				expected = t.v.Address.String()
 			}
@@ -103,7 +104,7 @@ func (c *sessionReasons) observed() {
 func endingValues(l bgp.Ending) (mine, theirs string) {
 	switch l.Reason {
 	case note.PeerASDiffers:
-		return fmt.Sprintf("expects AS %d", l.Mine), fmt.Sprintf("AS %d", l.Theirs)
+		return phrase.Say("expects AS %d", l.Mine), fmt.Sprintf("AS %d", l.Theirs)
 	case note.SameRouterID:
 		return ip.Quad(l.Mine).String(), ip.Quad(l.Theirs).String()
 	case note.HoldTimeExpired:
@@ -128,20 +129,20 @@ func (c *sessionReasons) foreseen() {
 			say(note.FarEndNotAPort, t, other, "a host", "")
 		case g.AS == 0:
 			r := say(note.ProtocolAbsent, t, other, "no BGP", "")
-			r.Text, r.Remedy = "BGP does not run on "+t.name(), "add bgp as NUMBER to "+t.name()
+			r.Text, r.Remedy = phrase.Say("BGP does not run on %s", t.name()), phrase.Say("add bgp as NUMBER to %s", t.name())
 		case g.Disabled:
 			r := say(note.ProtocolDisabled, t, other, "disabled", "enabled")
-			r.Text, r.Remedy = "BGP is disabled on "+t.name(), "enable it on "+t.name()
+			r.Text, r.Remedy = phrase.Say("BGP is disabled on %s", t.name()), phrase.Say("enable it on %s", t.name())
 		case !t.has && other.has:
-			r := say(note.PeerUnknown, t, other, "no such peer", other.addr.String())
-			r.Text = fmt.Sprintf("%s has no peer %v", t.name(), other.addr)
-			r.Remedy = fmt.Sprintf("add peer %v as %d on %s", other.addr, other.d.Config().BGP.AS, t.name())
+			r := say(note.PeerUnknown, t, other, phrase.Text("no such peer"), other.addr.String())
+			r.Text = phrase.Say("%s has no peer %v", t.name(), other.addr)
+			r.Remedy = phrase.Say("add peer %v as %d on %s", other.addr, other.d.Config().BGP.AS, t.name())
 		}
 	})
 	if b.d == nil {
 		r := say(note.NoRoute, a, b, "", a.v.Address.String())
-		r.What, r.Text, r.Remedy = "peer", fmt.Sprintf("no router has the address %v", a.v.Address),
-			"write the address of the other router"
+		r.What, r.Text, r.Remedy = "peer", phrase.Say("no router has the address %v", a.v.Address),
+			phrase.Text("write the address of the other router")
 		return
 	}
 	if !a.has || !b.has {
@@ -149,13 +150,13 @@ func (c *sessionReasons) foreseen() {
 	}
 	c.each(func(t, other talker) {
 		if real := other.d.Config().BGP.ASTowards(&other.v.Config); t.v.Config.AS != real && real != 0 {
-			say(note.PeerASDiffers, t, other, fmt.Sprintf("expects AS %d", t.v.Config.AS), fmt.Sprintf("AS %d", real))
+			say(note.PeerASDiffers, t, other, phrase.Say("expects AS %d", t.v.Config.AS), fmt.Sprintf("AS %d", real))
 		}
 		if from := localOf(t.d, t.v); from.IsValid() && from != other.v.Address {
 			r := say(note.PeerUnknown, other, t, other.v.Address.String(), from.String())
-			r.Text = fmt.Sprintf("%s comes from %v, and %s expects it from %v", t.name(), from, other.name(),
+			r.Text = phrase.Say("%s comes from %v, and %s expects it from %v", t.name(), from, other.name(),
 				other.v.Address)
-			r.Remedy = fmt.Sprintf("set local-address on %s to the port with %v", t.name(), other.v.Address)
+			r.Remedy = phrase.Say("set local-address on %s to the port with %v", t.name(), other.v.Address)
 		}
 	})
 	if a.v.Config.Passive && b.v.Config.Passive {
@@ -165,9 +166,9 @@ func (c *sessionReasons) foreseen() {
 	hops := func(t talker) string {
 		switch {
 		case t.v.Config.TTLSecurity > 0:
-			return fmt.Sprintf("ttl-security %d", t.v.Config.TTLSecurity)
+			return phrase.Say("ttl-security %d", t.v.Config.TTLSecurity)
 		case t.v.Config.Multihop > 0:
-			return fmt.Sprintf("multihop %d", t.v.Config.Multihop)
+			return phrase.Say("multihop %d", t.v.Config.Multihop)
 		case t.v.External:
 			return "TTL 1"
 		}
@@ -190,32 +191,32 @@ func (c *sessionReasons) travel(t, other talker, ttl func(talker) string) {
 		// A prefix that BGP has learned of, and that leads to the peer's own address.
 		if h.Source == route.BGP.String() && (!path.Arrives || path.Hops[len(path.Hops)-1].Device != other.name()) {
 			r := c.add(note.PeerCaptured, "observed", t, other, h.Prefix, t.v.Address.String())
-			r.Text = fmt.Sprintf("packets for %v leave %s by the BGP route %s, and do not arrive: %s", t.v.Address,
+			r.Text = phrase.Say("packets for %v leave %s by the BGP route %s, and do not arrive: %s", t.v.Address,
 				h.Device, h.Prefix, path.Reason)
-			r.Remedy = fmt.Sprintf("keep %s out with the import policy of %s, or give it a more specific route to %v",
+			r.Remedy = phrase.Say("keep %s out with the import policy of %s, or give it a more specific route to %v",
 				h.Prefix, h.Device, t.v.Address)
 			return
 		}
 	}
 	if !path.Arrives {
 		r := c.add(note.NoRouteToPeer, "observed", t, other, "", t.v.Address.String())
-		r.Text = fmt.Sprintf("packets from %s for %v do not arrive: %s", t.name(), t.v.Address, path.Reason)
+		r.Text = phrase.Say("packets from %s for %v do not arrive: %s", t.name(), t.v.Address, path.Reason)
 		return
 	}
 	needed := max(1, len(path.Hops)-1)
 	send, _ := t.v.TTL()
 	_, least := other.v.TTL()
-	far := fmt.Sprintf("%s away", facts.Plural(needed, "hop"))
+	far := phrase.Say("%s away", phrase.Plural(needed, "hop"))
 	switch {
 	case needed > int(send):
 		r := c.add(note.TTLTooShort, "observed", t, other, ttl(t), far)
-		r.Text = fmt.Sprintf("%v is %s from %s, and packets of the session go %s: %s drops them", t.v.Address, far,
-			t.name(), facts.Plural(int(send), "hop"), path.Hops[int(send)].Device)
-		r.Remedy = fmt.Sprintf("set multihop %d on %s for the peer %v, and the same at the other end", needed,
+		r.Text = phrase.Say("%v is %s from %s, and packets of the session go %s: %s drops them", t.v.Address, far,
+			t.name(), phrase.Plural(int(send), "hop"), path.Hops[int(send)].Device)
+		r.Remedy = phrase.Say("set multihop %d on %s for the peer %v, and the same at the other end", needed,
 			t.name(), t.v.Address)
 	case int(send)-needed+1 < int(least):
 		r := c.add(note.TTLTooLow, "observed", other, t, ttl(other), far)
-		r.Remedy = fmt.Sprintf("set ttl-security %d on both ends", needed)
+		r.Remedy = phrase.Say("set ttl-security %d on both ends", needed)
 	}
 }
 
@@ -224,9 +225,9 @@ func (c *sessionReasons) keys() {
 	now := time.Duration(c.a.w.Now())
 	words := func(k *config.KeyChain) string {
 		if k == nil {
-			return "no keys"
+			return phrase.Text("no keys")
 		}
-		return fmt.Sprintf("key %d of %s", k.Sending(now).ID, k.Name)
+		return phrase.Say("key %d of %s", k.Sending(now).ID, k.Name)
 	}
 	c.each(func(t, other talker) {
 		mine, theirs := t.v.Config.Keys, other.v.Config.Keys

@@ -9,6 +9,7 @@ import (
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	wire "hellebore/core/protocols/wire/bgp"
@@ -206,7 +207,7 @@ func (t talker) side() *SessionSide {
 	if v.State == bgp.Established {
 		s.HoldTime = labtext.FormatDuration(time.Duration(v.HoldTime))
 		c := t.d.Main().TCP().View(v.Conn)
-		s.TCP = fmt.Sprintf("%v port %d to %v port %d, %v", c.Local, c.LocalPort, c.Remote, c.RemotePort, c.State)
+		s.TCP = phrase.Say("%v port %d to %v port %d, %v", c.Local, c.LocalPort, c.Remote, c.RemotePort, c.State)
 	}
 	if v.NextTry != 0 && v.State < bgp.OpenSent {
 		in := (v.NextTry - t.w.Now()).Seconds()
@@ -227,9 +228,9 @@ func (t talker) side() *SessionSide {
 func endingWords(e bgp.Ending) string {
 	words := e.Reason.Info().Text
 	if e.Received {
-		words = "the peer sent a NOTIFICATION: " + wire.CodeWords(e.Code, e.Subcode)
+		words = phrase.Say("the peer sent a NOTIFICATION: %s", wire.CodeWords(e.Code, e.Subcode))
 	} else if e.Notify {
-		words += "; it was sent a NOTIFICATION: " + wire.CodeWords(e.Code, e.Subcode)
+		words += phrase.Say("; it was sent a NOTIFICATION: %s", wire.CodeWords(e.Code, e.Subcode))
 	}
 	if e.Text != "" {
 		words += fmt.Sprintf(", %q", e.Text)

@@ -1,9 +1,8 @@
 package tables
 
 import (
-	"fmt"
-
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
@@ -33,17 +32,17 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			up, why := o.Up(uint32(i))
 			switch {
 			case !up:
-				out = append(out, fmt.Sprintf("%s has the network, but the port is down: %s", name, why.Info().Text))
+				out = append(out, phrase.Say("%s has the network, but the port is down: %s", name, why.Info().Text))
 			case o.Main().OSPF().Running() && !port.Config.OSPF.On:
-				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on the port", name))
+				out = append(out, phrase.Say("%s has the network and does not announce it: OSPF does not run on the port", name))
 			case port.Config.OSPF.On && !o.Main().OSPF().Running():
-				out = append(out, fmt.Sprintf("%s has the network and does not announce it: OSPF does not run on %s",
+				out = append(out, phrase.Say("%s has the network and does not announce it: OSPF does not run on %s",
 					name, o.Name()))
 			case !port.Config.OSPF.On:
-				out = append(out, fmt.Sprintf("%s has the network, and no routing protocol on %s announces it", name,
+				out = append(out, phrase.Say("%s has the network, and no routing protocol on %s announces it", name,
 					o.Name()))
 			default:
-				out = append(out, fmt.Sprintf("%s announces the network; it does not get as far as %s", name, d.Name()))
+				out = append(out, phrase.Say("%s announces the network; it does not get as far as %s", name, d.Name()))
 			}
 		}
 	}
@@ -51,7 +50,7 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 	out = append(out, kept(w, d, p)...)
 	out = append(out, paths.BGPSays(w, d, p)...)
 	if !d.Main().OSPF().Running() && d.Config().BGP.AS == 0 {
-		out = append(out, "OSPF does not run on "+d.Name())
+		out = append(out, phrase.Say("OSPF does not run on %s", d.Name()))
 	} else if d.Main().OSPF().Running() {
 		full := 0
 		for i := range d.Ports() {
@@ -62,9 +61,9 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			})
 		}
 		if full == 0 {
-			out = append(out, d.Name()+" has no neighbour in state Full")
+			out = append(out, phrase.Say("%s has no neighbour in state Full", d.Name()))
 		} else {
-			out = append(out, d.Name()+" has "+facts.Plural(full, "neighbour")+" in state Full")
+			out = append(out, phrase.Say("%s has %s in state Full", d.Name(), phrase.Plural(full, "neighbour")))
 		}
 	}
 	return out
@@ -101,7 +100,7 @@ func stopped(w *network.World, p ip.Prefix) []string {
 		if len(n.Reasons) > 0 {
 			why = ": " + n.Reasons[0].Text
 		}
-		out = append(out, fmt.Sprintf("the LSA got as far as %s and not to %s, since their adjacency is %s%s",
+		out = append(out, phrase.Say("the LSA got as far as %s and not to %s, since their adjacency is %s%s",
 			have.Device, lack.Device, n.State, why))
 	}
 	return out
@@ -138,16 +137,16 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 				switch {
 				case !ip.PrefixFrom(r.Prefix).Covers(p):
 				case r.Hidden:
-					out = append(out, fmt.Sprintf("the range %v of area %s on %s hides it from other areas", r.Prefix,
+					out = append(out, phrase.Say("the range %v of area %s on %s hides it from other areas", r.Prefix,
 						labtext.FormatArea(a.ID), o.Name()))
 				case o != d && insideOf(w, o, p, a.ID):
-					out = append(out, fmt.Sprintf("%s joins it into the range %v of area %s for other areas",
+					out = append(out, phrase.Say("%s joins it into the range %v of area %s for other areas",
 						o.Name(), r.Prefix, labtext.FormatArea(a.ID)))
 				}
 			}
 			out = append(out, joined(a.Summaries, p, o)...)
 			if a.Closed() && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != d {
-				out = append(out, fmt.Sprintf("area %s is a %s without summaries, says %s: it takes no routes of other areas", stub, kind, o.Name()))
+				out = append(out, phrase.Say("area %s is a %s without summaries, says %s: it takes no routes of other areas", stub, kind, o.Name()))
 			}
 		}
 		out = append(out, joined(o.Config().OSPF.Summaries, p, o)...)
@@ -157,7 +156,7 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 		o.Main().OSPF().Database(o.Main(), func(v ospf.LSAView) {
 			if v.AS && v.Header.Key.Router == o.Main().OSPF().RouterID() &&
 				ip.V4Prefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
-				out = append(out, fmt.Sprintf("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
+				out = append(out, phrase.Say("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
 			}
 		})
 	}
@@ -182,9 +181,9 @@ func joined(list []config.Summary, p ip.Prefix, on *device.Device) []string {
 			continue
 		}
 		if s.Hidden {
-			out = append(out, fmt.Sprintf("the summary %v on %s hides it", s.Prefix, on.Name()))
+			out = append(out, phrase.Say("the summary %v on %s hides it", s.Prefix, on.Name()))
 		} else {
-			out = append(out, fmt.Sprintf("%s joins it into the summary %v", on.Name(), s.Prefix))
+			out = append(out, phrase.Say("%s joins it into the summary %v", on.Name(), s.Prefix))
 		}
 	}
 	return out

@@ -1,9 +1,8 @@
 package tables
 
 import (
-	"fmt"
-
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
 )
@@ -54,9 +53,9 @@ func whyChosen(list []candidate, chosen, other ip.Quad) string {
 	}
 	switch {
 	case it.address == 0:
-		return "what the others on the segment say"
+		return phrase.Text("what the others on the segment say")
 	case len(rest) == 0:
-		return "no other router that may be it is there"
+		return phrase.Text("no other router that may be it is there")
 	}
 	best := rest[0]
 	for _, c := range rest[1:] {
@@ -66,9 +65,9 @@ func whyChosen(list []candidate, chosen, other ip.Quad) string {
 	}
 	switch {
 	case best.above(it):
-		return "it came first; a higher priority or router ID never pre-empts"
+		return phrase.Text("it came first; a higher priority or router ID never pre-empts")
 	case it.priority > best.priority:
-		return fmt.Sprintf("highest priority, %d", it.priority)
+		return phrase.Say("highest priority, %d", it.priority)
 	}
-	return fmt.Sprintf("highest router ID of those with priority %d", it.priority)
+	return phrase.Say("highest router ID of those with priority %d", it.priority)
 }

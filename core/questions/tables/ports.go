@@ -7,6 +7,7 @@ import (
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
@@ -132,35 +133,35 @@ func ProcessOf(w *network.World, d *device.Device) Process {
 		case !d.Enabled():
 			p.WhyNot = note.DeviceDisabled.Info().Text
 		case !configured:
-			p.WhyNot = "no port runs OSPF"
+			p.WhyNot = phrase.Text("no port runs OSPF")
 		case d.Config().OSPF.Disabled:
-			p.WhyNot = "the OSPF process is disabled"
+			p.WhyNot = phrase.Text("the OSPF process is disabled")
 		default:
 			p.WhyNot = note.NoRouterID.Info().Text
 		}
 		return p
 	}
 	p.RouterID, p.SPFRuns = o.RouterID().String(), o.Runs()
-	p.RouterIDFrom = "chosen from the ports"
+	p.RouterIDFrom = phrase.Text("chosen from the ports")
 	if d.Config().RouterID.IsValid() {
 		p.RouterIDFrom = "configured"
 	} else {
 		for i := range d.Ports() {
 			if d.Ports()[i].Address().Quad() == o.RouterID() {
-				p.RouterIDFrom = "address of " + d.Ports()[i].Config.Name
+				p.RouterIDFrom = phrase.Say("address of %s", d.Ports()[i].Config.Name)
 			}
 		}
 	}
 	o.Database(d.Main(), func(ospf.LSAView) { p.LSAs++ })
 	if o.AreaBorder() {
-		p.Roles = append(p.Roles, "area border router")
+		p.Roles = append(p.Roles, phrase.Text("area border router"))
 	}
 	if o.ASBoundary() {
-		p.Roles = append(p.Roles, "AS boundary router")
+		p.Roles = append(p.Roles, phrase.Text("AS boundary router"))
 	}
 	for _, a := range o.Areas() {
 		if o.Translates(a) {
-			p.Roles = append(p.Roles, "translator of area "+labtext.FormatArea(a))
+			p.Roles = append(p.Roles, phrase.Say("translator of area %s", labtext.FormatArea(a)))
 		}
 	}
 	return p
@@ -235,13 +236,13 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	}
 	switch {
 	case p.Config.Loopback:
-		out.Type, out.Cost, out.CostFrom = "loopback", 0, "a loopback costs nothing at its router"
+		out.Type, out.Cost, out.CostFrom = "loopback", 0, phrase.Text("a loopback costs nothing at its router")
 	case p.Config.Virtual != nil:
-		out.Cost, out.CostFrom = v.Cost, "of the path through area "+labtext.FormatArea(p.Config.Virtual.Transit)
+		out.Cost, out.CostFrom = v.Cost, phrase.Say("of the path through area %s", labtext.FormatArea(p.Config.Virtual.Transit))
 	case o.Cost != 0:
-		out.CostFrom = "set on the port"
+		out.CostFrom = phrase.Text("set on the port")
 	default:
-		out.CostFrom = labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth) + " over " + labtext.FormatRate(p.Config.Bandwidth)
+		out.CostFrom = phrase.Say("%s over %s", labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth), labtext.FormatRate(p.Config.Bandwidth))
 	}
 	if v.NextHello != 0 {
 		in := (v.NextHello - w.Now()).Seconds()

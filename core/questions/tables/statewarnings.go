@@ -8,6 +8,7 @@ import (
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/policy"
@@ -20,6 +21,7 @@ import (
 
 // StateWarning is what a careful colleague would say on seeing the network run.
 type StateWarning struct {
+	Code     string      `json:"code" enum:"not-originated,drops-what-it-advertises,injects-all,transit,policy-between,policy-idle,statements-idle" doc:"stable name of the warning; policy-between: only a policy keeps the AS from being a transit"`
 	Weight   string      `json:"weight" enum:"warning,notice" doc:"a notice is about something that is right as it is, but hangs by one thread"`
 	Device   string      `json:"device"`
 	Text     string      `json:"text" doc:"a sentence"`
@@ -80,15 +82,15 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 				break
 			}
 		}
-		s := StateWarning{Weight: "warning", Device: d.Name(), Prefixes: []string{p.String()}, Count: 1,
+		s := StateWarning{Code: "not-originated", Weight: "warning", Device: d.Name(), Prefixes: []string{p.String()}, Count: 1,
 			Place: fmt.Sprintf("%s originate %v", d.Name(), o.Prefix),
-			Text: fmt.Sprintf("%s originates %v, and its table has no route for exactly that: nothing is announced",
+			Text: phrase.Say("%s originates %v, and its table has no route for exactly that: nothing is announced",
 				d.Name(), p),
-			Hint:  fmt.Sprintf("add static %v blackhole, or originate a prefix that is there", p),
+			Hint:  phrase.Say("add static %v blackhole, or originate a prefix that is there", p),
 			Fixes: fixes.Edit(fmt.Sprintf("%s static %v blackhole", d.Name(), p))}
 		if near != "" {
 			s.Fixes = append(s.Fixes, fixes.Edit(fmt.Sprintf("rename %s bgp originate %v %s", d.Name(), p, near))...)
-			s.Hint = fmt.Sprintf("the table has %s: originate that, or add static %v blackhole", near, p)
+			s.Hint = phrase.Say("the table has %s: originate that, or add static %v blackhole", near, p)
 		}
 		out = append(out, s)
 	}
@@ -115,9 +117,9 @@ func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 	}
 	for _, source := range slices.Sorted(maps.Keys(bySource)) {
 		list := bySource[source]
-		x := StateWarning{Weight: "warning", Device: d.Name(), Place: d.Name() + " bgp",
-			Text:  fmt.Sprintf("%s advertises %s that it learned by BGP, and drops the packets: its table uses a %s blackhole route", d.Name(), facts.Plural(len(list), "prefix"), source),
-			Hint:  "take the other route out, or set in-use-only in bgp",
+		x := StateWarning{Code: "drops-what-it-advertises", Weight: "warning", Device: d.Name(), Place: d.Name() + " bgp",
+			Text:  phrase.Say("%s advertises %s that it learned by BGP, and drops the packets: its table uses a %s blackhole route", d.Name(), phrase.Plural(len(list), "prefix"), source),
+			Hint:  phrase.Text("take the other route out, or set in-use-only in bgp"),
 			Fixes: fixes.Edit(d.Name() + " bgp in-use-only on")}
 		x.names(w, list)
 		out = append(out, x)
@@ -140,10 +142,10 @@ func unfiltered(w *network.World, d *device.Device, ids []uint32) (out []StateWa
 		if len(brought) == 0 {
 			continue
 		}
-		s := StateWarning{Weight: "warning", Device: d.Name(), Place: fmt.Sprintf("%s inject %s", d.Name(), i.Source),
-			Text: fmt.Sprintf("%s injects %s into BGP without a policy", d.Name(),
-				facts.Plural(len(brought), i.Source+" route")),
-			Hint: "add through and a policy or a prefix set"}
+		s := StateWarning{Code: "injects-all", Weight: "warning", Device: d.Name(), Place: fmt.Sprintf("%s inject %s", d.Name(), i.Source),
+			Text: phrase.Say("%s injects %s into BGP without a policy", d.Name(),
+				phrase.Plural(len(brought), phrase.Say("%s route", i.Source))),
+			Hint: phrase.Text("add through and a policy or a prefix set")}
 		s.names(w, brought)
 		out = append(out, s)
 	}
@@ -230,16 +232,16 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 		}
 		slices.SortFunc(pairs, func(a, b pair) int { return int(int64(a.from) - int64(b.from)) })
 		for _, p := range pairs {
-			x := StateWarning{Weight: "warning", Device: d.Name(),
+			x := StateWarning{Code: "transit", Weight: "warning", Device: d.Name(),
 				Place: fmt.Sprintf("%s peer %v", d.Name(), v.Address),
-				Text:  fmt.Sprintf("AS %d is a transit between AS %d and AS %d: %s sends what it has from the one to the other", own, p.from, v.Config.AS, d.Name()),
-				Hint:  "let the export policy pass only your own prefixes and those of your customers",
+				Text:  phrase.Say("AS %d is a transit between AS %d and AS %d: %s sends what it has from the one to the other", own, p.from, v.Config.AS, d.Name()),
+				Hint:  phrase.Text("let the export policy pass only your own prefixes and those of your customers"),
 				Fixes: fixes.NoTransit(w, d, v, p.from)}
 			if p.held {
-				x.Weight, x.Fixes = "notice", nil
-				x.Text = fmt.Sprintf("only the export policy %s keeps %s from sending AS %d what it has from AS %d",
+				x.Code, x.Weight, x.Fixes = "policy-between", "notice", nil
+				x.Text = phrase.Say("only the export policy %s keeps %s from sending AS %d what it has from AS %d",
 					v.Config.Export, d.Name(), v.Config.AS, p.from)
-				x.Hint = "a community set where they come in, and rejected where they would go out, is a second line"
+				x.Hint = phrase.Text("a community set where they come in, and rejected where they would go out, is a second line")
 			}
 			x.names(w, found[p])
 			out = append(out, x)
@@ -298,14 +300,14 @@ func idle(w *network.World, matched map[string]map[string]bool, asked map[string
 		switch {
 		case len(none) == 0:
 		case len(none) == len(p.Statements):
-			out = append(out, StateWarning{Weight: "warning",
-				Text: fmt.Sprintf("policy %s matches none of the %d routes that it is asked about", p.Name,
+			out = append(out, StateWarning{Code: "policy-idle", Weight: "warning",
+				Text: phrase.Say("policy %s matches none of the %d routes that it is asked about", p.Name,
 					asked[p.Name]),
-				Hint: "try it on the Policies page", Prefixes: []string{}, Place: "policy " + p.Name})
+				Hint: phrase.Text("try it on the Policies page"), Prefixes: []string{}, Place: "policy " + p.Name})
 		default:
-			out = append(out, StateWarning{Weight: "notice",
-				Text: fmt.Sprintf("policy %s: %s matches no route", p.Name, strings.Join(none, ", ")),
-				Hint: "try it on the Policies page", Prefixes: []string{},
+			out = append(out, StateWarning{Code: "statements-idle", Weight: "notice",
+				Text: phrase.Say("policy %s: %s matches no route", p.Name, strings.Join(none, ", ")),
+				Hint: phrase.Text("try it on the Policies page"), Prefixes: []string{},
 				Place: "policy " + p.Name + " statement " + none[0]})
 		}
 	}

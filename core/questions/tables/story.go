@@ -8,6 +8,7 @@ import (
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
@@ -52,11 +53,11 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 		switch c.Why {
 		case note.None:
 			x.Code = ""
-			x.Why = "it is the longest match"
+			x.Why = phrase.Text("it is the longest match")
 		case note.LessSpecific:
-			x.Why = fmt.Sprintf("a longer prefix matches: /%d, not /%d", c.Theirs, c.Mine)
+			x.Why = phrase.Say("a longer prefix matches: /%d, not /%d", c.Theirs, c.Mine)
 		case note.WorsePreference:
-			x.Why = fmt.Sprintf("another source is preferred: route preference %d, not %d", c.Theirs, c.Mine)
+			x.Why = phrase.Say("another source is preferred: route preference %d, not %d", c.Theirs, c.Mine)
 		case note.HopUnresolved:
 			x.Why = unresolvedWhy(d, c)
 		}
@@ -88,7 +89,7 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 		winner = &out.Candidates[0]
 	}
 	if winner == nil {
-		out.Answer = fmt.Sprintf("%s has no route to %v", d.Name(), p)
+		out.Answer = phrase.Say("%s has no route to %v", d.Name(), p)
 		out.Also = absence(w, d, p)
 		if to, ok := addressIn(w, p); ok {
 			out.Fixes = fixes.RouteTo(w, d, to)
@@ -107,19 +108,19 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 		}
 	}
 	if sameLength > 0 {
-		reasons = append(reasons, fmt.Sprintf("%s is preferred (%d)", winner.Source, winner.Preference))
+		reasons = append(reasons, phrase.Say("%s is preferred (%d)", winner.Source, winner.Preference))
 	}
-	out.Answer = fmt.Sprintf("%s reaches %v %s", d.Name(), p, wayWords(winner))
-	winner.Why = "longest match"
+	out.Answer = phrase.Say("%s reaches %v %s", d.Name(), p, wayWords(winner))
+	winner.Why = phrase.Text("longest match")
 	for _, r := range reasons {
 		winner.Why += ", " + r
 	}
 	switch {
 	case winner.Kind == ospf.KindNames[ospf.Discard]:
-		winner.Why += ", a range or summary of its own"
+		winner.Why += phrase.Text(", a range or summary of its own")
 		out.Also = append(out.Also, dropped(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
 	case winner.Source == "ospf":
-		winner.Why += ", least cost"
+		winner.Why += phrase.Text(", least cost")
 	}
 	if winner.Source == route.BGP.String() {
 		out.Also = append(out.Also, paths.BGPSays(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
@@ -130,22 +131,22 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 func wayWords(c *Candidate) string {
 	switch {
 	case c.Blackhole:
-		return "not at all: a blackhole route drops what goes there"
+		return phrase.Text("not at all: a blackhole route drops what goes there")
 	case len(c.NextHops) == 0:
-		return "by nothing"
+		return phrase.Text("by nothing")
 	case c.Source == "connected":
-		return "directly on " + c.NextHops[0].Port
+		return phrase.Say("directly on %s", c.NextHops[0].Port)
 	}
 	var s strings.Builder
-	s.WriteString("by ")
+	s.WriteString(phrase.Text("by "))
 	for i, h := range c.NextHops {
 		if i > 0 {
-			s.WriteString(" and ")
+			s.WriteString(phrase.Text(" and "))
 		}
 		if h.To != "" {
 			s.WriteString(h.To + ", ")
 		}
-		s.WriteString(h.Via + " on " + h.Port)
+		s.WriteString(phrase.Say("%s on %s", h.Via, h.Port))
 	}
 	return s.String() + ", " + costWords(c)
 }
@@ -158,16 +159,16 @@ func costWords(c *Candidate) string {
 	}
 	switch c.Kind {
 	case "", ospf.KindNames[ospf.IntraArea]:
-		return fmt.Sprintf("%s, cost %d", c.Source, c.Metric)
+		return phrase.Say("%s, cost %d", c.Source, c.Metric)
 	case ospf.KindNames[ospf.External2]:
-		return fmt.Sprintf("%s %s, metric %d outside and %d to get there", c.Source, c.Kind, c.Metric, c.Metric2)
+		return phrase.Say("%s %s, metric %d outside and %d to get there", c.Source, c.Kind, c.Metric, c.Metric2)
 	}
-	return fmt.Sprintf("%s %s, cost %d", c.Source, c.Kind, c.Metric)
+	return phrase.Say("%s %s, cost %d", c.Source, c.Kind, c.Metric)
 }
 
 func unresolvedWhy(d *device.Device, c route.Candidate) string {
 	for _, v := range d.Main().Table().Vias(c.Route.Hop) {
-		return fmt.Sprintf("its next hop %v cannot be resolved: no other route leads there", v)
+		return phrase.Say("its next hop %v cannot be resolved: no other route leads there", v)
 	}
 	return note.HopUnresolved.Info().Text
 }
@@ -234,9 +235,9 @@ func otherPaths(w *network.World, d *device.Device, id uint32, p ip.Prefix, best
 				Metric: own + rest, NextHops: []facts.NextHop{{Via: n.Address.String(),
 					Port: d.Ports()[i].Config.Name, To: far.Name()}}}}
 			c.Code = note.HigherCost.String()
-			c.Why = fmt.Sprintf("it costs more: %d, not %d", c.Metric, best.Metric)
+			c.Why = phrase.Say("it costs more: %d, not %d", c.Metric, best.Metric)
 			c.CostSum = []string{fmt.Sprintf("%d %s", own, facts.PortName(d, uint32(i))),
-				fmt.Sprintf("%d from %s on", rest, far.Name())}
+				phrase.Say("%d from %s on", rest, far.Name())}
 			out = append(out, c)
 		})
 	}
@@ -277,11 +278,11 @@ func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []
 			c.NextHops = []facts.NextHop{{Via: s.Via.String()}}
 		}
 		c.Code = note.WorsePreference.String()
-		c.Why = fmt.Sprintf("another static route is preferred: route preference %d, not %d", best.Preference,
+		c.Why = phrase.Say("another static route is preferred: route preference %d, not %d", best.Preference,
 			s.Preference)
 		if s.Preference < best.Preference {
 			c.Code = note.HopUnresolved.String()
-			c.Why = "its next hop cannot be resolved"
+			c.Why = phrase.Text("its next hop cannot be resolved")
 		}
 		out = append(out, c)
 	}
@@ -295,18 +296,18 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 	for _, a := range d.Config().OSPF.Areas {
 		for _, r := range a.Ranges {
 			if ip.PrefixFrom(r.Prefix) == p {
-				out = append(out, fmt.Sprintf("%s has the range %v of area %s, and reaches networks in it: what else it covers is dropped (RFC 2328 11.1)", d.Name(), p, labtext.FormatArea(a.ID)))
+				out = append(out, phrase.Say("%s has the range %v of area %s, and reaches networks in it: what else it covers is dropped (RFC 2328 11.1)", d.Name(), p, labtext.FormatArea(a.ID)))
 			}
 		}
 		for _, s := range a.Summaries {
 			if ip.PrefixFrom(s.Prefix) == p {
-				out = append(out, fmt.Sprintf("%s translates routes of area %s that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), labtext.FormatArea(a.ID), p))
+				out = append(out, phrase.Say("%s translates routes of area %s that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), labtext.FormatArea(a.ID), p))
 			}
 		}
 	}
 	for _, s := range d.Config().OSPF.Summaries {
 		if ip.PrefixFrom(s.Prefix) == p {
-			out = append(out, fmt.Sprintf("%s injects routes that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), p))
+			out = append(out, phrase.Say("%s injects routes that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), p))
 		}
 	}
 	byID := facts.RouterIDs(w)
@@ -331,7 +332,7 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 		if o := byID[k.Router]; o != nil {
 			name = o.Name()
 		}
-		if says := fmt.Sprintf("%s announces %v too: it is ignored while %s has the range or summary itself (RFC 2328 16.2 (3))", name, p, d.Name()); !slices.Contains(out, says) {
+		if says := phrase.Say("%s announces %v too: it is ignored while %s has the range or summary itself (RFC 2328 16.2 (3))", name, p, d.Name()); !slices.Contains(out, says) {
 			out = append(out, says)
 		}
 	})

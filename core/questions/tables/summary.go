@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/route"
@@ -48,22 +49,22 @@ func SummaryOf(w *network.World, chosen []string, area string) (Summary, error) 
 	for _, s := range chosen {
 		p, err := netip.ParsePrefix(s)
 		if err != nil || !p.Addr().Is4() {
-			return out, fmt.Errorf("%q is not a prefix; write for example 10.1.0.0/24", s)
+			return out, phrase.Errorf("%q is not a prefix; write for example 10.1.0.0/24", s)
 		}
 		list = append(list, ip.PrefixFrom(p))
 	}
 	if len(list) == 0 && area != "" {
 		for p, at := range where {
-			if at == "area "+area {
+			if at.kind == inArea && at.name == area {
 				list = append(list, p)
 			}
 		}
 		if len(list) == 0 {
-			return out, fmt.Errorf("no network of the lab is in area %s", area)
+			return out, phrase.Errorf("no network of the lab is in area %s", area)
 		}
 	}
 	if len(list) == 0 {
-		return out, fmt.Errorf("choose prefixes, or an area")
+		return out, phrase.Error("choose prefixes, or an area")
 	}
 	slices.SortFunc(list, ip.Prefix.Compare)
 	list = slices.Compact(list)
@@ -81,7 +82,7 @@ func SummaryOf(w *network.World, chosen []string, area string) (Summary, error) 
 	}
 	slices.SortFunc(also, ip.Prefix.Compare)
 	for _, p := range also {
-		out.Also = append(out.Also, Covered{p.String(), where[p]})
+		out.Also = append(out.Also, Covered{p.String(), where[p].String()})
 	}
 	taken = append(taken, also...)
 	gaps, free := unused(sum, taken)
@@ -93,10 +94,39 @@ func SummaryOf(w *network.World, chosen []string, area string) (Summary, error) 
 	return out, nil
 }
 
-// networksOf are the networks of the lab, and where each is: "area 1", "injected by
-// viaduct", or else "static on viaduct".
-func networksOf(w *network.World) map[ip.Prefix]string {
-	out := map[ip.Prefix]string{}
+// location is where a network of the lab comes from.
+type location struct {
+	kind locationKind
+	name string // the area, or the router
+}
+
+type locationKind uint8
+
+const (
+	nowhere locationKind = iota
+	inArea
+	injectedBy
+	connectedOn
+	staticOn
+)
+
+func (l location) String() string {
+	switch l.kind {
+	case inArea:
+		return phrase.Say("area %s", l.name)
+	case injectedBy:
+		return phrase.Say("injected by %s", l.name)
+	case connectedOn:
+		return phrase.Say("connected on %s", l.name)
+	case staticOn:
+		return phrase.Say("static on %s", l.name)
+	}
+	return phrase.Text("nowhere in the lab")
+}
+
+// networksOf are the networks of the lab, and where each comes from.
+func networksOf(w *network.World) map[ip.Prefix]location {
+	out := map[ip.Prefix]location{}
 	for _, d := range w.Devices() {
 		if d.Gone() || d.Kind() == config.Host {
 			continue
@@ -111,9 +141,9 @@ func networksOf(w *network.World) map[ip.Prefix]string {
 				if p.Config.Loopback && !p.Config.OSPF.OwnMask {
 					x = ip.MakePrefix(p.Address(), 32)
 				}
-				out[x] = "area " + labtext.FormatArea(p.Config.OSPF.Area)
+				out[x] = location{inArea, labtext.FormatArea(p.Config.OSPF.Area)}
 			} else if _, known := out[x]; !known {
-				out[x] = "connected on " + d.Name()
+				out[x] = location{connectedOn, d.Name()}
 			}
 		}
 	}
@@ -121,7 +151,7 @@ func networksOf(w *network.World) map[ip.Prefix]string {
 		for _, s := range d.Config().Statics {
 			x := ip.PrefixFrom(s.Prefix)
 			if _, known := out[x]; !known && x.Len > 0 && !d.Gone() {
-				out[x] = route.Static.String() + " on " + d.Name()
+				out[x] = location{staticOn, d.Name()}
 			}
 		}
 	}
@@ -129,9 +159,9 @@ func networksOf(w *network.World) map[ip.Prefix]string {
 	for _, d := range w.Devices() {
 		for _, i := range d.Config().OSPF.Injects {
 			inject := func(x ip.Prefix) {
-				if !d.Gone() && x.Len > 0 && !strings.HasPrefix(out[x], "area ") &&
+				if !d.Gone() && x.Len > 0 && out[x].kind != inArea &&
 					(i.Through == "" || config.Matches(i.Set, x.Netip())) {
-					out[x] = "injected by " + d.Name()
+					out[x] = location{injectedBy, d.Name()}
 				}
 			}
 			switch i.Source {
@@ -181,39 +211,34 @@ func unused(p ip.Prefix, taken []ip.Prefix) (gaps []ip.Prefix, addresses uint64)
 // toPaste writes the statement for the summary: a range on the border routers of
 // the area that all chosen networks are in, or a summary on the router that
 // injects them.
-func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, where map[ip.Prefix]string) {
-	places := map[string]bool{}
+func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, where map[ip.Prefix]location) {
+	places := map[location]bool{}
 	for _, p := range list {
-		at, ok := where[p]
-		if !ok {
-			at = "nowhere in the lab"
-		}
-		places[at] = true
+		places[where[p]] = true
 	}
 	if len(places) != 1 {
 		var names []string
 		for at := range places {
-			names = append(names, at)
+			names = append(names, at.String())
 		}
 		slices.Sort(names)
-		s.Says = "the chosen networks are not in one place (" + strings.Join(names,
-			", ") + "): no one statement joins them"
+		s.Says = phrase.Say("the chosen networks are not in one place (%s): no one statement joins them", strings.Join(names,
+			", "))
 		return
 	}
-	var at string
+	var at location
 	for at = range places {
 	}
-	area, inArea := strings.CutPrefix(at, "area ")
-	name, injected := strings.CutPrefix(at, "injected by ")
-	switch {
+	area := at.name
+	switch at.kind {
 	case inArea:
-	case !injected:
-		s.Says = "the chosen networks are " + at + " and are not announced by OSPF"
+	case nowhere, connectedOn, staticOn:
+		s.Says = phrase.Say("the chosen networks are %s and are not announced by OSPF", at)
 		return
-	default:
+	case injectedBy:
 		s.Lines = []string{"  ospf", "    summary " + sum.String()}
-		s.On = []string{name}
-		s.Says = "on the router that injects them"
+		s.On = []string{at.name}
+		s.Says = phrase.Text("on the router that injects them")
 		return
 	}
 	s.Lines = []string{"  ospf", "    area " + area, "      range " + sum.String()}
@@ -227,8 +252,8 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 			}
 		}
 	}
-	s.Says = "on every border router of area " + area
+	s.Says = phrase.Say("on every border router of area %s", area)
 	if len(s.On) == 0 {
-		s.Says = "area " + area + " has no border router: nobody advertises it into other areas"
+		s.Says = phrase.Say("area %s has no border router: nobody advertises it into other areas", area)
 	}
 }

@@ -1,9 +1,8 @@
 package tables
 
 import (
-	"fmt"
-
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
@@ -32,7 +31,7 @@ type Tree struct {
 func TreeOf(w *network.World, name string) (Tree, error) {
 	d := w.Find(name)
 	if d == nil {
-		return Tree{}, fmt.Errorf("there is no device named %s at that moment", name)
+		return Tree{}, phrase.Errorf("there is no device named %s at that moment", name)
 	}
 	out := Tree{Root: name, Runs: d.Main().OSPF().Runs(), Steps: []TreeStep{}}
 	byID := facts.RouterIDs(w)

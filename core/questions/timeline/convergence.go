@@ -1,9 +1,9 @@
 package timeline
 
 import (
-	"fmt"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/questions/traffic"
 )
 
@@ -17,7 +17,7 @@ type Convergence struct {
 // Markdown writes the report for people.
 func (c *Convergence) Markdown() string {
 	var b strings.Builder
-	say := func(format string, args ...any) { fmt.Fprintf(&b, format, args...) }
+	say := func(format string, args ...any) { b.WriteString(phrase.Say(format, args...)) }
 	a := &c.Action
 	say("# %s\n\nAction %d, at %.3f s: %s.\n", a.Action.Action, a.Seq, a.Start, a.Summary)
 	for _, x := range a.Changes {
@@ -56,9 +56,9 @@ func (c *Convergence) Markdown() string {
 		say("\n## Loops\n\n")
 	}
 	for _, l := range c.Pairs.Loops {
-		until := "to the end"
+		until := phrase.Text("to the end")
 		if l.Until != nil {
-			until = fmt.Sprintf("for %.6f s", *l.Until-l.From)
+			until = phrase.Say("for %.6f s", *l.Until-l.From)
 		}
 		say("- %s, %.6f s after the action, %s, for packets to %s: %s\n", strings.Join(l.Devices, " - "),
 			l.From-a.Start, until, strings.Join(l.Toward, ", "), l.Why)
@@ -69,7 +69,7 @@ func (c *Convergence) Markdown() string {
 // outageWords says when an outage was, in time since the action.
 func outageWords(o traffic.Outage, start float64) string {
 	if o.To == nil {
-		return fmt.Sprintf("out from %.6f s on, to the end: %s", o.From-start, o.Cause)
+		return phrase.Say("out from %.6f s on, to the end: %s", o.From-start, o.Cause)
 	}
-	return fmt.Sprintf("out from %.6f s to %.6f s (%.6f s): %s", o.From-start, *o.To-start, *o.To-o.From, o.Cause)
+	return phrase.Say("out from %.6f s to %.6f s (%.6f s): %s", o.From-start, *o.To-start, *o.To-o.From, o.Cause)
 }

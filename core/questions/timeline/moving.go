@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/history"
@@ -85,23 +86,23 @@ func moverWords(w *network.World, m mover, last note.Note, count int, devices []
 	slices.Sort(names)
 	where := strings.Join(names[:min(len(names), 4)], ", ")
 	if len(names) > 4 {
-		where = fmt.Sprintf("%s and %d more", where, len(names)-4)
+		where = phrase.Say("%s and %d more", where, len(names)-4)
 	}
 	switch m.kind {
 	case note.RouteChanged:
-		return fmt.Sprintf("the route to %v on %s changed %d times", w.Shared().Prefixes.Prefix(uint32(m.id)), where,
+		return phrase.Say("the route to %v on %s changed %d times", w.Shared().Prefixes.Prefix(uint32(m.id)), where,
 			count)
 	case note.LSAOriginated:
 		key := w.Pool().Key(uint32(m.id))
 		if len(names) > 1 {
-			return fmt.Sprintf("%s originated %v in turn, %d times: they have the same router ID", where, key, count)
+			return phrase.Say("%s originated %v in turn, %d times: they have the same router ID", where, key, count)
 		}
 		if key.Type == wire.RouterLSA {
-			return fmt.Sprintf("%s originated its router LSA %d times", where, count)
+			return phrase.Say("%s originated its router LSA %d times", where, count)
 		}
-		return fmt.Sprintf("%s originated %v %d times", where, key, count)
+		return phrase.Say("%s originated %v %d times", where, key, count)
 	}
-	return fmt.Sprintf("%s: %s (%d changes)", where, facts.Words(w, last), count)
+	return phrase.Say("%s: %s (%d changes)", where, facts.Words(w, last), count)
 }
 
 // roundOf is the round in which the routes to a prefix change: the changes from

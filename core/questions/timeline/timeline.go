@@ -4,12 +4,12 @@ package timeline
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"strings"
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
@@ -129,26 +129,26 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 }
 
 func actionWords(a *Action) string {
-	s := "no forwarding change"
-	switch changed := fmt.Sprintf("%s changed on %s", facts.Plural(a.Routes, "route"),
-		facts.Plural(a.Routers, "device")); {
+	s := phrase.Text("no forwarding change")
+	switch changed := phrase.Say("%s changed on %s", phrase.Plural(a.Routes, "route"),
+		phrase.Plural(a.Routers, "device")); {
 	case a.Convergence == nil:
 	case a.Outcome != network.Settled.String():
-		s = changed + " so far"
+		s = phrase.Say("%s so far", changed)
 	default:
-		s = fmt.Sprintf("converged in %s, %s", facts.Seconds(event.FromSeconds(*a.Convergence)), changed)
+		s = phrase.Say("converged in %s, %s", facts.Seconds(event.FromSeconds(*a.Convergence)), changed)
 	}
 	switch {
 	case a.Outcome == network.Settled.String():
 	case a.Until != nil:
-		s = fmt.Sprintf("left at %s, before its time was up; %s", facts.Seconds(event.FromSeconds(a.End)), s)
+		s = phrase.Say("left at %s, before its time was up; %s", facts.Seconds(event.FromSeconds(a.End)), s)
 	case len(a.Moving) > 0:
-		s = fmt.Sprintf("%s; what keeps moving: %s; %s", a.Outcome, strings.Join(a.Moving, "; "), s)
+		s = phrase.Say("%s; what keeps moving: %s; %s", a.Outcome, strings.Join(a.Moving, "; "), s)
 	default:
 		s = a.Outcome + "; " + s
 	}
 	if a.Out > 0 {
-		s += fmt.Sprintf("; %s out for a time", facts.Plural(a.Out, "flow"))
+		s += phrase.Say("; %s out for a time", phrase.Plural(a.Out, "flow"))
 	}
 	return s
 }

@@ -40,6 +40,7 @@ type MapEnd struct {
 	Area    string   `json:"area,omitempty"`
 	Up      bool     `json:"up"`
 	Why     string   `json:"why,omitempty" doc:"why the port is down"`
+	Code    string   `json:"code,omitempty" doc:"the reason of that"`
 	Silent  bool     `json:"silent" doc:"packets from this end vanish"`
 	State   string   `json:"state,omitempty" doc:"of the OSPF neighbour, as this end sees it"`
 	Role    string   `json:"role,omitempty" doc:"on a segment: DR, Backup, DR Other or Waiting"`
@@ -150,7 +151,7 @@ func MapOf(w *network.World) Map {
 			up, why := d.Up(e.Port)
 			end := MapEnd{Device: d.Name(), Port: c.Name, Up: up, Silent: e.SilentOut, Tags: []string{}}
 			if !up {
-				end.Why = why.Info().Text
+				end.Why, end.Code = why.Info().Text, why.String()
 			}
 			if c.Address.IsValid() {
 				end.Address = c.Address.String()

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/tcp"
 	"hellebore/core/protocols/wire/inet"
@@ -53,12 +54,12 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 	switch {
 	case v.State == tcp.Established:
 		r.OK, r.RTT, r.By, r.Device, r.Reason = true, &rtt, p.dst.String(), name, ""
-		r.Answer = fmt.Sprintf("%s takes the connection on port %d%s", name, port, serviceWords(p, port))
+		r.Answer = phrase.Say("%s takes the connection on port %d%s", name, port, serviceWords(p, port))
 		p.d.Main().Disconnect(id)
 	case v.State == tcp.StateClosed && v.Why == tcp.Refused:
 		r.RTT, r.By, r.Device = &rtt, p.dst.String(), name
 		r.Answer = "refused"
-		r.Reason = fmt.Sprintf("%s answers, and nobody listens on its port %d", name, port)
+		r.Reason = phrase.Say("%s answers, and nobody listens on its port %d", name, port)
 	default:
 		if r.Reason == "" {
 			r.Reason = p.lostWords(last)

@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
@@ -151,7 +152,7 @@ func (f *follower) follow(dev uint32, lo, hi, delta event.Time, ttl int, seen []
 	if ds[0].from != longAgo && lo+delta < ds[0].from {
 		// The device was not there before the action.
 		end := min(hi, ds[0].from-delta)
-		f.fail(lo, end, note.NoRoute, "a device that is not there yet", f.dst.String())
+		f.fail(lo, end, note.NoRoute, phrase.Text("a device that is not there yet"), f.dst.String())
 		lo = end
 	}
 	// begins is the send time of the first packet that meets a decision.
@@ -184,7 +185,7 @@ func (f *follower) meets(begins, delta event.Time) event.Time {
 
 func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
 	if lo < hi {
-		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: facts.Sentence(why.Info().Text, a, b), at: a})
+		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: facts.Sentence(why.Info().Text, a, b), code: why, at: a})
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
 	"hellebore/core/simulation/history"
@@ -171,9 +172,9 @@ func computedWords(s *history.Step, l *Loop) string {
 	for _, d := range l.Devices {
 		if at, ok := ran[d]; ok {
 			words = append(words,
-				fmt.Sprintf("%s computed its routes %.3f s after the action", d, (at-s.Start).Seconds()))
+				phrase.Say("%s computed its routes %.3f s after the action", d, (at-s.Start).Seconds()))
 		} else {
-			words = append(words, d+" had not computed its routes anew")
+			words = append(words, phrase.Say("%s had not computed its routes anew", d))
 		}
 	}
 	return strings.Join(words, ", ")

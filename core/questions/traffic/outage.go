@@ -13,6 +13,8 @@ type Outage struct {
 	From  float64  `json:"from" doc:"seconds since the lab began"`
 	To    *float64 `json:"to" doc:"null if the flow is still out at the end of the action"`
 	Cause string   `json:"cause" doc:"where and why the first of them were lost"`
+	Code  string   `json:"code,omitempty" doc:"the reason of that"`
+	At    string   `json:"at,omitempty" doc:"the device where that was"`
 	// Causes are all reasons in order of time, when there is more than one.
 	Causes []string `json:"causes,omitempty"`
 }
@@ -73,6 +75,7 @@ type part struct {
 	ok     bool
 	looped bool
 	cause  string
+	code   note.Code
 	at     string // where they ended
 }
 
@@ -97,7 +100,10 @@ func addOutage(list *[]Outage, p part, open bool) {
 			return
 		}
 	}
-	o := Outage{From: p.lo.Seconds(), To: &to, Cause: p.cause}
+	o := Outage{From: p.lo.Seconds(), To: &to, Cause: p.cause, At: p.at}
+	if p.code != note.None {
+		o.Code = p.code.String()
+	}
 	if open {
 		o.To = nil
 	}

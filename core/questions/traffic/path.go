@@ -3,11 +3,11 @@
 package traffic
 
 import (
-	"fmt"
 	"net/netip"
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/route"
@@ -183,11 +183,11 @@ func FlowsOf(w *network.World) []Flow {
 func flowPath(w *network.World, from, to string) Path {
 	a, b := w.Find(from), w.Find(to)
 	if a == nil || b == nil {
-		return Path{From: from, To: to, Hops: []PathHop{}, Reason: "the device is not there"}
+		return Path{From: from, To: to, Hops: []PathHop{}, Reason: phrase.Text("the device is not there")}
 	}
 	dst := ip.AddrFrom(b.Config().Address())
 	if !dst.IsValid() {
-		return Path{From: from, To: to, Hops: []PathHop{}, Reason: to + " has no address", StopsAt: from}
+		return Path{From: from, To: to, Hops: []PathHop{}, Reason: phrase.Say("%s has no address", to), StopsAt: from}
 	}
 	p := Walk(w, a, dst)
 	p.To = to
@@ -205,7 +205,7 @@ func flowPath(w *network.World, from, to string) Path {
 func FlowBetween(w *network.World, from, to string) (Path, error) {
 	d := w.Find(from)
 	if d == nil {
-		return Path{}, fmt.Errorf("there is no device named %s", from)
+		return Path{}, phrase.Errorf("there is no device named %s", from)
 	}
 	if p, err := netip.ParsePrefix(to); err == nil && p.Addr().Is4() {
 		prefix := ip.PrefixFrom(p)

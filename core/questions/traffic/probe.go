@@ -9,6 +9,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -73,11 +74,11 @@ func addressOf(w *network.World, to string) (ip.Addr, error) {
 		if a := ip.AddrFrom(d.Config().Address()); a.IsValid() {
 			return a, nil
 		}
-		return ip.Addr{}, fmt.Errorf("%s has no address", to)
+		return ip.Addr{}, phrase.Errorf("%s has no address", to)
 	}
 	a, err := netip.ParseAddr(to)
 	if err != nil || !a.Is4() {
-		return ip.Addr{}, fmt.Errorf("%q is neither an IPv4 address nor the name of a device", to)
+		return ip.Addr{}, phrase.Errorf("%q is neither an IPv4 address nor the name of a device", to)
 	}
 	return ip.AddrFrom(a), nil
 }
@@ -88,21 +89,21 @@ func addressOf(w *network.World, to string) (ip.Addr, error) {
 func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult, error) {
 	d := w.Find(r.From)
 	if d == nil {
-		return ProbeResult{}, fmt.Errorf("there is no device named %s", r.From)
+		return ProbeResult{}, phrase.Errorf("there is no device named %s", r.From)
 	}
 	dst, err := addressOf(w, r.To)
 	if err != nil {
 		return ProbeResult{}, err
 	}
 	if r.Port != 0 && d.Main().Local(dst) {
-		return ProbeResult{}, fmt.Errorf("%v is an address of %s itself: it needs no network for that", dst, r.From)
+		return ProbeResult{}, phrase.Errorf("%v is an address of %s itself: it needs no network for that", dst, r.From)
 	}
 	src := sourceOf(w, d, dst)
 	if r.Source != "" {
 		a, err := netip.ParseAddr(r.Source)
 		src = ip.AddrFrom(a)
 		if err != nil || w.Owner(src) != d {
-			return ProbeResult{}, fmt.Errorf("%s is not an address of %s", r.Source, r.From)
+			return ProbeResult{}, phrase.Errorf("%s is not an address of %s", r.Source, r.From)
 		}
 	}
 	every := event.Second
@@ -165,36 +166,36 @@ func summary(p *ProbeResult, trace bool) string {
 	last := p.Replies[len(p.Replies)-1]
 	switch {
 	case trace && last.OK:
-		return fmt.Sprintf("%s is %d hops away", p.To, len(p.Replies))
+		return phrase.Say("%s is %d hops away", p.To, len(p.Replies))
 	case trace && last.Answer == facts.TimeExceeded:
-		return "stopped after " + facts.Plural(len(p.Replies), "hop")
+		return phrase.Say("stopped after %s", phrase.Plural(len(p.Replies), "hop"))
 	case trace:
-		return "the trace ends: " + last.Reason
+		return phrase.Say("the trace ends: %s", last.Reason)
 	case p.Answered == p.Sent:
-		return fmt.Sprintf("all %d answered", p.Sent)
+		return phrase.Say("all %d answered", p.Sent)
 	case p.Answered == 0:
-		return fmt.Sprintf("none of %d answered: %s", p.Sent, last.Reason)
+		return phrase.Say("none of %d answered: %s", p.Sent, last.Reason)
 	}
 	for _, r := range p.Replies {
 		if !r.OK {
 			last = r
 		}
 	}
-	return fmt.Sprintf("%d of %d answered; %s", p.Answered, p.Sent, last.Reason)
+	return phrase.Say("%d of %d answered; %s", p.Answered, p.Sent, last.Reason)
 }
 
 func parseInterval(s string) (event.Time, error) {
 	var n float64
 	var unit string
 	if _, err := fmt.Sscanf(s, "%g%s", &n, &unit); err != nil || n <= 0 || !slices.Contains([]string{"s", "ms"}, unit) {
-		return 0, fmt.Errorf("%q is not an interval; write for example 1s or 200ms", s)
+		return 0, phrase.Errorf("%q is not an interval; write for example 1s or 200ms", s)
 	}
 	t := event.Time(n * float64(event.Second))
 	if unit == "ms" {
 		t /= 1000
 	}
 	if t < event.Millisecond || t > 60*event.Second {
-		return 0, fmt.Errorf("the interval %s is out of range: from 1ms to 60s", s)
+		return 0, phrase.Errorf("the interval %s is out of range: from 1ms to 60s", s)
 	}
 	return t, nil
 }
@@ -263,28 +264,28 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 	var b strings.Builder
 	switch s.Action {
 	case device.Delivered:
-		fmt.Fprintf(&b, "took it: %v is its own address", s.Dst)
+		b.WriteString(phrase.Say("took it: %v is its own address", s.Dst))
 	case device.Dropped:
 		out.Dropped = true
-		b.WriteString("dropped it: " + p.dropWords(s))
+		b.WriteString(phrase.Say("dropped it: %s", p.dropWords(s)))
 	default:
-		b.WriteString(s.Action.String())
+		b.WriteString(phrase.Text(s.Action.String()))
 		if !s.Out.IsValid() {
-			b.WriteString(" to itself")
+			b.WriteString(phrase.Text(" to itself"))
 			break
 		}
-		fmt.Fprintf(&b, " out of %s", d.Ports()[s.Out.Index()].Config.Name)
+		b.WriteString(phrase.Say(" out of %s", d.Ports()[s.Out.Index()].Config.Name))
 		if s.Connected {
-			b.WriteString(", where the destination is")
+			b.WriteString(phrase.Text(", where the destination is"))
 		} else {
-			fmt.Fprintf(&b, " to %v", s.Gateway)
+			b.WriteString(phrase.Say(" to %v", s.Gateway))
 		}
 		if s.Routed {
 			src, _ := d.Main().Table().Best(s.Prefix)
-			fmt.Fprintf(&b, ", by %v (%v)", p.w.Shared().Prefixes.Prefix(s.Prefix), src)
+			b.WriteString(phrase.Say(", by %v (%v)", p.w.Shared().Prefixes.Prefix(s.Prefix), src))
 		}
 		if s.Paths > 1 {
-			fmt.Fprintf(&b, ", one of %d equal-cost paths", s.Paths)
+			b.WriteString(phrase.Say(", one of %d equal-cost paths", s.Paths))
 		}
 	}
 	out.Did = b.String()
@@ -330,11 +331,11 @@ func (p *prober) lostWords(last device.Fate) string {
 	d := p.w.Device(last.Device)
 	what := packetWords(last)
 	if !last.Out.IsValid() {
-		return fmt.Sprintf("no answer; the %s was last seen at %s", what, d.Name())
+		return phrase.Say("no answer; the %s was last seen at %s", what, d.Name())
 	}
 	why := p.faultAt(d, last.Out.Index())
 	if why == "" {
-		why = "no answer came in time"
+		why = phrase.Text("no answer came in time")
 	}
-	return fmt.Sprintf("the %s left %s and did not arrive: %s", what, facts.PortName(d, last.Out.Index()), why)
+	return phrase.Say("the %s left %s and did not arrive: %s", what, facts.PortName(d, last.Out.Index()), why)
 }

@@ -8,6 +8,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
@@ -66,7 +67,7 @@ func About(w *network.World, q Question) (Answer, error) {
 	case Path:
 		err = a.path(w, q)
 	default:
-		err = fmt.Errorf("that is no question about one moment")
+		err = phrase.Error("that is no question about one moment")
 	}
 	return a, err
 }
@@ -104,7 +105,7 @@ func (a *Answer) event(w *network.World, n note.Note, view, who, to string) {
 	if i, ok := n.Port.Number(); ok && (n.Kind == note.HelloRefused || n.Kind == note.LSADiscarded) {
 		view, who, to = "packets", facts.PortName(w.Device(n.Device), i), ""
 	}
-	a.fact(facts.Fact{Text: fmt.Sprintf("%s at %s: %s", w.Device(n.Device).Name(), facts.Seconds(at),
+	a.fact(facts.Fact{Text: phrase.Say("%s at %s: %s", w.Device(n.Device).Name(), facts.Seconds(at),
 		facts.Words(w, n)), View: view, Who: who, To: to}.At(at))
 }
 
@@ -115,17 +116,17 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 		if !concerns(n, q, port) {
 			continue
 		}
-		state := n.A.Name() + " and " + n.B.Name() + ": " + map[string]string{"ospf": "OSPF ",
-			"bgp": "BGP "}[n.Protocol] + n.State
+		state := phrase.Say("%s and %s: %s%s", n.A.Name(), n.B.Name(), map[string]string{"ospf": "OSPF ",
+			"bgp": "BGP "}[n.Protocol], n.State)
 		if found {
 			a.Says += "; "
 		}
 		found = true
 		a.Says += state
 		if len(n.Reasons) > 0 && !n.Up {
-			a.Says += ", since " + n.Reasons[0].Text
+			a.Says += phrase.Say(", since %s", n.Reasons[0].Text)
 		}
-		a.fact(facts.Fact{Text: fmt.Sprintf("%s, since %.3f s", state, n.Since), View: "neighbours", Who: n.A.Device})
+		a.fact(facts.Fact{Text: phrase.Say("%s, since %.3f s", state, n.Since), View: "neighbours", Who: n.A.Device})
 		for _, r := range n.Reasons {
 			a.reason(n, r)
 		}
@@ -133,12 +134,12 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 		a.lastState(w, n)
 	}
 	if !found {
-		a.Says = fmt.Sprintf("%s and %s are not connected: no link or segment joins them with OSPF on both, and neither has the other as a BGP peer", q.Device, q.Other)
+		a.Says = phrase.Say("%s and %s are not connected: no link or segment joins them with OSPF on both, and neither has the other as a BGP peer", q.Device, q.Other)
 		if q.Other == "" {
-			a.Says = q.Device + " has no neighbours and is meant to have none"
+			a.Says = phrase.Say("%s has no neighbours and is meant to have none", q.Device)
 		}
 		for _, name := range []string{q.Device, q.Other} {
-			a.fact(facts.Fact{Text: "the configuration of " + name, View: "text", Place: name})
+			a.fact(facts.Fact{Text: phrase.Say("the configuration of %s", name), View: "text", Place: name})
 		}
 	}
 }
@@ -161,18 +162,18 @@ func (a *Answer) reason(n relations.Neighbour, r facts.Reason) {
 	if r.Mine != "" || r.Theirs != "" {
 		text += fmt.Sprintf(" (%s: %s, %s: %s)", n.A.Name(), orNothing(r.Mine), n.B.Name(), orNothing(r.Theirs))
 	}
-	a.fact(facts.Fact{Text: r.Source + ": " + text, View: "neighbours", Who: n.A.Device})
+	a.fact(facts.Fact{Text: phrase.Text(r.Source) + ": " + text, View: "neighbours", Who: n.A.Device})
 	if r.Remedy != "" {
-		a.fact(facts.Fact{Text: "fix: " + r.Remedy, View: "text", Place: placeOf(n, n.A, n.B), Fixes: r.Fixes})
+		a.fact(facts.Fact{Text: phrase.Say("fix: %s", r.Remedy), View: "text", Place: placeOf(n, n.A, n.B), Fixes: r.Fixes})
 		if p := placeOf(n, n.B, n.A); p != "" {
-			a.fact(facts.Fact{Text: "the other end, " + n.B.Device, View: "text", Place: p})
+			a.fact(facts.Fact{Text: phrase.Say("the other end, %s", n.B.Device), View: "text", Place: p})
 		}
 	}
 }
 
 func orNothing(s string) string {
 	if s == "" {
-		return "none"
+		return phrase.Text("none")
 	}
 	return s
 }
@@ -183,7 +184,7 @@ func valuesOf(mine, theirs string) string {
 	if mine == "" || theirs == "" {
 		return " (" + mine + theirs + ")"
 	}
-	return fmt.Sprintf(" (%s against %s)", mine, theirs)
+	return phrase.Say(" (%s against %s)", mine, theirs)
 }
 
 // placeOf is where an end of a relation is in the text.
@@ -251,7 +252,7 @@ func (a *Answer) route(w *network.World, q Question) {
 			lacks = append(lacks, d.Name())
 		}
 	}
-	a.Says = fmt.Sprintf("%d routers have a route to %v, %d have none", len(has), q.Prefix, len(lacks))
+	a.Says = phrase.Say("%d routers have a route to %v, %d have none", len(has), q.Prefix, len(lacks))
 	for _, name := range append(lacks[:min(len(lacks), 6)], has[:min(len(has), 6)]...) {
 		story := tables.Explain(w, w.Find(name), q.Prefix)
 		a.fact(facts.Fact{Text: story.Answer, View: "routes", Who: name, To: q.Prefix.String()})
@@ -262,13 +263,13 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 	story := tables.Explain(w, d, p)
 	a.Says = story.Answer
 	for _, c := range story.Candidates {
-		words := fmt.Sprintf("%s from %s", c.Prefix, c.Source)
+		words := phrase.Say("%s from %s", c.Prefix, c.Source)
 		if c.Kind != "" {
 			words += ", " + c.Kind
 		}
-		verdict := "lost: "
+		verdict := phrase.Text("lost: ")
 		if c.Won {
-			verdict = "won: "
+			verdict = phrase.Text("won: ")
 		}
 		a.code(c.Code)
 		f := facts.Fact{Text: words + ", " + verdict + c.Why, View: "routes", Who: d.Name(), To: c.Prefix}
@@ -277,7 +278,7 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 		}
 		a.fact(f)
 		for _, s := range c.CostSum {
-			a.fact(facts.Fact{Text: "cost: " + s, View: "database", Who: d.Name()})
+			a.fact(facts.Fact{Text: phrase.Say("cost: %s", s), View: "database", Who: d.Name()})
 		}
 	}
 	for _, s := range story.Also {
@@ -304,9 +305,9 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 // paths are the BGP paths to a prefix at a router, as facts.
 func (a *Answer) paths(r paths.RouterPaths, p netip.Prefix) {
 	for _, x := range r.Paths {
-		words := "the path from " + x.From
+		words := phrase.Say("the path from %s", x.From)
 		if x.After != nil && x.After.ASPath != "" {
-			words += ", AS path " + x.After.ASPath
+			words += phrase.Say(", AS path %s", x.After.ASPath)
 		}
 		values := ""
 		if x.Mine != "" || x.Theirs != "" {
@@ -337,7 +338,7 @@ func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.Pol
 	for _, s := range t.Steps {
 		for _, c := range s.Conditions {
 			if !c.Holds {
-				a.fact(facts.Fact{Text: fmt.Sprintf("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
+				a.fact(facts.Fact{Text: phrase.Say("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
 				if c.Policy != "" && asked != nil {
 					a.policy(asked(c.Policy), nil)
 				}
@@ -349,7 +350,7 @@ func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.Pol
 func (a *Answer) sent(w *network.World, q Question) error {
 	d := w.Find(q.Device)
 	if !d.Main().BGP().Running() {
-		a.Says = "BGP does not run on " + q.Device
+		a.Says = phrase.Say("BGP does not run on %s", q.Device)
 		a.fact(facts.Fact{Text: a.Says, View: "text", Place: q.Device})
 		return nil
 	}
@@ -360,13 +361,13 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		}
 	})
 	if peer == nil {
-		a.Says = fmt.Sprintf("%s has no peer %s", q.Device, q.Other)
-		a.fact(facts.Fact{Text: "the peers of " + q.Device, View: "neighbours", Who: q.Device, Place: q.Device})
+		a.Says = phrase.Say("%s has no peer %s", q.Device, q.Other)
+		a.fact(facts.Fact{Text: phrase.Say("the peers of %s", q.Device), View: "neighbours", Who: q.Device, Place: q.Device})
 		return nil
 	}
 	stories := paths.PathsTo(w, q.Prefix, q.Device).Routers
 	if len(stories) == 0 {
-		a.Says = fmt.Sprintf("%s has no path to %v, so there is nothing to send", q.Device, q.Prefix)
+		a.Says = phrase.Say("%s has no path to %v, so there is nothing to send", q.Device, q.Prefix)
 		a.routeAt(w, d, q.Prefix)
 		return nil
 	}
@@ -375,13 +376,13 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		if s.Peer != peer.Address.String() {
 			continue
 		}
-		verb := "is not sent to"
+		verb := phrase.Text("is not sent to")
 		if s.Sent != nil {
-			verb = "is sent to"
+			verb = phrase.Text("is sent to")
 		}
-		a.Says = fmt.Sprintf("%v %s %s by %s: %s", q.Prefix, verb, s.To, q.Device, s.Why)
+		a.Says = phrase.Say("%v %s %s by %s: %s", q.Prefix, verb, s.To, q.Device, s.Why)
 		a.code(s.Code)
-		a.fact(facts.Fact{Text: fmt.Sprintf("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths",
+		a.fact(facts.Fact{Text: phrase.Say("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths",
 			Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
 		a.policy(s.Export, func(name string) *paths.PolicyTrace {
 			return paths.PolicyTowards(w, d, *peer, q.Prefix,
@@ -389,7 +390,7 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		})
 		if s.Remedy != "" {
 			p, _ := netip.ParseAddr(s.Peer)
-			a.fact(facts.Fact{Text: "fix: " + s.Remedy, View: "text", Place: labtext.PeerPlace(q.Device, p), Fixes: s.Fixes})
+			a.fact(facts.Fact{Text: phrase.Say("fix: %s", s.Remedy), View: "text", Place: labtext.PeerPlace(q.Device, p), Fixes: s.Fixes})
 		}
 	}
 	a.fact(facts.Fact{Text: r.Answer, View: "paths", Who: q.Device, To: q.Prefix.String()})
@@ -407,16 +408,16 @@ func (a *Answer) path(w *network.World, q Question) error {
 		if h.Out == "" {
 			continue
 		}
-		words := fmt.Sprintf("%s sends it out of %s", h.Device, h.Out)
+		words := phrase.Say("%s sends it out of %s", h.Device, h.Out)
 		if i+1 < len(p.Hops) {
-			words += " to " + p.Hops[i+1].Device
+			words += phrase.Say(" to %s", p.Hops[i+1].Device)
 		}
-		words += fmt.Sprintf(": %s is the longest match, from %s", h.Prefix, h.Source)
+		words += phrase.Say(": %s is the longest match, from %s", h.Prefix, h.Source)
 		if h.Cost > 0 {
-			words += fmt.Sprintf(", cost %d", h.Cost)
+			words += phrase.Say(", cost %d", h.Cost)
 		}
 		if h.Ways > 1 {
-			words += fmt.Sprintf("; one of %d equal-cost paths, picked by a hash of the flow", h.Ways)
+			words += phrase.Say("; one of %d equal-cost paths, picked by a hash of the flow", h.Ways)
 		}
 		a.fact(facts.Fact{Text: words, View: "routes", Who: h.Device, To: h.Prefix})
 		if d := w.Find(h.Device); d != nil && d.Kind() == config.Router {
@@ -424,7 +425,7 @@ func (a *Answer) path(w *network.World, q Question) error {
 			for _, c := range tables.Explain(w, d, prefix).Candidates {
 				if !c.Won && c.Prefix == h.Prefix {
 					a.code(c.Code)
-					a.fact(facts.Fact{Text: fmt.Sprintf("%s does not use its route from %s: %s", h.Device, c.Source,
+					a.fact(facts.Fact{Text: phrase.Say("%s does not use its route from %s: %s", h.Device, c.Source,
 						c.Why), View: "routes", Who: h.Device, To: h.Prefix})
 				}
 			}
@@ -433,7 +434,7 @@ func (a *Answer) path(w *network.World, q Question) error {
 	a.Says = strings.Join(names, " - ")
 	a.dropped(w, p)
 	if !p.Arrives {
-		a.Says += ": it does not arrive: " + p.Reason
+		a.Says += phrase.Say(": it does not arrive: %s", p.Reason)
 		a.code(p.Code)
 		a.fact(facts.Fact{Text: p.Reason, View: "routes", Who: p.StopsAt, To: p.Dst})
 		if d := w.Find(p.StopsAt); d != nil {
@@ -475,7 +476,7 @@ func (a *Answer) ports(w *network.World, n relations.Neighbour) {
 			if up, why := d.Up(i); !up {
 				name := config.PortRef{Device: e.Device, Port: e.Port}.String()
 				a.code(why.String())
-				a.fact(facts.Fact{Text: name + " is down: " + why.Info().Text, View: "ports", Who: name, Place: name})
+				a.fact(facts.Fact{Text: phrase.Say("%s is down: %s", name, why.Info().Text), View: "ports", Who: name, Place: name})
 			}
 		}
 	}

@@ -1,9 +1,9 @@
 package why
 
 import (
-	"fmt"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/compare"
@@ -35,17 +35,17 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 	}
 	for _, f := range outages {
 		for _, o := range f.Outages {
-			words := "for good"
+			words := phrase.Text("for good")
 			if o.To != nil {
-				words = fmt.Sprintf("for %.3f s", *o.To-o.From)
+				words = phrase.Say("for %.3f s", *o.To-o.From)
 			}
-			a.fact(facts.Fact{Text: fmt.Sprintf("flow %s is out %s: %s", f.Name, words, o.Cause), View: "map",
+			a.fact(facts.Fact{Text: phrase.Say("flow %s is out %s: %s", f.Name, words, o.Cause), View: "map",
 				To: "flow " + f.Name})
 		}
 	}
 	for _, r := range c.Section(compare.Neighbours).Rows {
 		if r.Weight == compare.Worse {
-			a.fact(facts.Fact{Text: r.Subject + ": " + r.Before + " to " + orNothing(r.After), View: "neighbours",
+			a.fact(facts.Fact{Text: phrase.Say("%s: %s to %s", r.Subject, r.Before, orNothing(r.After)), View: "neighbours",
 				Who: r.Device})
 		}
 	}
@@ -62,15 +62,15 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 	}
 	what := []string{}
 	if gone > 0 {
-		what = append(what, fmt.Sprintf("%d of %d pairs of hosts and loopbacks could not reach each other any more",
+		what = append(what, phrase.Say("%d of %d pairs of hosts and loopbacks could not reach each other any more",
 			gone, pairs.Of))
 	}
 	if n := pairs.Total - gone; n > 0 {
-		what = append(what, fmt.Sprintf("%d pairs would be out for at most %.3f s", n, healed))
+		what = append(what, phrase.Say("%d pairs would be out for at most %.3f s", n, healed))
 	}
 	if len(what) == 0 {
-		what = append(what, "nothing would be lost between hosts and loopbacks")
+		what = append(what, phrase.Text("nothing would be lost between hosts and loopbacks"))
 	}
-	a.Says = fmt.Sprintf("after %s %s", action, strings.Join(what, ", "))
+	a.Says = phrase.Say("after %s %s", action, strings.Join(what, ", "))
 	return a, nil
 }

@@ -4,11 +4,11 @@
 package why
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/network"
 )
@@ -38,22 +38,22 @@ type Question struct {
 func (q Question) String() string {
 	switch q.Kind {
 	case Neighbour:
-		return fmt.Sprintf("Why are %s and %s neighbours, or why not?", q.Device, q.Other)
+		return phrase.Say("Why are %s and %s neighbours, or why not?", q.Device, q.Other)
 	case Route:
 		if q.Device == "" {
-			return fmt.Sprintf("Who has a route to %v, and why?", q.Prefix)
+			return phrase.Say("Who has a route to %v, and why?", q.Prefix)
 		}
-		return fmt.Sprintf("Why does %s have this route to %v, or none?", q.Device, q.Prefix)
+		return phrase.Say("Why does %s have this route to %v, or none?", q.Device, q.Prefix)
 	case Sent:
-		return fmt.Sprintf("Why does %s send %s the prefix %v, or why not?", q.Device, q.Other, q.Prefix)
+		return phrase.Say("Why does %s send %s the prefix %v, or why not?", q.Device, q.Other, q.Prefix)
 	case Path:
-		return fmt.Sprintf("Why does traffic from %s to %s take this path?", q.Device, q.Other)
+		return phrase.Say("Why does traffic from %s to %s take this path?", q.Device, q.Other)
 	}
 	what := q.Port
 	if what == "" {
 		what = q.Device
 	}
-	return fmt.Sprintf("What would break without %s?", what)
+	return phrase.Say("What would break without %s?", what)
 }
 
 const examples = "ask for example: why is viaduct - summit not up; why 10.20.0.0/16 on viaduct; why is 203.0.113.0/24 not sent to skylark by viaduct; why from kiosk to booth; what breaks without viaduct.e1"
@@ -100,9 +100,9 @@ func Parse(w *network.World, text string, focus Focus) (Question, error) {
 	case ok:
 		return q, nil
 	case strings.TrimSpace(text) == "" || !spoken && len(h.kinds) == 0:
-		return q, fmt.Errorf("that is no question about this lab; %s", examples)
+		return q, phrase.Errorf("that is no question about this lab; %s", phrase.Text(examples))
 	}
-	return q, fmt.Errorf("it is not clear what is asked about; %s", examples)
+	return q, phrase.Errorf("it is not clear what is asked about; %s", phrase.Text(examples))
 }
 
 func (h *heard) listen(w *network.World, text string) {

@@ -1,13 +1,13 @@
 package history
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
 	"time"
 
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
@@ -167,7 +167,7 @@ func (f *Form) read(words []string) (a Action, at int, ok bool) {
 func ParseAction(s string) (Action, error) {
 	words := strings.Fields(s)
 	if len(words) == 0 {
-		return Action{}, fmt.Errorf("no action; write for example: cut viaduct.e1")
+		return Action{}, phrase.Error("no action; write for example: cut viaduct.e1")
 	}
 	var near *Form // the one that fits farthest
 	farthest := 0
@@ -186,22 +186,22 @@ func ParseAction(s string) (Action, error) {
 		}
 	}
 	if near == nil {
-		return Action{}, fmt.Errorf("%q is not an action; known: %s", words[0], strings.Join(kindNames[1:], ", "))
+		return Action{}, phrase.Errorf("%q is not an action; known: %s", words[0], strings.Join(kindNames[1:], ", "))
 	}
-	write := "; write for example: " + strings.Join(examples, ", or ")
+	write := phrase.Say("; write for example: %s", strings.Join(examples, phrase.Text(", or ")))
 	form := strings.Fields(near.Form)
 	switch {
 	case len(words) == 1:
-		return Action{Kind: near.Kind}, fmt.Errorf("%s what?%s", words[0], write[1:])
+		return Action{Kind: near.Kind}, phrase.Errorf("%s what?%s", words[0], write[1:])
 	case farthest == len(form):
-		return Action{Kind: near.Kind}, fmt.Errorf("%q is one word too many%s", words[farthest], write)
+		return Action{Kind: near.Kind}, phrase.Errorf("%q is one word too many%s", words[farthest], write)
 	case farthest == len(words):
-		return Action{Kind: near.Kind}, fmt.Errorf("%s what?%s", s, write[1:])
+		return Action{Kind: near.Kind}, phrase.Errorf("%s what?%s", s, write[1:])
 	}
 	if x, named := fields[form[farthest]]; named {
-		return Action{Kind: near.Kind}, fmt.Errorf("%q is not %s%s", words[farthest], x.what, write)
+		return Action{Kind: near.Kind}, phrase.Errorf("%q is not %s%s", words[farthest], phrase.Text(x.what), write)
 	}
-	return Action{Kind: near.Kind}, fmt.Errorf("%q does not fit here; it should be %q%s", words[farthest], form[farthest], write)
+	return Action{Kind: near.Kind}, phrase.Errorf("%q does not fit here; it should be %q%s", words[farthest], form[farthest], write)
 }
 
 // Perform does the action to a world. The error says what it refers to that is
@@ -214,13 +214,13 @@ func (a Action) Perform(w *network.World, lab *config.Lab) error {
 	i := slices.IndexFunc(Forms, func(f Form) bool { s, ok := f.write(a); return ok && f.Kind == a.Kind && s == a.String() })
 	switch {
 	case i < 0:
-		return fmt.Errorf("%s does not say what it is done to", a.Kind)
+		return phrase.Errorf("%s does not say what it is done to", a.Kind)
 	case Forms[i].do == nil:
 		return nil
 	}
 	d := w.Find(a.Target.Device)
 	if d == nil {
-		return fmt.Errorf("there is no device named %s", a.Target.Device)
+		return phrase.Errorf("there is no device named %s", a.Target.Device)
 	}
 	return Forms[i].do(a, w, d)
 }
@@ -238,11 +238,11 @@ func (a Action) port(d *device.Device) (uint32, error) {
 	case ok:
 		return p, nil
 	case a.Target.Port != config.HostPort:
-		return 0, fmt.Errorf("%s has no port named %s", d.Name(), a.Target.Port)
+		return 0, phrase.Errorf("%s has no port named %s", d.Name(), a.Target.Port)
 	case len(d.Ports()) == 0:
-		return 0, fmt.Errorf("%s has no port", d.Name())
+		return 0, phrase.Errorf("%s has no port", d.Name())
 	}
-	return 0, fmt.Errorf("%s is a router: say which port, for example %s.%s", d.Name(), d.Name(), d.Ports()[0].Config.Name)
+	return 0, phrase.Errorf("%s is a router: say which port, for example %s.%s", d.Name(), d.Name(), d.Ports()[0].Config.Name)
 }
 
 // onPort does something to what a port is joined to.
@@ -253,7 +253,7 @@ func onPort(do atPort) func(Action, *network.World, *device.Device) error {
 			return err
 		}
 		if _, _, joined := w.MediumOf(d.ID(), p); !joined {
-			return fmt.Errorf("%v is not joined to anything", a.Target)
+			return phrase.Errorf("%v is not joined to anything", a.Target)
 		}
 		return do(a, w, d, p)
 	}
@@ -261,21 +261,21 @@ func onPort(do atPort) func(Action, *network.World, *device.Device) error {
 
 func cut(a Action, w *network.World, d *device.Device, port uint32) error {
 	if !w.Cut(d.ID(), port) {
-		return fmt.Errorf("the link of %v is cut already", a.Target)
+		return phrase.Errorf("the link of %v is cut already", a.Target)
 	}
 	return nil
 }
 
 func silence(a Action, w *network.World, d *device.Device, port uint32) error {
 	if !w.Silence(d.ID(), port, a.Direction) {
-		return fmt.Errorf("the link of %v is silent already", a.Target)
+		return phrase.Errorf("the link of %v is silent already", a.Target)
 	}
 	return nil
 }
 
 func mend(a Action, w *network.World, d *device.Device, port uint32) error {
 	if !w.Mend(d.ID(), port) {
-		return fmt.Errorf("the link of %v has no fault", a.Target)
+		return phrase.Errorf("the link of %v has no fault", a.Target)
 	}
 	return nil
 }
@@ -283,7 +283,7 @@ func mend(a Action, w *network.World, d *device.Device, port uint32) error {
 func part(a Action, w *network.World, d *device.Device, port uint32) error {
 	if !w.Part(d.ID(), port) {
 		m, _, _ := w.MediumOf(d.ID(), port)
-		return fmt.Errorf("%v is on the link %s, not on a segment; cut it instead", a.Target, linkWords(w, m))
+		return phrase.Errorf("%v is on the link %s, not on a segment; cut it instead", a.Target, linkWords(w, m))
 	}
 	return nil
 }
@@ -295,10 +295,10 @@ func join(a Action, w *network.World, d *device.Device) error {
 	}
 	s := w.Segment(a.Segment)
 	if s == nil {
-		return fmt.Errorf("there is no segment named %s", a.Segment)
+		return phrase.Errorf("there is no segment named %s", a.Segment)
 	}
 	if d.Ports()[p].Config.Loopback || !w.JoinSegment(d.ID(), p, s) {
-		return fmt.Errorf("%v is joined already; part it first", a.Target)
+		return phrase.Errorf("%v is joined already; part it first", a.Target)
 	}
 	return nil
 }
@@ -323,9 +323,9 @@ func forcePort(o config.Override) func(Action, *network.World, *device.Device) e
 func restart(a Action, _ *network.World, d *device.Device) error {
 	switch {
 	case a.Protocol == "bgp" && !d.Main().RestartBGP():
-		return fmt.Errorf("BGP does not run on %s", d.Name())
+		return phrase.Errorf("BGP does not run on %s", d.Name())
 	case a.Protocol == "ospf" && !d.Main().RestartOSPF():
-		return fmt.Errorf("OSPF does not run on %s", d.Name())
+		return phrase.Errorf("OSPF does not run on %s", d.Name())
 	}
 	return nil
 }
@@ -335,7 +335,7 @@ func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
 	return func(a Action, _ *network.World, d *device.Device) error {
 		inst := d.Main()
 		if !inst.BGP().Running() {
-			return fmt.Errorf("BGP does not run on %s", d.Name())
+			return phrase.Errorf("BGP does not run on %s", d.Name())
 		}
 		var peers []ip.Addr
 		inst.BGP().Peers(func(v bgp.PeerView) {
@@ -344,11 +344,11 @@ func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
 			}
 		})
 		if len(peers) == 0 {
-			return fmt.Errorf("%s has no peer %s", d.Name(), a.Peer)
+			return phrase.Errorf("%s has no peer %s", d.Name(), a.Peer)
 		}
 		for _, p := range peers {
 			if !inst.Peer(p, func(s *bgp.Speaker, i int) bool { return do(a, inst, s, i) }) {
-				return fmt.Errorf("the session of %s with %s is not up", d.Name(), a.Peer)
+				return phrase.Errorf("the session of %s with %s is not up", d.Name(), a.Peer)
 			}
 		}
 		return nil

@@ -1,13 +1,12 @@
 package history
 
 import (
-	"errors"
-	"fmt"
 	"math"
 	"slices"
 	"sort"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/network"
@@ -154,7 +153,7 @@ func (h *History) Begin(a Action, until event.Time) (*Step, error) {
 		s.Until = s.Start + until
 	}
 	if s.Until < 0 || s.Until > End || s.Start > End {
-		return nil, fmt.Errorf("the lab's time ends after 100 years; it is at %v now, so wait less", s.Start)
+		return nil, phrase.Errorf("the lab's time ends after 100 years; it is at %v now, so wait less", s.Start)
 	}
 	if a.Kind == Apply {
 		r := labtext.Parse(a.Text)
@@ -182,9 +181,9 @@ func (e *TextError) Error() string {
 		}
 	}
 	if n == 1 {
-		return "the text has an error, nothing was applied"
+		return phrase.Text("the text has an error, nothing was applied")
 	}
-	return fmt.Sprintf("the text has %d errors, nothing was applied", n)
+	return phrase.Say("the text has %d errors, nothing was applied", n)
 }
 
 // Run performs a begun step: it takes effect, and time runs to rest or to the
@@ -294,7 +293,11 @@ func (h *History) BranchAt(m Moment) *History {
 }
 
 // ErrStopped says that what was asked for was stopped before its end.
-var ErrStopped = errors.New("it was stopped before its end")
+var ErrStopped error = stopped{}
+
+type stopped struct{}
+
+func (stopped) Error() string { return phrase.Text("it was stopped before its end") }
 
 // Replay does again what a journal says; ErrStopped if stop, asked now and then,
 // says so: nothing is to be concluded then. A record that was not completed, since
@@ -307,12 +310,12 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 		if r.Action != Apply.String() {
 			var err error
 			if a, err = ParseAction(r.Action); err != nil {
-				return nil, fmt.Errorf("journal entry %d: %w", r.Seq, err)
+				return nil, phrase.Errorf("journal entry %d: %w", r.Seq, err)
 			}
 		}
 		s, err := h.Begin(a, 0)
 		if err != nil {
-			return nil, fmt.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
+			return nil, phrase.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
 		}
 		s.Until = r.Until
 		if r.Done && r.Outcome != network.Settled && r.Engine == Engine {
@@ -320,7 +323,7 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 			s.again, s.Outcome = r.Events, r.Outcome
 		}
 		if err := h.Run(s, stop); err != nil {
-			return nil, fmt.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
+			return nil, phrase.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
 		}
 		if stop != nil && stop() {
 			return nil, ErrStopped

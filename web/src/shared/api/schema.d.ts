@@ -2066,6 +2066,8 @@ export interface components {
     MapEnd: {
       address?: string;
       area?: string;
+      /** @description the reason of that */
+      code?: string;
       /**
        * Format: int32
        * @description OSPF cost, if OSPF runs on it
@@ -2265,9 +2267,13 @@ export interface components {
       via?: string;
     };
     Outage: {
+      /** @description the device where that was */
+      at?: string;
       /** @description where and why the first of them were lost */
       cause: string;
       causes?: string[];
+      /** @description the reason of that */
+      code?: string;
       /**
        * Format: double
        * @description seconds since the lab began
@@ -3003,6 +3009,8 @@ export interface components {
       took: number;
     };
     Said: {
+      /** @enum {string} */
+      asked?: 'ping' | 'trace' | 'path' | 'routes' | 'neighbours' | 'ports' | 'why';
       fixes?: components['schemas']['Fix'][];
       /** @description what was asked for is as one would wish: packets arrive, sessions are up */
       good: boolean;
@@ -3170,6 +3178,18 @@ export interface components {
       text: string;
     };
     StateWarning: {
+      /**
+       * @description stable name of the warning; policy-between: only a policy keeps the AS from being a transit
+       * @enum {string}
+       */
+      code:
+        | 'not-originated'
+        | 'drops-what-it-advertises'
+        | 'injects-all'
+        | 'transit'
+        | 'policy-between'
+        | 'policy-idle'
+        | 'statements-idle';
       /**
        * Format: int64
        * @description how many are concerned

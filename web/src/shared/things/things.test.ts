@@ -11,13 +11,21 @@ const map = {
   ],
   links: [
     { id: 'a', kind: 'link', cut: false, ends: [end('mill', 'e1'), end('halt', 'e1')] },
-    { id: 'b', kind: 'link', cut: true, ends: [end('mill', 'e2'), end('kiosk', 'nic')] },
+    {
+      id: 'b',
+      kind: 'link',
+      cut: true,
+      ends: [
+        end('mill', 'e2', { code: 'far-device-disabled', why: 'the device at the other end is disabled' }),
+        end('kiosk', 'nic'),
+      ],
+    },
     {
       id: 'c',
       kind: 'segment',
       name: 'yard',
       cut: false,
-      ends: [end('mill', 'e3', { why: 'it is disabled' })],
+      ends: [end('mill', 'e3', { why: 'the port is disabled', code: 'port-disabled' })],
     },
   ],
   flows: [{ name: 'kiosk-mill' }],
@@ -50,6 +58,7 @@ describe('what can be done to a thing', () => {
   });
   test('a port, a session, a segment', () => {
     expect(acts({ kind: 'port', name: 'mill.e3' })[0]).toBe('enable mill.e3');
+    expect(acts({ kind: 'port', name: 'mill.e2' })[0]).toBe('disable mill.e2');
     expect(acts({ kind: 'port', name: 'mill.e1' })).toContain('remove mill.e1');
     expect(acts({ kind: 'session', name: 'mill/10.0.0.2' })).toContain('reset 10.0.0.2 on mill');
     expect(acts({ kind: 'segment', name: 'yard' })).toEqual(['remove segment yard']);

@@ -93,7 +93,7 @@ function linkEntries(port: string, map: MapData): Entry[] {
 
 function portEntries(name: string, map: MapData): Entry[] {
   const end = linkOf(name, map)?.ends.find((e) => portName(e) === name);
-  const down = end?.why?.includes('disabled') === true;
+  const down = end?.code === 'port-disabled';
   return [
     { label: 'Desk', key: 'j', look: { view: 'desk', focus: { who: name } } },
     { label: down ? 'Enable' : 'Disable', act: `${down ? 'enable' : 'disable'} ${name}` },

@@ -72,9 +72,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
     );
   }
   // What a policy would mend.
-  const warned = (warnings.data ?? []).filter((w) =>
-    w.fixes?.some((f) => f.edits?.some((e) => e.startsWith('policy '))),
-  );
+  const warned = (warnings.data ?? []).filter((w) => w.code === 'transit');
   const rows = (bench.data?.rows ?? []).filter((r) => !only || r.differs);
   const choose = (name: string) => {
     setChosen(name);
