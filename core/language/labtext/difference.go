@@ -12,23 +12,34 @@ import (
 	"hellebore/core/language/config"
 )
 
+// ChangeKind is what a change does to its subject, or to a property of it.
+type ChangeKind string
+
+// The kinds of changes.
+const (
+	Added   ChangeKind = "added"
+	Removed ChangeKind = "removed"
+	Changed ChangeKind = "changed"
+)
+
 // Change is one difference between two labs by meaning. From is empty for what
-// came, To for what went.
+// came, To for what went, and both for what has no value, as a link.
 type Change struct {
-	Subject string `json:"subject" doc:"device, port, link ..."`
-	What    string `json:"what,omitempty" doc:"the property; empty for the subject itself"`
-	From    string `json:"from,omitempty"`
-	To      string `json:"to,omitempty"`
-	Effect  string `json:"effect" doc:"what the change does to the running network"`
+	Kind    ChangeKind `json:"kind" enum:"added,removed,changed"`
+	Subject string     `json:"subject" doc:"device, port, link ..."`
+	What    string     `json:"what,omitempty" doc:"the property; empty for the subject itself"`
+	From    string     `json:"from,omitempty"`
+	To      string     `json:"to,omitempty"`
+	Effect  string     `json:"effect" doc:"what the change does to the running network"`
 }
 
 // String is the change in words: "viaduct.e1 ospf cost: 10 -> 40".
 func (c Change) String() string {
 	s := strings.TrimSpace(c.Subject + " " + c.What)
 	switch {
-	case c.From == "" && c.What == "":
+	case c.Kind == Added && (c.What == "" || c.To == ""):
 		return phrase.Say("%s added", s)
-	case c.To == "" && c.What == "":
+	case c.Kind == Removed && (c.What == "" || c.From == ""):
 		return phrase.Say("%s removed", s)
 	case c.From == "":
 		return s + ": " + c.To
@@ -69,23 +80,23 @@ func Differences(before, after *config.Lab) []Change {
 	was, is := index(old), index(now)
 	var out []Change
 	for name, was := range names {
-		out = append(out, Change{name, "name", was, name, phrase.Text(string(Live))})
+		out = append(out, Change{Changed, name, "name", was, name, phrase.Text(string(Live))})
 	}
 	for _, f := range now {
 		o, known := was[id{f.subject, f.what}]
 		_, subjectKnown := was[id{f.subject, ""}]
 		switch {
 		case known && o.value != f.value:
-			out = append(out, Change{f.subject, f.what, o.value, f.value, phrase.Text(string(f.effect))})
+			out = append(out, Change{Changed, f.subject, f.what, o.value, f.value, phrase.Text(string(f.effect))})
 		case !known && !f.usual && (f.what == "" || subjectKnown):
-			out = append(out, Change{f.subject, f.what, "", f.value, phrase.Text(string(f.effect))})
+			out = append(out, Change{Added, f.subject, f.what, "", f.value, phrase.Text(string(f.effect))})
 		}
 	}
 	for _, f := range old {
 		_, known := is[id{f.subject, f.what}]
 		_, subjectKnown := is[id{f.subject, ""}]
 		if !known && !f.usual && (f.what == "" || subjectKnown) {
-			out = append(out, Change{f.subject, f.what, cmp.Or(f.value, phrase.Text("there")), "", phrase.Text(string(f.effect))})
+			out = append(out, Change{Removed, f.subject, f.what, f.value, "", phrase.Text(string(f.effect))})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Change) int { return cmp.Compare(a.Subject, b.Subject) })

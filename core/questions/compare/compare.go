@@ -58,13 +58,16 @@ const (
 type Cause string
 
 // WasReset is the cause of a session that is up in both worlds, and was down between.
-const WasReset Cause = "reset"
+const (
+	WasReset   Cause = "reset"
+	Summarised Cause = "summary"
+)
 
 // Row is one difference. Before is empty for what came, After for what went.
 type Row struct {
 	Section string `json:"section" enum:"flows,neighbours,sent,routes,paths,received,database,ports"`
 	Kind    Kind   `json:"kind" enum:"came,went,moved,changed" doc:"moved: it takes another path than before"`
-	Cause   Cause  `json:"cause,omitempty" enum:"reset" doc:"reset: the session was reset and is up again"`
+	Cause   Cause  `json:"cause,omitempty" enum:"reset,summary" doc:"reset: the session was reset and is up again; summary: a summary stands for the route, or stood for it"`
 	Device  string `json:"device" doc:"whose it is; of a relation the first end"`
 	Other   string `json:"other,omitempty" doc:"the peer, or the other end"`
 	Peer    string `json:"peer,omitempty" doc:"the peer's address, of sent and received"`
@@ -123,6 +126,7 @@ type comparer struct {
 	touched       map[string]bool
 	exits         map[exit]map[string]bool // prefixes that left one neighbour for another
 	lost, gained  map[string]bool          // prefixes without, and with, a route on some router
+	within, outOf map[string]bool          // summaries that stand for routes now, and that stood for them
 }
 
 // Worlds compares two worlds. stop, if not nil, is asked now and then whether to
@@ -130,7 +134,7 @@ type comparer struct {
 func Worlds(before, after *network.World, stop func() bool) Comparison {
 	c := &comparer{before: before, after: after, sections: map[string]*Section{}, touched: map[string]bool{},
 		exits: map[exit]map[string]bool{},
-		lost:  map[string]bool{}, gained: map[string]bool{}}
+		lost:  map[string]bool{}, gained: map[string]bool{}, within: map[string]bool{}, outOf: map[string]bool{}}
 	for _, name := range []string{Flows, Neighbours, Sent, Routes, Paths, Received, Database, Ports} {
 		c.sections[name] = &Section{Name: name, Rows: []Row{}}
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
@@ -91,17 +92,52 @@ func (c *comparer) tables() {
 			}
 			switch {
 			case !has:
+				if by := covering(c.after, p.after, c.before, p.before, c.before.Shared().Prefixes.Prefix(old)); by != "" {
+					r.After, r.Cause, r.Kind = phrase.Say("within %s", by), Summarised, Changed
+					c.within[by] = true
+					break
+				}
 				r.Weight = Worse
 				c.lost[r.Subject] = true
 			case !had:
+				if by := covering(c.before, p.before, c.after, p.after, c.after.Shared().Prefixes.Prefix(now)); by != "" {
+					r.Before, r.Cause, r.Kind = phrase.Say("within %s", by), Summarised, Changed
+					c.outOf[by] = true
+					break
+				}
 				r.Weight = Better
 				c.gained[r.Subject] = true
-			case !led:
-				r.Kind = Moved
+			default:
+				if !led {
+					r.Kind = Moved
+				}
+				r.tellApart(restOfRoute(from, a), restOfRoute(to, b))
 			}
 			c.add(r)
 		})
 	}
+}
+
+// covering is the route that stands for a prefix in one world and is not there in the
+// other, where the prefix has a route of its own: its summary. "" if there is none.
+func covering(in *network.World, d *device.Device, other *network.World, then *device.Device, gone ip.Prefix) string {
+	if d == nil || then == nil {
+		return ""
+	}
+	id, hop, ok := d.Main().Table().Lookup(in.Shared(), gone.Addr)
+	if !ok || d.Main().Table().Set(hop) == route.Blackhole {
+		return ""
+	}
+	by := in.Shared().Prefixes.Prefix(id)
+	if by.Len == 0 || !by.Covers(gone) {
+		return ""
+	}
+	if at, known := other.Shared().Prefixes.Find(by); known {
+		if _, there := then.Main().Table().Best(at); there {
+			return ""
+		}
+	}
+	return by.String()
 }
 
 // one is the device of a pair, the later if there are two.

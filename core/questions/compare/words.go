@@ -200,11 +200,12 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 	moved, other := 0, 0
 	routers := map[string]bool{}
 	for _, r := range c.sections[Routes].Rows {
-		switch r.Kind {
-		case Moved:
+		switch {
+		case r.Cause == Summarised:
+		case r.Kind == Moved:
 			moved++
 			routers[r.Device] = true
-		case Changed:
+		case r.Kind == Changed:
 			other++
 		}
 	}
@@ -217,6 +218,12 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 			verb = phrase.Text("is")
 		}
 		say("%s %s new on some router: %s", prefixes(len(c.gained)), verb, phrase.List(sorted(c.gained)))
+	}
+	if len(c.within) > 0 {
+		say("%s stands for more specific routes on some router", phrase.List(sorted(c.within)))
+	}
+	if len(c.outOf) > 0 {
+		say("%s no longer stands for more specific routes on some router", phrase.List(sorted(c.outOf)))
 	}
 	more := ""
 	if c.sections[Routes].Total > len(c.sections[Routes].Rows) {

@@ -4,8 +4,10 @@ package relations
 
 import (
 	"cmp"
+	"math"
 	"slices"
 
+	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/phrase"
@@ -57,7 +59,51 @@ func Adjacencies(w *network.World) []Neighbour {
 		}
 	}
 	out = append(out, VirtualLinks(w)...)
+	sinceTheyFell(w, out)
 	return inOrder(append(out, unplugged(w)...))
+}
+
+// sinceTheyFell says of the ends that are Down since when they are: a router forgets a
+// neighbour that goes Down, so that only the notes know.
+func sinceTheyFell(w *network.World, rows []Neighbour) {
+	down := adjacency.StateNames[adjacency.Down]
+	if !slices.ContainsFunc(rows, func(n Neighbour) bool { return n.State == down }) {
+		return
+	}
+	type end struct{ device, port, id string }
+	last := map[end]float64{}
+	for i := range w.Notes() {
+		n := w.NoteAt(i)
+		if n.Kind != note.NeighbourState || adjacency.State(n.C) != adjacency.Down {
+			continue
+		}
+		if port, ok := n.Port.Number(); ok {
+			d := w.Device(n.Device)
+			at := end{d.Name(), d.Ports()[port].Config.Name, ip.Quad(n.A).String()}
+			last[at] = event.Time(n.At).Seconds()
+			at.id = "" // on a link, whoever it was
+			last[at] = event.Time(n.At).Seconds()
+		}
+	}
+	for i := range rows {
+		n := &rows[i]
+		if n.State != down {
+			continue
+		}
+		fell := math.Inf(1)
+		for _, e := range []struct{ own, far *facts.End }{{&n.A, &n.B}, {&n.B, &n.A}} {
+			at := end{e.own.Device, e.own.Port, ""}
+			if n.Segment != "" {
+				at.id = e.far.RouterID
+			}
+			if t, ok := last[at]; ok && e.own.State == down && t >= e.own.Since {
+				e.own.Since, fell = t, min(fell, t)
+			}
+		}
+		if !math.IsInf(fell, 1) {
+			n.Since = max(fell, n.Since)
+		}
+	}
 }
 
 // inOrder puts those first that are not up.

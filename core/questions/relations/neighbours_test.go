@@ -80,3 +80,21 @@ func TestARouterCalledNobody(t *testing.T) {
 		require.False(t, n.A.Absent)
 	}
 }
+
+// TestSinceWhenItIsDown silences a link: the adjacency is Down since the dead interval
+// ran out, not since the port came up.
+func TestSinceWhenItIsDown(t *testing.T) {
+	h := testlabs.Acted(t, testlabs.Line, "silence mill.e1")
+	cut := h.Steps()[1].Start.Seconds()
+	n := relations.NeighboursOf(h.Head())[0]
+	require.Equal(t, "Down", n.State)
+	require.InDelta(t, cut+35, n.Since, 6, "the last hello came at most 10 s before, and is good for 40 s")
+	require.GreaterOrEqual(t, n.A.Since, n.Since)
+	require.GreaterOrEqual(t, n.B.Since, n.Since)
+
+	h = testlabs.Acted(t, testlabs.Line, "cut mill.e1")
+	n = relations.NeighboursOf(h.Head())[0]
+	require.InDelta(t, h.Steps()[1].Start.Seconds(), n.Since, 1e-9)
+	never := strings.Replace(testlabs.Line, testlabs.MillPort, "port e1 10.0.12.1/30\n    ospf area 1\n", 1)
+	require.Zero(t, relations.NeighboursOf(testlabs.Settled(t, never))[0].Since)
+}

@@ -41,6 +41,7 @@ export type RouteStory = Schemas['RouteStory'];
 export type Problem = Schemas['Problem'];
 export type Checked = Schemas['Checked'];
 export type Hunk = Schemas['Hunk'];
+export type Change = Schemas['Change'];
 export type Sketch = Schemas['Sketch'];
 export type Said = Schemas['Said'];
 export type Answered = Schemas['KeptAnswer'];

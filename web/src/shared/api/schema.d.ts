@@ -1571,6 +1571,8 @@ export interface components {
       /** @description what the change does to the running network */
       effect: string;
       from?: string;
+      /** @enum {string} */
+      kind: 'added' | 'removed' | 'changed';
       /** @description device, port, link ... */
       subject: string;
       to?: string;
@@ -2969,10 +2971,10 @@ export interface components {
       after: string;
       before: string;
       /**
-       * @description reset: the session was reset and is up again
+       * @description reset: the session was reset and is up again; summary: a summary stands for the route, or stood for it
        * @enum {string}
        */
-      cause?: 'reset';
+      cause?: 'reset' | 'summary';
       /** @description whose it is; of a relation the first end */
       device: string;
       /**

@@ -4,6 +4,7 @@ import type { Difference, Previewed, Section } from '../../shared/api/client';
 import { CheckCard } from '../checks/ChecksView';
 import { Summary } from '../compare/ComparisonView';
 import { titles, tone } from '../compare/rows';
+import { changeWords } from '../../shared/draft/changes';
 import { Mono, Quiet } from '../../shared/parts/parts';
 import { allPass, duration, orderWords, plural } from '../../shared/parts/words';
 
@@ -74,10 +75,7 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
       <Part title={`${plural(p.changes.length, 'change')} of the text, by meaning`}>
         {p.changes.slice(0, 300).map((c, i) => (
           <Box key={i} py="3px" overflowWrap="anywhere">
-            <Mono fontWeight="600">{c.subject}</Mono> {c.what}{' '}
-            <Mono>
-              {c.from && c.to ? `${c.from} -> ${c.to}` : c.to || (c.what ? `no longer ${c.from}` : 'removed')}
-            </Mono>
+            <Mono fontWeight="600">{c.subject}</Mono> {c.what} <Mono>{changeWords(c)}</Mono>
             <Quiet display="block" fontSize="11.5px">
               {c.effect}
             </Quiet>

@@ -2,6 +2,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { Checked, Problem } from '../../shared/api/client';
 import type { components } from '../../shared/api/schema';
 import { Fixes } from '../../shared/draft/Fixes';
+import { changeWords } from '../../shared/draft/changes';
 import { Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
 
@@ -55,14 +56,7 @@ export function ProblemsPanel({ problems, checking, changes, running, goto, fix,
           </Box>
           {changes.slice(0, 300).map((c, i) => (
             <Box key={i} py="5px" borderBottom="1px solid" borderColor="line">
-              <Mono fontWeight="600">{c.subject}</Mono> {c.what}{' '}
-              {c.what ? (
-                <Mono>{c.from && c.to ? `${c.from} -> ${c.to}` : c.to || `no longer ${c.from}`}</Mono>
-              ) : c.to ? (
-                'added'
-              ) : (
-                'removed'
-              )}
+              <Mono fontWeight="600">{c.subject}</Mono> {c.what} <Mono>{changeWords(c)}</Mono>
               <Box color="quiet" fontSize="11.5px">
                 {c.effect}
               </Box>

@@ -3,6 +3,7 @@ import { Box, Flex } from '@chakra-ui/react';
 import { type Revision } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
+import { changeWords } from '../../shared/draft/changes';
 import { Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { duration, orderWords } from '../../shared/parts/words';
 
@@ -32,14 +33,7 @@ export function RevisionsPanel({ compare, goBack }: Props) {
           {r.message && <Box>{orderWords(r)}</Box>}
           {r.changes.slice(0, 4).map((c, k) => (
             <Mono key={k} display="block" color="quiet" fontSize="11.5px" overflowWrap="anywhere">
-              {c.subject} {c.what}
-              {c.from && c.to
-                ? `: ${c.from} -> ${c.to}`
-                : c.to
-                  ? `: ${c.to}`
-                  : c.what
-                    ? ': gone'
-                    : ' removed'}
+              {c.subject} {c.what} {changeWords(c)}
             </Mono>
           ))}
           {r.total > 4 && <Quiet fontSize="11.5px">and {r.total - 4} more changes</Quiet>}

@@ -6,6 +6,7 @@ import { EditorView } from '@codemirror/view';
 import { useEffect, useRef } from 'react';
 import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
+import { changeWords } from '../../shared/draft/changes';
 import { Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 
 const look = EditorView.theme({
@@ -58,10 +59,7 @@ export function TwoTexts({
         {changes.length === 0 && <Quiet>They mean the same.</Quiet>}
         {changes.map((c, i) => (
           <Box key={i}>
-            <Mono fontWeight="600">{c.subject}</Mono> {c.what}{' '}
-            <Mono>
-              {c.from && c.to ? `${c.from} -> ${c.to}` : c.to || (c.what ? `no longer ${c.from}` : 'removed')}
-            </Mono>{' '}
+            <Mono fontWeight="600">{c.subject}</Mono> {c.what} <Mono>{changeWords(c)}</Mono>{' '}
             <Quiet fontSize="11.5px">{c.effect}</Quiet>
           </Box>
         ))}

@@ -200,7 +200,9 @@ describe('the revisions', () => {
     made: 1_795_000_000_000,
     at: seq * 10,
     current: false,
-    changes: [{ subject: 'mill.e1', what: 'ospf cost', from: '10', to: '40', effect: '' }],
+    changes: [
+      { kind: 'changed' as const, subject: 'mill.e1', what: 'ospf cost', from: '10', to: '40', effect: '' },
+    ],
     total: 1,
     ...more,
   });
@@ -215,7 +217,7 @@ describe('the revisions', () => {
     const items = await screen.findAllByTestId('revision');
     expect(items.map((i) => i.textContent.slice(0, 10))).toEqual(['in forceAd', 'revision 3', 'revision 1']);
     expect(items[1]?.textContent).toContain('change 3');
-    expect(items[1]?.textContent).toContain('mill.e1 ospf cost: 10 -> 40');
+    expect(items[1]?.textContent).toContain('mill.e1 ospf cost 10 -> 40');
     const buttons = (name: string) => screen.getAllByRole('button', { name });
     await userEvent.click(buttons('what it changed')[1] as HTMLElement);
     expect(compare).toHaveBeenLastCalledWith(1, 3);

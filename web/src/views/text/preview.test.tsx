@@ -16,7 +16,16 @@ const preview = (more: Partial<Previewed> = {}): Previewed => ({
   settles: true,
   devices: ['quarry'],
   of: 3,
-  changes: [{ subject: 'policy to-gannet', what: 'statement all', from: '', to: 'accept', effect: 'live' }],
+  changes: [
+    {
+      kind: 'changed' as const,
+      subject: 'policy to-gannet',
+      what: 'statement all',
+      from: '',
+      to: 'accept',
+      effect: 'live',
+    },
+  ],
   actions: [],
   flows: [],
   checks: [],
