@@ -16,6 +16,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/wire/inet"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
@@ -360,4 +361,25 @@ func TestTimelineOfACut(t *testing.T) {
 	require.InDelta(t, *a.Convergence, sum, 1e-9)
 	_, err = json.Marshal(l.Report())
 	require.NoError(t, err)
+}
+
+// TestAnActionSaysWhatBecomesOfFlows parts a host from the network, does something
+// else, and mends it: what is out since, as before, and repaired is told apart.
+func TestAnActionSaysWhatBecomesOfFlows(t *testing.T) {
+	l := open(t, demoText(t, "triangle-with-ospf"))
+	host := l.History().Lab().Flows[0].From
+	do(t, l, "cut "+host, "wait 30s", "mend "+host, "cut viaduct.e2")
+	var got []string
+	for _, a := range l.Timeline()[1:] {
+		_, flows, _ := strings.Cut(a.Summary, "; ")
+		got = append(got, flows)
+		require.Equal(t, len(l.History().Lab().Flows), 1, "the demo has one flow")
+	}
+	require.Equal(t, []string{"1 flow out since", "1 flow out as before", "1 flow repaired", "1 flow out for a time"}, got)
+	d, err := l.Action(3)
+	require.NoError(t, err)
+	require.True(t, d.Flows[0].Before && d.Flows[0].Still)
+	d, err = l.Action(4)
+	require.NoError(t, err)
+	require.Contains(t, (&timeline.Convergence{Action: d}).Markdown(), "out before the action, to")
 }

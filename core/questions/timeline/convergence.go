@@ -37,11 +37,11 @@ func (c *Convergence) Markdown() string {
 		if len(f.Outages) == 0 {
 			say("- %s (%s to %s): nothing lost\n", f.Name, f.From, f.To)
 		}
-		for _, o := range f.Outages {
-			say("- %s (%s to %s): %s\n", f.Name, f.From, f.To, outageWords(o, a.Start))
+		for i, o := range f.Outages {
+			say("- %s (%s to %s): %s\n", f.Name, f.From, f.To, outageWords(o, a.Start, f.Before && i == 0))
 		}
 		for _, o := range f.Looped {
-			say("- %s (%s to %s) went round before it arrived: %s\n", f.Name, f.From, f.To, outageWords(o, a.Start))
+			say("- %s (%s to %s) went round before it arrived: %s\n", f.Name, f.From, f.To, outageWords(o, a.Start, false))
 		}
 	}
 	say("\n## All hosts and loopbacks\n\n%d of %d pairs were out for a time; the longest for %.6f s.\n",
@@ -66,8 +66,15 @@ func (c *Convergence) Markdown() string {
 	return b.String()
 }
 
-// outageWords says when an outage was, in time since the action.
-func outageWords(o traffic.Outage, start float64) string {
+// outageWords says when an outage was, in time since the action; already, that it began
+// before it.
+func outageWords(o traffic.Outage, start float64, already bool) string {
+	switch {
+	case already && o.To == nil:
+		return phrase.Say("out before the action, and to the end: %s", o.Cause)
+	case already:
+		return phrase.Say("out before the action, to %.6f s: %s", *o.To-start, o.Cause)
+	}
 	if o.To == nil {
 		return phrase.Say("out from %.6f s on, to the end: %s", o.From-start, o.Cause)
 	}

@@ -35,6 +35,9 @@ type Action struct {
 	Tables      Counts         `json:"tables" doc:"routes in all tables, before and after"`
 	LSAs        Counts         `json:"lsas" doc:"LSAs, each counted once for its area, before and after"`
 	Out         int            `json:"out" doc:"flows that were out for a time"`
+	OutSince    int            `json:"outSince" doc:"flows that are out since this action"`
+	StillOut    int            `json:"stillOut" doc:"flows that were out before and are at its end"`
+	Repaired    int            `json:"repaired" doc:"flows that were out before and arrive at its end"`
 	Summary     string         `json:"summary" doc:"one sentence"`
 	Changes     []string       `json:"changes,omitempty" doc:"of an apply: what changed, by meaning"`
 	Moving      []string       `json:"moving" doc:"of an action that does not settle: what keeps changing, the busiest first"`
@@ -111,7 +114,14 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 	a.Tables.After, a.LSAs.After = sizes(s.After)
 	a.Routes, a.Routers = len(moved), len(routers)
 	for _, f := range outages {
-		if len(f.Outages) > 0 {
+		switch {
+		case f.Before && f.Still:
+			a.StillOut++
+		case f.Before:
+			a.Repaired++
+		case f.Still:
+			a.OutSince++
+		case len(f.Outages) > 0:
 			a.Out++
 		}
 	}
@@ -147,8 +157,14 @@ func actionWords(a *Action) string {
 	default:
 		s = a.Outcome + "; " + s
 	}
-	if a.Out > 0 {
-		s += phrase.Say("; %s out for a time", phrase.Plural(a.Out, "flow"))
+	for _, x := range []struct {
+		n    int
+		says string
+	}{{a.OutSince, "; %s out since"}, {a.Out, "; %s out for a time"}, {a.Repaired, "; %s repaired"},
+		{a.StillOut, "; %s out as before"}} {
+		if x.n > 0 {
+			s += phrase.Say(x.says, phrase.Plural(x.n, "flow"))
+		}
 	}
 	return s
 }

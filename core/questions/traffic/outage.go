@@ -24,6 +24,8 @@ type FlowOutages struct {
 	Name    string   `json:"name"`
 	From    string   `json:"from"`
 	To      string   `json:"to"`
+	Before  bool     `json:"outBefore" doc:"it was out when the action began"`
+	Still   bool     `json:"stillOut" doc:"it is out at the end of the action"`
 	Outages []Outage `json:"outages"`
 	Looped  []Outage `json:"looped" doc:"intervals in which packets passed a device twice and still arrived"`
 }
@@ -54,7 +56,11 @@ func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 		}
 		dst := ip.AddrFrom(to.Config().Address())
 		row := FlowOutages{Name: f.Name, From: f.From, To: f.To, Outages: []Outage{}, Looped: []Outage{}}
-		for _, p := range flowParts(s, changes, from.ID(), dst, last) {
+		parts := flowParts(s, changes, from.ID(), dst, last)
+		if n := len(parts); n > 0 {
+			row.Before, row.Still = !parts[0].ok && parts[0].lo < s.Start, !parts[n-1].ok
+		}
+		for _, p := range parts {
 			list := &row.Outages
 			if p.ok {
 				if !p.looped {

@@ -1197,8 +1197,18 @@ export interface components {
        * @description flows that were out for a time
        */
       out: number;
+      /**
+       * Format: int64
+       * @description flows that are out since this action
+       */
+      outSince: number;
       /** @enum {string} */
       outcome: 'settled' | 'does not settle' | 'stopped' | 'does not settle so far';
+      /**
+       * Format: int64
+       * @description flows that were out before and arrive at its end
+       */
+      repaired: number;
       /**
        * Format: int64
        * @description routers whose forwarding changed
@@ -1224,6 +1234,11 @@ export interface components {
        * @description seconds since the lab began
        */
       start: number;
+      /**
+       * Format: int64
+       * @description flows that were out before and are at its end
+       */
+      stillOut: number;
       /** @description one sentence */
       summary: string;
       /** @description routes in all tables, before and after */
@@ -1280,10 +1295,20 @@ export interface components {
        * @description flows that were out for a time
        */
       out: number;
+      /**
+       * Format: int64
+       * @description flows that are out since this action
+       */
+      outSince: number;
       /** @enum {string} */
       outcome: 'settled' | 'does not settle' | 'stopped' | 'does not settle so far';
       /** @description how the convergence time came about, on the slowest router */
       phases: components['schemas']['Phase'][];
+      /**
+       * Format: int64
+       * @description flows that were out before and arrive at its end
+       */
+      repaired: number;
       /**
        * Format: int64
        * @description routers whose forwarding changed
@@ -1311,6 +1336,11 @@ export interface components {
        * @description seconds since the lab began
        */
       start: number;
+      /**
+       * Format: int64
+       * @description flows that were out before and are at its end
+       */
+      stillOut: number;
       /** @description one sentence */
       summary: string;
       /** @description routes in all tables, before and after */
@@ -1860,7 +1890,11 @@ export interface components {
       /** @description intervals in which packets passed a device twice and still arrived */
       looped: components['schemas']['Outage'][];
       name: string;
+      /** @description it was out when the action began */
+      outBefore: boolean;
       outages: components['schemas']['Outage'][];
+      /** @description it is out at the end of the action */
+      stillOut: boolean;
       to: string;
     };
     'Fork-labRequest': {

@@ -19,7 +19,7 @@ export function effectWords(p: Previewed): string {
   const harm = harmOf(p);
   if (harm.length > 0)
     return harm.length > 2 ? `${harm.slice(0, 2).join(', ')}, and ${harm.length - 2} more` : harm.join(', ');
-  const out = p.flows.filter((f) => f.out > 0);
+  const out = p.flows.filter((f) => f.before && f.after && f.out > 0);
   const longest = Math.max(0, ...out.map((f) => f.out));
   const words = p.summary.slice(0, 2);
   if (words.length === 0) words.push('nothing else is different');

@@ -86,18 +86,22 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
   );
 }
 
+function fateOf(f: Previewed['flows'][number]): string {
+  if (!f.before) return f.after ? 'arrives again' : 'is out as before';
+  if (!f.after) return 'breaks for good';
+  return f.out > 0 ? `is out for ${duration(f.out)} meanwhile` : 'is never out';
+}
+
 function Flows({ flows }: { flows: Previewed['flows'] }) {
   if (flows.length === 0) return <Quiet display="block">No flow is out meanwhile.</Quiet>;
   return (
     <Box mt={2}>
       {flows.map((f) => (
-        <Box key={f.name} color={f.before && !f.after ? 'brick' : f.out > 0 ? 'ochre' : undefined}>
-          flow <b>{f.name}</b>{' '}
-          {f.before && !f.after
-            ? 'breaks for good'
-            : f.out > 0
-              ? `is out for ${duration(f.out)} meanwhile`
-              : 'is never out'}
+        <Box
+          key={f.name}
+          color={!f.before ? undefined : !f.after ? 'brick' : f.out > 0 ? 'ochre' : undefined}
+        >
+          flow <b>{f.name}</b> {fateOf(f)}
           {f.looped.length > 0 && ', and its packets loop for a time'}
           {f.outages.slice(0, 2).map((o, i) => (
             <Quiet key={i} display="block" fontSize="11.5px">

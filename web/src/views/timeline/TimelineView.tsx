@@ -177,14 +177,21 @@ function Outages({ d }: { d: ActionDetail }) {
               was never out
             </Box>
           ) : null}
-          {f.outages.map((o) => (
+          {f.outages.map((o, i) => (
             <Box key={o.from} color="brick">
-              out from <Mono>{exact(o.from - d.start)}</Mono>{' '}
+              {f.outBefore && i === 0 ? (
+                'out before the action '
+              ) : (
+                <>
+                  out from <Mono>{exact(o.from - d.start)}</Mono>{' '}
+                </>
+              )}
               {o.to === null ? (
                 'on, to the end'
               ) : (
                 <>
-                  to <Mono>{exact(o.to - d.start)}</Mono>, {duration(o.to - o.from)}
+                  to <Mono>{exact(o.to - d.start)}</Mono>
+                  {f.outBefore && i === 0 ? '' : `, ${duration(o.to - o.from)}`}
                 </>
               )}
               {(o.causes ?? [o.cause]).map((cause, i) => (
