@@ -258,6 +258,7 @@ func TestEverySentenceCanBeSaidInAnotherLanguage(t *testing.T) {
 			if asIs.MatchString(at) {
 				return
 			}
+			s, _, _ = strings.Cut(s, strange("example: ")) // what follows is typed
 			s = names.ReplaceAllString(quoted.ReplaceAllString(s, ""), "")
 			for _, d := range data {
 				s = strings.ReplaceAll(s, strings.Trim(d, `"`), "")

@@ -103,7 +103,7 @@ func init() {
 		note.NoExportPolicy:    Case.exportPolicy,
 		note.NextHopUnresolved: Case.nextHop,
 		note.BetweenInternal:   Case.betweenInternal,
-		note.PeerASInPath:      func(c Case) []facts.Fix { return Edit(session(c.A) + " loop-check off") },
+		note.PeerASInPath:      Case.pastLoopCheck,
 		note.NotInUse:          func(c Case) []facts.Fix { return Edit(c.A.Device.Name() + " bgp in-use-only off") },
 		note.UpdateTooLong:     Case.tooLong,
 		note.SharedByOneAS:     Case.multipathAny,

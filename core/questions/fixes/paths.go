@@ -70,6 +70,16 @@ func (c Case) ownAS() []facts.Fix {
 	return Edit(edits...)
 }
 
+// pastLoopCheck sends a path with the peer's AS in it, and has the peer take it.
+func (c Case) pastLoopCheck() []facts.Fix {
+	send := session(c.A) + " loop-check off"
+	out := Edit(send)
+	if c.B.Device != nil && c.B.Has && c.B.peer() != nil && c.B.peer().OwnAS == 0 {
+		out = append(out, Edit(send, session(c.B)+" own-as-allowed 1")...)
+	}
+	return out
+}
+
 // NoTransit keeps from a peer what a router has from another AS: a statement of its
 // export policy rejects it before all others.
 func NoTransit(w *network.World, d *device.Device, v bgp.PeerView, from uint32) []facts.Fix {

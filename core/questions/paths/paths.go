@@ -157,7 +157,8 @@ type PathRow struct {
 	Theirs   string       `json:"theirs,omitempty" doc:"the value it lost against"`
 	Against  string       `json:"against,omitempty" doc:"whose path it lost to"`
 	RFC      string       `json:"rfc,omitempty"`
-	Fixes    []facts.Fix  `json:"fixes,omitempty" doc:"ways to have it accepted or used, if there is a remedy"`
+	Remedy   string       `json:"remedy,omitempty" doc:"what would have it accepted or used"`
+	Fixes    []facts.Fix  `json:"fixes,omitempty" doc:"ways to do what the remedy says"`
 	Cost     *uint32      `json:"cost,omitempty" doc:"interior cost of its next hop"`
 }
 
@@ -391,7 +392,7 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 	}
 	info := code.Info()
 	x.Code, x.What, x.Why, x.RFC = code.String(), info.What, info.Text, info.RFC
-	x.Fixes = fixesOf(w, d, v, code)
+	x.Remedy, x.Fixes = remedyOf(d, x.From, info), fixesOf(w, d, v, code)
 	raw := w.Attrs().Get(row.Raw)
 	switch code {
 	case note.OwnASInPath:
@@ -433,6 +434,11 @@ func fixesOf(w *network.World, d *device.Device, v bgp.PeerView, code note.Code)
 		}
 	}
 	return fixes.For(c)
+}
+
+// remedyOf is the remedy of a reason at a router, about a peer of it.
+func remedyOf(d *device.Device, peer string, info note.Info) string {
+	return facts.Sentence(info.Remedy, d.Name(), peer)
 }
 
 // wayOf is the interior cost of a path's next hop.
@@ -502,8 +508,10 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 	default:
 		info := why.Info()
 		x.Code, x.Why = why.String(), info.Text
-		x.Remedy = strings.NewReplacer("{a}", d.Name(), "{b}", x.To).Replace(info.Remedy)
-		x.Fixes = fixesOf(w, d, v, why)
+		x.Remedy, x.Fixes = remedyOf(d, x.To, info), fixesOf(w, d, v, why)
+		if why == note.PeerASInPath {
+			x.Why = phrase.Say("AS %d, the peer's, is in the path: the peer would refuse it", v.Config.AS)
+		}
 		if why == note.PolicyRejected && x.Export != nil {
 			x.Why = x.Export.Says
 		}

@@ -1,6 +1,8 @@
 package tables
 
 import (
+	"slices"
+
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
@@ -49,7 +51,7 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 	out = append(out, stopped(w, p)...)
 	out = append(out, kept(w, d, p)...)
 	out = append(out, paths.BGPSays(w, d, p)...)
-	if !d.Main().OSPF().Running() && d.Config().BGP.AS == 0 {
+	if !d.Main().OSPF().Running() && d.Config().BGP.AS == 0 && anyOSPF(w) {
 		out = append(out, phrase.Say("OSPF does not run on %s", d.Name()))
 	} else if d.Main().OSPF().Running() {
 		full := 0
@@ -67,6 +69,11 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 		}
 	}
 	return out
+}
+
+// anyOSPF says whether OSPF runs anywhere: where it does not, nobody asks about it.
+func anyOSPF(w *network.World) bool {
+	return slices.ContainsFunc(w.Devices(), func(d *device.Device) bool { return !d.Gone() && d.Main().OSPF().Running() })
 }
 
 // stopped says where the LSA that announces a prefix stopped: at adjacencies that

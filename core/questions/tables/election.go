@@ -1,6 +1,8 @@
 package tables
 
 import (
+	"slices"
+
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/adjacency"
@@ -20,8 +22,42 @@ func (c candidate) above(o candidate) bool {
 	return c.priority > o.priority || c.priority == o.priority && c.id > o.id
 }
 
-// electionWords say why a segment's DR and BDR are what they are, as a port sees it.
-func electionWords(p *ospf.Process, i uint32) (dr, bdr string) {
+// Standing is a router in the election of a segment, as one port of it sees that.
+type Standing struct {
+	Address  ip.Addr
+	RouterID ip.Quad
+	Priority uint8
+	DR, BDR  bool
+}
+
+// Election is how a segment's DR and BDR came to be, as a port sees it.
+type Election struct {
+	DRWhy, BDRWhy string     // "" if there is none
+	List          []Standing // all that the port knows, the best first; itself among them
+}
+
+// ElectionAt is the election that a port takes part in; ok is false if it takes part in
+// none.
+func ElectionAt(p *ospf.Process, i uint32) (e Election, ok bool) {
+	v := p.Port(i)
+	if !p.Running() || !v.On || !v.Broadcast || v.Passive || v.State < ospf.PortWaiting {
+		return e, false
+	}
+	list := candidates(p, i)
+	slices.SortStableFunc(list, func(a, b candidate) int {
+		if a.above(b) {
+			return -1
+		}
+		return 1
+	})
+	for _, c := range list {
+		e.List = append(e.List, Standing{ip.V4(c.address), c.id, c.priority, c.address == v.DR, c.address == v.BDR})
+	}
+	e.DRWhy, e.BDRWhy = electionWords(p, i)
+	return e, true
+}
+
+func candidates(p *ospf.Process, i uint32) []candidate {
 	v := p.Port(i)
 	list := []candidate{{v.Address.Quad(), p.RouterID(), v.Priority}}
 	p.Neighbours(i, func(n ospf.NeighbourView) {
@@ -29,6 +65,13 @@ func electionWords(p *ospf.Process, i uint32) (dr, bdr string) {
 			list = append(list, candidate{n.Address.Quad(), n.RouterID, n.Priority})
 		}
 	})
+	return list
+}
+
+// electionWords say why a segment's DR and BDR are what they are, as a port sees it.
+func electionWords(p *ospf.Process, i uint32) (dr, bdr string) {
+	v := p.Port(i)
+	list := candidates(p, i)
 	if v.DR != 0 {
 		dr = whyChosen(list, v.DR, 0)
 	}

@@ -56,7 +56,7 @@ func StateWarnings(w *network.World) []StateWarning {
 			continue
 		}
 		ids := facts.InPrefixOrder(w, d.Main().BGP().Prefixes())
-		out = append(out, notThere(w, d)...)
+		out = append(out, NotOriginated(w, d)...)
 		out = append(out, unfiltered(w, d, ids)...)
 		out = append(out, transits(w, d, ids)...)
 		out = append(out, notInUse(w, d, ids)...)
@@ -65,8 +65,9 @@ func StateWarnings(w *network.World) []StateWarning {
 	return append(out, idle(w, matched, asked)...)
 }
 
-// notThere warns of prefixes that are originated and not exactly in the table.
-func notThere(w *network.World, d *device.Device) (out []StateWarning) {
+// NotOriginated warns of prefixes that a router is to originate and that are not exactly
+// in its table.
+func NotOriginated(w *network.World, d *device.Device) (out []StateWarning) {
 	for _, o := range d.Config().BGP.Originates {
 		p := ip.PrefixFrom(o.Prefix)
 		if id, ok := w.Shared().Prefixes.Find(p); ok {
@@ -74,12 +75,11 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 				continue
 			}
 		}
-		near := ""
+		var near []string
 		for _, id := range d.Main().Prefixes() {
 			x := w.Shared().Prefixes.Prefix(id)
 			if _, _, there := d.Main().Interior(id); there && x.Len > 0 && (p.Covers(x) || x.Covers(p)) {
-				near = x.String()
-				break
+				near = append(near, x.String())
 			}
 		}
 		s := StateWarning{Code: "not-originated", Weight: "warning", Device: d.Name(), Prefixes: []string{p.String()}, Count: 1,
@@ -88,9 +88,9 @@ func notThere(w *network.World, d *device.Device) (out []StateWarning) {
 				d.Name(), p),
 			Hint:  phrase.Say("add static %v blackhole, or originate a prefix that is there", p),
 			Fixes: fixes.Edit(fmt.Sprintf("%s static %v blackhole", d.Name(), p))}
-		if near != "" {
-			s.Fixes = append(s.Fixes, fixes.Edit(fmt.Sprintf("rename %s bgp originate %v %s", d.Name(), p, near))...)
-			s.Hint = phrase.Say("the table has %s: originate that, or add static %v blackhole", near, p)
+		if len(near) > 0 {
+			s.Fixes = append(s.Fixes, fixes.Edit(fmt.Sprintf("rename %s bgp originate %v %s", d.Name(), p, near[0]))...)
+			s.Hint = phrase.Say("the table has %s: originate what is there, or add static %v blackhole", phrase.List(near), p)
 		}
 		out = append(out, s)
 	}

@@ -23,7 +23,7 @@ func TestTimelineOfAnAction(t *testing.T) {
 	a := timeline.DetailOf(s, flows, nil)
 	require.Equal(t, "settled", a.Outcome)
 	require.Equal(t, 2, a.Routers)
-	require.Contains(t, a.Summary, "1 flow out for a time")
+	require.Contains(t, a.Summary, "1 flow out since")
 	sum := 0.0
 	for i, name := range []string{"detection", "flooding", "shortest paths", "installation"} {
 		require.Equal(t, name, a.Phases[i].Name)

@@ -26,7 +26,7 @@ import (
 // Answer is a question answered.
 type Answer struct {
 	Question string       `json:"question" doc:"as it was understood"`
-	Kind     Kind         `json:"kind" enum:"neighbour,route,sent,path,break"`
+	Kind     Kind         `json:"kind" enum:"neighbour,route,sent,path,election,break"`
 	Says     string       `json:"says" doc:"the answer in one sentence"`
 	Codes    []string     `json:"codes" doc:"stable names of the reasons that it rests on"`
 	Facts    []facts.Fact `json:"facts"`
@@ -62,6 +62,8 @@ func About(w *network.World, q Question) (Answer, error) {
 		a.neighbour(w, q)
 	case Route:
 		a.route(w, q)
+	case Election:
+		a.election(w, q)
 	case Sent:
 		err = a.sent(w, q)
 	case Path:
@@ -253,9 +255,30 @@ func (a *Answer) route(w *network.World, q Question) {
 		}
 	}
 	a.Says = phrase.Say("%d routers have a route to %v, %d have none", len(has), q.Prefix, len(lacks))
+	if len(lacks) > 0 {
+		a.notOriginated(w, q.Prefix)
+	}
 	for _, name := range append(lacks[:min(len(lacks), 6)], has[:min(len(has), 6)]...) {
 		story := tables.Explain(w, w.Find(name), q.Prefix)
 		a.fact(facts.Fact{Text: story.Answer, View: "routes", Who: name, To: q.Prefix.String()})
+	}
+}
+
+// notOriginated says which routers are to originate a prefix, or one of which it is a
+// part, and have no route for exactly that.
+func (a *Answer) notOriginated(w *network.World, p netip.Prefix) {
+	for _, d := range w.Devices() {
+		if d.Gone() || !d.Main().BGP().Running() {
+			continue
+		}
+		for _, s := range tables.NotOriginated(w, d) {
+			if o, err := netip.ParsePrefix(s.Prefixes[0]); err != nil || !o.Overlaps(p) {
+				continue
+			}
+			a.code(s.Code)
+			a.fact(facts.Fact{Text: s.Text, View: "text", Place: s.Place})
+			a.fact(facts.Fact{Text: phrase.Say("fix: %s", s.Hint), View: "text", Place: s.Place, Fixes: s.Fixes})
+		}
 	}
 }
 
@@ -280,6 +303,9 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 		for _, s := range c.CostSum {
 			a.fact(facts.Fact{Text: phrase.Say("cost: %s", s), View: "database", Who: d.Name()})
 		}
+	}
+	if len(story.Candidates) == 0 {
+		a.notOriginated(w, p)
 	}
 	for _, s := range story.Also {
 		a.fact(facts.Fact{Text: s, View: "routes", Who: d.Name(), To: p.String()})
@@ -316,6 +342,9 @@ func (a *Answer) paths(r paths.RouterPaths, p netip.Prefix) {
 		a.code(x.Code)
 		a.fact(facts.Fact{Text: "BGP: " + words + ": " + x.Why + values, View: "paths", Who: r.Device, To: p.String()})
 		a.policy(x.Import, nil)
+		if peer, err := netip.ParseAddr(x.Peer); err == nil && x.Remedy != "" {
+			a.fact(facts.Fact{Text: phrase.Say("fix: %s", x.Remedy), View: "text", Place: labtext.PeerPlace(r.Device, peer), Fixes: x.Fixes})
+		}
 	}
 	for _, m := range r.Missing {
 		a.fact(facts.Fact{Text: "BGP: " + m, View: "paths", Who: r.Device, To: p.String()})
@@ -368,6 +397,7 @@ func (a *Answer) sent(w *network.World, q Question) error {
 	stories := paths.PathsTo(w, q.Prefix, q.Device).Routers
 	if len(stories) == 0 {
 		a.Says = phrase.Say("%s has no path to %v, so there is nothing to send", q.Device, q.Prefix)
+		a.notOriginated(w, q.Prefix)
 		a.routeAt(w, d, q.Prefix)
 		return nil
 	}

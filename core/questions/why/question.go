@@ -9,7 +9,12 @@ import (
 	"strings"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/network"
 )
 
@@ -22,16 +27,18 @@ const (
 	Route     Kind = "route"     // why is this route here, absent, not best
 	Sent      Kind = "sent"      // why is this prefix sent to that peer, or not
 	Path      Kind = "path"      // why does traffic take this path
+	Election  Kind = "election"  // why is this router designated, or not
 	Break     Kind = "break"     // what would break without this
 )
 
 // Question is a question as it was understood.
 type Question struct {
-	Kind   Kind
-	Device string // whom it is about: the router, the sender
-	Other  string // the neighbour, peer or destination: a device's name, or an address
-	Port   string // "viaduct.e1"
-	Prefix netip.Prefix
+	Kind    Kind
+	Device  string // whom it is about: the router, the sender
+	Other   string // the neighbour, peer or destination: a device's name, or an address
+	Port    string // "viaduct.e1"
+	Segment string
+	Prefix  netip.Prefix
 }
 
 // String is the question in full.
@@ -46,6 +53,14 @@ func (q Question) String() string {
 		return phrase.Say("Why does %s have this route to %v, or none?", q.Device, q.Prefix)
 	case Sent:
 		return phrase.Say("Why does %s send %s the prefix %v, or why not?", q.Device, q.Other, q.Prefix)
+	case Election:
+		switch {
+		case q.Port != "":
+			return phrase.Say("Why is %s the DR, or not?", q.Port)
+		case q.Device != "":
+			return phrase.Say("Why is %s the DR, or not?", q.Device)
+		}
+		return phrase.Say("Why are DR and BDR of %s what they are?", q.Segment)
 	case Path:
 		return phrase.Say("Why does traffic from %s to %s take this path?", q.Device, q.Other)
 	}
@@ -56,7 +71,71 @@ func (q Question) String() string {
 	return phrase.Say("What would break without %s?", what)
 }
 
-const examples = "ask for example: why is viaduct - summit not up; why 10.20.0.0/16 on viaduct; why is 203.0.113.0/24 not sent to skylark by viaduct; why from kiosk to booth; what breaks without viaduct.e1"
+// examples are questions that can be asked about a network, one of a kind.
+func examples(w *network.World) string {
+	var out []string
+	for _, n := range relations.NeighboursOf(w) {
+		if !n.B.Absent {
+			out = append(out, "why is "+n.A.Device+" - "+n.B.Device+" not up")
+			break
+		}
+	}
+	for _, d := range w.Devices() {
+		if d.Gone() || d.Kind() != config.Router {
+			continue
+		}
+		designates := false
+		for i := range d.Ports() {
+			_, in := tables.ElectionAt(d.Main().OSPF(), uint32(i))
+			designates = designates || in
+		}
+		if designates {
+			out = append(out, "why is "+d.Name()+" DR, or not")
+			break
+		}
+	}
+	for _, d := range w.Devices() {
+		prefixes := d.Main().Prefixes()
+		if d.Gone() || d.Kind() != config.Router || len(prefixes) == 0 {
+			continue
+		}
+		out = append(out, "why "+w.Shared().Prefixes.Prefix(prefixes[0]).String()+" on "+d.Name())
+		break
+	}
+	for _, d := range w.Devices() {
+		peer := ""
+		s := d.Main().BGP()
+		s.Peers(func(v bgp.PeerView) { peer = facts.PeerName(w, v) })
+		if id := firstChosen(s); !d.Gone() && peer != "" && id < s.Prefixes() {
+			out = append(out, "why is "+w.Shared().Prefixes.Prefix(id).String()+" not sent to "+peer+" by "+d.Name())
+			break
+		}
+	}
+	if flows := w.Flows(); len(flows) > 0 {
+		out = append(out, "why from "+flows[0].From+" to "+flows[0].To)
+	}
+	for _, d := range w.Devices() {
+		if !d.Gone() {
+			out = append(out, "what breaks without "+d.Name())
+			break
+		}
+	}
+	if len(out) == 0 {
+		return phrase.Text("the lab has no device yet: add one")
+	}
+	return phrase.Say("ask for example: %s", strings.Join(out, "; "))
+}
+
+// firstChosen is the first prefix that a speaker has a best path for, or how many it
+// knows.
+func firstChosen(s *bgp.Speaker) uint32 {
+	for id := range s.Prefixes() {
+		if set, _, _ := s.Best(id); set != 0 {
+			return id
+		}
+	}
+	return s.Prefixes()
+}
 
 // Focus fills in what a question leaves out.
 type Focus struct {
@@ -70,12 +149,13 @@ var telling = []struct {
 	words []string
 }{
 	{Break, []string{"break", "breaks", "fail", "fails", "failed", "cut", "without", "lost", "lose", "loses", "what"}},
+	{Election, []string{"dr", "bdr", "designated", "backup", "elected", "election", "drother"}},
 	{Sent, []string{"sent", "send", "sends", "advertise", "advertised", "advertises", "announced", "announce", "told",
 		"tell", "export", "exported"}},
 	{Path, []string{"traffic", "packets", "packet", "way", "flow", "goes", "go", "->", "reach", "reaches"}},
 	{Neighbour, []string{"neighbour", "neighbours", "neighbor", "session", "adjacency", "up", "down", "established",
 		"full", "active", "idle"}},
-	{Route, []string{"route", "best", "path", "chosen", "absent", "prefix"}},
+	{Route, []string{"route", "preference", "preferred", "prefer", "best", "path", "chosen", "absent", "prefix"}},
 }
 
 // heard is what was recognised in a question.
@@ -85,6 +165,7 @@ type heard struct {
 	ports    []string
 	peer     string
 	flow     string
+	segment  string
 	prefixes []netip.Prefix
 	after    map[string]string // "to", "by", "from", "on": the name behind it
 }
@@ -93,16 +174,16 @@ type heard struct {
 func Parse(w *network.World, text string, focus Focus) (Question, error) {
 	h := heard{kinds: map[Kind]bool{}, after: map[string]string{}}
 	h.listen(w, text)
-	spoken := len(h.devices)+len(h.ports)+len(h.prefixes) > 0 || h.flow != "" || h.peer != ""
+	spoken := len(h.devices)+len(h.ports)+len(h.prefixes) > 0 || h.flow != "" || h.segment != "" || h.peer != ""
 	h.fill(w, focus)
 	q, ok := h.question(w)
 	switch {
 	case ok:
 		return q, nil
 	case strings.TrimSpace(text) == "" || !spoken && len(h.kinds) == 0:
-		return q, phrase.Errorf("that is no question about this lab; %s", phrase.Text(examples))
+		return q, phrase.Errorf("that is no question about this lab; %s", examples(w))
 	}
-	return q, phrase.Errorf("it is not clear what is asked about; %s", phrase.Text(examples))
+	return q, phrase.Errorf("it is not clear what is asked about; %s", examples(w))
 }
 
 func (h *heard) listen(w *network.World, text string) {
@@ -157,6 +238,11 @@ func (h *heard) name(w *network.World, word string) string {
 			h.flow = word
 		}
 	}
+	for i := range w.Media() {
+		if m := &w.Media()[i]; !m.Gone && m.Kind == network.Segment && m.Name == word {
+			h.segment = word
+		}
+	}
 	return ""
 }
 
@@ -195,6 +281,9 @@ func (h *heard) question(w *network.World) (Question, bool) {
 		q.Prefix = h.prefixes[0]
 	}
 	switch {
+	case h.kinds[Election] && (q.Port != "" || q.Device != "" || h.segment != ""):
+		q.Kind, q.Segment = Election, h.segment
+		return q, true
 	case h.kinds[Break] && (q.Port != "" || q.Device != ""):
 		q.Kind = Break
 		return q, true

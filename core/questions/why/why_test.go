@@ -131,3 +131,99 @@ func TestAnswersAreChainsOfFacts(t *testing.T) {
 		})
 	}
 }
+
+// TestWhyItIsDesignated asks about elections: DR, BDR, who cannot be one, and what
+// would change it.
+func TestWhyItIsDesignated(t *testing.T) { // RFC 2328 9.4
+	h := opened(t, "station-yard")
+	ask := func(text string) why.Answer {
+		q, err := why.Parse(h.Head(), text, why.Focus{})
+		require.NoError(t, err)
+		require.Equal(t, why.Election, q.Kind)
+		a, err := why.About(h.Head(), q)
+		require.NoError(t, err)
+		return a
+	}
+	a := ask("why is turntable not DR?")
+	require.Equal(t, "turntable.yard is DR Other; DR is signal-box 10.2.0.1: highest priority, 20; BDR is depot 10.2.0.2: highest priority, 10", a.Says)
+	require.Len(t, a.Facts, 5)
+	require.Contains(t, a.Facts[3].Text, "workshop 10.2.0.3: priority 0")
+	require.Contains(t, a.Facts[3].Text, "never elected")
+	require.Equal(t, "workshop.yard", a.Facts[3].Who)
+	fix := a.Facts[4].Fixes
+	require.Equal(t, []string{"turntable.yard ospf priority 21"}, fix[0].Edits)
+
+	// What the fix says, done in its order, makes it the DR.
+	list, err := labtext.ParseEdits(fix[0].Edits[0])
+	require.NoError(t, err)
+	text, err := labtext.EditText(h.Text(), list...)
+	require.NoError(t, err)
+	for _, action := range []string{"", fix[0].Action, fix[1].Action} {
+		do := history.Action{Kind: history.Apply, Text: text}
+		if action != "" {
+			do, err = history.ParseAction(action)
+			require.NoError(t, err)
+		}
+		step, err := h.Begin(do, 0)
+		require.NoError(t, err)
+		require.NoError(t, h.Run(step, nil))
+	}
+	require.Contains(t, ask("who is the DR on yard").Says, "DR is turntable 10.2.0.4")
+	a = ask("why is turntable.yard the DR")
+	for _, f := range a.Facts {
+		require.Empty(t, f.Fixes, "it is what was asked for")
+	}
+	h = opened(t, "triangle-with-ospf")
+	require.Contains(t, ask("why is viaduct not designated").Says, "no election")
+}
+
+// TestWhatIsToBeOriginatedAndIsNotThere asks for a prefix that a router originates and
+// does not have exactly: the line and the prefixes that are there are named.
+func TestWhatIsToBeOriginatedAndIsNotThere(t *testing.T) {
+	h := opened(t, "planted-sessions")
+	for _, text := range []string{"who has 10.20.0.0/16", "why 10.20.0.0/16 on viaduct", "why is 10.20.0.0/16 not sent to gannet by quarry"} {
+		q, err := why.Parse(h.Head(), text, why.Focus{})
+		require.NoError(t, err)
+		a, err := why.About(h.Head(), q)
+		require.NoError(t, err)
+		require.Contains(t, a.Codes, "not-originated", text)
+		says := ""
+		for _, f := range a.Facts {
+			says += f.Text + "|" + f.Place + "\n"
+		}
+		require.Contains(t, says, "quarry originates 10.20.0.0/16, and its table has no route for exactly that: nothing is announced|quarry originate 10.20.0.0/16")
+		require.Contains(t, says, "fix: the table has 10.20.2.0/25 and 10.20.3.0/24")
+	}
+}
+
+// TestExamplesAreOfThisLab reads back the examples that a question that nobody
+// understands is answered with.
+func TestExamplesAreOfThisLab(t *testing.T) {
+	for _, d := range demo.Labs() {
+		h := opened(t, d.Slug)
+		_, err := why.Parse(h.Head(), "banana", why.Focus{})
+		_, list, found := strings.Cut(err.Error(), "ask for example: ")
+		require.True(t, found, d.Slug)
+		for _, text := range strings.Split(list, "; ") {
+			q, err := why.Parse(h.Head(), text, why.Focus{})
+			require.NoError(t, err, "%s: %s", d.Slug, text)
+			if q.Kind != why.Break {
+				a, err := why.About(h.Head(), q)
+				require.NoError(t, err)
+				require.NotEmpty(t, a.Says)
+			}
+		}
+	}
+}
+
+// TestNoOSPFSentenceWithoutOSPF asks for a route in a lab where no router runs OSPF.
+func TestNoOSPFSentenceWithoutOSPF(t *testing.T) {
+	h := opened(t, "first-triangle")
+	q, err := why.Parse(h.Head(), "why 192.0.2.0/24 on viaduct", why.Focus{})
+	require.NoError(t, err)
+	a, err := why.About(h.Head(), q)
+	require.NoError(t, err)
+	for _, f := range a.Facts {
+		require.NotContains(t, f.Text, "OSPF")
+	}
+}

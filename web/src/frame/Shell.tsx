@@ -409,7 +409,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
               <TimelineDock lab={lab} roomy={view === 'map' && names.devices.length <= 10} />
             )}
           </Flex>
-          {side === 'why' && view !== 'text' && (
+          {side === 'why' && (
             <Why
               map={map.data}
               neighbours={neighbours.data}

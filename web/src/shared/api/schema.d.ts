@@ -1368,7 +1368,7 @@ export interface components {
       codes: string[];
       facts: components['schemas']['Fact'][];
       /** @enum {string} */
-      kind: 'neighbour' | 'route' | 'sent' | 'path' | 'break';
+      kind: 'neighbour' | 'route' | 'sent' | 'path' | 'election' | 'break';
       /** @description as it was understood */
       question: string;
       /** @description the answer in one sentence */
@@ -2473,7 +2473,7 @@ export interface components {
        * @description interior cost of its next hop
        */
       cost?: number;
-      /** @description ways to have it accepted or used, if there is a remedy */
+      /** @description ways to do what the remedy says */
       fixes?: components['schemas']['Fix'][];
       /** @description the device that sent it, or how the router brought it in itself */
       from: string;
@@ -2487,6 +2487,8 @@ export interface components {
       peer?: string;
       /** @description as it came in */
       received?: components['schemas']['Attributes'];
+      /** @description what would have it accepted or used */
+      remedy?: string;
       rfc?: string;
       /** @description it shares the traffic with the best path */
       shares: boolean;
