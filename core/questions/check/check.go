@@ -179,7 +179,7 @@ func (a *attempt) outage(e config.Expect) Outcome {
 	var total float64
 	o := Outcome{}
 	end := float64(a.world.Now()) / 1e9
-	open := ""
+	open, packets := "", 0
 	for _, x := range a.lost[e.Name] {
 		to := end
 		if x.To != nil {
@@ -188,13 +188,17 @@ func (a *attempt) outage(e config.Expect) Outcome {
 			open = phrase.Text("; it is still out at the end")
 		}
 		total += to - x.From
+		packets += x.Packets
 		o.Facts = append(o.Facts,
 			facts.Fact{Text: phrase.Say("out for %.3f s: %s", to-x.From, x.Cause), View: "timeline"})
 	}
 	bound := e.Outage.Seconds()
 	o.Passed = open == "" && (total < bound || e.OrEqual && total <= bound+1e-9)
-	o.Says = phrase.Say("it was out for %.3f s in all; the limit is %s%s", total, labtext.FormatDuration(e.Outage),
-		open)
+	lost := ""
+	if open == "" {
+		lost = ", " + phrase.Plural(packets, "packet")
+	}
+	o.Says = phrase.Say("it was out for %.3f s in all%s; the limit is %s%s", total, lost, labtext.FormatDuration(e.Outage), open)
 	if total == 0 {
 		o.Says = phrase.Text("nothing of it was lost")
 	}

@@ -235,6 +235,8 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		}
 	}
 	switch {
+	case p.Config.Loopback && o.OwnMask && o.Cost != 0:
+		out.Type, out.CostFrom = "loopback", phrase.Text("set on the port")
 	case p.Config.Loopback:
 		out.Type, out.Cost, out.CostFrom = "loopback", 0, phrase.Text("a loopback costs nothing at its router")
 	case p.Config.Virtual != nil:

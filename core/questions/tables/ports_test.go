@@ -66,6 +66,14 @@ func TestPortsSayWhereACostComesFrom(t *testing.T) {
 	slow := testlabs.Settled(t, strings.Replace(testlabs.Line, "10.0.12.1/30", "10.0.12.1/30 bandwidth 100M", 1))
 	require.Equal(t, "10G over 100M", portRow(t, slow, "mill", "e1").OSPF.CostFrom)
 	require.EqualValues(t, 100, portRow(t, slow, "mill", "e1").OSPF.Cost)
+	// A loopback that announces its network does so with the cost that is set on it.
+	network := testlabs.Settled(t, strings.Replace(testlabs.Line, "loopback lo 10.255.0.1/32\n    ospf area 0 passive",
+		"loopback lo 10.255.0.1/24\n    ospf area 0 passive\n      own-mask\n      cost 7", 1))
+	lo := portRow(t, network, "mill", "lo").OSPF
+	require.EqualValues(t, 7, lo.Cost)
+	require.Equal(t, "set on the port", lo.CostFrom)
+	host := portRow(t, slow, "mill", "lo").OSPF
+	require.Zero(t, host.Cost)
 }
 
 func TestAProcessSaysWhyItDoesNotRun(t *testing.T) {

@@ -78,5 +78,6 @@ func outageWords(o traffic.Outage, start float64, already bool) string {
 	if o.To == nil {
 		return phrase.Say("out from %.6f s on, to the end: %s", o.From-start, o.Cause)
 	}
-	return phrase.Say("out from %.6f s to %.6f s (%.6f s): %s", o.From-start, *o.To-start, *o.To-o.From, o.Cause)
+	return phrase.Say("out from %.6f s to %.6f s (%.6f s, %s): %s", o.From-start, *o.To-start, *o.To-o.From,
+		phrase.Plural(o.Packets, "packet"), o.Cause)
 }

@@ -1,6 +1,9 @@
 package traffic
 
 import (
+	"math"
+	"time"
+
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
@@ -10,11 +13,12 @@ import (
 // Outage is an interval of send time: packets sent from From on, and before To,
 // would not have arrived.
 type Outage struct {
-	From  float64  `json:"from" doc:"seconds since the lab began"`
-	To    *float64 `json:"to" doc:"null if the flow is still out at the end of the action"`
-	Cause string   `json:"cause" doc:"where and why the first of them were lost"`
-	Code  string   `json:"code,omitempty" doc:"the reason of that"`
-	At    string   `json:"at,omitempty" doc:"the device where that was"`
+	From    float64  `json:"from" doc:"seconds since the lab began"`
+	To      *float64 `json:"to" doc:"null if the flow is still out at the end of the action"`
+	Packets int      `json:"packets,omitempty" doc:"how many the flow sends in that time, by its interval; absent for one without an end"`
+	Cause   string   `json:"cause" doc:"where and why the first of them were lost"`
+	Code    string   `json:"code,omitempty" doc:"the reason of that"`
+	At      string   `json:"at,omitempty" doc:"the device where that was"`
 	// Causes are all reasons in order of time, when there is more than one.
 	Causes []string `json:"causes,omitempty"`
 }
@@ -70,9 +74,21 @@ func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 			}
 			addOutage(list, p, last && p.hi >= s.End)
 		}
+		row.count(f.Every)
 		out = append(out, row)
 	}
 	return out
+}
+
+// count says how many packets the outages cost a flow that sends one in every interval.
+func (f *FlowOutages) count(every time.Duration) {
+	for _, list := range [][]Outage{f.Outages, f.Looped} {
+		for i := range list {
+			if o := &list[i]; o.To != nil && every > 0 {
+				o.Packets = int(math.Ceil((*o.To - o.From) / every.Seconds()))
+			}
+		}
+	}
 }
 
 // part is what becomes of packets sent in [lo, hi).

@@ -2316,6 +2316,11 @@ export interface components {
        */
       from: number;
       /**
+       * Format: int64
+       * @description how many the flow sends in that time, by its interval; absent for one without an end
+       */
+      packets?: number;
+      /**
        * Format: double
        * @description null if the flow is still out at the end of the action
        */

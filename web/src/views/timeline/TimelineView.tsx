@@ -5,7 +5,7 @@ import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Td, Sheet } from '../../shared/parts/table';
-import { duration, exact, orderWords } from '../../shared/parts/words';
+import { duration, exact, orderWords, plural } from '../../shared/parts/words';
 import { BeforeAfter } from './BeforeAfter';
 import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
@@ -191,7 +191,7 @@ function Outages({ d }: { d: ActionDetail }) {
               ) : (
                 <>
                   to <Mono>{exact(o.to - d.start)}</Mono>
-                  {f.outBefore && i === 0 ? '' : `, ${duration(o.to - o.from)}`}
+                  {f.outBefore && i === 0 ? '' : `, ${duration(o.to - o.from)}, ${plural(o.packets ?? 0, 'packet')}`}
                 </>
               )}
               {(o.causes ?? [o.cause]).map((cause, i) => (
