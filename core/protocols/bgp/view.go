@@ -16,6 +16,7 @@ type PeerView struct {
 	Config              config.Peer
 	Address             ip.Addr
 	External            bool
+	Disabled            bool // by its configuration, or by an action above it
 	State               State
 	Since               event.Time // when State began
 	Ups                 uint32     // how often it was Established
@@ -58,7 +59,8 @@ func (s *Speaker) Peers(visit func(v PeerView)) {
 func (s *Speaker) Peer(i int) PeerView {
 	p := &s.peers[i]
 	v := PeerView{Number: i, Config: p.config.Peer, Address: p.config.Address, External: p.config.External,
-		State: p.phase, Since: p.since, Ups: p.ups,
+		Disabled: p.disabled(),
+		State:    p.phase, Since: p.since, Ups: p.ups,
 		Blocked: p.blocked, Limited: p.limited, Last: p.last, NextTry: p.retry.Deadline(), Received: p.received,
 		Accepted: p.accepted, Sent: p.sent,
 		Waiting: len(p.pending), In: p.inCount, Out: p.outCount, Faults: p.faults, SentCaps: p.sentCap,

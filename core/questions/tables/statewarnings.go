@@ -21,7 +21,7 @@ import (
 
 // StateWarning is what a careful colleague would say on seeing the network run.
 type StateWarning struct {
-	Code     string      `json:"code" enum:"not-originated,drops-what-it-advertises,injects-all,transit,policy-between,policy-idle,statements-idle" doc:"stable name of the warning; policy-between: only a policy keeps the AS from being a transit"`
+	Code     string      `json:"code" enum:"not-originated,drops-what-it-advertises,injects-all,transit,policy-between,policy-idle,statements-idle,not-in-text" doc:"stable name of the warning; policy-between: only a policy keeps the AS from being a transit"`
 	Weight   string      `json:"weight" enum:"warning,notice" doc:"a notice is about something that is right as it is, but hangs by one thread"`
 	Device   string      `json:"device"`
 	Text     string      `json:"text" doc:"a sentence"`
@@ -62,7 +62,8 @@ func StateWarnings(w *network.World) []StateWarning {
 		out = append(out, notInUse(w, d, ids)...)
 		trial(d, ids, matched, asked)
 	}
-	return append(out, idle(w, matched, asked)...)
+	out = append(out, idle(w, matched, asked)...)
+	return append(out, unwritten(w)...)
 }
 
 // NotOriginated warns of prefixes that a router is to originate and that are not exactly

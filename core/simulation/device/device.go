@@ -323,6 +323,9 @@ func (d *Device) Join(i uint32, joint store.Ref, shared bool) {
 	}
 }
 
+// Override is what an action says of the device above its configuration.
+func (d *Device) Override() config.Override { return d.override }
+
 // Force sets the override of the device, or of one of its ports.
 func (d *Device) Force(o config.Override) { d.override = o; d.sync() }
 

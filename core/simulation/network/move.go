@@ -17,6 +17,24 @@ type move struct {
 	text string // what the text joined the port to: "segment yard", "link", ""
 }
 
+// Move is a port that an action put where the text does not have it.
+type Move struct {
+	Device, Port uint32
+	To           string // the segment that it is on; "" for none
+	Joined       bool   // the text joins it to something
+}
+
+// Moves are the ports that are not where the text has them, in the order of their
+// numbers.
+func (w *World) Moves() []Move {
+	var out []Move
+	for at, m := range w.moved {
+		out = append(out, Move{at[0], at[1], m.to, m.text != ""})
+	}
+	slices.SortFunc(out, func(a, b Move) int { return cmp.Or(cmp.Compare(a.Device, b.Device), cmp.Compare(a.Port, b.Port)) })
+	return out
+}
+
 // joinedBy is what a text joins each port to.
 func (w *World) joinedBy(lab *config.Lab) map[[2]uint32]string {
 	out := map[[2]uint32]string{}

@@ -5,6 +5,7 @@ import { effectWords, extent, harmOf } from '../shared/draft/harm';
 import { Hunks } from '../shared/draft/Hunks';
 import { useDrafting } from '../shared/draft/drafting';
 import { Main, Plain, Quiet } from '../shared/parts/parts';
+import { useKeys } from '../shared/parts/keys';
 import { plural } from '../shared/parts/words';
 import { PreviewPanel } from '../views/text/PreviewPanel';
 
@@ -48,8 +49,32 @@ export function DraftBar({ view }: { view: View }) {
   useEffect(() => {
     now.current = apply;
   });
-  if (d.past) return null;
-  if (!d.dirty) return d.atOnce && d.undo ? <AsYouGo undo={d.undo} redo={d.redo} /> : null;
+  const [refused, setRefused] = useState('');
+  useEffect(() => {
+    if (!refused) return;
+    const timer = setTimeout(() => setRefused(''), 4000);
+    return () => clearTimeout(timer);
+  }, [refused]);
+  useKeys({
+    'Ctrl+Shift+enter': () => {
+      const why = d.past
+        ? 'Go back to now to apply a draft.'
+        : !d.dirty
+          ? 'There is no draft to apply.'
+          : d.errors > 0
+            ? 'The draft has errors: mend them before it is applied.'
+            : '';
+      setRefused(why);
+      if (!why) apply();
+    },
+  });
+  const no = refused && (
+    <Box px={3} py={1} bg="ochreSoft" color="ochre" role="status">
+      {refused}
+    </Box>
+  );
+  if (d.past) return no || null;
+  if (!d.dirty) return no || (d.atOnce && d.undo ? <AsYouGo undo={d.undo} redo={d.redo} /> : null);
   const toggle = (o: Open) => setOpen(open === o ? '' : o);
   const failure = effect.failure ?? d.gestureError;
   const look = () => {
@@ -66,6 +91,7 @@ export function DraftBar({ view }: { view: View }) {
       flexShrink={0}
       data-testid="draft-bar"
     >
+      {no}
       {open !== '' && view !== 'text' && (
         <Box
           maxH="38vh"
@@ -143,7 +169,7 @@ export function DraftBar({ view }: { view: View }) {
           onClick={apply}
           disabled={d.errors > 0}
           loading={effect.applying || (effect.previewing && awaited === d.draft.text)}
-          title={fresh ? 'exactly what the preview shows' : 'without a preview'}
+          title={`${fresh ? 'exactly what the preview shows' : 'without a preview'} (Ctrl+Shift+Enter)`}
         >
           {asking ? 'Apply all the same' : 'Apply'}
         </Main>

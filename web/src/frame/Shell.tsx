@@ -182,7 +182,9 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const last = lab.actions.at(-1);
   const comparing = focus.since !== '';
   const toggle = (s: Side) => setSide(side === s ? '' : s);
-  const fault = (verb: string) => () => link && !past && doAct(`${verb} ${link}`);
+  // While a panel has a field, a letter may be meant for it: none acts on the network.
+  const typing = side === 'why' || side === 'probe';
+  const fault = (verb: string) => () => link && !past && !typing && doAct(`${verb} ${link}`);
   useKeys({
     'Ctrl+z': undo,
     'Ctrl+Shift+z': redo,

@@ -3,6 +3,7 @@ import { useState, type ReactNode } from 'react';
 import type { MapDevice } from '../../shared/api/client';
 import { useFocus } from '../../shared/focus/focus';
 import { Aside, Main, Plain, Quiet } from '../../shared/parts/parts';
+import { useCursor } from '../../shared/parts/keys';
 import { Replies } from './Replies';
 import { useProbe } from './useProbe';
 
@@ -26,6 +27,7 @@ const mono = { fontFamily: 'mono', fontSize: '12px' };
 /** Real packets from any device, and any of its addresses, to any address; in a copy of the network at the moment in focus. */
 export function Probe({ devices, who, close }: Props) {
   const { id, focus } = useFocus();
+  const cursor = useCursor<HTMLInputElement>();
   const [from, setFrom] = useState(
     who || devices.find((d) => d.kind === 'host')?.name || devices[0]?.name || '',
   );
@@ -79,8 +81,10 @@ export function Probe({ devices, who, close }: Props) {
           <chakra.input
             {...field}
             {...mono}
+            ref={cursor}
             value={to}
             onChange={(e) => setTo(e.target.value)}
+            onKeyDown={(e) => e.key === 'Escape' && close()}
             list="probe-targets"
             placeholder="address or device"
             spellCheck={false}

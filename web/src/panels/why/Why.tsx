@@ -6,6 +6,7 @@ import { ask } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
 import { deviceOf, peerOf, useFocus, type Focus, type View } from '../../shared/focus/focus';
 import { Line, Aside, Key, Main, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
+import { useCursor } from '../../shared/parts/keys';
 import { duration } from '../../shared/parts/words';
 
 interface Props {
@@ -20,6 +21,7 @@ interface Props {
 /** One place to ask about anything: a question, its answer, and what proves it. */
 export function Why({ map, neighbours, link, close, goto }: Props) {
   const { id, focus } = useFocus();
+  const cursor = useCursor<HTMLInputElement>();
   const [line, setLine] = useState('');
   const [asked, setAsked] = useState('');
   const answer = useQuery(ask.why(id, focus.when, asked, focus.who || link, focus.to));
@@ -46,10 +48,12 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
       >
         <Flex gap={2}>
           <Line
+            ref={cursor}
+            onKeyDown={(e) => e.key === 'Escape' && close()}
             aria-label="Question"
             value={line}
             onChange={(e) => setLine(e.target.value)}
-            placeholder="why is viaduct - summit not up"
+            placeholder={offers[0] ?? 'why ...'}
             h="32px"
             px={3}
             borderRadius="md"

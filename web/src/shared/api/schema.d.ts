@@ -3232,7 +3232,8 @@ export interface components {
         | 'transit'
         | 'policy-between'
         | 'policy-idle'
-        | 'statements-idle';
+        | 'statements-idle'
+        | 'not-in-text';
       /**
        * Format: int64
        * @description how many are concerned

@@ -2,6 +2,7 @@ import { Box, Flex } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { useCallback, useState } from 'react';
 import { ApiError, http, unwrap, type LabState } from '../../shared/api/client';
+import { plural } from '../../shared/parts/words';
 import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
 import { save } from '../../shared/parts/csv';
@@ -47,6 +48,7 @@ export default function TextView({ lab, past, line }: Props) {
   const { draft, dirty, change, write, take, settled, checking, problems, errors, touched, changes, effect } =
     drafting;
   const running = useQuery(ask.warnings(id, focus.when));
+  const unwritten = running.data?.filter((w) => w.code === 'not-in-text').length ?? 0;
   const [went, setPlace] = useState<{ line: number; column: number }>();
   const [panel, setPanel] = useState<Panel>('problems');
   const [beside, setBeside] = useState<string[]>([]);
@@ -82,9 +84,12 @@ export default function TextView({ lab, past, line }: Props) {
     write(texts.after);
     setPanel('problems');
   };
-  const nameAt = useCallback((text: string, l: number, column: number) => {
-    usesAt(text, l, column).then(setNamed, () => setNamed(undefined));
-  }, []);
+  const nameAt = useCallback(
+    (text: string, l: number, column: number) => {
+      usesAt(text, l, column).then(setNamed, () => setNamed(undefined));
+    },
+    [setNamed],
+  );
   const { failure } = effect;
   const moved = failure instanceof ApiError && failure.status === 409 ? failure : undefined;
 
@@ -110,7 +115,13 @@ export default function TextView({ lab, past, line }: Props) {
             truncate
             title="A draft is kept by the server. Ctrl+Enter previews it, Ctrl+Shift+Enter applies it, F2 renames."
           >
-            {past ? 'Go back to now to change it.' : dirty ? 'Draft' : 'Matches the running network'}
+            {past
+              ? 'Go back to now to change it.'
+              : dirty
+                ? 'Draft'
+                : unwritten > 0
+                  ? `Actions changed ${plural(unwritten, 'thing')} that the text does not say`
+                  : 'Matches the running network'}
           </Quiet>
         </Flex>
         {failure && !moved && (

@@ -191,7 +191,9 @@ function Outages({ d }: { d: ActionDetail }) {
               ) : (
                 <>
                   to <Mono>{exact(o.to - d.start)}</Mono>
-                  {f.outBefore && i === 0 ? '' : `, ${duration(o.to - o.from)}, ${plural(o.packets ?? 0, 'packet')}`}
+                  {f.outBefore && i === 0
+                    ? ''
+                    : `, ${duration(o.to - o.from)}, ${plural(o.packets ?? 0, 'packet')}`}
                 </>
               )}
               {(o.causes ?? [o.cause]).map((cause, i) => (
