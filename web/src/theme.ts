@@ -15,6 +15,38 @@ const config = defineConfig({
     },
     '*:focus-visible': { outline: '2px solid', outlineColor: 'plum', outlineOffset: '1px' },
     'h1, h2, h3': { fontWeight: '650' },
+    // The map's texts keep their size when it is small: cards become names, then dots with names on hover.
+    '.map-flow': {
+      '--text': 'max(11px, calc(11px / var(--z, 1)))',
+      '--name': 'max(13px, calc(12px / var(--z, 1)))',
+    },
+    '.map-flow .card-name': { fontSize: 'var(--name)' },
+    '.map-flow .card-text, .map-flow .map-note': { fontSize: 'var(--text)' },
+    '.map-flow .map-note': { maxWidth: 'calc(24 * var(--text))' },
+    '.map-flow[data-detail=names] .card-more, .map-flow[data-detail=dots] .card-more': {
+      display: 'none !important',
+    },
+    '.map-flow[data-detail=names] .card': {
+      display: 'flex !important',
+      alignItems: 'center !important',
+      justifyContent: 'center !important',
+      padding: '0 !important',
+    },
+    '.map-flow[data-detail=names] .card-name': { overflow: 'visible !important', lineHeight: '1 !important' },
+    '.map-flow[data-detail=dots] .card-name': { display: 'none !important' },
+    '.map-flow[data-detail=dots] .react-flow__node:hover .card-name, .map-flow[data-detail=dots] .card-name[data-focused=true]':
+      {
+        display: 'block !important',
+        position: 'absolute',
+        bottom: '100%',
+        left: '50%',
+        transform: 'translateX(-50%)',
+        padding: '0 0.4em',
+        borderRadius: '0.3em',
+        background: 'var(--chakra-colors-raised)',
+        overflow: 'visible !important',
+      },
+    '.map-flow[data-detail=dots] .react-flow__node:hover': { zIndex: '10 !important' },
     // The dot to drag a link from is shown on the card that is pointed at.
     '.join-dot': { opacity: 0 },
     '.react-flow__node:hover .join-dot, .react-flow__node:focus .join-dot, .join-dot.connectingfrom': {

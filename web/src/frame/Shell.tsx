@@ -106,9 +106,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const forms = useQuery(ask.actionForms());
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
-  const [side, setSide] = useState<Side>(() =>
-    window.innerWidth < 1180 ? '' : lab.brief ? 'brief' : 'explanation',
-  );
+  const [side, setSide] = useState<Side>(() => (lab.brief && window.innerWidth >= 1180 ? 'brief' : ''));
   const [probing, setProbing] = useState(''); // from where, if a menu said so
   const [help, setHelp] = useState(false);
   const [link, setLink] = useState(''); // the port whose link is selected
@@ -181,6 +179,15 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   );
   const last = lab.actions.at(-1);
   const comparing = focus.since !== '';
+  // What is chosen is explained, unless somebody closed that.
+  const [closed, setClosed] = useState(false);
+  const explains = view !== 'text' && view !== 'desk';
+  const explaining =
+    side === 'explanation' || (side === '' && !closed && (focus.who || focus.to || link) !== '');
+  const explain = (on: boolean) => {
+    setSide(on ? 'explanation' : '');
+    setClosed(!on);
+  };
   const toggle = (s: Side) => setSide(side === s ? '' : s);
   // While a panel has a field, a letter may be meant for it: none acts on the network.
   const typing = side === 'why' || side === 'probe';
@@ -196,7 +203,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       setProbing('');
       toggle('probe');
     },
-    e: () => toggle('explanation'),
+    e: () => explain(!explaining),
     y: () => toggle('why'),
     q: () => setAnswering(!answering),
     f: () => toggle('brief'),
@@ -430,9 +437,12 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
               who={probing || who}
             />
           )}
-          {side === 'explanation' && view !== 'text' && view !== 'desk' && (
-            <Explanation lab={lab} link={link} act={doAct} past={past} close={() => setSide('')} />
-          )}
+          {explains &&
+            (explaining ? (
+              <Explanation lab={lab} link={link} act={doAct} past={past} close={() => explain(false)} />
+            ) : (
+              side === '' && <Strip open={() => explain(true)} />
+            ))}
         </Flex>
         <Help open={help} close={() => setHelp(false)} />
       </Flex>
@@ -467,6 +477,28 @@ function AtOnce() {
       <input type="checkbox" checked={atOnce} onChange={(e) => setAtOnce(e.target.checked)} />
       Apply as you go
     </chakra.label>
+  );
+}
+
+/** What is left of the explanation while it is closed. */
+function Strip({ open }: { open: () => void }) {
+  return (
+    <chakra.button
+      w="28px"
+      flexShrink={0}
+      bg="panel"
+      borderLeft="1px solid"
+      borderColor="line"
+      color="quiet"
+      fontSize="12px"
+      _hover={{ bg: 'chosen' }}
+      style={{ writingMode: 'vertical-rl', textAlign: 'start', padding: '14px 0' }}
+      onClick={open}
+      aria-label="Open the explanation"
+      title="Open the explanation (e)"
+    >
+      Explanation
+    </chakra.button>
   );
 }
 

@@ -7,6 +7,7 @@ import { ask } from '../../shared/api/questions';
 import { cableOf, deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { LinkFields } from '../../views/map/LinkFields';
 import { faultWords } from '../../views/map/LinkEdge';
+import { metWords } from './met';
 import { Reasons } from '../../views/neighbours/Reasons';
 import { Aside, Key, Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
@@ -33,14 +34,15 @@ export function Explanation({ lab, link, act, past, close }: Props) {
   const device = map.data?.devices.find((d) => d.name === who);
   const port = focus.who.includes('.') ? focus.who : '';
   const selected = map.data?.links.find((l) => l.ends.some((e) => portName(e) === cableOf(link || port)));
-  const relation = neighbours.data?.find(
-    (n) => selected && [portName(n.a), portName(n.b)].includes(link || port),
+  const ends = selected?.ends.map((e) => portName(e)) ?? [];
+  const relations = (neighbours.data ?? []).filter(
+    (n) => n.protocol === 'ospf' && (ends.includes(portName(n.a)) || ends.includes(portName(n.b))),
   );
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ') ? focus.to : '';
   const flows = map.data?.flows ?? [];
   const flow = focus.to.startsWith('flow ') ? flows.filter((f) => f.name === focus.to.slice(5)) : flows;
   return (
-    <Aside label="Explanation" w="300px">
+    <Aside label="Explanation" wide={300}>
       <Flex justify="flex-end" float="right" ml={2}>
         <Plain size="xs" h="22px" onClick={close} aria-label="Close the explanation">
           close
@@ -50,7 +52,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
         <LinkPart
           link={selected}
           port={link || port}
-          relation={relation}
+          relations={relations}
           act={act}
           past={past}
           capture={captureURL(id, link || port, currentAction(lab, focus.when).seq)}
@@ -202,7 +204,7 @@ function FlowPart({ flow: f }: { flow: Flow }) {
 interface LinkProps {
   link: MapLink;
   port: string;
-  relation: Neighbour | undefined;
+  relations: Neighbour[];
   act: (action: string) => void;
   past: boolean;
   capture: string;
@@ -213,7 +215,7 @@ const captureURL = (id: string, port: string, seq: number) =>
   `/api/labs/${id}/capture?port=${encodeURIComponent(port)}${seq > 0 ? `&from=before-${seq}&to=after-${seq}` : ''}`;
 
 /** A link: its two ends, its fault, and what can be done to it. */
-function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
+function LinkPart({ link, port, relations, act, past, capture }: LinkProps) {
   const fault = faultWords(link);
   const broken = link.cut || link.ends.some((e) => e.silent);
   const title =
@@ -235,7 +237,7 @@ function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
           <Quiet display="block" fontSize="12px">
             {e.up ? 'up' : `down: ${e.why}`}
             {e.cost ? `, cost ${e.cost}, area ${e.area}` : ''}
-            {e.state ? `, neighbour ${e.state}` : ''}
+            {metWords(portName(e), relations)}
           </Quiet>
         </Box>
       ))}
@@ -277,16 +279,19 @@ function LinkPart({ link, port, relation, act, past, capture }: LinkProps) {
           Packets of this action as pcapng
         </a>
       </Box>
-      {relation && !relation.up && (
-        <Box mt={3}>
-          <Box fontWeight="650" color="brick" mb={1}>
-            OSPF {relation.state}
+      {relations
+        .filter((n) => !n.up && [portName(n.a), portName(n.b)].includes(port))
+        .map((n) => (
+          <Box mt={3} key={`${portName(n.a)} ${portName(n.b)}`}>
+            <Box fontWeight="650" color="brick" mb={1}>
+              OSPF {n.state}
+              {link.kind === 'segment' && `, ${portName(n.a)} - ${portName(n.b)}`}
+            </Box>
+            <Box overflowX="auto" tabIndex={0} role="region" aria-label="Why it is not up">
+              <Reasons reasons={n.reasons} a={n.a} b={n.b} />
+            </Box>
           </Box>
-          <Box overflowX="auto" tabIndex={0} role="region" aria-label="Why it is not up">
-            <Reasons reasons={relation.reasons} a={relation.a} b={relation.b} />
-          </Box>
-        </Box>
-      )}
+        ))}
     </Part>
   );
 }

@@ -44,7 +44,7 @@ export function Probe({ devices, who, close }: Props) {
   const running = probed?.running === true;
   const start = (trace: boolean) => send({ from, source, to, count, trace, port });
   return (
-    <Aside label="Probe" w="360px">
+    <Aside label="Probe" wide={360}>
       <Flex align="center" mb={2}>
         <Box as="h2" fontSize="14px" flex={1}>
           Probe and trace

@@ -120,7 +120,7 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
 export function Problems({ close }: { close: () => void }) {
   const { list, pending } = useWrong(true);
   return (
-    <Aside label="Problems" w="340px">
+    <Aside label="Problems" wide={340}>
       <Flex align="center" mb={2}>
         <Box as="h2" fontSize="14px" flex={1}>
           {pending ? 'Problems' : list.length === 0 ? 'No problems' : plural(list.length, 'problem')}

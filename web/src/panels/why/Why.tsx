@@ -31,7 +31,7 @@ export function Why({ map, neighbours, link, close, goto }: Props) {
     setAsked(q);
   };
   return (
-    <Aside label="Why" w="320px">
+    <Aside label="Why" wide={320}>
       <Flex align="center" mb={2}>
         <Box as="h2" fontSize="14px" flex={1}>
           Why?

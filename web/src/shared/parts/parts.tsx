@@ -209,9 +209,11 @@ export const Line = (props: React.ComponentProps<typeof chakra.input>) => (
 );
 
 /** A panel beside the view, of things that stay while views change. */
-export const Aside = ({ label, ...rest }: BoxProps & { label: string }) => (
+export const Aside = ({ label, wide, ...rest }: BoxProps & { label: string; wide: number }) => (
   <Box
     as="aside"
+    // What is left of the window beside the views and 900 px of the view itself.
+    w={`clamp(240px, calc(100vw - 1032px), ${wide}px)`}
     flexShrink={0}
     bg="panel"
     borderLeft="1px solid"

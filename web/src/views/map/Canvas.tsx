@@ -22,6 +22,8 @@ import {
   type PillNode,
   type RegionNode,
 } from './cards';
+import { MapDetail } from './MapDetail';
+import { spacingOf } from './level';
 import { DraftEdge, type DraftEdgeType } from './DraftEdge';
 import type { Drafted } from './drafted';
 import { cardSize, crossings, distanceTo, onTree, segmentId, type Crossing } from './graph';
@@ -74,23 +76,43 @@ export function Canvas(props: CanvasProps) {
   const count = map.devices.length + map.links.length;
   const room = useStore((x) => `${x.width} ${x.height}`);
   const fitted = useRef('');
+  const moved = useRef(false);
   useEffect(() => {
-    if (!ready || count === 0 || (building && fitted.current !== '')) {
-      if (count === 0) fitted.current = room;
+    // Who has moved the view wants it so: only other cards, or more room at first, fit it anew.
+    const stays =
+      fitted.current !== '' && (building || (moved.current && fitted.current.endsWith(` ${count}`)));
+    if (!ready || count === 0 || stays) {
+      if (count === 0) fitted.current = `${room} ${count}`;
       document.body.setAttribute('data-map', 'ready');
       return;
     }
-    fitted.current = room;
+    fitted.current = `${room} ${count}`;
+    moved.current = false;
     void flow
-      .fitView({ padding: 0.1, maxZoom: 1.15 })
+      .fitView({ padding: 0.05, maxZoom: 1.15 })
       .then(() => document.body.setAttribute('data-map', 'ready'));
     return () => document.body.removeAttribute('data-map');
     // A dragged card moves nothing else: the view stays where it is.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [ready, count, flow, room]);
 
+  // Who is asked for by name is shown in the middle; who is pointed at is seen already.
+  const who = deviceOf(focus.who);
+  const pointed = useRef(who);
+  const place = places[who];
+  useEffect(() => {
+    if (!ready || !place || pointed.current === who) return;
+    pointed.current = who;
+    moved.current = true;
+    const at = { x: place.x + cardSize.router.width / 2, y: place.y + cardSize.router.height / 2 };
+    void flow.setCenter(at.x, at.y, { zoom: Math.max(flow.getZoom(), 0.8) });
+  }, [ready, who, place, flow]);
+
+  const spacing = useMemo(
+    () => spacingOf(map.devices.flatMap((d) => places[d.name] ?? [])),
+    [map.devices, places],
+  );
   const nodes: Node[] = useMemo(() => {
-    const who = deviceOf(focus.who);
     const cards: CardNode[] = map.devices.map((d) => ({
       id: d.name,
       type: 'device',
@@ -166,7 +188,7 @@ export function Canvas(props: CanvasProps) {
       zIndex: -1,
     }));
     return [...areas, ...cards, ...pills];
-  }, [map, places, focus.who, path, tree, reached, drafted, chosen]);
+  }, [map, places, who, path, tree, reached, drafted, chosen]);
 
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
@@ -278,7 +300,8 @@ export function Canvas(props: CanvasProps) {
       edges={edges}
       nodeTypes={nodeTypes}
       edgeTypes={edgeTypes}
-      minZoom={0.15}
+      className="map-flow"
+      minZoom={0.05}
       nodesConnectable={!past}
       connectionMode={ConnectionMode.Loose}
       connectionRadius={30}
@@ -295,6 +318,9 @@ export function Canvas(props: CanvasProps) {
         }
         choose([...next]);
       }}
+      onMoveStart={(e) => {
+        if (e) moved.current = true;
+      }}
       onNodeDragStop={(_, __, nodes) => letGo(nodes)}
       onSelectionDragStop={(_, nodes) => letGo(nodes)}
       style={{ cursor: tool ? 'crosshair' : undefined }}
@@ -310,7 +336,11 @@ export function Canvas(props: CanvasProps) {
         const found = thingOf(x);
         if (found) menu(found)(e);
       }}
-      onNodeClick={(_, n) => n.type === 'device' && void set({ who: n.id })}
+      onNodeClick={(_, n) => {
+        if (n.type !== 'device') return;
+        pointed.current = n.id;
+        void set({ who: n.id });
+      }}
       onEdgeClick={(_, e) => {
         if (e.type === 'virtual' || e.type === 'session') {
           (e as VirtualEdgeType | SessionEdgeType).data?.choose();
@@ -323,7 +353,9 @@ export function Canvas(props: CanvasProps) {
         setLink('');
         add(e);
       }}
-    />
+    >
+      <MapDetail spacing={spacing} />
+    </ReactFlow>
   );
 }
 

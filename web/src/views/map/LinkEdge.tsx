@@ -82,6 +82,7 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
         <EndLabel l={reversed(l)} end={far} full={data.labels || data.selected} />
         {fault && (
           <div
+            className="map-note"
             style={{
               position: 'absolute',
               transform: `translate(-50%,-50%) translate(${middle.x}px,${middle.y}px)`,
@@ -90,7 +91,6 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
               border: `1px solid ${color('brick')}`,
               borderRadius: 4,
               padding: '1px 6px',
-              fontSize: 11,
               fontWeight: 600,
               pointerEvents: 'none',
             }}
@@ -138,10 +138,10 @@ function EndLabel({ l, end, full }: { l: Line; end: MapEnd; full: boolean }) {
   if (!full && !end.cost) return null;
   return (
     <div
+      className={full ? 'card-text' : 'card-text card-more'}
       style={{
         position: 'absolute',
         transform: `translate(-50%,-50%) translate(${at.x}px,${at.y}px)`,
-        fontSize: 10.5,
         color: color('quiet'),
         pointerEvents: 'none',
         ...(full

@@ -44,15 +44,14 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
       {!session.up && (
         <EdgeLabelRenderer>
           <div
+            className="map-note"
             style={{
               position: 'absolute',
               transform: `translate(-50%,-50%) translate(${label.x}px,${label.y}px)`,
               background: color('brick-soft'),
               color: tone,
-              fontSize: 10.5,
               padding: '1px 5px',
               borderRadius: 4,
-              maxWidth: 190,
               zIndex: 2,
               pointerEvents: 'none',
             }}

@@ -32,12 +32,12 @@ export function VirtualEdge({ source, target, data }: EdgeProps<VirtualEdgeType>
       />
       <EdgeLabelRenderer>
         <div
+          className="map-note"
           style={{
             position: 'absolute',
             transform: `translate(-50%,-50%) translate(${label.x}px,${label.y}px)`,
             background: color('paper'),
             color: tone,
-            fontSize: 10.5,
             padding: '0 4px',
             pointerEvents: 'none',
           }}

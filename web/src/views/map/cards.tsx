@@ -90,47 +90,48 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
       border={selected ? '2px solid' : draft ? '1.5px dashed' : focused ? '2px solid' : '1px solid'}
       borderColor={focused || draft || selected ? 'plum' : stops ? 'brick' : 'line'}
       borderRadius={device.kind === 'host' ? '14px' : '6px'}
+      className="card"
       px={2}
       py="3px"
-      lineHeight="1.3"
+      lineHeight="1.2"
       opacity={gone ? 0.35 : device.enabled ? 1 : 0.55}
-      title={gone ? 'the draft takes it out' : undefined}
+      title={gone ? 'the draft takes it out' : device.name}
       shadow="xs"
       data-device={device.name}
     >
       <Ends />
-      <Box display="flex" gap={1} alignItems="baseline">
-        <Box fontWeight="650" fontSize="13px" truncate flex={1}>
+      <Box className="card-head" display="flex" gap={1} alignItems="baseline">
+        <Box className="card-name" data-focused={focused} fontWeight="650" truncate flex={1}>
           {device.name}
         </Box>
         {draft && (
-          <Box color="plum" fontSize="11px">
+          <Box className="card-text card-more" color="plum">
             new
           </Box>
         )}
         {!device.enabled && (
-          <Box color="brick" fontSize="10px">
+          <Box className="card-text card-more" color="brick">
             disabled
           </Box>
         )}
         {device.areas.length > 0 && (
-          <Box color="quiet" fontSize="10px" whiteSpace="nowrap">
+          <Box className="card-text card-more" color="quiet" whiteSpace="nowrap">
             area {device.areas.join(', ')}
           </Box>
         )}
       </Box>
-      <Box display="flex" gap={1} alignItems="baseline">
-        <Box fontFamily="mono" fontSize="10.5px" color="quiet" truncate flex={1}>
+      <Box className="card-more" display="flex" gap={1} alignItems="baseline">
+        <Box className="card-text" fontFamily="mono" color="quiet" truncate flex={1}>
           {(far !== undefined || device.roles.filter((r) => roleWords[r]).length < 2) &&
             (device.address ?? 'no address')}
         </Box>
         {far !== undefined && (
-          <Box fontSize="10.5px" color="plum" fontWeight="650" whiteSpace="nowrap">
+          <Box className="card-text" color="plum" fontWeight="650" whiteSpace="nowrap">
             {far === 0 ? 'root' : `costs ${far}`}
           </Box>
         )}
         {far === undefined && device.reflector && (
-          <Box fontSize="9.5px" color="plum" whiteSpace="nowrap" title="route reflector">
+          <Box className="card-text" color="plum" whiteSpace="nowrap" title="route reflector">
             reflector
           </Box>
         )}
@@ -138,7 +139,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           device.roles
             .filter((r) => roleWords[r])
             .map((r) => (
-              <Box key={r} fontSize="9.5px" color="plum" whiteSpace="nowrap" title={r}>
+              <Box key={r} className="card-text" color="plum" whiteSpace="nowrap" title={r}>
                 {roleWords[r]}
               </Box>
             ))}
@@ -155,10 +156,9 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           borderRadius="4px"
           px={2}
           py="2px"
-          fontSize="11px"
+          className="map-note"
           fontWeight="500"
           w="max-content"
-          maxW="260px"
           zIndex={5}
         >
           {stops}
@@ -174,19 +174,21 @@ export function SegmentPill({ data, selected }: NodeProps<PillNode>) {
     <Box
       w={`${cardSize.segment.width}px`}
       h={`${cardSize.segment.height}px`}
+      className="card"
+      title={data.name}
       borderRadius="full"
       bg={data.draft ? 'plumSoft' : 'chosen'}
       border={data.draft ? '1px dashed' : '1px solid'}
       borderColor={data.draft || selected ? 'plum' : 'line'}
       opacity={data.gone ? 0.35 : 1}
       textAlign="center"
-      fontSize="11px"
       color="quiet"
       lineHeight="20px"
-      truncate
     >
       <Ends />
-      {data.name}
+      <Box className="card-text card-more" truncate>
+        {data.name}
+      </Box>
     </Box>
   );
 }
@@ -207,7 +209,13 @@ export function AutonomousSystem({ data }: NodeProps<RegionNode>) {
         fillOpacity={data.without ? 0.08 : 0.32}
         stroke="var(--chakra-colors-line)"
       />
-      <text x={r.name.x} y={r.name.y} fontSize={11} fontWeight={650} fill="var(--chakra-colors-quiet)">
+      <text
+        x={r.name.x}
+        y={r.name.y}
+        className="card-text"
+        fontWeight={650}
+        fill="var(--chakra-colors-quiet)"
+      >
         AS {r.as}
         {data.without ? ', without a route to it' : ''}
       </text>

@@ -37,7 +37,10 @@ export function PoliciesView({ lab }: { lab: LabState }) {
   const used = policy?.uses.filter((u) => u.role === 'in' || u.role === 'out') ?? [];
   const uses = [
     ...used,
-    ...(map.data?.sessions ?? []).flatMap(tables).filter((t) => !used.some((u) => keyOf(u) === keyOf(t))),
+    ...(map.data?.sessions ?? [])
+      .flatMap(tables)
+      .filter((t) => !used.some((u) => keyOf(u) === keyOf(t)))
+      .sort((x, y) => x.words.localeCompare(y.words, 'en', { numeric: true })),
   ];
   const at = source === typed ? undefined : (uses.find((u) => keyOf(u) === source) ?? used[0]);
   const block = policy && findPolicy(lab.text, policy.name);
@@ -281,7 +284,7 @@ function Row({ r, draft, open, toggle }: { r: Tried; draft: boolean; open: boole
           </chakra.button>
         </Cell>
         <Cell>
-          <Mono>{pathWords(r.before)}</Mono>
+          <Mono whiteSpace="nowrap">{pathWords(r.before)}</Mono>
         </Cell>
         <Cell>
           <Box as="span" color={r.trace.accepted ? 'leaf' : 'brick'} fontWeight="650">

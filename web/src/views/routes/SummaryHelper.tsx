@@ -1,3 +1,4 @@
+import { share } from './share';
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { type Summary } from '../../shared/api/client';
@@ -148,7 +149,7 @@ function Also({ summary }: { summary: Summary }) {
       <Quiet>
         {summary.gaps.length === 0
           ? 'Every address that it covers is one of theirs.'
-          : `${(summary.free * 100).toFixed(summary.free < 0.1 ? 1 : 0)} % of its addresses are nobody's: `}
+          : `${share(summary.free)} of its addresses are in no network: `}
       </Quiet>
       {summary.gaps.slice(0, 8).map((g) => (
         <chakra.span key={g} mr={2} display="inline-block">

@@ -30,7 +30,7 @@ test('one prefix, what it covers beside the chosen, and the lines to paste', asy
   expect(asked[0]).toContain('prefixes=10.1.1.0/24,10.1.2.0/24');
   expect(screen.getByText(/22 leading bits in common/)).toBeTruthy();
   expect(screen.getByText('10.1.3.0/24')).toBeTruthy();
-  expect(screen.getByText(/25 % of its addresses are nobody/)).toBeTruthy();
+  expect(screen.getByText(/25 % of its addresses are in no network/)).toBeTruthy();
   expect(screen.getByText(/range 10.1.0.0\/22/)).toBeTruthy();
   expect(screen.getByText(/upper, lower/)).toBeTruthy();
 });

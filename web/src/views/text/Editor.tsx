@@ -32,6 +32,7 @@ const look = EditorView.theme({
   },
   '.cm-tooltip-autocomplete ul li[aria-selected]': { backgroundColor: c('plum'), color: c('on-plum') },
   '.cm-completionDetail': { color: c('quiet'), fontStyle: 'normal' },
+  '.cm-tooltip-autocomplete ul li[aria-selected] .cm-completionDetail': { color: c('on-plum') },
   '.cm-diagnostic-error': { borderLeftColor: c('brick') },
   '.cm-diagnostic-warning': { borderLeftColor: c('ochre') },
   '.hb-help': { padding: '6px 10px', maxWidth: '420px', fontFamily: 'var(--chakra-fonts-body)' },

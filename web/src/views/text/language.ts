@@ -87,6 +87,8 @@ async function complete(context: CompletionContext): Promise<CompletionResult | 
       detail: s.detail ?? '',
       info: s.help ?? '',
       type: s.kind === 'word' ? 'keyword' : 'variable',
+      // What takes arguments goes on with them.
+      ...(s.kind === 'word' && (s.detail ?? s.label) !== s.label ? { apply: `${s.label} ` } : {}),
     })),
     validFor: /^[\w.-]*$/,
   };
@@ -132,6 +134,11 @@ const maxShown = 24;
 export const labLanguage = [
   lab,
   syntaxHighlighting(colours),
-  autocompletion({ override: [series, complete], activateOnTypingDelay: 60 }),
+  autocompletion({
+    override: [series, complete],
+    activateOnTypingDelay: 60,
+    activateOnCompletion: (c) => typeof c.apply === 'string',
+    icons: false,
+  }),
   help,
 ];
