@@ -81,7 +81,7 @@ func TestANetworkIsBuiltOnTheMap(t *testing.T) {
 	h.does(button("Run OSPF"), until(`document.querySelectorAll(".react-flow__edge").length === 5`))
 	// A lab under construction applies as one goes: there is nothing to apply.
 	do(t, tab, seesNot("Discard draft"), until(`document.body.innerText.includes("area 0")`))
-	h.does(key("p"))
+	h.does(panel("p"))
 	h.does(chromedp.Click(chromedp.CSS(`[aria-label="Probe"] button[type="submit"]`)), sees("all 5 answered"))
 	require.LessOrEqual(t, h.n, 17)
 	t.Logf("%d gestures", h.n)

@@ -171,10 +171,10 @@ func TestWhyIsAnsweredWithProof(t *testing.T) {
 	id := s.lab(t, demoText(t, "tarn-valley"))
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/paths?who=quarry&to=198.51.100.0/24"), sees("received, and what became of it"),
-		key("y"), sees("why is 198.51.100.0/24 sent to gannet by quarry, or not"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"),
+		panel("y"), sees("why is 198.51.100.0/24 sent to gannet by quarry, or not"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"),
 		within("answer", "198.51.100.0/24 is not sent to gannet by quarry"), within("answer", "line "),
 		chromedp.Click(chromedp.Search(`(//div[@data-testid="answer"]//button[starts-with(normalize-space(.), "line")])[1]`)), until(`location.pathname.endsWith("/text")`))
-	do(t, tab, key("m"), mapReady(), key("y"), key("y"), write("Question", "what breaks without viaduct.up"), chromedp.KeyEvent("\r"), within("answer", "flow timetable is out for"),
+	do(t, tab, key("m"), mapReady(), panel("y"), panel("y"), write("Question", "what breaks without viaduct.up"), chromedp.KeyEvent("\r"), within("answer", "flow timetable is out for"),
 		bar("all everything"), write("Question", "why the moon"), chromedp.KeyEvent("\r"), sees("ask for example"))
 	do(t, tab, bar("cut viaduct.up"), sees("is running"), seesNot("is running"))
 	do(t, tab, write("Question", "why is viaduct - skylark not up"), chromedp.KeyEvent("\r"), within("answer", "BGP"), within("answer", "the moment,"),

@@ -212,6 +212,12 @@ func key(k string, options ...chromedp.KeyOption) step {
 	return chromedp.Steps(script(`document.activeElement?.blur?.()`), chromedp.KeyEvent(k, options...))
 }
 
+// panel presses the key of a panel that puts the cursor into a field: the driver would
+// write the letter there.
+func panel(k string) step {
+	return script(fmt.Sprintf(`document.activeElement?.blur?.(); dispatchEvent(new KeyboardEvent("keydown", { key: %q }))`, k))
+}
+
 // bar types a line into the focus bar. The slash is only pressed: the driver
 // would write it into the field that it puts the cursor in.
 func bar(line string) step {

@@ -18,7 +18,8 @@ func TestAreasAndSegments(t *testing.T) {
 	s := start(t)
 	areas := s.lab(t, demoText(t, "three-areas"))
 	tab := page(t)
-	do(t, tab, chromedp.Navigate(s.url+"/lab/"+areas+"/map"), mapReady(), sees("AS boundary"), sees("border"), sees("weaver reaches web"),
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+areas+"/map"), mapReady(),
+		until(`document.querySelector("[data-device][title*='AS boundary router']") !== null`), sees("weaver reaches web"),
 		key("r"), sees("external 2"), sees("inter-area"), sees("range"),
 		key("d"), sees("3 routers hold the same"), chromedp.Click(chromedp.Search(`//button[contains(., "Outside")]`)), sees("198.51.100.0/24, metric 50 type 1"),
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="AS external" and @aria-expanded]`)), sees("forwarding address"),

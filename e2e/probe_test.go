@@ -70,7 +70,7 @@ func TestAProbeConnects(t *testing.T) {
 	id := s.lab(t, demoText(t, "three-areas"))
 	require.Equal(t, 422, s.call(t, "GET", "/api/labs/"+id+"/probe?from=weaver&to=web&port=70000", nil, nil), "there is no such port")
 	tab := page(t)
-	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?who=weaver&to=198.51.100.10"), mapReady(), key("p"),
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?who=weaver&to=198.51.100.10"), mapReady(), panel("p"),
 		chromedp.SendKeys(chromedp.CSS(`input[list="probe-services"]`), "443"), button("Connect"), sees("web takes the connection on port 443 (cloth orders)"),
 		chromedp.SendKeys(chromedp.CSS(`input[list="probe-services"]`), "1"), button("Connect"), sees("web answers, and nobody listens on its port 4431"))
 }

@@ -34,7 +34,7 @@ var shots = []shot{
 		openRoute("10.20.2.0/24 at viaduct"), sees("longest match")}},
 	{name: "timeline", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2", "silence viaduct.e2"}, path: "/timeline"},
 	{name: "probe", lab: "triangle-with-ospf", path: "/map", prepare: []step{
-		key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
+		panel("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
 		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
 	{name: "map-areas", lab: "three-areas", path: "/map", prepare: []step{
 		chromedp.Sleep(500 * time.Millisecond), key("1"), chromedp.MouseClickXY(230, 330), sees("Draft: "), chromedp.KeyEvent("\u001b"), sees("on some router")}},
@@ -53,7 +53,7 @@ var shots = []shot{
 	{name: "compare", lab: "tarn-valley", acts: []string{"cut viaduct.up"}, path: "/paths?when=before-2..now", prepare: []step{
 		chromedp.Sleep(300 * time.Millisecond), key("f"), sees("moved from Skylark to Gannet")}},
 	{name: "why", lab: "tarn-valley", path: "/paths?who=quarry&to=198.51.100.0/24", prepare: []step{
-		key("y"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"), sees("is not sent to gannet")}},
+		panel("y"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"), sees("is not sent to gannet")}},
 	{name: "checks", lab: "tarn-valley", path: "/checks", prepare: []step{sees("no carrier hears of the other")}},
 	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
 }

@@ -65,7 +65,7 @@ func TestFirstTriangle(t *testing.T) {
 		key("m"), mapReady(), bar("mend viaduct.e2"), seesNot("packets from viaduct vanish"))
 
 	// Probe and trace.
-	do(t, tab, key("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)),
+	do(t, tab, panel("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)),
 		chromedp.SetValue(chromedp.CSS(`aside select`), "kiosk"), button("Trace"), sees("4 hops away"), sees("10.0.13.2"))
 
 	// What is typed wrong is said, and nothing happens.

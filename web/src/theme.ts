@@ -30,6 +30,7 @@ const config = defineConfig({
       display: 'flex !important',
       alignItems: 'center !important',
       justifyContent: 'center !important',
+      columnGap: '0.4em',
       padding: '0 !important',
     },
     '.map-flow[data-detail=names] .card-name': { overflow: 'visible !important', lineHeight: '1 !important' },

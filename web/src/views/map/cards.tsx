@@ -95,7 +95,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
       py="3px"
       lineHeight="1.2"
       opacity={gone ? 0.35 : device.enabled ? 1 : 0.55}
-      title={gone ? 'the draft takes it out' : device.name}
+      title={gone ? 'the draft takes it out' : [device.name, ...device.roles].join(', ')}
       shadow="xs"
       data-device={device.name}
     >
@@ -120,8 +120,13 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           </Box>
         )}
       </Box>
-      <Box className="card-more" display="flex" gap={1} alignItems="baseline">
-        <Box className="card-text" fontFamily="mono" color="quiet" truncate flex={1}>
+      <Box
+        className={far === undefined ? 'card-more' : undefined}
+        display="flex"
+        gap={1}
+        alignItems="baseline"
+      >
+        <Box className="card-text card-more" fontFamily="mono" color="quiet" truncate flex={1}>
           {(far !== undefined || device.roles.filter((r) => roleWords[r]).length < 2) &&
             (device.address ?? 'no address')}
         </Box>
