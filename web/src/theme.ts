@@ -23,6 +23,15 @@ const config = defineConfig({
     '.map-flow .card-name': { fontSize: 'var(--name)' },
     '.map-flow .card-text, .map-flow .map-note': { fontSize: 'var(--text)' },
     '.map-flow .map-note': { maxWidth: 'calc(24 * var(--text))' },
+    '.map-flow[data-detail=addresses] .card-fine': { display: 'none !important' },
+    '.map-flow[data-detail=cards] .card-coarse': { visibility: 'hidden' },
+    '.map-flow[data-detail=addresses] .card': {
+      display: 'flex !important',
+      flexDirection: 'column',
+      justifyContent: 'center',
+      paddingTop: '0 !important',
+      paddingBottom: '0 !important',
+    },
     '.map-flow[data-detail=names] .card-more, .map-flow[data-detail=dots] .card-more': {
       display: 'none !important',
     },

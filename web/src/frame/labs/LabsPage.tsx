@@ -51,7 +51,7 @@ export function LabsPage() {
         </Heading>
         <Text color="quiet">configure, break and prove routing, in virtual time</Text>
         <Box flex={1} />
-        <Plain onClick={toggleScheme}>Light or dark</Plain>
+        <Plain onClick={toggleScheme}>Theme</Plain>
       </Flex>
       <Flex gap={2} mb={4} align="center">
         <Main onClick={() => create.mutate(blank)} loading={create.isPending}>

@@ -41,20 +41,20 @@ const rows: Row[] = [
   ospf('keys', 'keys', (p) => p.ospf?.authentication.split(/[ ,]/)[0]),
 ];
 
-/** Both ends of a link beside each other, to be changed where they are seen. */
+/** All ends of a link beside each other, to be changed where they are seen. */
 export function LinkFields({ link }: { link: MapLink }) {
   const { id, focus } = useFocus();
   const ports = useQuery(ask.ports(id, focus.when));
-  const ends = link.ends.slice(0, 4).map((e) => ({
+  const ends = link.ends.map((e) => ({
     name: portName(e),
     port: ports.data?.ports.find((p) => p.device === e.device && p.port === e.port),
   }));
   if (!ports.data) return null;
   return (
-    <Box mt={3} mb={4}>
+    <Box mt={3} mb={4} overflowX="auto" tabIndex={0} role="region" aria-label="What the ends say">
       <Box
         display="grid"
-        gridTemplateColumns={`58px repeat(${ends.length}, minmax(0, 1fr))`}
+        gridTemplateColumns={`58px repeat(${ends.length}, minmax(70px, 1fr))`}
         gap="3px 6px"
         alignItems="center"
         fontSize="12px"

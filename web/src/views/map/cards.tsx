@@ -115,7 +115,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           </Box>
         )}
         {device.areas.length > 0 && (
-          <Box className="card-text card-more" color="quiet" whiteSpace="nowrap">
+          <Box className="card-text card-more card-fine" color="quiet" whiteSpace="nowrap">
             area {device.areas.join(', ')}
           </Box>
         )}
@@ -126,9 +126,15 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
         gap={1}
         alignItems="baseline"
       >
-        <Box className="card-text card-more" fontFamily="mono" color="quiet" truncate flex={1}>
-          {(far !== undefined || device.roles.filter((r) => roleWords[r]).length < 2) &&
-            (device.address ?? 'no address')}
+        <Box
+          // Two roles leave no room for it beside them.
+          className={`card-text card-more ${far === undefined && device.roles.filter((r) => roleWords[r]).length > 1 ? 'card-coarse' : ''}`}
+          fontFamily="mono"
+          color="quiet"
+          truncate
+          flex={1}
+        >
+          {device.address ?? 'no address'}
         </Box>
         {far !== undefined && (
           <Box className="card-text" color="plum" fontWeight="650" whiteSpace="nowrap">
@@ -136,7 +142,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           </Box>
         )}
         {far === undefined && device.reflector && (
-          <Box className="card-text" color="plum" whiteSpace="nowrap" title="route reflector">
+          <Box className="card-text card-fine" color="plum" whiteSpace="nowrap" title="route reflector">
             reflector
           </Box>
         )}
@@ -144,7 +150,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           device.roles
             .filter((r) => roleWords[r])
             .map((r) => (
-              <Box key={r} className="card-text" color="plum" whiteSpace="nowrap" title={r}>
+              <Box key={r} className="card-text card-fine" color="plum" whiteSpace="nowrap" title={r}>
                 {roleWords[r]}
               </Box>
             ))}

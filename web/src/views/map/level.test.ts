@@ -2,9 +2,10 @@ import { expect, test } from 'vitest';
 import { levelOf, spacingOf } from './level';
 
 test('cards become names and then dots, the sooner the closer they are', () => {
-  expect([1.15, 0.8, 0.79, 0.4, 0.1].map((z) => levelOf(z, 200))).toEqual([
+  expect([1.15, 0.95, 0.8, 0.6, 0.4, 0.1].map((z) => levelOf(z, 200))).toEqual([
     'cards',
     'cards',
+    'addresses',
     'names',
     'names',
     'dots',

@@ -1,12 +1,13 @@
-/** How much the cards say: all, their names, or only that they are there. */
-export type Level = 'cards' | 'names' | 'dots';
+/** How much the cards say: all, name and address, their names, or only that they are there. */
+export type Level = 'cards' | 'addresses' | 'names' | 'dots';
 
 /** The room that a name takes on the screen, in pixels. */
 const nameRoom = 60;
 
 /** What fits at a zoom, if cards are so far from each other. */
 export function levelOf(zoom: number, spacing: number): Level {
-  if (zoom >= 0.8) return 'cards';
+  if (zoom >= 0.95) return 'cards';
+  if (zoom >= 0.68) return 'addresses';
   return zoom * spacing >= nameRoom ? 'names' : 'dots';
 }
 
