@@ -187,12 +187,12 @@ func TestWhatIsToBeOriginatedAndIsNotThere(t *testing.T) {
 		a, err := why.About(h.Head(), q)
 		require.NoError(t, err)
 		require.Contains(t, a.Codes, "not-originated", text)
-		says := ""
+		var says strings.Builder
 		for _, f := range a.Facts {
-			says += f.Text + "|" + f.Place + "\n"
+			says.WriteString(f.Text + "|" + f.Place + "\n")
 		}
-		require.Contains(t, says, "quarry originates 10.20.0.0/16, and its table has no route for exactly that: nothing is announced|quarry originate 10.20.0.0/16")
-		require.Contains(t, says, "fix: the table has 10.20.2.0/25 and 10.20.3.0/24")
+		require.Contains(t, says.String(), "quarry originates 10.20.0.0/16, and its table has no route for exactly that: nothing is announced|quarry originate 10.20.0.0/16")
+		require.Contains(t, says.String(), "fix: the table has 10.20.2.0/25 and 10.20.3.0/24")
 	}
 }
 
@@ -204,7 +204,7 @@ func TestExamplesAreOfThisLab(t *testing.T) {
 		_, err := why.Parse(h.Head(), "banana", why.Focus{})
 		_, list, found := strings.Cut(err.Error(), "ask for example: ")
 		require.True(t, found, d.Slug)
-		for _, text := range strings.Split(list, "; ") {
+		for text := range strings.SplitSeq(list, "; ") {
 			q, err := why.Parse(h.Head(), text, why.Focus{})
 			require.NoError(t, err, "%s: %s", d.Slug, text)
 			if q.Kind != why.Break {
