@@ -1,6 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { type Message } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
@@ -108,9 +108,13 @@ const toRows = (rows: Message[]) => [
   ...rows.map((m) => [m.at.toFixed(6), m.device, m.port ?? '', m.weight, m.text]),
 ];
 
-/** How many messages of a lab have not been seen. */
+/** How many messages of a lab have come since they were looked at; whoever opens it first has missed none. */
 export function useUnread(id: string, when: string): number {
   const data = useQuery(ask.messages(id, when));
-  const [read] = useRead(id);
-  return data.data?.messages.filter((m) => m.number > read).length ?? 0;
+  const [read, mark, known] = useRead(id);
+  const newest = data.data?.messages[0]?.number ?? (data.data ? 0 : undefined);
+  useEffect(() => {
+    if (!known && when === 'now' && newest !== undefined) mark(newest);
+  }, [known, when, newest, mark]);
+  return known ? (data.data?.messages.filter((m) => m.number > read).length ?? 0) : 0;
 }

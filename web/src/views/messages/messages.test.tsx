@@ -1,10 +1,10 @@
 // @vitest-environment jsdom
-import { screen, within } from '@testing-library/react';
+import { cleanup, screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
-import { beforeEach, describe, expect, test } from 'vitest';
+import { beforeEach, describe, expect, test, vi } from 'vitest';
 import type { Message } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
-import { MessagesView } from './MessagesView';
+import { MessagesView, useUnread } from './MessagesView';
 
 const message = (number: number, device: string, text: string, weight: Message['weight']): Message => ({
   number,
@@ -54,5 +54,17 @@ describe('messages', () => {
   test('say so when there are none', async () => {
     show(<MessagesView />, { 'GET /api/labs/x1/messages': { messages: [], omitted: 0 } }, '/lab/x1/messages');
     expect(await screen.findByText('Nobody has said anything yet')).toBeTruthy();
+  });
+
+  test('nobody who opens a lab for the first time has missed any; what comes later is new', async () => {
+    const Count = () => <output data-testid="unread">{useUnread('x1', 'now')}</output>;
+    const later = { messages, omitted: 0 };
+    show(<Count />, { 'GET /api/labs/x1/messages': later }, '/lab/x1/map');
+    await vi.waitFor(() => expect(localStorage.getItem('hellebore.read.x1')).toBe('9'));
+    expect(screen.getByTestId('unread').textContent).toBe('0');
+    cleanup();
+    const more = [message(12, 'halt', 'port e1 went down: the link has no carrier', 'trouble'), ...messages];
+    show(<Count />, { 'GET /api/labs/x1/messages': { messages: more, omitted: 0 } }, '/lab/x1/map');
+    await vi.waitFor(() => expect(screen.getByTestId('unread').textContent).toBe('1'));
   });
 });

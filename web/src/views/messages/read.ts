@@ -3,14 +3,17 @@ import { useCallback, useSyncExternalStore } from 'react';
 const key = (lab: string) => `hellebore.read.${lab}`;
 const listeners = new Set<() => void>();
 
-/** The number of the last message of a lab that was seen in this browser, and the way to say that more were. */
-export function useRead(lab: string): [number, (number: number) => void] {
+/**
+ * The number of the last message of a lab that was seen in this browser, the way to say that more were, and whether
+ * anybody has looked before.
+ */
+export function useRead(lab: string): [number, (number: number) => void, boolean] {
   const read = useSyncExternalStore(
     (changed) => {
       listeners.add(changed);
       return () => listeners.delete(changed);
     },
-    () => Number(localStorage.getItem(key(lab)) ?? 0),
+    () => localStorage.getItem(key(lab)),
   );
   const mark = useCallback(
     (number: number) => {
@@ -19,5 +22,5 @@ export function useRead(lab: string): [number, (number: number) => void] {
     },
     [lab],
   );
-  return [read, mark];
+  return [Number(read ?? 0), mark, read !== null];
 }
