@@ -6,6 +6,7 @@ const pair = (base: string, dark: string) => ({ value: { base, _dark: dark } });
 const config = defineConfig({
   globalCss: {
     'html, body, #root': { height: '100%' },
+    html: { bg: 'paper' },
     body: {
       bg: 'paper',
       color: 'ink',

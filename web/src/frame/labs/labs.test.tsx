@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
-import { screen } from '@testing-library/react';
+import { fireEvent, screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { describe, expect, test } from 'vitest';
 import type { LabRow } from '../../shared/api/client';
 import { problem, show } from '../../shared/testing/app';
+import { copyOf } from './copyOf';
 import { LabsPage } from './LabsPage';
 
 const row = (id: string, title: string, more: Partial<LabRow> = {}): LabRow => ({
@@ -74,6 +75,38 @@ describe('the list of labs', () => {
     expect(alert.textContent).toContain('1:1: router needs its name');
     expect(alert.textContent).toContain('2:3: unknown word prot');
     expect(asked.find((a) => a.startsWith('POST'))).toContain(JSON.stringify('router\n  prot\n'));
+  });
+  test('finds a lab by its name, among many', async () => {
+    const many = ['Yard', 'Pass', 'Ring', 'Ferry', 'Mine', 'Pier'].map((t, i) => row(`l${i}`, t));
+    show(<LabsPage />, { 'GET /api/labs': many }, '/');
+    await userEvent.type(await screen.findByLabelText('Find a lab'), 'pi');
+    expect(screen.getAllByRole('link').map((l) => l.textContent)).toEqual(['Pier', 'Bundle']);
+    await userEvent.type(screen.getByLabelText('Find a lab'), 'x');
+    expect(screen.getByText('No lab is called like that.')).toBeTruthy();
+  });
+  test('a copy has the same text and its own title', async () => {
+    const asked = show(
+      <LabsPage />,
+      {
+        'GET /api/labs': [row('a1', 'Yard')],
+        'GET /api/labs/a1': { text: 'lab "Yard"\n\nrouter mill\n' },
+        'POST /api/labs': row('n4', 'Yard, copy'),
+      },
+      '/',
+    );
+    await userEvent.click(await screen.findByRole('button', { name: 'Copy Yard' }));
+    expect(await screen.findByText('/lab/n4/map')).toBeTruthy();
+    expect(asked.find((a) => a.startsWith('POST'))).toContain(
+      JSON.stringify('lab "Yard, copy"\n\nrouter mill\n'),
+    );
+    expect(copyOf('router mill\n')).toBe('lab "Copy"\n\nrouter mill\n');
+  });
+  test('a file that is dropped is opened', async () => {
+    const asked = show(<LabsPage />, { 'GET /api/labs': [], 'POST /api/labs': row('n5', 'Dropped') }, '/');
+    const page = await screen.findByTestId('labs-page');
+    fireEvent.drop(page, { dataTransfer: { files: [new File(['router halt\n'], 'x.lab')] } });
+    expect(await screen.findByText('/lab/n5/text')).toBeTruthy();
+    expect(asked.find((a) => a.startsWith('POST'))).toContain('router halt');
   });
   test('says when there is none, and when the server is gone', async () => {
     show(<LabsPage />, { 'GET /api/labs': [] }, '/');
