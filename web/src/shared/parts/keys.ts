@@ -15,7 +15,9 @@ const pressed = (e: KeyboardEvent) =>
 /** Puts the cursor into the field that it is given to, when that appears. */
 export function useCursor<T extends HTMLElement>() {
   const field = useRef<T>(null);
-  useEffect(() => field.current?.focus(), []);
+  useEffect(() => {
+    field.current?.focus();
+  }, []);
   return field;
 }
 

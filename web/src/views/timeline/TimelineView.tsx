@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useEffect, useRef } from 'react';
 import { type ActionDetail, type LabState } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
@@ -27,6 +28,12 @@ export function TimelineView({ lab }: { lab: LabState }) {
   const first = focus.since === '' ? 0 : stepsAt(lab, focus.since);
   const last = focus.since === '' ? lab.actions.length : stepsAt(lab, focus.when);
   const shown = lab.actions.filter((a) => a.seq > first && a.seq <= last);
+  // The list is short: it shows the action that is looked at, which is the newest unless somebody chose another.
+  const here = useRef<HTMLTableRowElement>(null);
+  useEffect(() => {
+    // What it returns is no clean-up: newer browsers return a promise.
+    here.current?.scrollIntoView({ block: 'nearest' });
+  }, [seq]);
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
@@ -42,6 +49,7 @@ export function TimelineView({ lab }: { lab: LabState }) {
             <Box
               as="tr"
               key={a.seq}
+              ref={a.seq === seq ? here : undefined}
               borderTop="1px solid"
               borderColor="line"
               bg={a.seq === seq ? 'plumSoft' : undefined}
