@@ -3,23 +3,28 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useCallback, useMemo, useRef, useState } from 'react';
 import { Link } from 'react-router';
 import { ApiError, http, unwrap, type LabState } from '../shared/api/client';
-import { stopWork, useAct } from '../shared/api/orders';
+import { useAct } from '../shared/api/orders';
 import { ask } from '../shared/api/questions';
 import { BriefPanel } from '../panels/brief/BriefPanel';
 import { ComparisonBanner } from '../views/compare/Banner';
+import { Strip } from '../panels/explain/Strip';
 import { Explanation } from '../panels/explain/Explanation';
 import { useAnswers } from '../shared/draft/answers';
-import { useDrafting, useHands } from '../shared/draft/drafting';
+import { useHands } from '../shared/draft/drafting';
 import { Answers } from './Answers';
+import { AtOnce } from './AtOnce';
+import { Busy } from './Busy';
 import { DraftBar } from './DraftBar';
 import { DraftProvider } from './DraftProvider';
 import { FocusBar } from './FocusBar';
 import { deviceOf, portName, useFocus, views, writeFocus, type View } from '../shared/focus/focus';
 import type { Names } from '../shared/focus/names';
 import { useUnread } from '../views/messages/MessagesView';
-import { Plain, Quiet, Trouble, Waiting } from '../shared/parts/parts';
+import { Plain, Trouble, Waiting } from '../shared/parts/parts';
+import { few } from '../shared/parts/words';
 import { momentWords } from '../shared/focus/moment';
-import { Problems, useWrong } from '../panels/problems/Problems';
+import { HowManyWrong } from '../panels/problems/HowManyWrong';
+import { Problems } from '../panels/problems/Problems';
 import { Probe } from '../panels/probe/Probe';
 import { TimelineDock } from '../views/timeline/TimelineDock';
 import { NameMoment } from '../views/timeline/NameMoment';
@@ -29,7 +34,7 @@ import { ThingMenu } from './ThingMenu';
 import { Help } from './Help';
 import { useKeys } from '../shared/parts/keys';
 import { BrokenLab } from './BrokenLab';
-import { useNews, type Running } from './news';
+import { useNews } from './news';
 import { toggleScheme } from './scheme';
 import { stages, type Stage } from './stages';
 
@@ -71,31 +76,7 @@ function Drafted({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews
   );
 }
 
-/** What the lab is busy with, how far it is, and the way to stop that. */
-function Busy({ id, running }: { id: string; running: Running | undefined }) {
-  return (
-    <Flex bg="plumSoft" color="plum" px={4} py={1} gap={3} align="center" role="status">
-      <Box flex={1}>
-        {running?.what ?? 'the action'} is running.
-        {running && running.events > 0 && (
-          <Quiet ml={3}>
-            at {running.at.toFixed(1)} s, {running.events.toLocaleString('en')} events
-          </Quiet>
-        )}
-      </Box>
-      {running?.work && (
-        <chakra.button textDecoration="underline" onClick={() => void stopWork(id, running.work)}>
-          Stop it
-        </chakra.button>
-      )}
-    </Flex>
-  );
-}
-
 type Side = 'explanation' | 'probe' | 'why' | 'brief' | 'problems' | '';
-
-/** A count that fits beside the name of a view. */
-const few = (n: number) => (n > 999 ? '999+' : n);
 
 function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }) {
   const { id, view, focus, set, show } = useFocus();
@@ -447,58 +428,6 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
         <Help open={help} close={() => setHelp(false)} />
       </Flex>
     </ThingMenu>
-  );
-}
-
-/** How much is wrong, on the button that lists it. */
-function HowManyWrong({ whole }: { whole: boolean }) {
-  const { list } = useWrong(whole);
-  if (list.length === 0) return null;
-  return (
-    <Box as="span" color="brick" fontWeight="650" ml={1}>
-      {few(list.length)}
-    </Box>
-  );
-}
-
-/** Whether each gesture is applied at once. */
-function AtOnce() {
-  const { atOnce, setAtOnce } = useDrafting();
-  return (
-    <chakra.label
-      color="quiet"
-      fontSize="11px"
-      display="flex"
-      gap={1}
-      whiteSpace="nowrap"
-      pb={1}
-      title="On: each gesture is applied at once, and Undo takes it back. Off: gestures write a draft."
-    >
-      <input type="checkbox" checked={atOnce} onChange={(e) => setAtOnce(e.target.checked)} />
-      Apply as you go
-    </chakra.label>
-  );
-}
-
-/** What is left of the explanation while it is closed. */
-function Strip({ open }: { open: () => void }) {
-  return (
-    <chakra.button
-      w="28px"
-      flexShrink={0}
-      bg="panel"
-      borderLeft="1px solid"
-      borderColor="line"
-      color="quiet"
-      fontSize="12px"
-      _hover={{ bg: 'chosen' }}
-      style={{ writingMode: 'vertical-rl', textAlign: 'start', padding: '14px 0' }}
-      onClick={open}
-      aria-label="Open the explanation"
-      title="Open the explanation (e)"
-    >
-      Explanation
-    </chakra.button>
   );
 }
 

@@ -21,3 +21,6 @@ export const orderWords = (a: { message?: string; origin?: 'reverted' }) =>
 
 /** What is said of checks of which none fails. */
 export const allPass = (checks: number) => (checks === 1 ? 'The check passes' : `All ${checks} checks pass`);
+
+/** A count that fits beside the name of a view. */
+export const few = (n: number) => (n > 999 ? '999+' : n);
