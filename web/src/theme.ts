@@ -30,8 +30,7 @@ const config = defineConfig({
       display: 'flex !important',
       flexDirection: 'column',
       justifyContent: 'center',
-      paddingTop: '0 !important',
-      paddingBottom: '0 !important',
+      padding: '0 4px !important',
     },
     '.map-flow[data-detail=names] .card-more, .map-flow[data-detail=dots] .card-more': {
       display: 'none !important',

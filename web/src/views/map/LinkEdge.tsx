@@ -1,7 +1,7 @@
-import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import { EdgeLabelRenderer, useInternalNode, useStore, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapEnd, MapLink } from '../../shared/api/client';
 import type { Crossing } from './graph';
-import { along, lineBetween, reversed, type Line } from './line';
+import { along, lineBetween, markOn, reversed, type Line } from './line';
 
 export type LinkEdgeType = Edge<
   {
@@ -58,7 +58,6 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
           ? color('plum')
           : color(tree ? 'line' : 'quiet');
   const way = (over && !over.forward) || tree === 'back' ? reversed(l) : l;
-  const middle = { x: (l.x1 + l.x2) / 2, y: (l.y1 + l.y2) / 2 };
   return (
     <>
       {data.selected && <Stroke l={l} stroke={color('plum-soft')} width={12} />}
@@ -80,26 +79,35 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
       <EdgeLabelRenderer>
         {near && <EndLabel l={l} end={near} full={data.labels || data.selected} />}
         <EndLabel l={reversed(l)} end={far} full={data.labels || data.selected} />
-        {fault && (
-          <div
-            className="map-note"
-            style={{
-              position: 'absolute',
-              transform: `translate(-50%,-50%) translate(${middle.x}px,${middle.y}px)`,
-              background: color('brick-soft'),
-              color: color('brick'),
-              border: `1px solid ${color('brick')}`,
-              borderRadius: 4,
-              padding: '1px 6px',
-              fontWeight: 600,
-              pointerEvents: 'none',
-            }}
-          >
-            {fault}
-          </div>
-        )}
+        {fault && <FaultMark l={l} fault={fault} />}
       </EdgeLabelRenderer>
     </>
+  );
+}
+
+/** What is wrong with a link, where it covers no card. */
+function FaultMark({ l, fault }: { l: Line; fault: string }) {
+  const zoom = useStore((x) => x.transform[2]);
+  // The text keeps its size on the screen when the map is small.
+  const scale = Math.max(1, 1 / zoom);
+  const at = markOn(l, (fault.length * 6.2 + 14) * scale, 20 * scale);
+  return (
+    <div
+      className="map-note"
+      style={{
+        position: 'absolute',
+        transform: `translate(-50%,-50%) translate(${at.x}px,${at.y}px)`,
+        background: color('brick-soft'),
+        color: color('brick'),
+        border: `1px solid ${color('brick')}`,
+        borderRadius: 4,
+        padding: '1px 6px',
+        fontWeight: 600,
+        pointerEvents: 'none',
+      }}
+    >
+      {fault}
+    </div>
   );
 }
 

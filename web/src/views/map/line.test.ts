@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest';
-import { along, lineBetween } from './line';
+import { along, lineBetween, markOn } from './line';
 
 const a = { x: 0, y: 0, width: 100, height: 40 };
 const b = { x: 300, y: 0, width: 100, height: 40 };
@@ -17,4 +17,12 @@ test('a label stands beside its end, and never beyond the middle', () => {
   const l = lineBetween(a, b, 0);
   expect(along(l, 20, 8)).toEqual({ x: 120, y: 28 });
   expect(along(l, 500, 0).x).toBe(180);
+});
+
+test('a mark is on its line where it fits between the cards, else beside them', () => {
+  expect(markOn({ x1: 0, y1: 0, x2: 200, y2: 0 }, 100, 20)).toEqual({ x: 100, y: 0 });
+  // Two cards side by side: below both.
+  expect(markOn({ x1: 0, y1: 10, x2: 60, y2: 10 }, 100, 20)).toEqual({ x: 30, y: 46 });
+  // One card close above another: to their right.
+  expect(markOn({ x1: 5, y1: 0, x2: 5, y2: 12 }, 100, 20)).toEqual({ x: 127, y: 6 });
 });

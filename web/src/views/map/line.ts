@@ -47,4 +47,20 @@ export function along(l: Line, distance: number, beside: number) {
   };
 }
 
+/** Half of a card, which a mark beside a short line has to clear. */
+const half = { width: 68, height: 22 };
+
+/** The middle of a mark on a line: on it if there is room between the cards, else beside it, below or to the right. */
+export function markOn(l: Line, width: number, height: number) {
+  const dx = l.x2 - l.x1;
+  const dy = l.y2 - l.y1;
+  const length = Math.hypot(dx, dy) || 1;
+  const middle = { x: (l.x1 + l.x2) / 2, y: (l.y1 + l.y2) / 2 };
+  const [along, across] = [Math.abs(dx) / length, Math.abs(dy) / length];
+  if (length >= width * along + height * across) return middle;
+  return along >= across
+    ? { x: middle.x, y: Math.max(l.y1, l.y2) + half.height + height / 2 + 4 }
+    : { x: Math.max(l.x1, l.x2) + half.width + width / 2 + 4, y: middle.y };
+}
+
 export const reversed = (l: Line): Line => ({ x1: l.x2, y1: l.y2, x2: l.x1, y2: l.y1 });
