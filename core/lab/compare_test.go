@@ -55,7 +55,7 @@ func TestNoRowReadsAlikeBeforeAndAfter(t *testing.T) {
 }
 
 // TestASummaryTakesNothingAway writes the range of an area on its border routers: the
-// routes that it stands for are not lost, and come back when it goes.
+// routes that it replaces are not lost, and come back when it goes.
 func TestASummaryTakesNothingAway(t *testing.T) {
 	l := open(t, demoText(t, "three-areas"))
 	start := l.History().Now()
@@ -81,12 +81,12 @@ func TestASummaryTakesNothingAway(t *testing.T) {
 		}
 	}
 	require.Positive(t, within, "%v %v", c.Summary, c.Section(compare.Routes).Rows)
-	require.Contains(t, c.Summary, sum.Prefix+" stands for more specific routes on some router")
+	require.Contains(t, c.Summary, sum.Prefix+" replaces more specific routes on some router")
 	require.NotContains(t, strings.Join(c.Summary, "\n"), "lost")
 
 	back := l.Compare(l.History().Now(), start)
 	for _, row := range back.Section(compare.Routes).Rows {
 		require.True(t, row.Cause == compare.Summarised || row.Weight != compare.Better, "%v", row)
 	}
-	require.Contains(t, back.Summary, sum.Prefix+" no longer stands for more specific routes on some router")
+	require.Contains(t, back.Summary, "more specific routes replace "+sum.Prefix+" on some router")
 }

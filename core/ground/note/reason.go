@@ -258,7 +258,7 @@ var Reasons = [codes]Info{
 	UnexpectedMessage:    {"unexpected-message", "message", "the peer sent a message that has no place in this state", "", "messageType", "6608"},
 	PrefixLimit:          {"prefix-limit", "prefixes", "the peer sent more prefixes than max-prefixes allows", "raise max-prefixes on {a} or filter on {b}, then reset the session", "count", "4486 4"},
 
-	OwnASInPath:      {"own-as", "AS path", "our AS is in the path: it would loop", "own-as-allowed on {a} takes such paths; or {b} has loop-check off and replaces our AS by its own in the export policy: replace as peer", "count", "4271 9.1.2"},
+	OwnASInPath:      {"own-as", "AS path", "our AS is in the path: it would loop", "set own-as-allowed on {a}; or on {b} set loop-check off, and replace as peer in the export policy", "count", "4271 9.1.2"},
 	OwnOriginator:    {"own-originator", "originator", "we are the originator: it came back by reflection", "", "address", "4456 8"},
 	OwnCluster:       {"own-cluster", "cluster list", "our cluster ID is in the cluster list: it came back by reflection", "", "address", "4456 8"},
 	NextHopIsLocal:   {"next-hop-local", "next hop", "the next hop is an address of our own", "", "address", "4271 5.1.3"},
@@ -283,7 +283,7 @@ var Reasons = [codes]Info{
 	CommunityNoAdvertise: {"no-advertise", "community", "the community no-advertise keeps it here", "", "", "1997"},
 	CommunityNoExport:    {"no-export", "community", "the community no-export keeps it within the AS", "", "", "1997"},
 	BetweenInternal:      {"between-internal", "internal peers", "what an internal peer sent is not passed on to another", "join the two by a session, or make {a} a reflector for one of them", "", "4271 9.2"},
-	PeerASInPath:         {"peer-as-in-path", "AS path", "the peer's AS is in the path: the peer would refuse it", "set loop-check off on {a} for {b}; then {b} takes it with own-as-allowed, or the export policy of {a} says replace as peer", "", "4271 9.1.3"},
+	PeerASInPath:         {"peer-as-in-path", "AS path", "the peer's AS is in the path: the peer would refuse it", "set loop-check off on {a}, and own-as-allowed on {b} or replace as peer in the export policy of {a}", "", "4271 9.1.3"},
 	NoExportPolicy:       {"no-export-policy", "policy", "external sessions without an export policy let nothing out", "name an export-policy", "", "8212 3"},
 	UpdateTooLong:        {"update-too-long", "attributes", "an UPDATE of 4096 octets has no room for its attributes", "shorten its AS path, or remove communities in the export policy towards {a}", "", "4271 9.2"},
 	NotInUse:             {"not-in-use", "route in use", "the table uses another source's route for the prefix, and in-use-only is on", "take in-use-only off {a}, or the other route", "", "4271 9.1.3"},

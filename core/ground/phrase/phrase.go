@@ -56,6 +56,14 @@ func Errorf(format string, values ...any) error {
 // Error is an error that says a sentence without values.
 func Error(english string) error { return errors.New(Text(english)) }
 
+// OrNone is a value, or the word for none.
+func OrNone(value string) string {
+	if value == "" {
+		return Text("none")
+	}
+	return value
+}
+
 // Plural is a number with its noun: "1 route", "3 prefixes".
 func Plural(n int, noun string) string {
 	if inUse != nil {

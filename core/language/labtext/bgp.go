@@ -2,6 +2,7 @@ package labtext
 
 import (
 	"fmt"
+	"hellebore/core/ground/phrase"
 	"net/netip"
 	"slices"
 	"strconv"
@@ -288,7 +289,7 @@ func (b *builder) bgpReferences() {
 			known, what = slices.Concat(policies, sets), "policy or prefix set"
 		}
 		if !slices.Contains(known, r.token.Text) {
-			b.unnamed(r.token, r.token.Text, known, "there is no %s named %s", what, r.token.Text)
+			b.unnamed(r.token, r.token.Text, known, "there is no %s named %s", phrase.Text(what), r.token.Text)
 		}
 	}
 	b.setReferences()

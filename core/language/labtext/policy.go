@@ -339,7 +339,7 @@ func (b *builder) setReferences() {
 	}
 	for _, r := range b.memberRefs {
 		if !slices.Contains(names[r.kind], r.token.Text) {
-			b.unnamed(r.token, r.token.Text, names[r.kind], "there is no %s named %s", r.kind, r.token.Text)
+			b.unnamed(r.token, r.token.Text, names[r.kind], "there is no %s named %s", phrase.Text(r.kind), r.token.Text)
 		}
 	}
 	asks := map[string][]string{}

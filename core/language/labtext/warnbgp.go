@@ -317,31 +317,31 @@ func (w *warner) unused() {
 			"community set": "community-set ", "tag set": "tag-set ", "neighbour set": "neighbour-set "}[r.kind]
 		used[kind+r.token.Text] = true
 	}
-	say := func(place, what, name string) {
+	say := func(place, word, what, name string) {
 		if !used[place+name] {
-			w.at(place+name, "name it somewhere, or take it out", "nobody uses the %s %s", what, name)
-			w.offer(fmt.Sprintf("remove %s %s", strings.ReplaceAll(strings.ToLower(strings.Replace(what, "AS", "as", 1)), " ", "-"), name))
+			w.at(place+name, "name it somewhere, or take it out", "nobody uses the %s %s", phrase.Text(what), name)
+			w.offer("remove " + word + " " + name)
 		}
 	}
 	p := &w.result.Policies
 	for i := range p.List {
-		say("policy ", "policy", p.List[i].Name)
+		say("policy ", "policy", "policy", p.List[i].Name)
 		w.undecided(&p.List[i])
 	}
 	for _, s := range w.result.Sets {
-		say("set ", "prefix set", s.Name)
+		say("set ", "prefix-set", "prefix set", s.Name)
 	}
 	for _, s := range p.PathSets {
-		say("as-path-set ", "AS path set", s.Name)
+		say("as-path-set ", "as-path-set", "AS path set", s.Name)
 	}
 	for _, s := range p.Communities {
-		say("community-set ", "community set", s.Name)
+		say("community-set ", "community-set", "community set", s.Name)
 	}
 	for _, s := range p.Tags {
-		say("tag-set ", "tag set", s.Name)
+		say("tag-set ", "tag-set", "tag set", s.Name)
 	}
 	for _, s := range p.Neighbours {
-		say("neighbour-set ", "neighbour set", s.Name)
+		say("neighbour-set ", "neighbour-set", "neighbour set", s.Name)
 	}
 }
 

@@ -67,7 +67,7 @@ const (
 type Row struct {
 	Section string `json:"section" enum:"flows,neighbours,sent,routes,paths,received,database,ports"`
 	Kind    Kind   `json:"kind" enum:"came,went,moved,changed" doc:"moved: it takes another path than before"`
-	Cause   Cause  `json:"cause,omitempty" enum:"reset,summary" doc:"reset: the session was reset and is up again; summary: a summary stands for the route, or stood for it"`
+	Cause   Cause  `json:"cause,omitempty" enum:"reset,summary" doc:"reset: the session was reset and is up again; summary: a summary replaced the route, or the route a summary"`
 	Device  string `json:"device" doc:"whose it is; of a relation the first end"`
 	Other   string `json:"other,omitempty" doc:"the peer, or the other end"`
 	Peer    string `json:"peer,omitempty" doc:"the peer's address, of sent and received"`
@@ -126,7 +126,7 @@ type comparer struct {
 	touched       map[string]bool
 	exits         map[exit]map[string]bool // prefixes that left one neighbour for another
 	lost, gained  map[string]bool          // prefixes without, and with, a route on some router
-	within, outOf map[string]bool          // summaries that stand for routes now, and that stood for them
+	within, outOf map[string]bool          // summaries that replaced more specific routes, and that were replaced by them
 }
 
 // Worlds compares two worlds. stop, if not nil, is asked now and then whether to

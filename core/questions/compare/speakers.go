@@ -125,7 +125,7 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 			if c.now(from) != to {
 				r.Kind = Moved
 			}
-			r.tellApart(restOfSet(c.before.Attrs().Get(x)), restOfSet(c.after.Attrs().Get(y)))
+			r.tellApart(c.restOfSets(x, y))
 			was, is := c.before.Attrs().Get(x).Path.First(), c.after.Attrs().Get(y).Path.First()
 			if was != is {
 				e := exit{b.AS(), was, is}
@@ -168,10 +168,9 @@ func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp
 				r := Row{Section: Received, Device: p.name, Other: name, Peer: address, Subject: subject,
 					Before: inWords(c.before, x), After: inWords(c.after, y)}
 				if x.Raw != 0 && y.Raw != 0 {
-					r.tellApart(restOfSet(c.before.Attrs().Get(cmp.Or(x.Accepted, x.Raw))),
-						restOfSet(c.after.Attrs().Get(cmp.Or(y.Accepted, y.Raw))))
-					// What a policy hides is told apart as it came in.
-					r.tellApart(restOfSet(c.before.Attrs().Get(x.Raw)), restOfSet(c.after.Attrs().Get(y.Raw)))
+					r.tellApart(c.restOfSets(cmp.Or(x.Accepted, x.Raw), cmp.Or(y.Accepted, y.Raw)))
+					// A policy can hide what differs: then what was received says it.
+					r.tellApart(c.restOfSets(x.Raw, y.Raw))
 				}
 				c.add(r)
 			}
@@ -183,7 +182,7 @@ func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp
 				r := Row{Section: Sent, Device: p.name, Other: name, Peer: address, Subject: subject, Outside: outside,
 					Before: outWords(c.before, out), After: outWords(c.after, sent)}
 				if out != 0 && sent != 0 {
-					r.tellApart(restOfSet(c.before.Attrs().Get(out)), restOfSet(c.after.Attrs().Get(sent)))
+					r.tellApart(c.restOfSets(out, sent))
 				}
 				c.add(r)
 			}

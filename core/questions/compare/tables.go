@@ -111,15 +111,15 @@ func (c *comparer) tables() {
 				if !led {
 					r.Kind = Moved
 				}
-				r.tellApart(restOfRoute(from, a), restOfRoute(to, b))
+				r.tellApart(func() (before, after []detail) { return restOfRoute(from, a), restOfRoute(to, b) })
 			}
 			c.add(r)
 		})
 	}
 }
 
-// covering is the route that stands for a prefix in one world and is not there in the
-// other, where the prefix has a route of its own: its summary. "" if there is none.
+// covering is the summary that a device uses for a prefix in one world, and does not have
+// in the other, where the prefix has a route of its own; "" if there is none.
 func covering(in *network.World, d *device.Device, other *network.World, then *device.Device, gone ip.Prefix) string {
 	if d == nil || then == nil {
 		return ""

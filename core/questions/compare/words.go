@@ -220,10 +220,10 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 		say("%s %s new on some router: %s", prefixes(len(c.gained)), verb, phrase.List(sorted(c.gained)))
 	}
 	if len(c.within) > 0 {
-		say("%s stands for more specific routes on some router", phrase.List(sorted(c.within)))
+		say("%s replaces more specific routes on some router", phrase.List(sorted(c.within)))
 	}
 	if len(c.outOf) > 0 {
-		say("%s no longer stands for more specific routes on some router", phrase.List(sorted(c.outOf)))
+		say("more specific routes replace %s on some router", phrase.List(sorted(c.outOf)))
 	}
 	more := ""
 	if c.sections[Routes].Total > len(c.sections[Routes].Rows) {

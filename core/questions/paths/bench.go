@@ -125,7 +125,7 @@ func changesOf(a, b *policy.Route) []string {
 	out := []string{}
 	differ := func(what, x, y string) {
 		if x != y {
-			out = append(out, phrase.Say("%s %s to %s", what, orNone(x), orNone(y)))
+			out = append(out, phrase.Say("%s %s to %s", what, phrase.OrNone(x), phrase.OrNone(y)))
 		}
 	}
 	number := func(has bool, v uint32) string {
@@ -156,13 +156,6 @@ func hopName(r *policy.Route) string {
 		return ""
 	}
 	return ip.Addr(r.Attrs.NextHop).String()
-}
-
-func orNone(s string) string {
-	if s == "" {
-		return phrase.Text("none")
-	}
-	return s
 }
 
 // trialRoutes are the routes of a trial: typed, or a session's.

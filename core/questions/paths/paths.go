@@ -40,7 +40,8 @@ type Attributes struct {
 	Unknown     []string `json:"unknown" doc:"attributes that are carried without being understood"`
 }
 
-func attributesOf(w *network.World, id attr.ID) *Attributes {
+// AttributesOf is a set of path attributes in words; nil if there is none of the number.
+func AttributesOf(w *network.World, id attr.ID) *Attributes {
 	a := w.Attrs().Get(id)
 	if a == nil {
 		return nil
@@ -265,7 +266,7 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 	out := RouterPaths{Device: d.Name(), AS: s.AS(), Paths: []PathRow{}, Sent: []SentRow{}, Missing: []string{}}
 	best, from, _ := s.Best(id)
 	if own, how, _, lost := s.OwnPath(id); own != 0 {
-		x := PathRow{From: phrase.Text(how), Kind: "own", After: attributesOf(w, own), Accepted: true,
+		x := PathRow{From: phrase.Text(how), Kind: "own", After: AttributesOf(w, own), Accepted: true,
 			Chosen: from == bgp.Local && best != 0}
 		x.Why = phrase.Say("it is brought in here: %s", phrase.Text(how))
 		if lost {
@@ -372,8 +373,8 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row bgp.Row, chosen bool) PathRow {
 	s := d.Main().BGP()
 	x := PathRow{From: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External),
-		Received: attributesOf(w, row.Raw),
-		After:    attributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
+		Received: AttributesOf(w, row.Raw),
+		After:    AttributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
 	var t policy.Trace
 	s.Imported(d.Main(), v.Number, id, &t)
 	x.Import = traceWords(t)
@@ -496,7 +497,7 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 	want, why := d.Main().BGP().Wanted(d.Main(), v.Number, id, &t)
 	x.Export = traceWords(t)
 	sent := d.Main().BGP().Sent(v.Number, id)
-	x.Sent = attributesOf(w, sent)
+	x.Sent = AttributesOf(w, sent)
 	switch {
 	case want != sent:
 		x.Code, x.Why = "waiting", phrase.Text("it waits for the advertisement interval")

@@ -118,10 +118,10 @@ func RouterTable(w *network.World, d *device.Device) PathTable {
 				r = r.of(w, row.Raw)
 			}
 		case from == bgp.Local:
-			r.From, r.Path = how, attributesOf(w, best)
+			r.From, r.Path = how, AttributesOf(w, best)
 			r = r.of(w, best)
 		default:
-			r.From, r.Path = facts.PeerName(w, s.Peer(from)), attributesOf(w, best)
+			r.From, r.Path = facts.PeerName(w, s.Peer(from)), AttributesOf(w, best)
 			r = r.of(w, best)
 		}
 		out.In = append(out.In, r)

@@ -162,7 +162,7 @@ func (a *Answer) reason(n relations.Neighbour, r facts.Reason) {
 	a.code(r.Code)
 	text := r.Text
 	if r.Mine != "" || r.Theirs != "" {
-		text += fmt.Sprintf(" (%s: %s, %s: %s)", n.A.Name(), orNothing(r.Mine), n.B.Name(), orNothing(r.Theirs))
+		text += fmt.Sprintf(" (%s: %s, %s: %s)", n.A.Name(), phrase.OrNone(r.Mine), n.B.Name(), phrase.OrNone(r.Theirs))
 	}
 	a.fact(facts.Fact{Text: phrase.Text(r.Source) + ": " + text, View: "neighbours", Who: n.A.Device})
 	if r.Remedy != "" {
@@ -171,13 +171,6 @@ func (a *Answer) reason(n relations.Neighbour, r facts.Reason) {
 			a.fact(facts.Fact{Text: phrase.Say("the other end, %s", n.B.Device), View: "text", Place: p})
 		}
 	}
-}
-
-func orNothing(s string) string {
-	if s == "" {
-		return phrase.Text("none")
-	}
-	return s
 }
 
 // valuesOf are the values that a path lost with and against, of which there may be
@@ -367,7 +360,7 @@ func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.Pol
 	for _, s := range t.Steps {
 		for _, c := range s.Conditions {
 			if !c.Holds {
-				a.fact(facts.Fact{Text: phrase.Say("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, orNothing(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
+				a.fact(facts.Fact{Text: phrase.Say("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, phrase.OrNone(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
 				if c.Policy != "" && asked != nil {
 					a.policy(asked(c.Policy), nil)
 				}

@@ -45,7 +45,7 @@ func breaks(h *history.History, m history.Moment, q Question, stop func() bool) 
 	}
 	for _, r := range c.Section(compare.Neighbours).Rows {
 		if r.Weight == compare.Worse {
-			a.fact(facts.Fact{Text: phrase.Say("%s: %s to %s", r.Subject, r.Before, orNothing(r.After)), View: "neighbours",
+			a.fact(facts.Fact{Text: phrase.Say("%s: %s to %s", r.Subject, r.Before, phrase.OrNone(r.After)), View: "neighbours",
 				Who: r.Device})
 		}
 	}

@@ -31,7 +31,7 @@ func (a *Answer) election(w *network.World, q Question) {
 		}
 	}
 	if !found {
-		a.Says = phrase.Text("no election is there: OSPF elects a DR on segments only, between routers that reach 2-Way")
+		a.Says = phrase.Text("there is no election: OSPF elects a DR only on a segment")
 	}
 }
 

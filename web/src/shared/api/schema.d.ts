@@ -3012,7 +3012,7 @@ export interface components {
       after: string;
       before: string;
       /**
-       * @description reset: the session was reset and is up again; summary: a summary stands for the route, or stood for it
+       * @description reset: the session was reset and is up again; summary: a summary replaced the route, or the route a summary
        * @enum {string}
        */
       cause?: 'reset' | 'summary';
