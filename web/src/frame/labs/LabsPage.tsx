@@ -123,7 +123,7 @@ export function LabsPage() {
         </Flex>
         {labs.data?.length === 0 && <Text color="quiet">There is no lab yet.</Text>}
         {labs.data && labs.data.length > 0 && shown?.length === 0 && (
-          <Text color="quiet">No lab is called like that.</Text>
+          <Text color="quiet">No lab has that name.</Text>
         )}
       </Box>
     </Box>

@@ -82,7 +82,7 @@ describe('the list of labs', () => {
     await userEvent.type(await screen.findByLabelText('Find a lab'), 'pi');
     expect(screen.getAllByRole('link').map((l) => l.textContent)).toEqual(['Pier', 'Bundle']);
     await userEvent.type(screen.getByLabelText('Find a lab'), 'x');
-    expect(screen.getByText('No lab is called like that.')).toBeTruthy();
+    expect(screen.getByText('No lab has that name.')).toBeTruthy();
   });
   test('a copy has the same text and its own title', async () => {
     const asked = show(

@@ -111,6 +111,7 @@ function Then({ action, waits }: { action: string; waits: string | undefined }) 
       ml={2}
       color="plum"
       textDecoration="underline"
+      textAlign="left"
       fontSize="11.5px"
       disabled={past || (waits !== undefined && dirty)}
       onClick={() => act.mutate({ action })}

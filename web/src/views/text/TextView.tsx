@@ -120,7 +120,7 @@ export default function TextView({ lab, past, line }: Props) {
               : dirty
                 ? 'Draft'
                 : unwritten > 0
-                  ? `Actions changed ${plural(unwritten, 'thing')} that the text does not say`
+                  ? `${plural(unwritten, 'change')} by actions ${unwritten === 1 ? 'is' : 'are'} not in the text`
                   : 'Matches the running network'}
           </Quiet>
         </Flex>
