@@ -177,7 +177,7 @@ func TestAnyActionHasAnAnswer(t *testing.T) {
 // the lab is acted on: the race detector must be silent, and what readers see is
 // what was there when they were made.
 func TestReadersLookWhileTheLabGoesOn(t *testing.T) {
-	l := open(t, demoText(t, "two-carriers"))
+	l := open(t, demo.Text("two-carriers"))
 	l.Share(&sync.Mutex{})
 	var wait sync.WaitGroup
 	for _, typed := range []string{"cut viaduct.up", "wait 40s", "mend viaduct.up", "reset all on viaduct"} {
@@ -202,7 +202,7 @@ func TestReadersLookWhileTheLabGoesOn(t *testing.T) {
 // TestAStoppedViewIsNotKept asks for what takes long, gives up at once, and asks
 // again.
 func TestAStoppedViewIsNotKept(t *testing.T) {
-	l := open(t, demoText(t, "tarn-valley"))
+	l := open(t, demo.Text("tarn-valley"))
 	names := l.History().Lab().Devices
 	do(t, l, "disable "+names[0].Name)
 	now := func() bool { return true }

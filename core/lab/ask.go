@@ -1,6 +1,9 @@
 package lab
 
 import (
+	"slices"
+
+	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/compare"
@@ -51,6 +54,9 @@ func (l *Lab) Checks(m history.Moment) (results []check.Result, ok bool) {
 	places := labtext.Parse(h.Text()).Places
 	for i := range results {
 		results[i].Line = places["check "+results[i].Name].Line
+		results[i].Task = slices.ContainsFunc(h.Lab().Brief.Tasks, func(t config.Task) bool {
+			return slices.Contains(t.Checks, results[i].Name)
+		})
 	}
 	if ok && present {
 		l.found.mu.Lock()

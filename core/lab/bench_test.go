@@ -10,18 +10,19 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
+	"hellebore/demo"
 )
 
 // BenchmarkPreviewRailway previews a change of a policy on the railway with its two
 // carriers: tried, compared, its flows followed, its checks run before and after.
 func BenchmarkPreviewRailway(b *testing.B) {
-	text := demoText(b, "tarn-valley")
+	text := demo.Text("tarn-valley")
 	benchPreview(b, text, strings.Replace(text, "prefix-set tramway-prefixes\n  10.64.8.0/22\n", "prefix-set tramway-prefixes\n  10.64.8.0/21 length 22\n", 1))
 }
 
 // BenchmarkPreviewRailwayCost changes the cost of a link instead.
 func BenchmarkPreviewRailwayCost(b *testing.B) {
-	text := demoText(b, "tarn-valley")
+	text := demo.Text("tarn-valley")
 	benchPreview(b, text, strings.Replace(text, "  port e1 10.0.1.1/30 like rail\n", "  port e1 10.0.1.1/30 like rail\n    ospf\n      cost 77\n", 1))
 }
 
@@ -72,7 +73,7 @@ func gridText(wide, high int) string {
 // BenchmarkSeekAnHour goes to moments all over an hour of virtual time of the
 // railway in which links fail and come back.
 func BenchmarkSeekAnHour(b *testing.B) {
-	l := open(b, demoText(b, "tarn-valley"))
+	l := open(b, demo.Text("tarn-valley"))
 	for _, s := range []string{"cut viaduct.e1", "wait 600s", "mend viaduct.e1", "wait 900s", "silence halt.e1", "wait 900s", "mend halt.e1", "wait 1200s"} {
 		a, err := history.ParseAction(s)
 		require.NoError(b, err)
@@ -106,7 +107,7 @@ func BenchmarkPairs200Routers(b *testing.B) {
 
 // BenchmarkWhyBreaks asks what would break without a link of the railway.
 func BenchmarkWhyBreaks(b *testing.B) {
-	l := open(b, demoText(b, "tarn-valley"))
+	l := open(b, demo.Text("tarn-valley"))
 	b.ResetTimer()
 	for b.Loop() {
 		_, err := l.Why(l.History().Now(), "what breaks without viaduct.up", why.Focus{})

@@ -1,6 +1,10 @@
 package lab
 
-import "hellebore/core/questions/check"
+import (
+	"strings"
+
+	"hellebore/core/questions/check"
+)
 
 // Brief is the text for whoever opens the lab.
 type Brief struct {
@@ -12,8 +16,16 @@ type Brief struct {
 // BriefTask is something to be done.
 type BriefTask struct {
 	Text   string         `json:"text"`
-	Done   bool           `json:"done" doc:"all its checks hold; false if it has none"`
+	Done   bool           `json:"done" doc:"all its checks hold and all its actions were done; its reader's part is not in it"`
 	Checks []check.Result `json:"checks"`
+	Acts   []TaskAct      `json:"acts" doc:"actions that it asks for"`
+	Looks  []string       `json:"looks" doc:"views and panels that its reader has to open"`
+}
+
+// TaskAct is an action that a task asks for.
+type TaskAct struct {
+	Verb string `json:"verb"`
+	Done bool   `json:"done" doc:"the journal has one"`
 }
 
 // BriefQuestion is a question for the reader.
@@ -34,12 +46,18 @@ func (l *Lab) Brief() Brief {
 	out := Brief{Text: append([]string{}, b.Text...), Tasks: []BriefTask{}, Questions: []BriefQuestion{}}
 	results, _ := l.Checks(l.history.Now())
 	for _, t := range b.Tasks {
-		x := BriefTask{Text: t.Text, Done: len(t.Checks) > 0, Checks: []check.Result{}}
+		x := BriefTask{Text: t.Text, Done: len(t.Checks)+len(t.Acts)+len(t.Looks) > 0, Checks: []check.Result{},
+			Acts: []TaskAct{}, Looks: append([]string{}, t.Looks...)}
 		for _, name := range t.Checks {
 			if r := check.Of(results, name); r != nil {
 				x.Checks = append(x.Checks, *r)
 				x.Done = x.Done && r.Passed
 			}
+		}
+		for _, verb := range t.Acts {
+			done := l.done(verb)
+			x.Acts = append(x.Acts, TaskAct{verb, done})
+			x.Done = x.Done && done
 		}
 		out.Tasks = append(out.Tasks, x)
 	}
@@ -47,4 +65,16 @@ func (l *Lab) Brief() Brief {
 		out.Questions = append(out.Questions, BriefQuestion{q.Text, q.Answer})
 	}
 	return out
+}
+
+// done says whether the journal has an action of a verb. The first action of a lab
+// applies the text that it was made with: no reader did that.
+func (l *Lab) done(verb string) bool {
+	for i, s := range l.history.Steps() {
+		word, _, _ := strings.Cut(s.Action, " ")
+		if i > 0 && word == verb {
+			return true
+		}
+	}
+	return false
 }

@@ -14,6 +14,7 @@ import (
 	"hellebore/core/questions/topology"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
+	"hellebore/demo"
 )
 
 // apply applies a text, signed.
@@ -26,7 +27,7 @@ func apply(t *testing.T, l *Lab, text, author, message string) {
 }
 
 func TestEveryAppliedTextIsARevision(t *testing.T) {
-	text := demoText(t, "triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf")
 	l := open(t, text)
 	do(t, l, "cut viaduct.e1")
 	second := strings.Replace(text, "seed 7", "seed 9", 1)
@@ -63,7 +64,7 @@ func TestEveryAppliedTextIsARevision(t *testing.T) {
 }
 
 func TestMomentsHaveNames(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"))
+	l := open(t, demo.Text("triangle-with-ospf"))
 	calm := l.History().Now()
 	require.NoError(t, l.NameMoment("calm", calm))
 	do(t, l, "cut viaduct.e1")
@@ -83,7 +84,7 @@ func TestMomentsHaveNames(t *testing.T) {
 }
 
 func TestABundleHoldsTheWholeLab(t *testing.T) {
-	l := open(t, demoText(t, "two-carriers"))
+	l := open(t, demo.Text("two-carriers"))
 	do(t, l, "cut viaduct.up", "wait 30s")
 	apply(t, l, strings.Replace(l.Text(), "seed 11", "seed 12", 1), "Ada", "a seed")
 	require.NoError(t, l.NameMoment("calm", l.History().BeforeStep(2)))
@@ -107,7 +108,7 @@ func TestABundleHoldsTheWholeLab(t *testing.T) {
 
 // TestWrongBundlesAreRefused damages a bundle in every way that has a sentence.
 func TestWrongBundlesAreRefused(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"))
+	l := open(t, demo.Text("triangle-with-ospf"))
 	do(t, l, "cut viaduct.e1")
 	var whole bytes.Buffer
 	require.NoError(t, l.Bundle(&whole))
@@ -160,7 +161,7 @@ func TestWrongBundlesAreRefused(t *testing.T) {
 }
 
 func TestTasksAreTickedOffByTheirChecks(t *testing.T) {
-	text := demoText(t, "tarn-valley")
+	text := demo.Text("tarn-valley")
 	l := open(t, text)
 	require.True(t, l.HasBrief())
 	b := l.Brief()
@@ -176,11 +177,11 @@ func TestTasksAreTickedOffByTheirChecks(t *testing.T) {
 	require.NotEmpty(t, b.Questions[0].Answer)
 	apply(t, l, strings.Replace(text, "prefix-set tramway-prefixes\n  10.64.8.0/22\n", "prefix-set tramway-prefixes\n  10.64.8.0/21 length 22\n", 1), "", "")
 	require.Equal(t, []bool{true, true, true}, done())
-	require.False(t, open(t, demoText(t, "triangle-with-ospf")).HasBrief())
+	require.False(t, open(t, "router mill\n").HasBrief())
 }
 
 func TestChecksAreLookedAtOnceAMoment(t *testing.T) {
-	l := open(t, demoText(t, "tarn-valley"))
+	l := open(t, demo.Text("tarn-valley"))
 	first, ok := l.Checks(l.History().Now())
 	require.True(t, ok)
 	require.NotZero(t, first[0].Line)
@@ -192,7 +193,7 @@ func TestChecksAreLookedAtOnceAMoment(t *testing.T) {
 }
 
 func TestTheReportOfAConvergence(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"))
+	l := open(t, demo.Text("triangle-with-ospf"))
 	do(t, l, "wait 60s", "cut viaduct.e2")
 	detail, err := l.Action(3)
 	require.NoError(t, err)
@@ -210,7 +211,7 @@ func TestTheReportOfAConvergence(t *testing.T) {
 }
 
 func TestAQuestionLeadsToLines(t *testing.T) {
-	l := open(t, demoText(t, "two-carriers"))
+	l := open(t, demo.Text("two-carriers"))
 	a, err := l.Why(l.History().Now(), "why is 198.51.100.0/25 not sent to gannet by quarry", why.Focus{})
 	require.NoError(t, err)
 	lines := strings.Split(l.Text(), "\n")
@@ -232,7 +233,7 @@ func TestAQuestionLeadsToLines(t *testing.T) {
 }
 
 func TestChecksOfThePastAreAsTheyWere(t *testing.T) {
-	l := open(t, demoText(t, "tarn-valley"))
+	l := open(t, demo.Text("tarn-valley"))
 	then, _ := l.Checks(l.History().Now())
 	do(t, l, "cut viaduct.up")
 	apply(t, l, strings.ReplaceAll(l.Text(), "check \"no carrier", "check \"really no carrier"), "", "")

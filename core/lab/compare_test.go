@@ -1,6 +1,7 @@
 package lab
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -10,6 +11,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/compare"
 	"hellebore/core/simulation/history"
+	"hellebore/demo"
 )
 
 // anyFault is an action that something in the lab can bear, or not.
@@ -31,7 +33,7 @@ func anyFault(r *rand.Rand, l *Lab) string {
 func TestNoRowReadsAlikeBeforeAndAfter(t *testing.T) {
 	kinds := map[string]int{}
 	for _, slug := range []string{"three-areas", "beyond-the-pass", "two-carriers", "two-reflectors", "two-islands", "tarn-valley", "shared-cable", "guarded-line"} {
-		l := open(t, demoText(t, slug))
+		l := open(t, demo.Text(slug))
 		r := rand.New(rand.NewPCG(7, uint64(len(slug))))
 		for range 25 {
 			action := anyFault(r, l)
@@ -57,18 +59,31 @@ func TestNoRowReadsAlikeBeforeAndAfter(t *testing.T) {
 // TestASummaryTakesNothingAway writes the range of an area on its border routers: the
 // routes that it replaces are not lost, and come back when it goes.
 func TestASummaryTakesNothingAway(t *testing.T) {
-	l := open(t, demoText(t, "three-areas"))
+	l := open(t, demo.Text("three-areas"))
 	start := l.History().Now()
 	sum, err := l.Summary(start, nil, "3")
 	require.NoError(t, err)
 	require.NotEmpty(t, sum.On)
+	require.Empty(t, sum.Has)
+	require.Len(t, sum.Fixes, 1)
 	text := l.Text()
-	for _, d := range sum.On {
-		edits, err := labtext.ParseEdits(d + " ospf area 3 range " + sum.Prefix)
+	for _, e := range sum.Fixes[0].Edits {
+		edits, err := labtext.ParseEdits(e)
 		require.NoError(t, err)
 		text, err = labtext.EditText(text, edits...)
 		require.NoError(t, err)
 	}
+	junction := func() int {
+		w := l.World(l.History().Now())
+		d, n := w.Find("junction"), 0
+		for id := range w.Shared().Prefixes.Len() {
+			if _, ok := d.Main().Table().Best(id); ok {
+				n++
+			}
+		}
+		return n
+	}
+	was := junction()
 	_, err = l.Do(history.Action{Kind: history.Apply, Text: text}, 0)
 	require.NoError(t, err)
 	c := l.Compare(start, l.History().Now())
@@ -83,6 +98,12 @@ func TestASummaryTakesNothingAway(t *testing.T) {
 	require.Positive(t, within, "%v %v", c.Summary, c.Section(compare.Routes).Rows)
 	require.Contains(t, c.Summary, sum.Prefix+" replaces more specific routes on some router")
 	require.NotContains(t, strings.Join(c.Summary, "\n"), "lost")
+	require.Less(t, junction(), was)
+	require.Contains(t, strings.Join(c.Summary, "\n"), fmt.Sprintf("table of junction %d -> %d", was, junction()))
+	again, err := l.Summary(l.History().Now(), nil, "3")
+	require.NoError(t, err)
+	require.Equal(t, again.On, again.Has, "a range that is there is said")
+	require.Empty(t, again.Fixes)
 
 	back := l.Compare(l.History().Now(), start)
 	for _, row := range back.Section(compare.Routes).Rows {

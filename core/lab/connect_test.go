@@ -7,12 +7,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/questions/traffic"
+	"hellebore/demo"
 )
 
 // TestConnectionsToServices opens TCP connections through the network: to a
 // service, to a port on which nobody listens, and where nobody can answer.
 func TestConnectionsToServices(t *testing.T) {
-	l := open(t, demoText(t, "three-areas"))
+	l := open(t, demo.Text("three-areas"))
 	connect := func(from, to string, port uint16) traffic.ProbeResult {
 		t.Helper()
 		r, err := traffic.Probe(l.Fork(l.History().Now()), traffic.ProbeRequest{From: from, To: to, Port: port, Count: 2}, nil)

@@ -45,16 +45,6 @@ func do(t testing.TB, l *Lab, actions ...string) {
 	require.Empty(t, l.History().Head().Check())
 }
 
-func demoText(t testing.TB, slug string) string {
-	for _, d := range demo.Labs() {
-		if d.Slug == slug {
-			return d.Text
-		}
-	}
-	t.Fatal("no demo lab " + slug)
-	return ""
-}
-
 // TestCases runs the lab texts of testdata, and all demo labs: the actions are in the text as
 // "#> cut a.e1", the expected tables beside it in a file of the same name.
 func TestCases(t *testing.T) {
@@ -123,7 +113,7 @@ func printed(l *Lab) string {
 }
 
 func TestFirstTriangleSaysWhereItBreaks(t *testing.T) {
-	l := open(t, demoText(t, "first-triangle"))
+	l := open(t, demo.Text("first-triangle"))
 	f := l.Map(l.History().Now()).Flows[0]
 	require.False(t, f.Arrives)
 	require.Equal(t, "viaduct", f.StopsAt)
@@ -149,7 +139,7 @@ func TestOutagesAgreeWithPackets(t *testing.T) {
 		{"two-carriers", "", "cut summit.e1"},
 	} {
 		t.Run(c.lab+" "+c.action, func(t *testing.T) {
-			l := open(t, demoText(t, c.lab))
+			l := open(t, demo.Text(c.lab))
 			if c.before != "" {
 				do(t, l, c.before)
 			}
@@ -261,7 +251,7 @@ func perform(t *testing.T, w *network.World, action string) {
 }
 
 func TestProbeAndTrace(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"))
+	l := open(t, demo.Text("triangle-with-ospf"))
 	now := l.History().Now()
 	probe := func(m history.Moment, r traffic.ProbeRequest) (traffic.ProbeResult, error) {
 		return traffic.Probe(l.Fork(m), r, nil)
@@ -307,7 +297,7 @@ func TestProbeAndTrace(t *testing.T) {
 }
 
 func TestRouteStory(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"))
+	l := open(t, demo.Text("triangle-with-ospf"))
 	s, err := l.Explain(l.History().Now(), "viaduct", "10.20.2.0/24")
 	require.NoError(t, err)
 	require.Equal(t, "viaduct reaches 10.20.2.0/24 by quarry, 10.0.13.2 on e2, ospf, cost 30", s.Answer)
@@ -320,7 +310,7 @@ func TestRouteStory(t *testing.T) {
 }
 
 func TestMoments(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e2")
+	l := open(t, demo.Text("triangle-with-ospf"), "cut viaduct.e2")
 	for spec, arrivesBy := range map[string]string{"before-2": "quarry", "after-2": "summit", "now": "summit"} {
 		m, err := l.ParseMoment(spec)
 		require.NoError(t, err)
@@ -338,7 +328,7 @@ func TestMoments(t *testing.T) {
 }
 
 func TestTimelineOfACut(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e2")
+	l := open(t, demo.Text("triangle-with-ospf"), "cut viaduct.e2")
 	a, err := l.Action(2)
 	require.NoError(t, err)
 	require.NotNil(t, a.Convergence)
@@ -366,7 +356,7 @@ func TestTimelineOfACut(t *testing.T) {
 // TestAnActionSaysWhatBecomesOfFlows parts a host from the network, does something
 // else, and mends it: what is out since, as before, and repaired is told apart.
 func TestAnActionSaysWhatBecomesOfFlows(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"))
+	l := open(t, demo.Text("triangle-with-ospf"))
 	host := l.History().Lab().Flows[0].From
 	do(t, l, "cut "+host, "wait 30s", "mend "+host, "cut viaduct.e2")
 	var got []string

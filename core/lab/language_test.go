@@ -16,6 +16,7 @@ import (
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
+	"hellebore/demo"
 )
 
 // foreign is a language whose letters are not those of English: what is in it stands
@@ -246,7 +247,7 @@ func TestEverySentenceCanBeSaidInAnotherLanguage(t *testing.T) {
 	asIs := regexp.MustCompile(`^(Say\.Line|.*\.Edits\[\]|Problem\.Fix\.Text|.*Checks\[\]\.(After\.|Before\.)?Name|.*\.Ports\[\])$`)
 	left := map[string]string{}
 	for _, slug := range []string{"planted-faults", "planted-sessions", "five-faults", "triangle-with-ospf", "beyond-the-pass", "guarded-line", "shared-cable", "tarn-valley"} {
-		text := demoText(t, slug)
+		text := demo.Text(slug)
 		plain := regexp.MustCompile(`(?m)#.*$|^ *(about|text|question|answer) .*$`).ReplaceAllString(text, "")
 		data := append(quoted.FindAllString(plain, -1), "banana", "rubbish", "nothing", "nowhere", "qqqq")
 		slices.SortFunc(data, func(a, b string) int { return len(b) - len(a) })

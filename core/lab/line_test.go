@@ -6,12 +6,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/questions/why"
+	"hellebore/demo"
 )
 
 // TestALineIsAnswered asks everything that a line can ask, of networks that are well and
 // of some that are not.
 func TestALineIsAnswered(t *testing.T) {
-	well, sick, bgp := open(t, demoText(t, "triangle-with-ospf")), open(t, demoText(t, "five-faults")), open(t, demoText(t, "two-carriers"))
+	well, sick, bgp := open(t, demo.Text("triangle-with-ospf")), open(t, demo.Text("five-faults")), open(t, demo.Text("two-carriers"))
 	for _, c := range []struct {
 		lab        *Lab
 		line, says string

@@ -21,7 +21,7 @@ import (
 // leak is the demo lab of two carriers with a policy that lets what Skylark sent
 // us go to Gannet.
 func leak(t testing.TB) (before, after string) {
-	before = demoText(t, "two-carriers")
+	before = demo.Text("two-carriers")
 	after = strings.Replace(before, "    where policy ours-and-customers\n    prepend", "    prepend", 1)
 	require.NotEqual(t, before, after)
 	return before, after
@@ -228,7 +228,7 @@ func TestAStageThatCannotStandIsRefused(t *testing.T) {
 }
 
 func TestAHarmfulChangeIsTakenBack(t *testing.T) {
-	text := demoText(t, "triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf")
 	l := open(t, text)
 	flow := l.History().Head().Flows()[0]
 	// The flow's destination loses its port.

@@ -10,13 +10,14 @@ import (
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/topology"
+	"hellebore/demo"
 )
 
 // What an engineer asks of a lab beside its tables: packets, ladders, messages,
 // trees, summaries.
 
 func TestPacketsOfAnAction(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e1")
+	l := open(t, demo.Text("triangle-with-ospf"), "cut viaduct.e1")
 	from, err := l.ParseMoment("before-2")
 	require.NoError(t, err)
 	all, err := l.Packets("viaduct.e2", from, l.History().Now(), nil)
@@ -56,7 +57,7 @@ func TestPacketsOfAnAction(t *testing.T) {
 func TestEveryPacketIsReadToItsLastField(t *testing.T) {
 	kinds := map[string]bool{}
 	for _, slug := range []string{"three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "station-yard"} {
-		l := open(t, demoText(t, slug))
+		l := open(t, demo.Text(slug))
 		start, err := l.ParseMoment("0")
 		require.NoError(t, err)
 		for _, link := range l.Map(l.History().Now()).Links {
@@ -86,7 +87,7 @@ func TestEveryPacketIsReadToItsLastField(t *testing.T) {
 }
 
 func TestTheLadderOfAnAdjacency(t *testing.T) { // RFC 2328 10.3
-	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e1", "mend viaduct.e1")
+	l := open(t, demo.Text("triangle-with-ospf"), "cut viaduct.e1", "mend viaduct.e1")
 	now := l.History().Now()
 	ladder, err := l.Ladder(now, "viaduct.e1", "summit.e1")
 	require.NoError(t, err)
@@ -110,7 +111,7 @@ func TestTheLadderOfAnAdjacency(t *testing.T) { // RFC 2328 10.3
 }
 
 func TestMessagesAreThoseOfALog(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"), "cut viaduct.e1")
+	l := open(t, demo.Text("triangle-with-ospf"), "cut viaduct.e1")
 	before, err := l.ParseMoment("before-2")
 	require.NoError(t, err)
 	old, all := l.Messages(before), l.Messages(l.History().Now())
@@ -133,7 +134,7 @@ func TestMessagesAreThoseOfALog(t *testing.T) {
 }
 
 func TestTheShortestPathTreeOfARouter(t *testing.T) { // RFC 2328 16.1
-	l := open(t, demoText(t, "shared-cable"))
+	l := open(t, demo.Text("shared-cable"))
 	now := l.History().Now()
 	tree, err := l.Tree(now, "halt")
 	require.NoError(t, err)
@@ -154,7 +155,7 @@ func TestTheShortestPathTreeOfARouter(t *testing.T) { // RFC 2328 16.1
 // TestTheTreeHasNoLinkForAVirtualLink has a virtual link's way drawn where the
 // packets go.
 func TestTheTreeHasNoLinkForAVirtualLink(t *testing.T) {
-	l := open(t, demoText(t, "beyond-the-pass"))
+	l := open(t, demo.Text("beyond-the-pass"))
 	tree, err := l.Tree(l.History().Now(), "depot")
 	require.NoError(t, err)
 	for _, s := range tree.Steps {
@@ -164,7 +165,7 @@ func TestTheTreeHasNoLinkForAVirtualLink(t *testing.T) {
 }
 
 func TestOnePrefixForSeveral(t *testing.T) {
-	l := open(t, demoText(t, "three-areas"))
+	l := open(t, demo.Text("three-areas"))
 	now := l.History().Now()
 	s, err := l.Summary(now, []string{"10.1.2.0/30", "10.1.1.0/30", "10.1.1.0/30"}, "")
 	require.NoError(t, err)
@@ -206,7 +207,7 @@ func TestOnePrefixForSeveral(t *testing.T) {
 }
 
 func TestAnActionCountsRoutesAndLSAs(t *testing.T) {
-	l := open(t, demoText(t, "triangle-with-ospf"), "disable quarry", "enable quarry")
+	l := open(t, demo.Text("triangle-with-ospf"), "disable quarry", "enable quarry")
 	a := l.Timeline()
 	require.Equal(t, timeline.Counts{Before: 0, After: a[1].Tables.Before}, a[0].Tables)
 	require.Equal(t, 3, a[0].LSAs.After)
@@ -216,7 +217,7 @@ func TestAnActionCountsRoutesAndLSAs(t *testing.T) {
 
 // TestTheMapShowsWhatNoCableDoes has virtual links and sub-ports on the map.
 func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
-	pass := open(t, demoText(t, "beyond-the-pass"))
+	pass := open(t, demo.Text("beyond-the-pass"))
 	m := pass.Map(pass.History().Now())
 	require.Equal(t, []topology.MapVirtual{
 		{A: "east", B: "saddle", Port: "virtual-link 10.255.4.4", Area: "1", Up: true, State: "Full"},
@@ -244,7 +245,7 @@ func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
 		}
 	}
 
-	cable := open(t, demoText(t, "shared-cable"))
+	cable := open(t, demo.Text("shared-cable"))
 	end := cable.Map(cable.History().Now()).Links[0].Ends[0]
 	require.Equal(t, []string{"e1.10 10.0.10.1/30", "e1.20 10.0.20.1/30"}, end.Tags)
 	require.EqualValues(t, 10, end.Cost)
@@ -254,7 +255,7 @@ func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
 // TestWhereAPrefixDisappears asks for prefixes that are joined or hidden on the
 // way.
 func TestWhereAPrefixDisappears(t *testing.T) {
-	l := open(t, demoText(t, "three-areas"))
+	l := open(t, demo.Text("three-areas"))
 	why := func(device, prefix string) []string {
 		s, err := l.Explain(l.History().Now(), device, prefix)
 		require.NoError(t, err)

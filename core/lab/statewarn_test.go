@@ -7,13 +7,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/language/labtext"
+	"hellebore/demo"
 )
 
 // TestWarningsOfTheDemoLabs: what the running network shows of those with faults
 // in them, and nothing of those without.
 func TestWarningsOfTheDemoLabs(t *testing.T) {
 	texts := func(slug string) (out []string) {
-		l := open(t, demoText(t, slug))
+		l := open(t, demo.Text(slug))
 		for _, w := range l.StateWarnings(l.History().Now()) {
 			out = append(out, w.Weight+": "+w.Text)
 			require.NotZero(t, w.Line, w.Text)
@@ -31,10 +32,10 @@ func TestWarningsOfTheDemoLabs(t *testing.T) {
 // TestFixesOfWhatARunningNetworkShows makes the first fix that is offered for each
 // warning: it is gone then.
 func TestFixesOfWhatARunningNetworkShows(t *testing.T) {
-	leak := strings.Replace(demoText(t, "tarn-valley"), "    where policy ours-and-customers\n    prepend", "    prepend", 1)
-	leakWithout := strings.Replace(demoText(t, "tarn-valley"), "      export-policy to-gannet\n", "", 1)
+	leak := strings.Replace(demo.Text("tarn-valley"), "    where policy ours-and-customers\n    prepend", "    prepend", 1)
+	leakWithout := strings.Replace(demo.Text("tarn-valley"), "      export-policy to-gannet\n", "", 1)
 	mended := 0
-	for _, text := range []string{demoText(t, "planted-sessions"), leak, leakWithout} {
+	for _, text := range []string{demo.Text("planted-sessions"), leak, leakWithout} {
 		l := open(t, text)
 		for _, w := range l.StateWarnings(l.History().Now()) {
 			if len(w.Fixes) == 0 {

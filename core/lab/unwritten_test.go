@@ -8,6 +8,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/history"
+	"hellebore/demo"
 )
 
 // TestWhatTheTextDoesNotSay does what a text could say by actions: each is named with
@@ -34,7 +35,7 @@ func TestWhatTheTextDoesNotSay(t *testing.T) {
 		{"station-yard", []string{"disable depot", "enable depot", "part depot.yard", "join depot.yard yard"}, nil},
 		{"station-yard", []string{"cut foreman", "mend foreman"}, nil},
 	} {
-		l := open(t, demoText(t, c.slug))
+		l := open(t, demo.Text(c.slug))
 		require.Empty(t, unsaid(l), c.slug)
 		for _, does := range c.does {
 			a, err := history.ParseAction(does)

@@ -62,11 +62,20 @@ type Brief struct {
 	Questions []Question
 }
 
-// Task is something to be done, ticked off by checks.
+// Task is something to be done; it is done when all that it names is.
 type Task struct {
 	Text   string
-	Checks []string // their names
+	Checks []string // their names: they pass
+	Acts   []string // verbs of actions: one of each is in the journal
+	Looks  []string // views and panels that the reader has opened
 }
+
+// Places to look at: the views and panels that a task can send its reader to.
+var Places = []string{"map", "ports", "neighbours", "routes", "paths", "policies", "database", "messages", "packets",
+	"timeline", "compare", "checks", "text", "desk", "why", "probe", "preview"}
+
+// Acts are the verbs that a task can ask for; apply is a change of the text.
+var Acts = []string{"apply", "cut", "silence", "mend", "disable", "enable", "restart", "reset", "resend", "join", "part", "wait"}
 
 // Question is one for the reader; Answer is shown when asked for, "" for none.
 type Question struct {

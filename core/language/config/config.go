@@ -11,19 +11,21 @@ import (
 
 // Lab is all that a lab text says.
 type Lab struct {
-	Name     string
-	Seed     uint64   // of all randomness of the lab
-	Exact    bool     // hellos are sent at their interval to the nanosecond, without jitter
-	Devices  []Device // names are unique
-	Links    []Link
-	Segments []Segment
-	Flows    []Flow
-	Sets     []PrefixSet // names are unique
-	Chains   []KeyChain  // names are unique
-	Policies Policies
-	Checks   []Check // names are unique
-	Brief    Brief
-	Plans    []Plan
+	Name       string
+	About      string   // what it is about, in a sentence
+	Difficulty string   // easy, medium or hard; "" if the text does not say
+	Seed       uint64   // of all randomness of the lab
+	Exact      bool     // hellos are sent at their interval to the nanosecond, without jitter
+	Devices    []Device // names are unique
+	Links      []Link
+	Segments   []Segment
+	Flows      []Flow
+	Sets       []PrefixSet // names are unique
+	Chains     []KeyChain  // names are unique
+	Policies   Policies
+	Checks     []Check // names are unique
+	Brief      Brief
+	Plans      []Plan
 }
 
 // Plan is where the addresses of new links, loopbacks and hosts' networks come from.

@@ -140,8 +140,10 @@ func of[T any](b *builder) *T {
 
 func (b *builder) place(name string, t Token) { b.places[name] = Place{t.Line, t.Column} }
 
-func (b *builder) lab(n *Node)  { b.result.Name = n.Args[0].Text; b.children(n) }
-func (b *builder) seed(n *Node) { b.result.Seed = number(n.Args[0]) }
+func (b *builder) lab(n *Node)        { b.result.Name = n.Args[0].Text; b.children(n) }
+func (b *builder) about(n *Node)      { b.result.About = n.Args[0].Text }
+func (b *builder) difficulty(n *Node) { b.result.Difficulty = n.Args[0].Text }
+func (b *builder) seed(n *Node)       { b.result.Seed = number(n.Args[0]) }
 
 func (b *builder) helloJitter(n *Node) { b.result.Exact = n.Args[0].Text == "off" }
 

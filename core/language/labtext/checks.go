@@ -153,14 +153,21 @@ func (b *builder) briefText(n *Node) { t := &b.result.Brief; t.Text = append(t.T
 
 func (b *builder) task(n *Node) {
 	t := config.Task{Text: n.Args[0].Text}
-	for _, c := range n.Children {
-		t.Checks = append(t.Checks, c.Args[0].Text)
-	}
-	b.children(n)
+	b.fill(n, &t)
 	b.result.Brief.Tasks = append(b.result.Brief.Tasks, t)
 }
 
-func (b *builder) taskCheck(n *Node) { b.checkRefs = append(b.checkRefs, n.Args[0]) }
+func (b *builder) taskCheck(n *Node) {
+	t := of[config.Task](b)
+	t.Checks = append(t.Checks, n.Args[0].Text)
+	b.checkRefs = append(b.checkRefs, n.Args[0])
+}
+
+func (b *builder) taskAct(n *Node) { t := of[config.Task](b); t.Acts = append(t.Acts, n.Args[0].Text) }
+func (b *builder) taskLook(n *Node) {
+	t := of[config.Task](b)
+	t.Looks = append(t.Looks, n.Args[0].Text)
+}
 
 func (b *builder) question(n *Node) {
 	q := config.Question{Text: n.Args[0].Text}
@@ -213,7 +220,16 @@ func checkFacts(l *config.Lab, add func(subject, what, value string, in Context,
 	b := &l.Brief
 	add("brief", "text", strings.Join(b.Text, " "), BriefOf, "text")
 	for _, t := range b.Tasks {
-		add("brief", "task \""+t.Text+"\"", "checked by "+strings.Join(t.Checks, ", "), BriefOf, "task")
+		var done []string
+		for _, x := range []struct {
+			by    string
+			names []string
+		}{{"checked by ", t.Checks}, {"done by ", t.Acts}, {"seen in ", t.Looks}} {
+			if len(x.names) > 0 {
+				done = append(done, x.by+strings.Join(x.names, ", "))
+			}
+		}
+		add("brief", "task \""+t.Text+"\"", strings.Join(done, "; "), BriefOf, "task")
 	}
 	for _, q := range b.Questions {
 		add("brief", "question \""+q.Text+"\"", q.Answer, BriefOf, "question")

@@ -137,6 +137,8 @@ func facts(lab *config.Lab) []fact {
 	var l factList
 	l.add("lab", "", "", Top, "lab")
 	l.add("lab", "title", lab.Name, Top, "lab")
+	l.add("lab", "about", lab.About, LabBlock, "about")
+	l.add("lab", "difficulty", lab.Difficulty, LabBlock, "difficulty")
 	l.add("lab", "seed", strconv.FormatUint(lab.Seed, 10), LabBlock, "seed")
 	l.usually(!lab.Exact, "lab", "hello-jitter", onOrOff(!lab.Exact), LabBlock, "hello-jitter")
 	for i := range lab.Devices {

@@ -176,6 +176,10 @@ func init() {
 	Grammar = []Row{
 		{Word: "lab", In: []Context{Top}, Opens: LabBlock, Args: []Arg{{Name: "title", Kind: Quoted}},
 			Effect: Live, Help: "names the lab", build: (*builder).lab},
+		{Word: "about", In: []Context{LabBlock}, Args: []Arg{{Name: "sentence", Kind: Quoted}},
+			Effect: Nothing, Help: "what the lab is about, in a sentence; the list of labs shows it", build: (*builder).about},
+		{Word: "difficulty", In: []Context{LabBlock}, Args: []Arg{{Name: "difficulty", Kind: Name, Words: []string{"easy", "medium", "hard"}}},
+			Effect: Nothing, Help: "how much a reader has to know, for the list of labs", build: (*builder).difficulty},
 		{Word: "seed", In: []Context{LabBlock}, Args: []Arg{{Name: "seed", Kind: Number, Max: 1 << 53}}, Default: "1",
 			Effect: Live, Help: "the seed of all jitter and random loss; another seed is another run of the same lab", build: (*builder).seed},
 

@@ -39,6 +39,7 @@ type Result struct {
 	Error    string    `json:"error,omitempty" doc:"why it could not be tried"`
 	Outcomes []Outcome `json:"outcomes"`
 	Line     int       `json:"line,omitempty" doc:"of the text"`
+	Task     bool      `json:"task,omitempty" doc:"a task of the brief is done when it passes"`
 }
 
 // Run looks at all checks of the lab as it is now in a history, which does not

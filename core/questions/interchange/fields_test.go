@@ -268,7 +268,7 @@ func onMedium(m *network.Medium, f history.Frame) bool {
 // open, are refused, and close: it finds no wrong checksum, nothing lost and
 // nothing out of order.
 func TestTheAnalyserFollowsTCP(t *testing.T) {
-	h := played(t, demo.Labs()[1].Text+"host door 10.20.9.10/24 gateway 10.20.9.1\n  service 80\n  service 443 \"tickets\"\n"+
+	h := played(t, demo.Text("triangle-with-ospf")+"host door 10.20.9.10/24 gateway 10.20.9.1\n  service 80\n  service 443 \"tickets\"\n"+
 		"router porch\n  port lan 10.20.9.1/24\n  port e1 10.20.8.1/24\nhost bell 10.20.8.10/24 gateway 10.20.8.1\n"+
 		"segment door-step porch.lan door\nsegment bell-wire porch.e1 bell\n")
 	w := h.Fork(h.Now())

@@ -60,7 +60,7 @@ const complaint = "_ws.malformed or (_ws.expert.severity >= 6291456 and not tcp.
 
 // TestTheAnalyserWouldComplain spoils one byte of a Hello, and of an LSA.
 func TestTheAnalyserWouldComplain(t *testing.T) {
-	h := played(t, demo.Labs()[1].Text)
+	h := played(t, demo.Text("triangle-with-ospf"))
 	w := h.Head()
 	var b bytes.Buffer
 	_, err := interchange.Pcapng(&b, h, w, 0, 2, history.Moment{}, h.Now(), nil)
@@ -122,7 +122,7 @@ func TestAnalyserReadsEveryPacketOfTheDemoLabs(t *testing.T) {
 // TestACaptureHasItsFields holds what the analyser decodes of one link against
 // what is configured.
 func TestACaptureHasItsFields(t *testing.T) {
-	h := played(t, demo.Labs()[1].Text)
+	h := played(t, demo.Text("triangle-with-ospf"))
 	w := h.Head()
 	dev := w.Find("viaduct")
 	port, _ := dev.Port("e2")
@@ -161,7 +161,7 @@ func TestACaptureHasItsFields(t *testing.T) {
 
 // TestFramesOfAStretch asks for parts of the past: together they are the whole.
 func TestFramesOfAStretch(t *testing.T) {
-	h := played(t, demo.Labs()[1].Text)
+	h := played(t, demo.Text("triangle-with-ospf"))
 	count := func(from, to history.Moment) (n int) {
 		require.NoError(t, h.Frames(from.At, to.At, func(history.Frame) { n++ }, nil))
 		return n

@@ -27,7 +27,7 @@ func act(t require.TestingT, h *History, action string) *Step {
 	return s
 }
 
-func triangle() string { return demo.Labs()[1].Text }
+func triangle() string { return demo.Text("triangle-with-ospf") }
 
 func TestActionsReadBackAsTyped(t *testing.T) {
 	for _, s := range []string{"cut viaduct.e1", "silence viaduct.e1", "silence viaduct.e1 out", "silence viaduct.e1 in",

@@ -242,11 +242,14 @@ brief
   text "background"
   task "do"
     check "c"
+    act cut
+    look map
   question "why?"
     answer "so"
 plan links 10.9.0.0/16 length 30 area 0 as 64500
 `
 	placed := strings.Replace(lab, "router mill\n", "router mill at 40 -5\n", 1)
+	placed = "lab \"T\"\n  about \"two halts\"\n  difficulty hard\n" + placed
 	before := labtext.Parse(lab)
 	after := labtext.Parse(placed + more)
 	require.True(t, after.OK(), "%v", after.Problems)

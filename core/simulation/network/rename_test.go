@@ -18,7 +18,7 @@ func TestARenameKeepsIdentity(t *testing.T) {
 		"a router":           {"quarry", "pit"},
 		"a host":             {"kiosk", "counter"},
 		"two at once":        {"quarry", "pit", "summit", "top"},
-		"a port":             {"port e2 10.0.13.1/30", "port south 10.0.13.1/30", "link viaduct.e2", "link viaduct.south"},
+		"a port":             {"port e2 10.0.13.1/30", "port south 10.0.13.1/30", "link viaduct.e2", "link viaduct.south", "silence viaduct.e2", "silence viaduct.south"},
 		"its flow goes with": {"booth", "counter"},
 	} {
 		t.Run(name, func(t *testing.T) {
