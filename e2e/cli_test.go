@@ -30,8 +30,23 @@ func hellebore(t *testing.T, args ...string) (code int, out, errs string) {
 	return code, o.String(), e.String()
 }
 
+// labFile is a demo lab as a file, without its brief: a task that is open would be a failed
+// check.
+func labFile(t *testing.T, slug string) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), slug+".lab")
+	require.NoError(t, os.WriteFile(file, []byte(untasked(t, slug)), 0o644))
+	return file
+}
+
+// untasked is a demo's text before its brief.
+func untasked(t testing.TB, slug string) string {
+	text, _, _ := strings.Cut(demoText(t, slug), "\nbrief\n")
+	return text
+}
+
 func TestRunPrintsTheDocumentedJSON(t *testing.T) {
-	code, out, _ := hellebore(t, "run", "../demo/triangle-with-ospf.lab", "--do", "cut viaduct.e2", "--do", "mend viaduct.e2", "--json")
+	code, out, _ := hellebore(t, "run", labFile(t, "triangle-with-ospf"), "--do", "cut viaduct.e2", "--do", "mend viaduct.e2", "--json")
 	require.Zero(t, code)
 	var got map[string]any
 	require.NoError(t, json.Unmarshal([]byte(out), &got))
@@ -64,7 +79,7 @@ func TestRunPrintsTheDocumentedJSON(t *testing.T) {
 }
 
 func TestRunForAWhileInsteadOfToRest(t *testing.T) {
-	code, out, _ := hellebore(t, "run", "../demo/triangle-with-ospf.lab", "--do", "silence viaduct.e2", "--for", "5s", "--json")
+	code, out, _ := hellebore(t, "run", labFile(t, "triangle-with-ospf"), "--do", "silence viaduct.e2", "--for", "5s", "--json")
 	require.Zero(t, code)
 	var got struct {
 		Settled bool
@@ -98,7 +113,7 @@ func TestExitCodesAndMessages(t *testing.T) {
 		"checking a good text":      {[]string{"check", "../demo/first-triangle.lab"}, 0, ""},
 		"checking a bad text":       {[]string{"check", bad}, 2, "cannot be applied"},
 		"formatting a bad text":     {[]string{"fmt", bad}, 2, "unknown word"},
-		"a lab without any routing": {[]string{"run", "../demo/first-triangle.lab"}, 0, ""},
+		"a lab without any routing": {[]string{"run", labFile(t, "first-triangle")}, 0, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			code, _, errs := hellebore(t, c.args...)
@@ -116,7 +131,7 @@ func TestFormatWritesTheCanonicalForm(t *testing.T) {
 	b, err := os.ReadFile(file)
 	require.NoError(t, err)
 	require.Equal(t, "router a\n  port e1 10.0.0.1/30\n    ospf area 0\n      cost 5  # why\n", string(b))
-	code, out, _ := hellebore(t, "run", "../demo/planted-faults.lab")
+	code, out, _ := hellebore(t, "run", labFile(t, "planted-faults"))
 	require.Zero(t, code)
 	require.Contains(t, out, "the two ports are in different areas (0, 1)")
 }

@@ -88,12 +88,12 @@ func TestCaptures(t *testing.T) {
 	require.Equal(t, "viaduct has no port named e9", p.Detail)
 
 	file := filepath.Join(t.TempDir(), "out.pcapng")
-	out, err := exec.Command(binary, "run", "../demo/triangle-with-ospf.lab", "--capture", "viaduct.e2="+file).CombinedOutput()
+	out, err := exec.Command(binary, "run", labFile(t, "triangle-with-ospf"), "--capture", "viaduct.e2="+file).CombinedOutput()
 	require.NoError(t, err, string(out))
 	written, err := os.ReadFile(file)
 	require.NoError(t, err)
 	require.Equal(t, b, written, "the same packets at the same times")
-	out, err = exec.Command(binary, "run", "../demo/triangle-with-ospf.lab", "--capture", "mill.e2="+file).CombinedOutput()
+	out, err = exec.Command(binary, "run", labFile(t, "triangle-with-ospf"), "--capture", "mill.e2="+file).CombinedOutput()
 	require.Error(t, err)
 	require.Contains(t, string(out), "--capture mill.e2: there is no device named mill at that moment")
 }

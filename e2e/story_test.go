@@ -108,8 +108,8 @@ func drag(from, to float64) step {
 // difference and loses nothing.
 func TestTwoBrowsers(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "first-triangle"))
-	text := demoText(t, "first-triangle")
+	text := untasked(t, "first-triangle")
+	id := s.lab(t, text)
 	first, second := page(t), stranger(t)
 	do(t, first, chromedp.Navigate(s.url+"/lab/"+id+"/text"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), replaceText(text+"\nrouter mill\n"), sees("mill"))
 	do(t, second, chromedp.Navigate(s.url+"/lab/"+id+"/text"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), sees("Matches the running network"))

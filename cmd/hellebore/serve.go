@@ -83,7 +83,7 @@ func serve(port int, data string, demos bool) (err error) {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
-	labs := live.New(db)
+	labs := live.New(db, originals()...)
 	if demos {
 		if err := loadDemos(ctx, db, labs); err != nil {
 			return err
@@ -106,6 +106,15 @@ func serve(port int, data string, demos bool) (err error) {
 		return server.Close() // event streams stay open for ever
 	}
 	return nil
+}
+
+// originals are the demo labs as they come with this program.
+func originals() []live.Demo {
+	var out []live.Demo
+	for _, d := range demo.Labs() {
+		out = append(out, live.Demo{Slug: d.Slug, Text: d.Text})
+	}
+	return out
 }
 
 // loadDemos makes the demo labs the first time.

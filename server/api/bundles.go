@@ -89,11 +89,11 @@ func (h *handlers) registerBundles(api huma.API) {
 		BodyReadTimeout: time.Minute},
 		func(ctx context.Context, in *struct {
 			RawBody []byte `contentType:"application/zip"`
-		}) (*body[LabRow], error) {
+		}) (*body[NewLab], error) {
 			row, err := h.labs.Import(ctx, in.RawBody)
 			if err != nil {
 				return nil, problem(err)
 			}
-			return &body[LabRow]{rowOf(row)}, nil
+			return &body[NewLab]{NewLab{row.ID, row.Title}}, nil
 		})
 }

@@ -24,7 +24,8 @@ type journal live.Journal
 // none is a database without a lab, and without an answer for what is asked else.
 type none struct{ journal }
 
-func (none) Labs(context.Context) ([]store.Lab, error) { return []store.Lab{}, nil }
+func (none) Labs(context.Context) ([]store.Lab, error)       { return []store.Lab{}, nil }
+func (none) Applied(context.Context) (map[string]int, error) { return nil, nil }
 func (none) Lab(context.Context, string) (store.Lab, error) {
 	return store.Lab{}, store.ErrNotFound
 }

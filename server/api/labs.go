@@ -20,14 +20,22 @@ type LabRow struct {
 	ID      string    `json:"id"`
 	Title   string    `json:"title"`
 	Demo    bool      `json:"demo"`
+	Lesson  int       `json:"lesson" doc:"place of a demo lab in the order in which one learns, from 1; 0 for other labs"`
 	ForkOf  string    `json:"forkOf,omitempty"`
 	Actions int       `json:"actions"`
 	Created time.Time `json:"created"`
 	Updated time.Time `json:"updated"`
+	lab.Cover
 }
 
-func rowOf(l store.Lab) LabRow {
-	return LabRow{l.ID, l.Title, l.Demo != "", l.ForkOf, l.Actions, l.CreatedAt, l.UpdatedAt}
+func rowOf(l store.Lab, lesson int, c lab.Cover) LabRow {
+	return LabRow{l.ID, l.Title, l.Demo != "", lesson, l.ForkOf, l.Actions, l.CreatedAt, l.UpdatedAt, c}
+}
+
+// NewLab is a lab that was just made.
+type NewLab struct {
+	ID    string `json:"id"`
+	Title string `json:"title"`
 }
 
 // LabState is an open lab.
@@ -56,7 +64,7 @@ type body[T any] struct {
 
 func (h *handlers) registerLabs(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "list-labs", Method: http.MethodGet, Path: "/api/labs",
-		Summary: "All labs, oldest first"},
+		Summary: "All labs: those that somebody made, the latest first, then the demo labs in the order in which one learns"},
 		func(ctx context.Context, _ *struct{}) (*body[[]LabRow], error) {
 			labs, err := h.labs.List(ctx)
 			if err != nil {
@@ -64,7 +72,7 @@ func (h *handlers) registerLabs(api huma.API) {
 			}
 			rows := []LabRow{}
 			for _, l := range labs {
-				rows = append(rows, rowOf(l))
+				rows = append(rows, rowOf(l.Lab, l.Lesson, l.Cover))
 			}
 			return &body[[]LabRow]{rows}, nil
 		})
@@ -74,12 +82,12 @@ func (h *handlers) registerLabs(api huma.API) {
 		DefaultStatus: http.StatusCreated, MaxBodyBytes: maxBody},
 		func(ctx context.Context, in *body[struct {
 			Text string `json:"text"`
-		}]) (*body[LabRow], error) {
+		}]) (*body[NewLab], error) {
 			l, err := h.labs.Create(ctx, in.Body.Text, "")
 			if err != nil {
 				return nil, problem(err)
 			}
-			return &body[LabRow]{rowOf(l)}, nil
+			return &body[NewLab]{NewLab{l.ID, l.Title}}, nil
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "delete-lab", Method: http.MethodDelete, Path: "/api/labs/{id}",
@@ -87,6 +95,13 @@ func (h *handlers) registerLabs(api huma.API) {
 		DefaultStatus: http.StatusNoContent},
 		func(ctx context.Context, in *LabPath) (*struct{}, error) {
 			return nil, problem(h.labs.Delete(ctx, in.ID))
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "reset-lab", Method: http.MethodPost, Path: "/api/labs/{id}/reset",
+		Summary:       "Put a demo lab back to its original: its text, and nothing done to it",
+		DefaultStatus: http.StatusNoContent},
+		func(ctx context.Context, in *LabPath) (*struct{}, error) {
+			return nil, problem(h.labs.Reset(ctx, in.ID))
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "get-lab", Method: http.MethodGet, Path: "/api/labs/{id}",
@@ -106,12 +121,12 @@ func (h *handlers) registerLabs(api huma.API) {
 			Body struct {
 				At string `json:"at" doc:"a moment"`
 			}
-		}) (*body[LabRow], error) {
+		}) (*body[NewLab], error) {
 			l, err := h.labs.Fork(ctx, in.ID, in.Body.At)
 			if err != nil {
 				return nil, problem(err)
 			}
-			return &body[LabRow]{rowOf(l)}, nil
+			return &body[NewLab]{NewLab{l.ID, l.Title}}, nil
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "act", Method: http.MethodPost, Path: "/api/labs/{id}/actions",

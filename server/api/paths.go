@@ -37,6 +37,16 @@ func (h *handlers) registerPaths(api huma.API) {
 		}
 		return l.PathTable(m, in.Device, in.Peer)
 	})
+	ask(h, api, "borders", "What an AS and its neighbour ASes send each other, prefix by prefix", func(l *lab.Lab, in *struct {
+		Moment
+		AS uint32 `query:"as" doc:"absent: the AS with the most routers"`
+	}) (paths.Borders, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return paths.Borders{}, err
+		}
+		return paths.BordersOf(l.World(m), in.AS)
+	})
 	huma.Register(api, huma.Operation{OperationID: "try-policy", Method: http.MethodPost, Path: "/api/labs/{id}/bench",
 		Summary: "Run routes through a policy, and through that of a draft", MaxBodyBytes: maxBody},
 		func(ctx context.Context, in *struct {

@@ -25,6 +25,9 @@ type Journal interface {
 	Lab(ctx context.Context, id string) (store.Lab, error)
 	Create(ctx context.Context, l store.Lab, journal []history.Record) error
 	Delete(ctx context.Context, id string) error
+	Begin(ctx context.Context, id, title string, r history.Record) error
+	Applied(ctx context.Context) (map[string]int, error)
+	Text(ctx context.Context, id string, seq int) (string, error)
 	Journal(ctx context.Context, id string) ([]history.Record, error)
 	Append(ctx context.Context, id, title string, records ...history.Record) error
 	Complete(ctx context.Context, id string, r history.Record) error
@@ -76,11 +79,14 @@ type Labs struct {
 	retry   time.Duration // how long to try when the database does not answer
 	mu      sync.Mutex    // held for the map alone
 	open    map[string]*Lab
+	covers  covers
+	demos   []Demo
 }
 
-// New makes the collection of a database's labs.
-func New(j Journal) *Labs {
-	return &Labs{journal: j, retry: 5 * time.Second, open: map[string]*Lab{}}
+// New makes the collection of a database's labs. The demo labs are in the order in which
+// one learns.
+func New(j Journal, demos ...Demo) *Labs {
+	return &Labs{journal: j, retry: 5 * time.Second, open: map[string]*Lab{}, demos: demos}
 }
 
 // persist tries a database operation again and again, for as long as the
@@ -107,15 +113,6 @@ func (l *Labs) persist(ctx context.Context, do func(context.Context) error) erro
 	}
 }
 
-// List is all labs.
-func (l *Labs) List(ctx context.Context) (labs []store.Lab, err error) {
-	err = l.persist(ctx, func(ctx context.Context) error {
-		labs, err = l.journal.Labs(ctx)
-		return err
-	})
-	return labs, err
-}
-
 // Create makes a lab from a text; the text is applied when the lab is opened.
 func (l *Labs) Create(ctx context.Context, text, demo string) (store.Lab, error) {
 	r := labtext.Parse(text)
@@ -123,8 +120,12 @@ func (l *Labs) Create(ctx context.Context, text, demo string) (store.Lab, error)
 		return store.Lab{}, &history.TextError{Problems: r.Problems}
 	}
 	row := store.Lab{ID: newID(), Title: titleOf(r.Lab.Name), Demo: demo}
-	return l.create(ctx, row,
-		[]history.Record{{Seq: 1, Action: history.Apply.String(), Text: labtext.Normal(text), Engine: history.Engine}})
+	return l.create(ctx, row, []history.Record{beginning(text)})
+}
+
+// beginning is the first action of a lab's journal.
+func beginning(text string) history.Record {
+	return history.Record{Seq: 1, Action: history.Apply.String(), Text: labtext.Normal(text), Engine: history.Engine}
 }
 
 func (l *Labs) create(ctx context.Context, row store.Lab, journal []history.Record) (store.Lab, error) {
@@ -158,13 +159,18 @@ func (l *Labs) Delete(ctx context.Context, id string) error {
 	if !KnownForm(id) {
 		return store.ErrNotFound
 	}
+	l.shut(id, store.ErrNotFound)
+	return l.persist(ctx, func(ctx context.Context) error { return l.journal.Delete(ctx, id) })
+}
+
+// shut closes a lab if it is open; all that wait for it get the error.
+func (l *Labs) shut(id string, err error) {
 	l.mu.Lock()
+	defer l.mu.Unlock()
 	if open := l.open[id]; open != nil {
-		open.close(store.ErrNotFound)
+		open.close(err)
 		delete(l.open, id)
 	}
-	l.mu.Unlock()
-	return l.persist(ctx, func(ctx context.Context) error { return l.journal.Delete(ctx, id) })
 }
 
 func titleOf(name string) string {

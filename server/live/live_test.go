@@ -76,6 +76,45 @@ func (m *memory) Delete(_ context.Context, id string) error {
 	return m.locked(func() error { delete(m.labs, id); return nil })
 }
 
+func (m *memory) Begin(_ context.Context, id, title string, r history.Record) error {
+	return m.locked(func() error {
+		l, ok := m.labs[id]
+		if !ok {
+			return store.ErrNotFound
+		}
+		l.Title, l.Actions = title, 1
+		m.labs[id], m.records[id] = l, []history.Record{r}
+		delete(m.moments, id)
+		delete(m.places, id)
+		delete(m.answers, id)
+		return nil
+	})
+}
+
+func (m *memory) Applied(context.Context) (map[string]int, error) {
+	out := map[string]int{}
+	return out, m.locked(func() error {
+		for id, records := range m.records {
+			for _, r := range records {
+				if r.Action == "apply" {
+					out[id] = r.Seq
+				}
+			}
+		}
+		return nil
+	})
+}
+
+func (m *memory) Text(_ context.Context, id string, seq int) (text string, err error) {
+	return text, m.locked(func() error {
+		if len(m.records[id]) < seq {
+			return store.ErrNotFound
+		}
+		text = m.records[id][seq-1].Text
+		return nil
+	})
+}
+
 func (m *memory) Journal(_ context.Context, id string) (out []history.Record, err error) {
 	m.mu.Lock()
 	gate := m.gates[id]
@@ -194,7 +233,7 @@ func open(t *testing.T) (*memory, *Labs, *Lab) {
 	m := newMemory()
 	labs := New(m)
 	labs.retry = 10 * time.Millisecond
-	row, err := labs.Create(t.Context(), demo.Labs()[1].Text, "")
+	row, err := labs.Create(t.Context(), demo.Text("triangle-with-ospf"), "")
 	require.NoError(t, err)
 	l, err := labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
@@ -243,7 +282,7 @@ func TestReopenedLabIsTheSame(t *testing.T) {
 
 func TestSecondApplyIsToldThatTheTextMovedOn(t *testing.T) {
 	_, _, l := open(t)
-	text := demo.Labs()[1].Text
+	text := demo.Text("triangle-with-ospf")
 	first := strings.Replace(text, "seed 7", "seed 8", 1)
 	second := strings.Replace(text, "delay 2ms", "delay 3ms", 1)
 	_, err := l.Act(t.Context(), Order{Action: history.Action{Kind: history.Apply, Text: first}, Base: 1})
@@ -318,7 +357,7 @@ func TestRefusedTextMakesNoLab(t *testing.T) {
 
 // drafts are the text of the demo lab and one with another delay.
 func drafts() (text, draft string) {
-	text = demo.Labs()[1].Text
+	text = demo.Text("triangle-with-ospf")
 	return text, strings.Replace(text, "delay 2ms", "delay 3ms", 1)
 }
 

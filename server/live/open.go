@@ -135,7 +135,7 @@ func (o *Lab) serve() {
 	}
 }
 
-// answer runs a request; false if it panicked, which closes the lab.
+// answer runs a request; false if the lab is closed then: it panicked, or the request closed it.
 func (o *Lab) answer(x *lab.Lab, r request) bool {
 	err := guard("a lab", o.ID, func() error { return r.do(x) })
 	var broken *Incident
@@ -143,7 +143,12 @@ func (o *Lab) answer(x *lab.Lab, r request) bool {
 		o.crash(err)
 	}
 	r.done <- err
-	return broken == nil
+	select {
+	case <-o.closed: // the request was the last
+		return false
+	default:
+		return broken == nil
+	}
 }
 
 // crash closes a lab whose goroutine panicked. The next request opens it anew from

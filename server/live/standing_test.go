@@ -17,7 +17,7 @@ import (
 
 func TestAPanicEndsItsLabAloneAndThatOpensAgain(t *testing.T) {
 	_, labs, l := open(t)
-	row, err := labs.Create(t.Context(), demo.Labs()[0].Text, "")
+	row, err := labs.Create(t.Context(), demo.Text("first-triangle"), "")
 	require.NoError(t, err)
 	other, err := labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
@@ -52,7 +52,7 @@ func TestALabThatCannotBeReplayedIsReadAsText(t *testing.T) {
 
 func TestALabThatOpensSlowlyHoldsNoOther(t *testing.T) {
 	m, _, l := open(t)
-	row, err := New(m).Create(t.Context(), demo.Labs()[0].Text, "")
+	row, err := New(m).Create(t.Context(), demo.Text("first-triangle"), "")
 	require.NoError(t, err)
 	gate := make(chan struct{})
 	m.gates = map[string]chan struct{}{l.ID: gate}

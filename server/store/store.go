@@ -256,6 +256,55 @@ func (s *Store) Create(ctx context.Context, l Lab, journal []history.Record) err
 	})
 }
 
+// Begin puts another beginning in the place of a lab's journal, and forgets all that
+// belonged to the old one: drafts, moments, places, answers.
+func (s *Store) Begin(ctx context.Context, id, title string, r history.Record) error {
+	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		var l Lab
+		err := tx.First(&l, "id = ?", id).Error
+		if errors.Is(err, gorm.ErrRecordNotFound) {
+			return ErrNotFound
+		}
+		if err != nil {
+			return err
+		}
+		if err := tx.Delete(&Lab{}, "id = ?", id).Error; err != nil { // all else goes with it
+			return err
+		}
+		l.Title, l.Actions, l.UpdatedAt = title, 1, time.Now()
+		if err := tx.Create(&l).Error; err != nil {
+			return err
+		}
+		e := toEntry(id, r)
+		return tx.Create(&e).Error
+	})
+}
+
+// Applied says for each lab which action applied the text in force.
+func (s *Store) Applied(ctx context.Context) (map[string]int, error) {
+	var rows []struct {
+		LabID string
+		Seq   int
+	}
+	err := s.db.WithContext(ctx).Model(&entry{}).Select("lab_id, max(seq) AS seq").Where("action = ?",
+		history.Apply.String()).Group("lab_id").Find(&rows).Error
+	out := make(map[string]int, len(rows))
+	for _, r := range rows {
+		out[r.LabID] = r.Seq
+	}
+	return out, err
+}
+
+// Text is the text that an action of a lab applied.
+func (s *Store) Text(ctx context.Context, id string, seq int) (string, error) {
+	var e entry
+	err := s.db.WithContext(ctx).Select("text").First(&e, "lab_id = ? AND seq = ?", id, seq).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return "", ErrNotFound
+	}
+	return e.Text, err
+}
+
 // Delete removes a lab and its journal.
 func (s *Store) Delete(ctx context.Context, id string) error {
 	r := s.db.WithContext(ctx).Delete(&Lab{}, "id = ?", id)

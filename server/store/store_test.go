@@ -168,3 +168,37 @@ func TestOriginsOfOldJournals(t *testing.T) {
 	require.Equal(t, history.Signature{Made: 1, Message: "flow coal no longer arrives", Origin: history.Reverted}, journal[0].Signature)
 	require.Equal(t, history.Signature{Made: 1, Message: "spare the host"}, journal[1].Signature)
 }
+
+func TestALabBeginsAnew(t *testing.T) {
+	s, _ := openStore(t)
+	ctx := t.Context()
+	apply := history.Record{Seq: 1, Action: "apply", Text: "lab \"x\"\n", Engine: history.Engine}
+	require.NoError(t, s.Create(ctx, Lab{ID: "a", Title: "x", Demo: "slug"}, []history.Record{apply}))
+	second := history.Record{Seq: 2, ID: "1", Action: "apply", Text: "lab \"y\"\n", Engine: history.Engine}
+	require.NoError(t, s.Append(ctx, "a", "y", second, history.Record{Seq: 3, ID: "2", Action: "settle", Engine: history.Engine}))
+	require.NoError(t, s.NameMoment(ctx, "a", "calm", history.Moment{Step: 2}))
+	require.NoError(t, s.KeepDraft(ctx, Draft{LabID: "a", Owner: "o", Text: "t"}))
+	applied, err := s.Applied(ctx)
+	require.NoError(t, err)
+	require.Equal(t, map[string]int{"a": 2}, applied)
+	text, err := s.Text(ctx, "a", 2)
+	require.NoError(t, err)
+	require.Equal(t, second.Text, text)
+	_, err = s.Text(ctx, "a", 9)
+	require.ErrorIs(t, err, ErrNotFound)
+
+	require.NoError(t, s.Begin(ctx, "a", "x", apply))
+	l, err := s.Lab(ctx, "a")
+	require.NoError(t, err)
+	require.Equal(t, []any{"x", "slug", 1}, []any{l.Title, l.Demo, l.Actions})
+	journal, err := s.Journal(ctx, "a")
+	require.NoError(t, err)
+	require.Len(t, journal, 1)
+	moments, err := s.Moments(ctx, "a")
+	require.NoError(t, err)
+	require.Empty(t, moments)
+	drafts, err := s.Drafts(ctx, "a")
+	require.NoError(t, err)
+	require.Empty(t, drafts)
+	require.ErrorIs(t, s.Begin(ctx, "b", "x", apply), ErrNotFound)
+}

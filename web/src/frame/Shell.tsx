@@ -23,6 +23,7 @@ import { useUnread } from '../views/messages/MessagesView';
 import { Plain, Trouble, Waiting } from '../shared/parts/parts';
 import { few } from '../shared/parts/words';
 import { momentWords } from '../shared/focus/moment';
+import { useLook } from '../shared/focus/looks';
 import { HowManyWrong } from '../panels/problems/HowManyWrong';
 import { Problems } from '../panels/problems/Problems';
 import { Probe } from '../panels/probe/Probe';
@@ -87,7 +88,13 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const forms = useQuery(ask.actionForms());
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
-  const [side, setSide] = useState<Side>(() => (lab.brief && window.innerWidth >= 1180 ? 'brief' : ''));
+  // The brief opens by itself, and gives its place to the explanation of what is chosen.
+  const [side, setSideTo] = useState<Side>(() => (lab.brief && window.innerWidth >= 1180 ? 'brief' : ''));
+  const [byItself, setByItself] = useState(true);
+  const setSide = (s: Side) => {
+    setSideTo(s);
+    setByItself(false);
+  };
   const [probing, setProbing] = useState(''); // from where, if a menu said so
   const [help, setHelp] = useState(false);
   const [link, setLink] = useState(''); // the port whose link is selected
@@ -163,8 +170,10 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   // What is chosen is explained, unless somebody closed that.
   const [closed, setClosed] = useState(false);
   const explains = view !== 'text' && view !== 'desk';
+  const idle = side === '' || (side === 'brief' && byItself);
   const explaining =
-    side === 'explanation' || (side === '' && !closed && (focus.who || focus.to || link) !== '');
+    side === 'explanation' || (idle && explains && !closed && (focus.who || focus.to || link) !== '');
+  const briefing = side === 'brief' && view !== 'text' && !explaining;
   const explain = (on: boolean) => {
     setSide(on ? 'explanation' : '');
     setClosed(!on);
@@ -172,6 +181,8 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const toggle = (s: Side) => setSide(side === s ? '' : s);
   // While a panel has a field, a letter may be meant for it: none acts on the network.
   const typing = side === 'why' || side === 'probe';
+  useLook(id, comparing ? 'compare' : view);
+  useLook(id, typing ? side : '');
   const fault = (verb: string) => () => link && !past && !typing && doAct(`${verb} ${link}`);
   useKeys({
     'Ctrl+z': undo,
@@ -187,7 +198,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     e: () => explain(!explaining),
     y: () => toggle('why'),
     q: () => setAnswering(!answering),
-    f: () => toggle('brief'),
+    f: () => setSide(briefing ? '' : 'brief'),
     i: () => toggle('problems'),
     c: fault('cut'),
     s: fault('silence'),
@@ -205,7 +216,8 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
 
   const down = neighbours.data?.filter((n) => !n.up).length ?? 0;
   const broken = map.data?.flows.filter((f) => !f.arrives).length ?? 0;
-  const failed = checks.data?.filter((c) => !c.passed).length ?? 0;
+  // What a task asks for is not wrong before it is done.
+  const failed = checks.data?.filter((c) => !c.passed && !c.task).length ?? 0;
   const problems: Partial<Record<View, number>> = { neighbours: down, map: broken, checks: failed };
   const unread = useUnread(id, focus.when);
   const who = deviceOf(focus.who);
@@ -258,7 +270,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             input={input}
           />
           {lab.brief && (
-            <Plain onClick={() => toggle('brief')} aria-pressed={side === 'brief'}>
+            <Plain onClick={() => setSide(briefing ? '' : 'brief')} aria-pressed={briefing}>
               Brief
             </Plain>
           )}
@@ -409,7 +421,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             />
           )}
           {side === 'problems' && <Problems close={() => setSide('')} />}
-          {side === 'brief' && view !== 'text' && <BriefPanel close={() => setSide('')} />}
+          {briefing && <BriefPanel close={() => setSide('')} />}
           {side === 'probe' && (
             <Probe
               key={probing}
@@ -422,7 +434,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             (explaining ? (
               <Explanation lab={lab} link={link} act={doAct} past={past} close={() => explain(false)} />
             ) : (
-              side === '' && <Strip open={() => explain(true)} />
+              !briefing && idle && <Strip open={() => explain(true)} />
             ))}
         </Flex>
         <Help open={help} close={() => setHelp(false)} />

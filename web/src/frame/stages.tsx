@@ -10,6 +10,7 @@ import { MapView } from '../views/map/MapView';
 import { MessagesView } from '../views/messages/MessagesView';
 import { NeighboursView } from '../views/neighbours/NeighboursView';
 import { PacketsView } from '../views/packets/PacketsView';
+import { PathsComparison } from '../views/paths/PathsComparison';
 import { PathsView } from '../views/paths/PathsView';
 import { PoliciesView } from '../views/policies/PoliciesView';
 import { PortsView } from '../views/ports/PortsView';
@@ -77,7 +78,7 @@ export const stages: Record<View, Shown> = {
   ports: { show: () => <PortsView />, compare: rows('ports') },
   neighbours: { show: () => <NeighboursView />, compare: rows('neighbours') },
   routes: { show: () => <RoutesView />, compare: rows('routes') },
-  paths: { show: () => <PathsView />, compare: rows('paths') },
+  paths: { show: () => <PathsView />, compare: () => <PathsComparison /> },
   policies: { show: (s) => <PoliciesView lab={s.lab} />, compare: texts(ofPolicies) },
   database: { show: () => <DatabaseView />, compare: rows('database') },
   messages: { show: () => <MessagesView /> },

@@ -1,12 +1,13 @@
-import { Box, Flex, Heading, Text } from '@chakra-ui/react';
+import { Box, Flex, Grid, Heading, Text } from '@chakra-ui/react';
 import { useMutation, useQueryClient, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { Link, useNavigate } from 'react-router';
+import { useNavigate } from 'react-router';
 import { http, unwrap, type LabRow } from '../../shared/api/client';
 import { ask, forgetLabs } from '../../shared/api/questions';
 import { Line, Main, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
-import { plural } from '../../shared/parts/words';
-import { copyOf } from './copyOf';
+import { forgetLooks } from '../../shared/focus/looks';
+import { LabCard, type Uses } from './LabCard';
+import { copyOf, titled } from './title';
 import { readText } from './readText';
 import { Flower } from '../Flower';
 import { toggleScheme } from '../scheme';
@@ -45,9 +46,41 @@ export function LabsPage() {
     },
     onSuccess: (l) => navigate(`/lab/${l.id}/map`),
   });
+  const rename = useMutation({
+    mutationFn: async ({ id, title }: { id: string; title: string }) => {
+      const lab = await unwrap(http.GET('/api/labs/{id}', { params: { path: { id } } }));
+      return unwrap(
+        http.POST('/api/labs/{id}/actions', {
+          params: { path: { id } },
+          body: { action: 'apply', text: titled(lab.text, title), base: lab.textSeq, message: 'renamed' },
+        }),
+      );
+    },
+    onSuccess: () => forgetLabs(client),
+  });
+  const reset = useMutation({
+    mutationFn: (id: string) => unwrap(http.POST('/api/labs/{id}/reset', { params: { path: { id } } })),
+    onSuccess: (_, id) => {
+      forgetLooks(id);
+      client.clear();
+      return forgetLabs(client);
+    },
+  });
   const [wanted, setWanted] = useState('');
   const [over, setOver] = useState(false);
-  const shown = labs.data?.filter((l) => l.title.toLowerCase().includes(wanted.trim().toLowerCase()));
+  const shown = labs.data?.filter((l) => found(l, wanted)) ?? [];
+  const own = shown.filter((l) => l.lesson === 0);
+  const lessons = shown.filter((l) => l.lesson > 0);
+  // Where to begin: at the first lesson, until something was done.
+  const begin = labs.data?.every((l) => l.actions <= 1)
+    ? labs.data.find((l) => l.lesson === 1)?.id
+    : undefined;
+  const uses = (l: LabRow): Uses => ({
+    copy: () => copy.mutate(l.id),
+    rename: (title) => rename.mutate({ id: l.id, title }),
+    reset: () => reset.mutate(l.id),
+    remove: () => remove.mutate(l.id),
+  });
   const open = async (file: File | undefined) => {
     if (!file) return;
     if (file.name.endsWith('.zip')) replay.mutate(file);
@@ -71,7 +104,7 @@ export function LabsPage() {
       outlineOffset="-8px"
       data-testid="labs-page"
     >
-      <Box maxW="900px" mx="auto" px={6} py={8} as="main">
+      <Box maxW="1180px" mx="auto" px={6} py={8} as="main">
         <Flex align="center" gap={3} mb={6}>
           <Flower size={28} />
           <Heading as="h1" fontSize="22px">
@@ -116,66 +149,54 @@ export function LabsPage() {
         {copy.error && <Trouble error={copy.error} />}
         {labs.isPending && <Waiting what="reading the list of labs" />}
         {labs.error && <Trouble error={labs.error} retry={() => void labs.refetch()} />}
-        <Flex direction="column" gap={2} as="ul" listStyleType="none" aria-label="Labs">
-          {shown?.map((l) => (
-            <LabCard key={l.id} lab={l} copy={() => copy.mutate(l.id)} remove={() => remove.mutate(l.id)} />
-          ))}
-        </Flex>
+        {rename.error && <Trouble error={rename.error} />}
+        {reset.error && <Trouble error={reset.error} />}
+        <Labs title="Your labs" labs={own} uses={uses} />
+        <Labs title="Demo labs, in the order in which one learns" labs={lessons} uses={uses} begin={begin} />
         {labs.data?.length === 0 && <Text color="quiet">There is no lab yet.</Text>}
-        {labs.data && labs.data.length > 0 && shown?.length === 0 && (
-          <Text color="quiet">No lab has that name.</Text>
+        {labs.data && labs.data.length > 0 && shown.length === 0 && (
+          <Text color="quiet">No lab has that in its name, its topics or what it is about.</Text>
         )}
       </Box>
     </Box>
   );
 }
 
-function LabCard({ lab, copy, remove }: { lab: LabRow; copy: () => void; remove: () => void }) {
-  const [asking, setAsking] = useState(false);
+/** A lab is found by its title, its topics, its difficulty and what it is about. */
+const found = (l: LabRow, wanted: string) =>
+  [l.title, l.about ?? '', l.difficulty ?? '', ...l.topics]
+    .join(' ')
+    .toLowerCase()
+    .includes(wanted.trim().toLowerCase());
+
+function Labs({
+  title,
+  labs,
+  uses,
+  begin,
+}: {
+  title: string;
+  labs: LabRow[];
+  uses: (l: LabRow) => Uses;
+  begin?: string;
+}) {
+  if (labs.length === 0) return null;
   return (
-    <Flex
-      as="li"
-      bg="panel"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="md"
-      px={4}
-      py={3}
-      align="center"
-      gap={3}
-    >
-      <Box flex={1} minW={0}>
-        <Box asChild fontSize="15px" fontWeight="600" color="plum">
-          <Link to={`/lab/${lab.id}/map`}>{lab.title}</Link>
-        </Box>
-        <Box color="quiet" fontSize="12px">
-          {lab.demo ? 'demo lab, ' : lab.forkOf ? 'fork, ' : ''}
-          {plural(lab.actions, 'action')}, changed {new Date(lab.updated).toLocaleString()}
-        </Box>
-      </Box>
-      {asking ? (
-        <>
-          <Box color="brick">Delete it with its history?</Box>
-          <Plain onClick={remove} color="brick">
-            Delete
-          </Plain>
-          <Plain onClick={() => setAsking(false)}>Keep</Plain>
-        </>
-      ) : (
-        <>
-          <Plain onClick={copy} aria-label={`Copy ${lab.title}`} title="a new lab with the same text">
-            Copy
-          </Plain>
-          <Plain asChild title="text and journal in one archive, to be replayed elsewhere">
-            <a href={`/api/labs/${lab.id}/bundle`} download aria-label={`Bundle of ${lab.title}`}>
-              Bundle
-            </a>
-          </Plain>
-          <Plain onClick={() => setAsking(true)} aria-label={`Delete ${lab.title}`}>
-            Delete
-          </Plain>
-        </>
-      )}
-    </Flex>
+    <Box as="section" aria-label={title} mb={6}>
+      <Heading as="h2" fontSize="14px" mb={2}>
+        {title}
+      </Heading>
+      <Grid
+        as="ul"
+        listStyleType="none"
+        gap={2}
+        templateColumns={{ base: 'minmax(0, 1fr)', lg: 'repeat(2, minmax(0, 1fr))' }}
+        alignItems="stretch"
+      >
+        {labs.map((l) => (
+          <LabCard key={l.id} lab={l} first={l.id === begin} uses={uses(l)} />
+        ))}
+      </Grid>
+    </Box>
   );
 }

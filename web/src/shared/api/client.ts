@@ -4,6 +4,7 @@ import type { components, paths } from './schema';
 
 type Schemas = components['schemas'];
 export type LabRow = Schemas['LabRow'];
+export type BriefTask = Schemas['BriefTask'];
 export type LabState = Schemas['LabState'];
 export type Action = Schemas['Action'];
 export type ActionDetail = Schemas['ActionDetail'];
@@ -26,6 +27,8 @@ export type PolicyTrace = Schemas['PolicyTrace'];
 export type Attributes = Schemas['Attributes'];
 export type PathTable = Schemas['PathTable'];
 export type TableRow = Schemas['TableRow'];
+export type Borders = Schemas['Borders'];
+export type Crossing = Schemas['Crossing'];
 export type Bench = Schemas['Bench'];
 export type Tried = Schemas['Tried'];
 export type Trial = Schemas['Trial'];

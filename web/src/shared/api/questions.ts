@@ -129,6 +129,16 @@ export const ask = {
         { ...stays, enabled: device !== '' },
       ),
     ),
+  /** What an AS and its neighbour ASes send each other; 0 is the AS with the most routers. */
+  borders: (id: string, when: string, as: number) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/borders',
+        { params: { path: { id }, query: { at: when, ...(as ? { as } : {}) } } },
+        stays,
+      ),
+    ),
   /** Routes run through a policy, and through that of a draft. */
   bench: (id: string, when: string, trial: Trial, enabled: boolean) =>
     options(

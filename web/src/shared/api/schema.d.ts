@@ -45,7 +45,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** All labs, oldest first */
+    /** All labs: those that somebody made, the latest first, then the demo labs in the order in which one learns */
     get: operations['list-labs'];
     put?: never;
     /** Make a lab from a text */
@@ -155,6 +155,23 @@ export interface paths {
     put?: never;
     /** Run routes through a policy, and through that of a draft */
     post: operations['try-policy'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/borders': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What an AS and its neighbour ASes send each other, prefix by prefix */
+    get: operations['get-borders'];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -718,6 +735,23 @@ export interface paths {
     get: operations['probe'];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/reset': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Put a demo lab back to its original: its text, and nothing done to it */
+    post: operations['reset-lab'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1527,6 +1561,40 @@ export interface components {
         [key: string]: string;
       };
     };
+    BorderCell: {
+      /** @description absent if the neighbour AS sends none */
+      received?: components['schemas']['Crossing'];
+      /** @description absent if it is sent none */
+      sent?: components['schemas']['Crossing'];
+    };
+    BorderRow: {
+      /** @description one for each neighbour AS */
+      cells: components['schemas']['BorderCell'][];
+      prefix: string;
+    };
+    BorderSession: {
+      /** @description ours */
+      device: string;
+      peer: string;
+      up: boolean;
+      with: string;
+    };
+    Borders: {
+      /**
+       * Format: int32
+       * @description 0 if no AS has an external session
+       */
+      as: number;
+      /** @description that have external sessions, the one with most routers first */
+      ases: number[];
+      neighbours: components['schemas']['NeighbourAS'][];
+      /**
+       * Format: int64
+       * @description prefixes beyond the bound
+       */
+      omitted: number;
+      rows: components['schemas']['BorderRow'][];
+    };
     Brief: {
       questions: components['schemas']['BriefQuestion'][];
       tasks: components['schemas']['BriefTask'][];
@@ -1538,9 +1606,13 @@ export interface components {
       text: string;
     };
     BriefTask: {
+      /** @description actions that it asks for */
+      acts: components['schemas']['TaskAct'][];
       checks: components['schemas']['Result'][];
-      /** @description all its checks hold; false if it has none */
+      /** @description all its checks hold and all its actions were done; its reader's part is not in it */
       done: boolean;
+      /** @description views and panels that its reader has to open */
+      looks: string[];
       text: string;
     };
     CancelRequest: {
@@ -1687,6 +1759,29 @@ export interface components {
       prefix: string;
       /** @description the area, or the router that has it */
       where: string;
+    };
+    Crossing: {
+      /** @description our routers that it crosses at */
+      by: string[];
+      /**
+       * Format: int64
+       * @description sessions with this neighbour AS that are up
+       */
+      of: number;
+      /** @description the AS path, nearest AS first; of several the shortest */
+      path: string;
+      /**
+       * Format: int64
+       * @description how many it crosses
+       */
+      sessions: number;
+      /**
+       * @description received: what became of the best of them
+       * @enum {string}
+       */
+      state: 'best' | 'accepted' | 'refused' | 'sent';
+      /** @description received: why it is refused */
+      why?: string;
     };
     Database: {
       areas: components['schemas']['AreaDatabase'][];
@@ -1991,14 +2086,41 @@ export interface components {
       type: string;
     };
     LabRow: {
+      /** @description a sentence */
+      about?: string;
       /** Format: int64 */
       actions: number;
       /** Format: date-time */
       created: string;
       demo: boolean;
+      /** @enum {string} */
+      difficulty?: 'easy' | 'medium' | 'hard';
       forkOf?: string;
+      /** Format: int64 */
+      hosts: number;
       id: string;
+      /**
+       * Format: int64
+       * @description place of a demo lab in the order in which one learns, from 1; 0 for other labs
+       */
+      lesson: number;
+      /**
+       * Format: int64
+       * @description segments included
+       */
+      links: number;
+      /** Format: int64 */
+      routers: number;
+      /** @description absent if the lab is too large for a small map */
+      smallMap?: components['schemas']['SmallMap'];
+      /**
+       * Format: int64
+       * @description of its brief
+       */
+      tasks: number;
       title: string;
+      /** @description what the text configures */
+      topics: string[];
       /** Format: date-time */
       updated: string;
     };
@@ -2271,6 +2393,17 @@ export interface components {
       state: string;
       /** @description it is as it should be: Full, or 2-Way between two that are neither DR nor BDR */
       up: boolean;
+    };
+    NeighbourAS: {
+      /** Format: int32 */
+      as: number;
+      /** @description its devices that we have sessions with */
+      name: string;
+      sessions: components['schemas']['BorderSession'][];
+    };
+    NewLab: {
+      id: string;
+      title: string;
     };
     News: {
       /** @description the same for people: an action, the preview, opening the lab */
@@ -2929,6 +3062,8 @@ export interface components {
       name: string;
       outcomes: components['schemas']['Outcome'][];
       passed: boolean;
+      /** @description a task of the brief is done when it passes */
+      task?: boolean;
       /** @description what was done first, on a copy */
       when: string[];
     };
@@ -2996,6 +3131,8 @@ export interface components {
       answer: string;
       /** Format: int32 */
       as: number;
+      /** @description why the path is best, a few words; why none is, if there is none */
+      because: string;
       device: string;
       /** @description peers that have the prefix and did not send it, with why */
       missing: string[];
@@ -3213,6 +3350,25 @@ export interface components {
       name: string;
       ports: string[];
     };
+    SmallMap: {
+      /** @description indexes of nodes */
+      edges: number[][];
+      nodes: components['schemas']['SmallNode'][];
+    };
+    SmallNode: {
+      /** Format: int32 */
+      as?: number;
+      /** @enum {string} */
+      kind: 'router' | 'host' | 'segment';
+      name: string;
+      /**
+       * Format: int64
+       * @description from the text, pixels; absent if it gives no place
+       */
+      x?: number;
+      /** Format: int64 */
+      y?: number;
+    };
     Spot: {
       /** Format: int64 */
       column: number;
@@ -3275,6 +3431,7 @@ export interface components {
        * @description leading bits that all share
        */
       common: number;
+      fixes?: components['schemas']['Fix'][];
       /**
        * Format: double
        * @description share of its addresses that nobody has, 0 to 1
@@ -3282,6 +3439,8 @@ export interface components {
       free: number;
       /** @description what it covers and nobody has, as prefixes; at most 32 */
       gaps: string[];
+      /** @description those of them that have it, or one that covers it, already */
+      has: string[];
       /** @description to paste, block by block */
       lines: string[];
       /** @description the routers that need them */
@@ -3326,6 +3485,11 @@ export interface components {
       stage: 'chosen' | 'accepted' | 'refused' | 'sent' | 'withheld';
       /** @description why not chosen, not accepted, not sent */
       why: string;
+    };
+    TaskAct: {
+      /** @description the journal has one */
+      done: boolean;
+      verb: string;
     };
     Text: {
       text: string;
@@ -3480,7 +3644,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['LabRow'];
+          'application/json': components['schemas']['NewLab'];
         };
       };
       /** @description Error */
@@ -3542,7 +3706,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['LabRow'];
+          'application/json': components['schemas']['NewLab'];
         };
       };
       /** @description Error */
@@ -3836,6 +4000,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Bench'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-borders': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description absent: the AS with the most routers */
+        as?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Borders'];
         };
       };
       /** @description Error */
@@ -4377,7 +4577,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['LabRow'];
+          'application/json': components['schemas']['NewLab'];
         };
       };
       /** @description Error */
@@ -5119,6 +5319,35 @@ export interface operations {
               }
           )[];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'reset-lab': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {

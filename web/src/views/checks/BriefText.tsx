@@ -1,10 +1,23 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
+import type { BriefTask } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
+import { useLooks } from '../../shared/focus/looks';
 import { Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { CheckCard } from './ChecksView';
+
+/** What is left of a task that has several parts; its checks have details of their own. */
+function Left({ task, looked }: { task: BriefTask; looked: (what: string) => boolean }) {
+  const parts = [
+    ...task.acts.map((a) => ({ what: a.verb, done: a.done })),
+    ...task.looks.map((l) => ({ what: `look at ${l}`, done: looked(l) })),
+  ];
+  if (parts.length + task.checks.length < 2) return null;
+  const left = parts.filter((p) => !p.done).map((p) => p.what);
+  return left.length === 0 ? null : <Quiet fontSize="11.5px">left: {left.join(', ')} </Quiet>;
+}
 
 /** Background, tasks that tick themselves off, questions. */
 export function BriefText() {
@@ -12,7 +25,9 @@ export function BriefText() {
   const data = useQuery(ask.brief(id));
   const [open, setOpen] = useState(-1);
   const [answers, setAnswers] = useState<number[]>([]);
+  const looked = useLooks(id);
   const b = data.data;
+  const done = (t: BriefTask) => t.done && t.looks.every(looked);
   return (
     <Box>
       <Box as="h2" fontSize="14px" mb={2}>
@@ -20,7 +35,7 @@ export function BriefText() {
         {b && b.tasks.length > 0 && (
           <Quiet fontWeight="400">
             {' '}
-            {b.tasks.filter((t) => t.done).length} of {b.tasks.length} done
+            {b.tasks.filter(done).length} of {b.tasks.length} done
           </Quiet>
         )}
       </Box>
@@ -43,11 +58,11 @@ export function BriefText() {
         {b?.tasks.map((t, i) => (
           <Box as="li" key={i} mb={2} data-testid="task">
             <Flex gap={2}>
-              <Box color={t.done ? 'leaf' : 'quiet'} fontWeight="650" w="36px" flexShrink={0}>
-                {t.done ? 'done' : 'to do'}
+              <Box color={done(t) ? 'leaf' : 'quiet'} fontWeight="650" w="36px" flexShrink={0}>
+                {done(t) ? 'done' : 'to do'}
               </Box>
               <Box flex={1}>
-                {t.text}{' '}
+                {t.text} {!done(t) && <Left task={t} looked={looked} />}
                 {t.checks.length > 0 && (
                   <chakra.button
                     color="plum"

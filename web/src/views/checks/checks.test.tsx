@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
-import { screen } from '@testing-library/react';
+import { act, screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { describe, expect, test, vi } from 'vitest';
 import type { CheckResult } from '../../shared/api/client';
 import { BriefPanel } from '../../panels/brief/BriefPanel';
+import { forgetLooks, noteLook } from '../../shared/focus/looks';
 import { show } from '../../shared/testing/app';
 import { ChecksView } from './ChecksView';
 
@@ -72,8 +73,8 @@ describe('the brief', () => {
       'GET /api/labs/x1/brief': {
         text: ['Background.'],
         tasks: [
-          { text: 'Bring coal', done: true, checks: [check('coal', true)] },
-          { text: 'Bring ore', done: false, checks: [check('ore', false)] },
+          { text: 'Bring coal', done: true, checks: [check('coal', true)], acts: [], looks: [] },
+          { text: 'Bring ore', done: false, checks: [check('ore', false)], acts: [], looks: [] },
         ],
         questions: [{ text: 'Why coal?', answer: 'It burns.' }],
       },
@@ -85,5 +86,26 @@ describe('the brief', () => {
     expect(screen.getByText('It burns.')).toBeTruthy();
     await userEvent.click(nth('Details', 1));
     expect(screen.getByTestId('check').textContent).toContain('mill has no route');
+  });
+  test('a task that asks for a look is done when its reader has looked, in this browser', async () => {
+    localStorage.clear();
+    const task = {
+      text: 'Cut it',
+      done: true,
+      checks: [],
+      acts: [{ verb: 'cut', done: true }],
+      looks: ['timeline'],
+    };
+    show(<BriefPanel close={() => undefined} />, {
+      'GET /api/labs/x1/brief': { text: [], tasks: [task], questions: [] },
+    });
+    expect(await screen.findByText('0 of 1 done')).toBeTruthy();
+    expect(screen.getByTestId('task').textContent).toContain('left: look at timeline');
+    act(() => noteLook('x1', 'routes'));
+    expect(screen.getByText('0 of 1 done')).toBeTruthy();
+    act(() => noteLook('x1', 'timeline'));
+    expect(screen.getByText('1 of 1 done')).toBeTruthy();
+    act(() => forgetLooks('x1'));
+    expect(screen.getByText('0 of 1 done')).toBeTruthy();
   });
 });

@@ -5,11 +5,15 @@ import { CheckCard } from '../checks/ChecksView';
 import { Summary } from '../compare/ComparisonView';
 import { titles, tone } from '../compare/rows';
 import { changeWords } from '../../shared/draft/changes';
+import { useFocus } from '../../shared/focus/focus';
+import { useLook } from '../../shared/focus/looks';
 import { Mono, Quiet } from '../../shared/parts/parts';
 import { allPass, duration, orderWords, plural } from '../../shared/parts/words';
 
 /** What a change would do: in words, on the way, and difference by difference. */
 export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale: boolean }) {
+  const { id } = useFocus();
+  useLook(id, 'preview');
   const failed = p.checks.filter((c) => c.after && !c.after.passed);
   return (
     <Box opacity={stale ? 0.55 : 1} data-testid="preview">
