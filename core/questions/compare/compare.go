@@ -126,6 +126,7 @@ type comparer struct {
 	touched       map[string]bool
 	exits         map[exit]map[string]bool // prefixes that left one neighbour for another
 	lost, gained  map[string]bool          // prefixes without, and with, a route on some router
+	sizes         map[string]*[2]int       // routes in the table of a device, before and after
 	within, outOf map[string]bool          // summaries that replaced more specific routes, and that were replaced by them
 }
 
@@ -133,8 +134,8 @@ type comparer struct {
 // give up; what comes out then is to be thrown away.
 func Worlds(before, after *network.World, stop func() bool) Comparison {
 	c := &comparer{before: before, after: after, sections: map[string]*Section{}, touched: map[string]bool{},
-		exits: map[exit]map[string]bool{},
-		lost:  map[string]bool{}, gained: map[string]bool{}, within: map[string]bool{}, outOf: map[string]bool{}}
+		exits: map[exit]map[string]bool{}, sizes: map[string]*[2]int{},
+		lost: map[string]bool{}, gained: map[string]bool{}, within: map[string]bool{}, outOf: map[string]bool{}}
 	for _, name := range []string{Flows, Neighbours, Sent, Routes, Paths, Received, Database, Ports} {
 		c.sections[name] = &Section{Name: name, Rows: []Row{}}
 	}

@@ -58,6 +58,10 @@ func (c *comparer) tables() {
 			continue
 		}
 		same := sameHops(c, p)
+		size := &[2]int{}
+		if p.before != nil && p.after != nil {
+			c.sizes[p.name] = size
+		}
 		n.each(func(old, now uint32) {
 			var a, b route.Route
 			var from, to route.Source
@@ -74,6 +78,12 @@ func (c *comparer) tables() {
 			}
 			if !had && !has {
 				return
+			}
+			if had {
+				size[0]++
+			}
+			if has {
+				size[1]++
 			}
 			led := had && has && same(a.Hop, b.Hop)
 			if led && from == to && a.Metric == b.Metric && a.Metric2 == b.Metric2 && a.Tag == b.Tag &&

@@ -42,6 +42,7 @@ func (c *comparer) summary() []string {
 	c.exitWords(say)
 	c.sentWords(say)
 	c.routeWords(say)
+	c.sizeWords(say)
 	if s := c.sections[Ports]; s.Total > 0 {
 		say("%s different", phrase.Plural(s.Total, "port"))
 	}
@@ -138,7 +139,7 @@ func (c *comparer) sentWords(say func(string, ...any)) {
 		}
 	}
 	// What our own routers say comes first: those of the AS that has the most.
-	size := c.sizes()
+	size := c.members()
 	slices.SortStableFunc(order, func(a, b key) int { return size[c.asOf(b.device)] - size[c.asOf(a.device)] })
 	for _, k := range order {
 		if l := more[k]; len(l) > 0 {
@@ -170,7 +171,7 @@ func morePrefixes(n int) string {
 // exitWords says which prefixes moved from one neighbouring AS to another, and how
 // many were lost.
 func (c *comparer) exitWords(say func(string, ...any)) {
-	names, size := asNames(c.after), c.sizes()
+	names, size := asNames(c.after), c.members()
 	var exits []exit
 	for e := range c.exits {
 		exits = append(exits, e)
@@ -238,6 +239,38 @@ func (c *comparer) routeWords(say func(string, ...any)) {
 	}
 }
 
+// sized is how many tables are named with their size.
+const sized = 3
+
+// sizeWords says how large tables were and are, where a table became much larger or
+// smaller, and after a summary always.
+func (c *comparer) sizeWords(say func(string, ...any)) {
+	type table struct {
+		name    string
+		was, is int
+	}
+	var list []table
+	for _, p := range c.pairs {
+		if n := c.sizes[p.name]; n != nil && n[0] != n[1] {
+			list = append(list, table{p.name, n[0], n[1]})
+		}
+	}
+	by := func(t table) int { return max(t.is-t.was, t.was-t.is) }
+	slices.SortStableFunc(list, func(a, b table) int { return by(b) - by(a) })
+	if len(list) == 0 || len(c.within)+len(c.outOf) == 0 && (by(list[0]) < 3 || 10*by(list[0]) < list[0].was) {
+		return
+	}
+	var names []string
+	for _, t := range list[:min(len(list), sized)] {
+		names = append(names, phrase.Say("table of %s %d -> %d", t.name, t.was, t.is))
+	}
+	if n := len(list) - len(names); n > 0 {
+		say("%s, and %s of another size", strings.Join(names, ", "), phrase.Plural(n, "other"))
+		return
+	}
+	say("%s", strings.Join(names, ", "))
+}
+
 func sorted(set map[string]bool) []string {
 	out := make([]string, 0, len(set))
 	for s := range set {
@@ -247,8 +280,8 @@ func sorted(set map[string]bool) []string {
 	return out
 }
 
-// sizes is how many routers each AS has.
-func (c *comparer) sizes() map[uint32]int {
+// members is how many routers each AS has.
+func (c *comparer) members() map[uint32]int {
 	out := map[uint32]int{}
 	for _, p := range c.pairs {
 		if as := one(p).Config().BGP.AS; as != 0 {

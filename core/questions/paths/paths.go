@@ -182,6 +182,7 @@ type RouterPaths struct {
 	Device  string    `json:"device"`
 	AS      uint32    `json:"as"`
 	Answer  string    `json:"answer" doc:"a sentence: which path, and why"`
+	Because string    `json:"because" doc:"why the path is best, a few words; why none is, if there is none"`
 	Uses    string    `json:"uses,omitempty" doc:"the source that the table uses, if it is not BGP"`
 	Paths   []PathRow `json:"paths"`
 	Sent    []SentRow `json:"sent"`
@@ -299,7 +300,7 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 		out.Uses = used.String()
 	}
 	shareWords(w, d, id, &out)
-	out.Answer = pathAnswer(d, out)
+	out.Answer, out.Because = pathAnswer(d, out), because(out.Paths)
 	return out
 }
 
@@ -367,6 +368,34 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 		s += phrase.Text(", the only one")
 	}
 	return s
+}
+
+// because says in a few words why the first path is best. The step at which the last of
+// the others lost is what decided.
+func because(list []PathRow) string {
+	if len(list) == 0 {
+		return phrase.Text("no path")
+	}
+	first := list[0]
+	switch {
+	case !first.Chosen && first.Accepted:
+		return phrase.Say("not usable: %s", first.Why)
+	case !first.Chosen:
+		return phrase.Say("not accepted: %s", first.Why)
+	case first.Kind == "own":
+		return first.From
+	}
+	for _, p := range list[1:] {
+		if p.Accepted && p.Against == first.From && p.What != "" {
+			return phrase.Say("%s %s, not %s", p.What, p.Theirs, p.Mine)
+		}
+	}
+	for _, p := range list[1:] {
+		if p.Accepted {
+			return p.Why
+		}
+	}
+	return phrase.Text("the only one accepted")
 }
 
 // pathRow is the story of what one peer sent.

@@ -11,6 +11,7 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/route"
+	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/network"
 )
 
@@ -37,13 +38,16 @@ type Summary struct {
 	Free   float64   `json:"free" doc:"share of its addresses that nobody has, 0 to 1"`
 	Lines  []string  `json:"lines" doc:"to paste, block by block"`
 	On     []string  `json:"on" doc:"the routers that need them"`
+	Has    []string  `json:"has" doc:"those of them that have it, or one that covers it, already"`
 	Says   string    `json:"says"`
+	// Fixes put the summary where it is missing.
+	Fixes []facts.Fix `json:"fixes,omitempty"`
 }
 
 // SummaryOf is the smallest prefix that covers the chosen ones, or the networks
 // of an area if none is chosen.
 func SummaryOf(w *network.World, chosen []string, area string) (Summary, error) {
-	out := Summary{Rows: []BitRow{}, Also: []Covered{}, Gaps: []string{}, Lines: []string{}, On: []string{}}
+	out := Summary{Rows: []BitRow{}, Also: []Covered{}, Gaps: []string{}, Lines: []string{}, On: []string{}, Has: []string{}}
 	where := networksOf(w)
 	var list []ip.Prefix
 	for _, s := range chosen {
@@ -239,6 +243,9 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 		s.Lines = []string{"  ospf", "    summary " + sum.String()}
 		s.On = []string{at.name}
 		s.Says = phrase.Text("on the router that injects them")
+		s.missing(w, func(o *config.OSPF) bool {
+			return slices.ContainsFunc(o.Summaries, func(x config.Summary) bool { return ip.PrefixFrom(x.Prefix).Covers(sum) })
+		}, "ospf summary "+sum.String())
 		return
 	}
 	s.Lines = []string{"  ospf", "    area " + area, "      range " + sum.String()}
@@ -255,5 +262,27 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 	s.Says = phrase.Say("on every border router of area %s", area)
 	if len(s.On) == 0 {
 		s.Says = phrase.Say("area %s has no border router: nobody advertises it into other areas", area)
+	}
+	s.missing(w, func(o *config.OSPF) bool {
+		return slices.ContainsFunc(o.Areas, func(a config.Area) bool {
+			return labtext.FormatArea(a.ID) == area &&
+				slices.ContainsFunc(a.Ranges, func(x config.Range) bool { return ip.PrefixFrom(x.Prefix).Covers(sum) })
+		})
+	}, "ospf area "+area+" range "+sum.String())
+}
+
+// missing distinguishes the routers that have the summary from those that lack it, and
+// has an edit for each of these.
+func (s *Summary) missing(w *network.World, has func(*config.OSPF) bool, statement string) {
+	var edits []string
+	for _, name := range s.On {
+		if has(&w.Find(name).Config().OSPF) {
+			s.Has = append(s.Has, name)
+			continue
+		}
+		edits = append(edits, name+" "+statement)
+	}
+	if edits != nil {
+		s.Fixes = []facts.Fix{{Edits: edits}}
 	}
 }

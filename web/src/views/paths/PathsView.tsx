@@ -3,6 +3,7 @@ import { Flex } from '@chakra-ui/react';
 import { ask } from '../../shared/api/questions';
 import { deviceOf, peerOf, useFocus } from '../../shared/focus/focus';
 import { Empty, Pick, Plain, Trouble, Waiting } from '../../shared/parts/parts';
+import { Borders } from './Borders';
 import { PrefixStory } from './PrefixStory';
 import { Tables } from './Tables';
 
@@ -26,7 +27,7 @@ export function PathsView() {
   const named = deviceOf(focus.who);
   const router = speakers.some((d) => d.name === named) ? named : '';
   const peer = router ? peerOf(focus.who) : '';
-  const shown = router || (isPrefix ? '' : (speakers[0]?.name ?? ''));
+  const shown = router;
   const sessions = map.data.sessions.filter((s) => s.a === shown || s.b === shown);
   return (
     <Flex direction="column" h="full" p={4} minH={0}>
@@ -36,11 +37,11 @@ export function PathsView() {
           value={isPrefix ? router : shown}
           onChange={(v) => void set({ who: v })}
           options={[
-            ...(isPrefix ? [['', 'all routers'] as const] : []),
+            ['', isPrefix ? 'all routers' : 'all, by neighbour AS'] as const,
             ...speakers.map((d) => [d.name, `${d.name}, AS ${d.as ?? 0}`] as const),
           ]}
         />
-        {!isPrefix && (
+        {!isPrefix && shown && (
           <Pick
             label="Session"
             value={peer}
@@ -65,6 +66,8 @@ export function PathsView() {
       </Flex>
       {isPrefix ? (
         <PrefixStory id={id} when={focus.when} to={focus.to} device={router} />
+      ) : shown === '' ? (
+        <Borders id={id} when={focus.when} />
       ) : (
         <Tables key={`${shown}/${peer}`} id={id} when={focus.when} device={shown} peer={peer} />
       )}

@@ -40,10 +40,58 @@ export function PrefixStory({ id, when, to, device }: Props) {
   }
   return (
     <Scroll label="Paths" flex={1} minH={0} p={0}>
+      {routers.length > 1 && <AtAGlance routers={routers} />}
       {routers.map((r) => (
         <Router key={r.device} r={r} />
       ))}
     </Scroll>
+  );
+}
+
+/** A line for each router: its path, where that goes, and why it is the best. */
+function AtAGlance({ routers }: { routers: RouterPaths[] }) {
+  const { set } = useFocus();
+  return (
+    <Box
+      display="grid"
+      gridTemplateColumns="minmax(110px, max-content) minmax(120px, max-content) minmax(110px, max-content) 1fr"
+      columnGap={5}
+      px={4}
+      py={3}
+      borderBottom="2px solid"
+      borderColor="line"
+      role="table"
+      aria-label="Each router in a line"
+    >
+      <Box role="row" display="contents" color="quiet" fontSize="12px">
+        {['router', 'AS path', 'from', 'why it is best'].map((h) => (
+          <Box role="columnheader" key={h}>
+            {h}
+          </Box>
+        ))}
+      </Box>
+      {routers.map((r) => {
+        const best = r.paths.find((p) => p.chosen);
+        return (
+          <Box role="row" display="contents" key={r.device}>
+            <Box role="rowheader">
+              <chakra.button fontWeight="600" onClick={() => void set({ who: r.device })}>
+                {r.device}
+              </chakra.button>{' '}
+              <Quiet fontSize="12px">AS {r.as}</Quiet>
+            </Box>
+            <Box role="cell">
+              {best ? <Mono>{pathWords(best.after)}</Mono> : <Box color="brick">none</Box>}
+            </Box>
+            <Box role="cell">{best ? (best.kind === 'own' ? 'itself' : best.from) : ''}</Box>
+            <Box role="cell" color={best ? undefined : 'brick'}>
+              {r.because}
+              {r.uses && <Quiet>; the table prefers {r.uses}</Quiet>}
+            </Box>
+          </Box>
+        );
+      })}
+    </Box>
   );
 }
 

@@ -70,7 +70,7 @@ export function Tables({ id, when, device, peer }: Props) {
               Received from {data.data.with}
             </Choice>
             <Choice on={way === 'out'} onClick={() => setWay('out')}>
-              Told to {data.data.with}
+              Sent to {data.data.with}
             </Choice>
           </>
         )}

@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
-import { screen } from '@testing-library/react';
+import { screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { describe, expect, test, vi } from 'vitest';
-import type { Attributes, MapData, PathTable, PrefixPaths } from '../../shared/api/client';
+import type { Attributes, Borders as Matrix, MapData, PathTable, PrefixPaths } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
+import { Borders } from './Borders';
 import { PathsView } from './PathsView';
 import { details, groupOf, prefixSet } from './words';
 
@@ -57,6 +58,7 @@ const story: PrefixPaths = {
       device: 'mill',
       as: 64500,
       answer: 'mill uses the path from ford',
+      because: 'the only one accepted',
       missing: [],
       paths: [
         {
@@ -175,7 +177,7 @@ describe('paths in words', () => {
   test('groups', () => {
     const row = { stage: 'sent', nextHop: '192.0.2.2', firstAs: 64496, originAs: 64498 };
     expect(groupOf('next hop', row)).toBe('next hop 192.0.2.2');
-    expect(groupOf('router it leads through', { ...row, path: { nextHopOf: 'ford' } })).toBe('through ford');
+    expect(groupOf('next-hop router', { ...row, path: { nextHopOf: 'ford' } })).toBe('through ford');
     expect(groupOf('neighbouring AS', row)).toBe('AS 64496');
     expect(groupOf('origin AS', { stage: 'sent' })).toBe('from inside the AS');
     expect(groupOf('outcome', row)).toBe('sent');
@@ -237,4 +239,59 @@ describe('the tables of a session', () => {
     show(<PathsView />, { 'GET /api/labs/x1/map': { ...map, sessions: [] } }, at);
     expect(await screen.findByText('BGP runs nowhere')).toBeTruthy();
   });
+});
+
+const crossing = { sessions: 1, of: 1, by: ['mill'] };
+const borders = (sent: string): Matrix => ({
+  as: 64500,
+  ases: [64500, 64496],
+  omitted: 0,
+  neighbours: [{ as: 64496, name: 'ford', sessions: [] }],
+  rows: [
+    {
+      prefix: '198.51.100.0/24',
+      cells: [
+        { received: { ...crossing, path: '64496 64498', state: 'refused', why: 'our AS is in the path' } },
+      ],
+    },
+    { prefix: '203.0.113.0/24', cells: [{ sent: { ...crossing, of: 2, path: sent, state: 'sent' } }] },
+  ],
+});
+
+describe('what crosses between ASes', () => {
+  test('is what Paths shows while nothing is in focus', async () => {
+    const asked = show(<PathsView />, { ...answers, 'GET /api/labs/x1/borders': borders('64500') });
+    const sheet = await screen.findByRole('region', { name: 'By neighbour AS' });
+    expect(sheet.textContent).toContain('AS 64496, ford');
+    expect(sheet.textContent).toContain('received 64496 64498 not accepted: our AS is in the path');
+    expect(sheet.textContent).toContain('sent 64500 (1 of 2 sessions)');
+    await userEvent.type(screen.getByLabelText('Filter prefixes'), '203');
+    expect(sheet.textContent).not.toContain('198.51.100.0/24');
+    await userEvent.selectOptions(screen.getByLabelText('Our AS'), 'AS 64496');
+    expect(asked.some((a) => a.includes('/borders?at=now&as=64496'))).toBe(true);
+  });
+  test('is compared with another moment', async () => {
+    show(<Borders id="x1" when="now" since="before-2" />, { 'GET /api/labs/x1/borders': borders('64500') });
+    expect(await screen.findByText('Nothing is different')).toBeTruthy();
+    await userEvent.click(screen.getByRole('button', { name: 'Only what is different' }));
+    expect(screen.getByText('203.0.113.0/24')).toBeTruthy();
+  });
+});
+
+test('a prefix begins with a line for each router', async () => {
+  const two = {
+    ...story,
+    routers: [...story.routers, { ...story.routers[0], device: 'weir', because: 'no path', paths: [] }],
+  };
+  show(<PathsView />, { ...answers, 'GET /api/labs/x1/paths': two }, '/lab/x1/paths?to=198.51.100.0/24');
+  const glance = await screen.findByRole('table', { name: 'Each router in a line' });
+  expect(
+    within(glance)
+      .getAllByRole('row')
+      .map((r) => r.textContent),
+  ).toEqual([
+    'routerAS pathfromwhy it is best',
+    'mill AS 64500AS 64496 64498fordthe only one accepted',
+    'weir AS 64500noneno path',
+  ]);
 });

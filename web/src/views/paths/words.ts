@@ -46,7 +46,7 @@ export function prefixSet(name: string, prefixes: string[]): string {
 export const groupings = [
   'nothing',
   'next hop',
-  'router it leads through',
+  'next-hop router',
   'neighbouring AS',
   'origin AS',
   'outcome',
@@ -67,7 +67,7 @@ export function groupOf(
   switch (by) {
     case 'next hop':
       return r.nextHop ? `next hop ${r.nextHop}` : 'its own';
-    case 'router it leads through':
+    case 'next-hop router':
       return r.path?.nextHopOf ? `through ${r.path.nextHopOf}` : 'its own';
     case 'neighbouring AS':
       return r.firstAs ? `AS ${r.firstAs}` : 'inside the AS';

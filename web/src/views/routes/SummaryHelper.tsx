@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { type Summary } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
+import { Fixes } from '../../shared/draft/Fixes';
 import { Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
@@ -126,7 +127,15 @@ function ToPaste({ summary }: { summary: Summary }) {
       <Box mt={1}>
         {summary.says}
         {summary.on.length > 0 && `: ${summary.on.join(', ')}`}
+        {summary.has.length > 0 && (
+          <Box color="leaf">
+            {summary.has.length === summary.on.length
+              ? 'It is there already.'
+              : `${summary.has.join(', ')} ${summary.has.length === 1 ? 'has' : 'have'} it already.`}
+          </Box>
+        )}
       </Box>
+      <Fixes fixes={summary.fixes} />
     </Box>
   );
 }

@@ -18,6 +18,8 @@ const summary: Summary = {
   free: 0.25,
   lines: ['  ospf', '    area 1', '      range 10.1.0.0/22'],
   on: ['upper', 'lower'],
+  has: ['upper'],
+  fixes: [{ edits: ['lower ospf area 1 range 10.1.0.0/22'] }],
   says: 'on every border router of area 1',
 };
 const helper = (close = () => {}) => (
@@ -31,8 +33,10 @@ test('one prefix, what it covers beside the chosen, and the lines to paste', asy
   expect(screen.getByText(/22 leading bits in common/)).toBeTruthy();
   expect(screen.getByText('10.1.3.0/24')).toBeTruthy();
   expect(screen.getByText(/25 % of its addresses are in no network/)).toBeTruthy();
-  expect(screen.getByText(/range 10.1.0.0\/22/)).toBeTruthy();
+  expect(screen.getAllByText(/range 10.1.0.0\/22/)[0]?.textContent).toBe('  ospf\n    area 1\n      range 10.1.0.0/22');
   expect(screen.getByText(/upper, lower/)).toBeTruthy();
+  expect(screen.getByText('upper has it already.')).toBeTruthy();
+  expect(screen.getByTestId('fixes').textContent).toContain('lower ospf area 1 range 10.1.0.0/22');
 });
 
 test('the lines are copied as they are pasted', async () => {
