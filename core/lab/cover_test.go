@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/language/labtext"
 	"hellebore/demo"
 )
 
@@ -74,4 +75,15 @@ brief
 	require.Equal(t, []TaskAct{{"cut", true}, {"apply", false}}, l.Brief().Tasks[n-3].Acts)
 	apply(t, l, l.Text()+"\n# more\n", "", "")
 	require.True(t, l.Brief().Tasks[n-3].Done)
+}
+
+// TestTheExamplesRun: what the reference shows settles, and what it expects holds.
+func TestTheExamplesRun(t *testing.T) {
+	l := open(t, labtext.Examples)
+	results, ok := l.Checks(l.History().Now())
+	require.True(t, ok)
+	require.NotEmpty(t, results)
+	for _, r := range results {
+		require.True(t, r.Passed, "%s: %+v", r.Name, r.Outcomes)
+	}
 }

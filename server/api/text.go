@@ -29,6 +29,12 @@ type Checked struct {
 	Touched  []string                 `json:"touched" doc:"devices that the change touches, and shared: what the order of a staged change can name"`
 }
 
+// Language is the lab language for those who look something up.
+type Language struct {
+	Statements []labtext.Statement `json:"statements"`
+	Examples   string              `json:"examples" doc:"the lab that the examples are from"`
+}
+
 func (h *handlers) registerText(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/api/labs/{id}/check",
 		Summary: "Check a text, and compare it with the one in force", MaxBodyBytes: maxBody},
@@ -76,10 +82,13 @@ func (h *handlers) registerText(api huma.API) {
 			Column int    `json:"column" minimum:"1"`
 		}]) (*body[labtext.Completion], error) {
 			c := labtext.Complete(in.Body.Text, in.Body.Line, in.Body.Column)
-			if c.Suggestions == nil {
-				c.Suggestions = []labtext.Suggestion{}
-			}
 			return &body[labtext.Completion]{c}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "language", Method: http.MethodGet, Path: "/api/language",
+		Summary: "All statements of the lab language, with examples from one lab that has them all"},
+		func(context.Context, *struct{}) (*body[Language], error) {
+			return &body[Language]{Language{labtext.Statements(), labtext.Examples}}, nil
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "word-help", Method: http.MethodGet, Path: "/api/text/words/{word}",

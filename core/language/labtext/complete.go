@@ -23,6 +23,7 @@ type Completion struct {
 	From        int          `json:"from"` // from 1
 	Suggestions []Suggestion `json:"suggestions"`
 	Expects     string       `json:"expects,omitempty" doc:"the argument that comes next"`
+	In          []Context    `json:"in" doc:"the blocks whose statements may stand there, the innermost first"`
 }
 
 // Complete says how a text may go on at a line and column, both from 1. The
@@ -30,7 +31,7 @@ type Completion struct {
 func Complete(text string, lineNumber, column int) Completion {
 	rows := strings.Split(text, "\n")
 	if lineNumber < 1 || lineNumber > len(rows) {
-		return Completion{From: column}
+		return Completion{From: column, Suggestions: []Suggestion{}, In: []Context{}}
 	}
 	p := newParser()
 	whole, _ := parse(text)
@@ -49,7 +50,7 @@ func Complete(text string, lineNumber, column int) Completion {
 		partial, from = current.tokens[n-1].Text, current.tokens[n-1].Column
 		current.tokens = current.tokens[:n-1]
 	}
-	c := Completion{From: from, Suggestions: []Suggestion{}}
+	c := Completion{From: from, Suggestions: []Suggestion{}, In: []Context{}}
 	if current.comment != "" {
 		return c
 	}
@@ -73,6 +74,11 @@ func (c *Completion) offer(s Suggestion, partial string) {
 // and statements, but for those that are said there already, if there says so.
 func (c *Completion) goOn(tokens []Token, owners []*Node, lab *config.Lab, partial string, there func(*Node, *Row) bool) {
 	arg, candidates := expected(tokens, owners)
+	for i := len(candidates) - 1; i >= 0; i-- {
+		if in := candidates[i].Row.Opens; len(rowsIn(in)) > 0 {
+			c.In = append(c.In, in)
+		}
+	}
 	if arg != nil {
 		c.Expects = arg.Name + ": " + arg.form()
 		for _, s := range values(*arg, lab) {

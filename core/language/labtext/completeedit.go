@@ -17,7 +17,7 @@ func CompleteEdit(text, edit string) Completion {
 		partial, from = tokens[n-1].Text, tokens[n-1].Column
 		tokens = tokens[:n-1]
 	}
-	c := Completion{From: from, Suggestions: []Suggestion{}}
+	c := Completion{From: from, Suggestions: []Suggestion{}, In: []Context{}}
 	add := func(s Suggestion) { c.offer(s, partial) }
 	lab := Parse(text).Lab
 	verb := ToSet

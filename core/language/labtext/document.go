@@ -143,13 +143,24 @@ func (d *document) insert(owner, n *Node) error {
 	}
 	at := positionOf(owner, n)
 	change := func() { d.insertBelow(owner, n, at) }
-	if inline(n) {
+	if inline(n) && !swallowed(owner, n) {
 		change = func() { d.insertBehind(owner, n) }
 	}
 	return d.within(owner, func() {
 		change()
 		owner.Children = slices.Insert(owner.Children, at, n)
 	})
+}
+
+// swallowed says whether a statement at the end of its owner's line would be read as an
+// argument of what stands there.
+func swallowed(owner, n *Node) bool {
+	for _, c := range slices.Backward(owner.Children) {
+		if c.Word.Line == owner.Word.Line {
+			return swallows(c, n)
+		}
+	}
+	return false
 }
 
 // positionOf is the index among the owner's statements at which a new one has its

@@ -42,13 +42,40 @@ func (f *formatter) comments(lines []string, depth int) {
 	}
 }
 
-// inline says whether a statement stays on its owner's line.
+// inline says whether a statement may stay on its owner's line.
 func inline(n *Node) bool { return n.Row.Inline && len(n.Leading) == 0 }
+
+// behind are the statements that stay on their owner's line: all that may, up to one whose
+// word an argument that can be repeated would take for its own.
+func behind(n *Node) (out []*Node) {
+	for _, c := range n.Children {
+		if !inline(c) {
+			continue
+		}
+		if len(out) > 0 && swallows(out[len(out)-1], c) {
+			return out
+		}
+		out = append(out, c)
+	}
+	return out
+}
+
+// swallows says whether a statement on the same line would be read as an argument of the
+// one before it.
+func swallows(before, n *Node) bool {
+	if inner := behind(before); len(inner) > 0 {
+		return swallows(inner[len(inner)-1], n)
+	}
+	args := before.Row.Args
+	return len(args) > 0 && args[len(args)-1].Repeat && before.Row.Word != "like" &&
+		looksLike(args[len(args)-1], n.Word, before.Row)
+}
 
 func (f *formatter) block(n *Node, depth int) {
 	first := true
+	above := behind(n)
 	for _, c := range n.Children {
-		if n.Row != &topRow && inline(c) {
+		if n.Row != &topRow && slices.Contains(above, c) {
 			continue
 		}
 		if c.Blank && !(first && f.out.Len() == 0) && !(first && n.Row != &topRow) {
@@ -73,11 +100,9 @@ func (f *formatter) statement(n *Node, depth int) {
 // that follow them.
 func (f *formatter) line(n *Node, comments []string) []string {
 	comments = f.words(n, comments)
-	for _, c := range n.Children {
-		if inline(c) {
-			f.out.WriteString(" ")
-			comments = f.line(c, comments)
-		}
+	for _, c := range behind(n) {
+		f.out.WriteString(" ")
+		comments = f.line(c, comments)
 	}
 	return comments
 }

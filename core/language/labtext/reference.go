@@ -31,28 +31,30 @@ and rates with a unit (` + "`10s`, `200ms`, `100M`, `10G`" + `). A port is calle
 		}
 		fmt.Fprintf(&b, "## %s\n\n| statement | what it says | default | range | a change | RFC |\n|---|---|---|---|---|---|\n", title)
 		for _, r := range rowsIn(in) {
-			bounds := ""
-			for _, a := range r.Args {
-				if a.Max == 0 {
-					continue
-				}
-				switch a.Kind {
-				case Rate:
-					bounds = FormatRate(a.Min) + " to " + FormatRate(a.Max)
-				case Seconds:
-					bounds = fmt.Sprintf("%ds to %ds", a.Min, a.Max)
-				case Duration:
-					bounds = formatNanos(a.Min) + " to " + formatNanos(a.Max)
-				default:
-					bounds = fmt.Sprintf("%d to %d", a.Min, a.Max)
-				}
-			}
 			fmt.Fprintf(&b, "| `%s` | %s | %s | %s | %s | %s |\n",
-				strings.ReplaceAll(r.Usage(), "|", `\|`), r.Help, r.Default, bounds, r.Effect, r.RFC)
+				strings.ReplaceAll(r.Usage(), "|", `\|`), r.Help, r.Default, r.bounds(), r.Effect, r.RFC)
 		}
 		b.WriteString("\n")
 	}
 	return b.String()
+}
+
+// bounds are the least and the largest value, "" if the statement has no number.
+func (r *Row) bounds() (out string) {
+	for _, a := range r.Args {
+		switch {
+		case a.Max == 0:
+		case a.Kind == Rate:
+			out = phrase.Say("%s to %s", FormatRate(a.Min), FormatRate(a.Max))
+		case a.Kind == Seconds:
+			out = phrase.Say("%s to %s", fmt.Sprintf("%ds", a.Min), fmt.Sprintf("%ds", a.Max))
+		case a.Kind == Duration:
+			out = phrase.Say("%s to %s", formatNanos(a.Min), formatNanos(a.Max))
+		default:
+			out = phrase.Say("%s to %s", fmt.Sprint(a.Min), fmt.Sprint(a.Max))
+		}
+	}
+	return out
 }
 
 // contexts are all places where a statement may be, in the order of the

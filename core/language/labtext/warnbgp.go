@@ -80,10 +80,10 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 			w.offer(fmt.Sprintf("%s bgp as %d peer %v as %d", far.Name, p.AS, source, d.BGP.AS))
 		}
 		return
-	case far.BGP.AS != p.AS:
-		w.at(at, phrase.Say("write as %d", far.BGP.AS), "%s expects %s in AS %d; it is in AS %d", d.Name, far.Name,
-			p.AS, far.BGP.AS)
-		w.offer(fmt.Sprintf("%s as %d", sessionName(d, p), far.BGP.AS))
+	case shownAS(far, d, p) != p.AS:
+		as := shownAS(far, d, p)
+		w.at(at, phrase.Say("write as %d", as), "%s expects %s in AS %d; it is in AS %d", d.Name, far.Name, p.AS, as)
+		w.offer(fmt.Sprintf("%s as %d", sessionName(d, p), as))
 	}
 	w.back(d, p, far, at)
 	if p.Disabled {
@@ -109,22 +109,12 @@ func (w *warner) peer(d *config.Device, p *config.Peer) {
 
 // back holds a peer against what the other end has.
 func (w *warner) back(d *config.Device, p *config.Peer, far *config.Device, at string) {
-	source := sourceOf(d, p)
-	var back *config.Peer
-	for i := range far.BGP.Peers {
-		q := &far.BGP.Peers[i]
-		if !holds(d, q.Address) {
-			continue
-		}
-		if back == nil || q.Address == source {
-			back = q
-		}
-	}
+	source, back := sourceOf(d, p), backOf(d, p, far)
 	switch {
 	case back == nil:
-		hint := phrase.Say("add peer %s as %d on %s", ownAddress(source, d), d.BGP.AS, far.Name)
+		hint := phrase.Say("add peer %s as %d on %s", ownAddress(source, d), d.BGP.ASTowards(p), far.Name)
 		w.at(at, hint, "%s has the peer %s, which has no such peer back", d.Name, far.Name)
-		w.offer(fmt.Sprintf("%s bgp peer %s as %d", far.Name, ownAddress(source, d), d.BGP.AS))
+		w.offer(fmt.Sprintf("%s bgp peer %s as %d", far.Name, ownAddress(source, d), d.BGP.ASTowards(p)))
 	case source.IsValid() && back.Address != source && !spoken(d, far, p, back):
 		w.at(at, phrase.Say("set local-address to the port with %v", back.Address),
 			"%s comes to %s from %v, where %v is expected", d.Name, far.Name, source, back.Address)
@@ -138,6 +128,27 @@ func (w *warner) back(d *config.Device, p *config.Peer, far *config.Device, at s
 		w.at(at, "take passive off one end", "%s and %s both wait for the other to open the session", d.Name, far.Name)
 		w.offer(sessionName(d, p)+" passive off", sessionName(far, back)+" passive off")
 	}
+}
+
+// backOf is the peer at the other end that is this end of a session, nil if it has none.
+func backOf(d *config.Device, p *config.Peer, far *config.Device) *config.Peer {
+	source := sourceOf(d, p)
+	var back *config.Peer
+	for i := range far.BGP.Peers {
+		q := &far.BGP.Peers[i]
+		if holds(d, q.Address) && (back == nil || q.Address == source) {
+			back = q
+		}
+	}
+	return back
+}
+
+// shownAS is the AS in which the other end of a session presents itself (RFC 7705).
+func shownAS(far, d *config.Device, p *config.Peer) uint32 {
+	if back := backOf(d, p, far); back != nil {
+		return far.BGP.ASTowards(back)
+	}
+	return far.BGP.AS
 }
 
 // sessionName is a session as edits name it.

@@ -136,7 +136,7 @@ func (c *sessionReasons) foreseen() {
 		case !t.has && other.has:
 			r := say(note.PeerUnknown, t, other, phrase.Text("no such peer"), other.addr.String())
 			r.Text = phrase.Say("%s has no peer %v", t.name(), other.addr)
-			r.Remedy = phrase.Say("add peer %v as %d on %s", other.addr, other.d.Config().BGP.AS, t.name())
+			r.Remedy = phrase.Say("add peer %v as %d on %s", other.addr, other.d.Config().BGP.ASTowards(&other.v.Config), t.name())
 		}
 	})
 	if b.d == nil {

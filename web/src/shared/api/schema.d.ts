@@ -894,6 +894,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/language': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** All statements of the lab language, with examples from one lab that has them all */
+    get: operations['language'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/text/alike': {
     parameters: {
       query?: never;
@@ -1737,6 +1754,8 @@ export interface components {
       expects?: string;
       /** Format: int64 */
       from: number;
+      /** @description the blocks whose statements may stand there, the innermost first */
+      in: string[];
       suggestions: components['schemas']['Suggestion'][];
     };
     Copy: {
@@ -2164,6 +2183,11 @@ export interface components {
       port: string;
       /** @description since the last time it was Down, in order */
       rungs: components['schemas']['Rung'][];
+    };
+    Language: {
+      /** @description the lab that the examples are from */
+      examples: string;
+      statements: components['schemas']['Statement'][];
     };
     Layer: {
       fields: components['schemas']['Field'][];
@@ -3413,6 +3437,21 @@ export interface components {
        * @enum {string}
        */
       weight: 'warning' | 'notice';
+    };
+    Statement: {
+      /** @description what changing it does to a running network */
+      change: string;
+      default?: string;
+      /** @description lines of the lab of all examples, with the blocks that they are in */
+      example: string;
+      help: string;
+      /** @description the block that it is in; the lab itself is one */
+      in: string;
+      range?: string;
+      rfc?: string;
+      /** @description its form: cost NUMBER */
+      usage: string;
+      word: string;
     };
     Suggestion: {
       /** @description the statement's form */
@@ -5631,6 +5670,35 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Answer'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  language: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Language'];
         };
       };
       /** @description Error */
