@@ -134,6 +134,10 @@ export function DraftBar({ view }: { view: View }) {
             <Box as="span" color="brick">
               {failure.message}
             </Box>
+          ) : effect.overtaken && view !== 'text' ? (
+            <Box as="span" color="ochre" title={effect.overtaken}>
+              {effect.overtaken}
+            </Box>
           ) : asking ? (
             <Box as="span" color="brick" fontWeight="600">
               {harm.join(', ')}. Apply it all the same?

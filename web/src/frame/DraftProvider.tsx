@@ -47,6 +47,7 @@ export function DraftProvider({ id, lab, past, children }: Props) {
     blocked,
     applied,
     inForce: lab.textSeq,
+    actions: lab.actions.length,
   });
   // A lab without a device is under construction.
   const fresh = !/^(router|host) /m.test(lab.text);

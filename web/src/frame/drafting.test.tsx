@@ -1,6 +1,7 @@
 // @vitest-environment jsdom
-import { screen } from '@testing-library/react';
+import { screen, waitFor } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
+import { useState } from 'react';
 import { expect, test } from 'vitest';
 import type { LabState } from '../shared/api/client';
 import { useDrafting, useHands } from '../shared/draft/drafting';
@@ -39,4 +40,43 @@ test('what only writes the draft is not drawn anew when the draft changes', asyn
   await userEvent.click(screen.getByText('undo'));
   expect(screen.getByTestId('text').textContent).toBe('router mill\nrouter quarry\n');
   expect(drawn).toBe(before);
+});
+
+test('a preview is made anew when an action changes the network below it', async () => {
+  const preview = { id: 'p1', settles: true, summary: [], flows: [], checks: [], sections: [], stages: [] };
+  const answers = {
+    'GET /api/labs/x2/drafts': [],
+    'POST /api/labs/x2/check': { ok: true, problems: [], lines: [], touched: [], changes: [] },
+    'POST /api/labs/x2/preview': preview,
+  };
+  function Writer() {
+    const { write, text } = useHands();
+    const { effect } = useDrafting();
+    return (
+      <>
+        <button onClick={() => write(`${text()}router quarry\n`)}>write</button>
+        <output>{effect.fresh ? 'fresh' : 'stale'}</output>
+      </>
+    );
+  }
+  function Lab() {
+    const [actions, setActions] = useState(1);
+    const now = { ...lab, id: 'x2', actions: Array.from({ length: actions }) } as unknown as LabState;
+    return (
+      <>
+        <button onClick={() => setActions(2)}>cut</button>
+        <DraftProvider id="x2" lab={now} past={false}>
+          <Writer />
+        </DraftProvider>
+      </>
+    );
+  }
+  const asked = render(<Lab />, answers, '/lab/x2/map');
+  const previews = () => asked.filter((a) => a.startsWith('POST /api/labs/x2/preview')).length;
+  await userEvent.click(screen.getByText('write'));
+  expect(await screen.findByText('fresh')).toBeTruthy();
+  expect(previews()).toBe(1);
+  await userEvent.click(screen.getByText('cut'));
+  await waitFor(() => expect(previews()).toBe(2));
+  expect(await screen.findByText('fresh')).toBeTruthy();
 });

@@ -96,6 +96,15 @@ describe('a draft in words', () => {
       'flow coal breaks',
     ]);
     expect(effectWords({ ...p, flows: [flow] })).toBe('flow coal breaks');
+    const check = (before: boolean, passed: boolean) => ({ name: 'c', before, after: { passed } });
+    const checked = (...checks: unknown[]) => effectWords({ ...p, checks } as unknown as Previewed);
+    expect(checked(check(true, true), check(false, true))).toBe('1 route changes; All 2 checks pass');
+    expect(checked(check(false, false), check(false, true))).toBe(
+      '1 route changes; 1 of 2 checks pass, 1 more than now',
+    );
+    expect(checked(check(false, false), check(true, true))).toBe(
+      '1 route changes; 1 of 2 checks pass, as now',
+    );
   });
 });
 

@@ -25,8 +25,17 @@ export function effectWords(p: Previewed): string {
   if (words.length === 0) words.push('nothing else is different');
   if (out.length > 0)
     words.push(`${plural(out.length, 'flow')} out for up to ${duration(longest)} meanwhile`);
-  else if (p.checks.length > 0) words.push(allPass(p.checks.length));
+  else if (p.checks.length > 0) words.push(checkWords(p));
   return words.join('; ');
+}
+
+/** How the checks come out, those above all that fail now and would pass. */
+function checkWords(p: Previewed): string {
+  const after = p.checks.filter((c) => c.after);
+  const passed = after.filter((c) => c.after?.passed);
+  if (passed.length === after.length) return allPass(after.length);
+  const more = passed.filter((c) => c.before === false).length;
+  return `${passed.length} of ${plural(after.length, 'check')} pass, ${more > 0 ? `${more} more than now` : 'as now'}`;
 }
 
 /** How much a draft changes: "3 lines on 2 routers". */

@@ -47,11 +47,11 @@ test('a preview is shown until the draft is over', () => {
   const shown = [
     { kind: 'planned', plan } as const,
     { kind: 'overtaken', why: 'the lab moved on' } as const,
-    { kind: 'previewed', preview, text: 'b', plan } as const,
+    { kind: 'previewed', preview, text: 'b', plan, after: 3 } as const,
   ].reduce(previewAfter, begin);
   expect(shown).toEqual({
     plan,
-    shown: { preview, text: 'b', plan },
+    shown: { preview, text: 'b', plan, after: 3 },
     overtaken: 'the lab moved on',
     tried: undefined,
   });

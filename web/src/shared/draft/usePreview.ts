@@ -1,4 +1,4 @@
-import { useReducer } from 'react';
+import { useEffect, useReducer, useRef } from 'react';
 import { ApiError, http, unwrap, type Previewed } from '../api/client';
 import { useAct, useApplyPreview, usePreviewRequest } from '../api/orders';
 import { noPlan, orderOf, samePlan, type Plan } from './plan';
@@ -7,7 +7,7 @@ import type { Draft } from './kept';
 interface State {
   plan: Plan;
   /** The last preview, with what it was of. */
-  shown: { preview: Previewed; text: string; plan: Plan } | undefined;
+  shown: { preview: Previewed; text: string; plan: Plan; after: number } | undefined;
   /** Why the lab is not as the preview found it, '' if it is. */
   overtaken: string;
   /** The text that was tried or applied last: what went wrong is said of it alone. */
@@ -18,7 +18,8 @@ type Event =
   | { kind: 'planned'; plan: Plan }
   /** A preview or an apply begins. */
   | { kind: 'begun'; text: string }
-  | { kind: 'previewed'; preview: Previewed; text: string; plan: Plan }
+  /** after: how many actions the lab had. */
+  | { kind: 'previewed'; preview: Previewed; text: string; plan: Plan; after: number }
   | { kind: 'overtaken'; why: string }
   /** The draft is no more, or another one: with its plan, if it was applied. */
   | { kind: 'over'; plan: Plan };
@@ -30,7 +31,7 @@ export function previewAfter(s: State, e: Event): State {
     case 'begun':
       return { ...s, overtaken: '', tried: e.text };
     case 'previewed':
-      return { ...s, shown: { preview: e.preview, text: e.text, plan: e.plan } };
+      return { ...s, shown: { preview: e.preview, text: e.text, plan: e.plan, after: e.after } };
     case 'overtaken':
       return { ...s, overtaken: e.why };
     case 'over':
@@ -49,10 +50,12 @@ interface Given {
   applied: (seq: number) => void;
   /** The action that applied the text in force. */
   inForce: number;
+  /** How many actions the lab has: another one may change what the draft would do. */
+  actions: number;
 }
 
 /** The effect of a draft, found out on a copy of the network, and the ways to apply it. */
-export function usePreview({ id, draft, author, touched, blocked, applied, inForce }: Given) {
+export function usePreview({ id, draft, author, touched, blocked, applied, inForce, actions }: Given) {
   const [state, dispatch] = useReducer(previewAfter, {
     plan: noPlan,
     shown: undefined,
@@ -60,6 +63,10 @@ export function usePreview({ id, draft, author, touched, blocked, applied, inFor
     tried: undefined,
   });
   const { plan, shown } = state;
+  const latest = useRef(actions);
+  useEffect(() => {
+    latest.current = actions;
+  }, [actions]);
   const act = useAct(id);
   const request = usePreviewRequest(id);
   const adopt = useApplyPreview(id);
@@ -68,7 +75,11 @@ export function usePreview({ id, draft, author, touched, blocked, applied, inFor
   // Who and why can be said after the preview; what is done, and in which order, cannot.
   // A preview of a text that somebody else's has overtaken is not applied over theirs.
   const fresh =
-    draft.base >= inForce && shown && shown.text === draft.text && samePlan(shown.plan, plan, touched)
+    draft.base >= inForce &&
+    shown &&
+    shown.after === actions &&
+    shown.text === draft.text &&
+    samePlan(shown.plan, plan, touched)
       ? shown.preview
       : undefined;
 
@@ -85,7 +96,10 @@ export function usePreview({ id, draft, author, touched, blocked, applied, inFor
         message: plan.message,
         ...(order.length > 1 ? { order, pause: plan.pause } : {}),
       },
-      { onSuccess: (preview) => dispatch({ kind: 'previewed', preview, text: draft.text, plan }) },
+      {
+        onSuccess: (preview) =>
+          dispatch({ kind: 'previewed', preview, text: draft.text, plan, after: actions }),
+      },
     );
     return true;
   };
@@ -100,7 +114,7 @@ export function usePreview({ id, draft, author, touched, blocked, applied, inFor
     const preview = await unwrap(
       http.GET('/api/labs/{id}/previews/{preview}', { params: { path: { id, preview: again } } }),
     );
-    dispatch({ kind: 'previewed', preview, text: draft.text, plan });
+    dispatch({ kind: 'previewed', preview, text: draft.text, plan, after: latest.current });
   };
 
   const done = (seq: number, takenBack: boolean) => {

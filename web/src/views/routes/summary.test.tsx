@@ -33,7 +33,9 @@ test('one prefix, what it covers beside the chosen, and the lines to paste', asy
   expect(screen.getByText(/22 leading bits in common/)).toBeTruthy();
   expect(screen.getByText('10.1.3.0/24')).toBeTruthy();
   expect(screen.getByText(/25 % of its addresses are in no network/)).toBeTruthy();
-  expect(screen.getAllByText(/range 10.1.0.0\/22/)[0]?.textContent).toBe('  ospf\n    area 1\n      range 10.1.0.0/22');
+  expect(screen.getAllByText(/range 10.1.0.0\/22/)[0]?.textContent).toBe(
+    '  ospf\n    area 1\n      range 10.1.0.0/22',
+  );
   expect(screen.getByText(/upper, lower/)).toBeTruthy();
   expect(screen.getByText('upper has it already.')).toBeTruthy();
   expect(screen.getByTestId('fixes').textContent).toContain('lower ospf area 1 range 10.1.0.0/22');
