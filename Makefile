@@ -57,8 +57,8 @@ fuzz:
 	go test -run '^$$' -fuzz FuzzPattern -fuzztime 30s -fuzzminimizetime 1s ./core/protocols/policy
 
 screenshots: build
-	mkdir -p docs/screenshots
-	SCREENSHOTS=$(CURDIR)/docs/screenshots go test -count=1 -run TestScreenshots ./e2e
+	mkdir -p docs/screenshots docs/guide/maps
+	SCREENSHOTS=$(CURDIR)/docs/screenshots MAPS=$(CURDIR)/docs/guide/maps go test -count=1 -run 'TestScreenshots|TestMaps' ./e2e
 
 clean:
 	rm -rf bin web/dist/assets web/dist/index.html

@@ -119,3 +119,26 @@ func TestScreenshots(t *testing.T) {
 		})
 	}
 }
+
+// maps are the demo labs whose maps the guide shows.
+var maps = []string{"triangle-with-ospf", "three-areas", "guarded-line", "two-carriers", "two-reflectors", "two-islands"}
+
+// TestMaps exports maps as SVG, as the button on the map does. MAPS names the folder to put
+// them in.
+func TestMaps(t *testing.T) {
+	folder := os.Getenv("MAPS")
+	if folder == "" {
+		t.Skip("MAPS names no folder")
+	}
+	s := start(t)
+	for _, slug := range maps {
+		tab := page(t)
+		do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+s.lab(t, demoText(t, slug))+"/map"), mapReady(),
+			chromedp.Sleep(300*time.Millisecond),
+			script(`URL.createObjectURL = (b) => { b.text().then((text) => { window.exported = text }); return "" }; HTMLAnchorElement.prototype.click = () => undefined`),
+			button("SVG"), until(`window.exported?.startsWith("<svg") === true`))
+		svg, err := chromedp.Run(tab, chromedp.Evaluate[string](`window.exported`))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(folder, slug+".svg"), []byte(svg), 0o644))
+	}
+}
