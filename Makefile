@@ -2,7 +2,7 @@
 # labs, "make test" sets up and runs all tests.
 
 PORT ?= 8440
-WEB := $(shell find web/src web/index.html web/package-lock.json web/vite.config.ts web/public -type f)
+WEB := $(shell find docs/guide docs/screenshots docs/language.md web/src web/index.html web/package-lock.json web/vite.config.ts web/public -type f)
 
 .PHONY: demo test build lint bench docs fmt fuzz mutate screenshots clean
 

@@ -6,7 +6,8 @@ export default defineConfig({
   // A view is drawn anew only where what it shows has changed. Tests of parts do without: they start sooner.
   plugins: [react(), ...(process.env['VITEST'] ? [] : [babel({ presets: [reactCompilerPreset()] })])],
   build: { outDir: 'dist', chunkSizeWarningLimit: 1500 },
-  server: { host: '127.0.0.1', proxy: { '/api': 'http://127.0.0.1:8440' } },
+  // The guide is in docs.
+  server: { host: '127.0.0.1', fs: { allow: ['..'] }, proxy: { '/api': 'http://127.0.0.1:8440' } },
   test: {
     environment: 'node',
     include: ['src/**/*.test.{ts,tsx}'],

@@ -1,6 +1,12 @@
 import { Box, CloseButton, Dialog, Flex, Portal } from '@chakra-ui/react';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { http, unwrap } from '../shared/api/client';
+import { cursorNow } from '../shared/focus/cursor';
 import { views } from '../shared/focus/focus';
-import { Key } from '../shared/parts/parts';
+import { Choice, Key, Waiting } from '../shared/parts/parts';
+import { Language } from './Language';
 
 const keys: [string, string][] = [
   [
@@ -36,29 +42,20 @@ const keys: [string, string][] = [
   ['Ctrl-Z', 'undo the last change of the draft, on every view; with Shift, redo it'],
   ['F2', 'in the text: the uses of the name under the cursor, and rename'],
   ['Esc', 'clear the focus, or close what is open'],
-  ['?', 'this list'],
+  ['?', 'this list; in the text F1, with the statements of the place where the cursor is'],
 ];
 
+type Page = 'keys' | 'language';
+
+/** Keys, and the language: of the place where the cursor of the editor is, if there is one. */
 export function Help({ open, close }: { open: boolean; close: () => void }) {
   return (
-    <Dialog.Root open={open} onOpenChange={(d) => !d.open && close()}>
+    <Dialog.Root open={open} onOpenChange={(d) => !d.open && close()} size="lg" scrollBehavior="inside">
       <Portal>
         <Dialog.Backdrop />
         <Dialog.Positioner>
-          <Dialog.Content bg="panel" color="ink">
-            <Dialog.Header>
-              <Dialog.Title>Keys</Dialog.Title>
-            </Dialog.Header>
-            <Dialog.Body pb={6}>
-              {keys.map(([k, what]) => (
-                <Flex key={k} gap={3} py="3px">
-                  <Box w="70px">
-                    <Key>{k}</Key>
-                  </Box>
-                  <Box flex={1}>{what}</Box>
-                </Flex>
-              ))}
-            </Dialog.Body>
+          <Dialog.Content bg="panel" color="ink" maxW="860px">
+            {open && <Pages />}
             <Dialog.CloseTrigger asChild>
               <CloseButton size="sm" aria-label="Close" />
             </Dialog.CloseTrigger>
@@ -66,5 +63,57 @@ export function Help({ open, close }: { open: boolean; close: () => void }) {
         </Dialog.Positioner>
       </Portal>
     </Dialog.Root>
+  );
+}
+
+function Pages() {
+  const [cursor] = useState(cursorNow);
+  const [page, setPage] = useState<Page>(cursor ? 'language' : 'keys');
+  const places = useQuery({
+    queryKey: ['places', cursor],
+    queryFn: () =>
+      unwrap(http.POST('/api/text/complete', { body: cursor ?? { text: '', line: 1, column: 1 } })),
+    enabled: cursor !== undefined,
+  });
+  const settled = !cursor || places.data !== undefined || places.isError;
+  return (
+    <>
+      <Dialog.Header>
+        <Flex gap={2} align="center">
+          <Dialog.Title fontSize="15px" mr={2}>
+            Help
+          </Dialog.Title>
+          <Choice on={page === 'keys'} onClick={() => setPage('keys')}>
+            Keys
+          </Choice>
+          <Choice on={page === 'language'} onClick={() => setPage('language')}>
+            The language
+          </Choice>
+          <Box asChild color="plum" textDecoration="underline" fontSize="13px" ml={2}>
+            <Link to="/guide">Guide</Link>
+          </Box>
+          <Box asChild color="plum" textDecoration="underline" fontSize="13px">
+            <Link to="/guide/language">Reference</Link>
+          </Box>
+        </Flex>
+      </Dialog.Header>
+      <Dialog.Body pb={6} minH="420px">
+        {page === 'keys' &&
+          keys.map(([k, what]) => (
+            <Flex key={k} gap={3} py="3px">
+              <Box w="130px" flexShrink={0}>
+                <Key>{k}</Key>
+              </Box>
+              <Box flex={1}>{what}</Box>
+            </Flex>
+          ))}
+        {page === 'language' &&
+          (settled ? (
+            <Language places={places.data?.in ?? []} />
+          ) : (
+            <Waiting what="looking where the cursor is" />
+          ))}
+      </Dialog.Body>
+    </>
   );
 }

@@ -191,6 +191,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     ...Object.fromEntries(views.map((v) => [v.key, () => void show(v.name)])),
     '/': () => input.current?.focus(),
     '?': () => setHelp(true),
+    F1: () => setHelp(true),
     p: () => {
       setProbing('');
       toggle('probe');

@@ -1,7 +1,7 @@
 import { Box, Flex, Grid, Heading, Text } from '@chakra-ui/react';
 import { useMutation, useQueryClient, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useNavigate } from 'react-router';
+import { Link, useNavigate } from 'react-router';
 import { http, unwrap, type LabRow } from '../../shared/api/client';
 import { ask, forgetLabs } from '../../shared/api/questions';
 import { Line, Main, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
@@ -112,6 +112,9 @@ export function LabsPage() {
           </Heading>
           <Text color="quiet">configure, break and prove routing, in virtual time</Text>
           <Box flex={1} />
+          <Plain asChild>
+            <Link to="/guide">Guide</Link>
+          </Plain>
           <Plain onClick={toggleScheme}>Theme</Plain>
         </Flex>
         <Flex gap={2} mb={4} align="center">

@@ -48,6 +48,7 @@ export type Change = Schemas['Change'];
 export type Sketch = Schemas['Sketch'];
 export type Said = Schemas['Said'];
 export type Answered = Schemas['KeptAnswer'];
+export type Statement = Schemas['Statement'];
 export type Suggestion = Schemas['Suggestion'];
 export type Fix = Schemas['Fix'];
 export type ProbeReply = Schemas['ProbeReply'];

@@ -24,6 +24,8 @@ export const ask = {
   labs: () => options(api.queryOptions('get', '/api/labs', {}, { staleTime: 0 })),
   /** All actions that can be typed; they are the same as long as the server runs. */
   actionForms: () => options(api.queryOptions('get', '/api/actions', {}, { staleTime: Infinity })),
+  /** The lab language, with examples; the same as long as the server runs. */
+  language: () => options(api.queryOptions('get', '/api/language', {}, { staleTime: Infinity })),
   lab: (id: string) => options(api.queryOptions('get', '/api/labs/{id}', lab(id))),
   map: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/map', at(id, when), stays)),

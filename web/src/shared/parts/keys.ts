@@ -22,7 +22,7 @@ export function useCursor<T extends HTMLElement>() {
 }
 
 /** Keys that mean the same while somebody writes. */
-const always = ['Ctrl+Shift+enter'];
+const always = ['Ctrl+Shift+enter', 'F1'];
 
 /** Calls what is bound to a key, unless somebody writes. */
 export function useKeys(bindings: Record<string, () => void>) {

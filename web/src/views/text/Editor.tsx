@@ -6,6 +6,7 @@ import { EditorView, drawSelection, highlightActiveLine, keymap, lineNumbers } f
 import { useEffect, useRef } from 'react';
 import type { Problem } from '../../shared/api/client';
 import { expandHere, labLanguage, wholeText } from './language';
+import { offerCursor } from '../../shared/focus/cursor';
 
 const c = (name: string) => `var(--chakra-colors-${name})`;
 
@@ -133,7 +134,18 @@ export function Editor({
     const v = new EditorView({ parent: host.current, state: EditorState.create({ doc: text, extensions }) });
     v.scrollDOM.tabIndex = 0; // it scrolls by keys too
     view.current = v;
-    return () => v.destroy();
+    const withdraw = offerCursor(() => {
+      const doc = v.state.doc;
+      const at = v.state.selection.main.head;
+      const line = doc.lineAt(at);
+      const part = doc.toString();
+      const { text: all, above } = calls.current.whole?.(part) ?? { text: part, above: 0 };
+      return { text: all, line: line.number + above, column: at - line.from + 1 };
+    });
+    return () => {
+      withdraw();
+      v.destroy();
+    };
     // The text is the editor's own once it is made; a new one comes by the effect below.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [readOnly, wrap]);
