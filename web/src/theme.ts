@@ -16,6 +16,14 @@ const config = defineConfig({
     },
     '*:focus-visible': { outline: '2px solid', outlineColor: 'plum', outlineOffset: '1px' },
     'h1, h2, h3': { fontWeight: '650' },
+    '*, *::before, *::after': {
+      '@media (prefers-reduced-motion: reduce)': {
+        animationDuration: '0.01ms !important',
+        animationIterationCount: '1 !important',
+        transitionDuration: '0.01ms !important',
+        scrollBehavior: 'auto !important',
+      },
+    },
     // The map's texts keep their size when it is small: cards become names, then dots with names on hover.
     '.map-flow': {
       '--text': 'max(11px, calc(11px / var(--z, 1)))',
@@ -82,7 +90,7 @@ const config = defineConfig({
         plum: pair('#6d2f57', '#d59bc0'),
         plumSoft: pair('#efe3ea', '#46303f'),
         onPlum: pair('#ffffff', '#241e27'),
-        leaf: pair('#4b7339', '#9cc583'),
+        leaf: pair('#466c35', '#9cc583'),
         leafSoft: pair('#e6ecd9', '#2c3a2a'),
         brick: pair('#a03a29', '#ec8c7a'),
         brickSoft: pair('#f8e2db', '#472823'),

@@ -127,7 +127,7 @@ export function FocusBar({ focus, names, moment, set, act, ask, edit, complete, 
     }
   };
   return (
-    <Box position="relative" flex={1} minW={0} ref={box}>
+    <Box position="relative" flex={{ base: '1 1 100%', lg: 1 }} order={{ base: 9, lg: 0 }} minW={0} ref={box}>
       <Flex
         h="34px"
         bg="panel"

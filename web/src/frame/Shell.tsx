@@ -238,9 +238,13 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       <Flex direction="column" h="100vh" overflow="hidden">
         <Flex
           as="header"
-          h="52px"
+          minH="52px"
           px={4}
-          gap={3}
+          py={{ base: 1, lg: 0 }}
+          columnGap={3}
+          rowGap={1}
+          // A narrow window, or one that is zoomed, has the focus bar on a line of its own.
+          wrap={{ base: 'wrap', lg: 'nowrap' }}
           align="center"
           bg="panel"
           borderBottom="1px solid"
@@ -342,7 +346,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             </chakra.button>
           </Flex>
         )}
-        <Flex flex={1} minH={0}>
+        <Flex flex={1} minH={0} position="relative">
           <Flex
             as="nav"
             aria-label="Views"
@@ -350,6 +354,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
             w="132px"
             p={2}
             gap="2px"
+            overflowY="auto"
             bg="panel"
             borderRight="1px solid"
             borderColor="line"

@@ -212,8 +212,14 @@ export const Line = (props: React.ComponentProps<typeof chakra.input>) => (
 export const Aside = ({ label, wide, ...rest }: BoxProps & { label: string; wide: number }) => (
   <Box
     as="aside"
-    // What is left of the window beside the views and 900 px of the view itself.
+    // What is left of the window beside the views and 900 px of the view itself. In a narrow window it lies over the view.
     w={`clamp(240px, calc(100vw - 1032px), ${wide}px)`}
+    position={{ base: 'absolute', lg: 'static' }}
+    right={0}
+    top={0}
+    bottom={0}
+    zIndex={{ base: 20, lg: 'auto' }}
+    shadow={{ base: 'lg', lg: 'none' }}
     flexShrink={0}
     bg="panel"
     borderLeft="1px solid"

@@ -31,7 +31,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
     if (!a || !b) return;
     const l = lineBetween(a, b, 0);
     const c = over.get(id);
-    const stroke = c ? (c.lost ? '#a03a29' : '#4b7339') : broken ? '#a03a29' : '#655b67';
+    const stroke = c ? (c.lost ? '#a03a29' : '#466c35') : broken ? '#a03a29' : '#655b67';
     out.push(
       `<line x1="${l.x1}" y1="${l.y1}" x2="${l.x2}" y2="${l.y2}" stroke="${stroke}" stroke-width="${c ? 3 : 1.4}"${broken || c?.lost ? ' stroke-dasharray="7 6"' : ''}/>`,
     );
@@ -39,7 +39,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       const at = along(x, 22, 10);
       if (costs[i])
         out.push(
-          `<text x="${at.x}" y="${at.y}" font-size="10.5" fill="#655b67" text-anchor="middle">${costs[i]}</text>`,
+          `<text x="${at.x}" y="${at.y}" font-size="11" fill="#655b67" text-anchor="middle">${costs[i]}</text>`,
         );
     });
   };
@@ -55,7 +55,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
     if (!a || !b) continue;
     const middle = (m: typeof a) => ({ x: m.x + m.width / 2, y: m.y + m.height / 2 });
     const { d } = arc(middle(a), middle(b), s.linked ? 0.16 : 0.1);
-    const tone = s.up ? (s.external ? '#6d2f57' : '#4b7339') : '#a03a29';
+    const tone = s.up ? (s.external ? '#6d2f57' : '#466c35') : '#a03a29';
     out.push(
       `<path d="${d}" fill="none" stroke="${tone}" stroke-width="1.3"${s.external ? '' : ' stroke-dasharray="5 4"'}/>`,
     );
@@ -66,7 +66,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
     out.push(
       `<rect x="${b.x}" y="${b.y}" width="${b.width}" height="${b.height}" rx="${d.kind === 'host' ? 14 : 6}" fill="#fff" stroke="#e3dccb"/>`,
       `<text x="${b.x + 8}" y="${b.y + 17}" font-size="13" font-weight="650" fill="#241d26">${escape(d.name)}</text>`,
-      `<text x="${b.x + 8}" y="${b.y + 33}" font-size="10.5" font-family="monospace" fill="#655b67">${escape(d.address ?? '')}</text>`,
+      `<text x="${b.x + 8}" y="${b.y + 33}" font-size="11" font-family="monospace" fill="#655b67">${escape(d.address ?? '')}</text>`,
     );
   }
   for (const l of map.links.filter((x) => x.kind === 'segment')) {

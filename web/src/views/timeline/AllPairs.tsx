@@ -1,16 +1,25 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useState } from 'react';
 import { type ActionDetail, type Pairs } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
-import { Mono, Quiet, Trouble, Working } from '../../shared/parts/parts';
+import { Mono, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
 import { Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
 import { Ring } from './Ring';
 
+/** With more devices than this, all pairs are followed only when somebody asks. */
+const many = 150;
+
 /** Who was out among all hosts and loopbacks, the loops that there were, and the report as a file. */
 export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
-  const pairs = useQuery(ask.pairs(lab, d.seq));
+  // With many devices it takes its time: it is asked for then.
+  const map = useQuery(ask.map(lab, 'now'));
+  const devices = map.data?.devices.length;
+  const [wanted, setWanted] = useState(false);
+  const asked = wanted || (devices !== undefined && devices <= many);
+  const pairs = useQuery({ ...ask.pairs(lab, d.seq), enabled: asked });
   const href = (format: string) => `/api/labs/${lab}/actions/${d.seq}/report/${format}`;
   return (
     <Box data-testid="pairs" maxW="640px">
@@ -18,7 +27,15 @@ export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
         All hosts and loopbacks
       </Box>
       {pairs.error && <Trouble error={pairs.error} />}
-      {pairs.isPending && (
+      {!asked && devices !== undefined && (
+        <Flex align="center" gap={3}>
+          <Quiet>The packets of every pair of {devices} devices take a while to follow.</Quiet>
+          <Plain size="xs" h="26px" onClick={() => setWanted(true)}>
+            Follow them
+          </Plain>
+        </Flex>
+      )}
+      {asked && pairs.isPending && (
         <Working
           what="following the packets of every pair"
           query={pairs}

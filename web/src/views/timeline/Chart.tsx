@@ -89,7 +89,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
             <text
               x={x(t + d.start)}
               y={height - 5}
-              style={{ fontSize: 10.5 }}
+              style={{ fontSize: 11 }}
               textAnchor="middle"
               fill={c('quiet')}
             >
@@ -109,7 +109,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
             <text
               x={left + ((f.from + f.to) / 2) * inner}
               y={height - 5}
-              style={{ fontSize: 10.5 }}
+              style={{ fontSize: 11 }}
               textAnchor="middle"
               fill={c('quiet')}
             >
@@ -175,7 +175,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
           </g>
         ))}
         <line x1={x(d.start)} x2={x(d.start)} y1={4} y2={height - 18} stroke={c('brick')} strokeWidth={1.5} />
-        <text x={x(d.start) + 4} y={12} style={{ fontSize: 10.5 }} fill={c('brick')}>
+        <text x={x(d.start) + 4} y={12} style={{ fontSize: 11 }} fill={c('brick')}>
           {d.action}
         </text>
         {at !== undefined && (

@@ -46,7 +46,7 @@ export function Ring({ devices }: { devices: string[] }) {
               x={p.x}
               y={p.y < size / 2 ? p.y - 8 : p.y + 15}
               textAnchor="middle"
-              fontSize="10.5"
+              fontSize="11"
               fill="var(--chakra-colors-ink)"
             >
               {devices[i]}

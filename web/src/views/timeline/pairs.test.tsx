@@ -26,10 +26,15 @@ const pairs = (more: Partial<Pairs> = {}): Pairs => ({
 });
 const detail = { seq: 2, start: 60 } as ActionDetail;
 const at = '/lab/x1/timeline';
+const mapOf = (n: number) => ({ devices: Array.from({ length: n }, (_, i) => ({ name: `r${i}` })) });
 
 describe('all hosts and loopbacks', () => {
   test('say who was out, for how long and where; loops are drawn and lead to their moment', async () => {
-    show(<AllPairs lab="x1" d={detail} />, { 'GET /api/labs/x1/pairs': pairs() }, at);
+    show(
+      <AllPairs lab="x1" d={detail} />,
+      { 'GET /api/labs/x1/map': mapOf(14), 'GET /api/labs/x1/pairs': pairs() },
+      at,
+    );
     expect(await screen.findByText('1 of 6 pairs were out for a time, the longest for 2.5 s')).toBeTruthy();
     expect(screen.getByText('ended at mill.e1')).toBeTruthy();
     expect(screen.getByRole('img', { name: 'loop of mill, halt' })).toBeTruthy();
@@ -39,10 +44,23 @@ describe('all hosts and loopbacks', () => {
       '/api/labs/x1/actions/2/report/md',
     );
   });
+  test('are followed when somebody asks, if there are many', async () => {
+    const asked = show(
+      <AllPairs lab="x1" d={detail} />,
+      { 'GET /api/labs/x1/map': mapOf(500), 'GET /api/labs/x1/pairs': pairs() },
+      at,
+    );
+    await userEvent.click(await screen.findByRole('button', { name: 'Follow them' }));
+    expect(await screen.findByText(/1 of 6 pairs were out/)).toBeTruthy();
+    expect(asked.filter((a) => a.includes('/pairs'))).toHaveLength(1);
+  });
   test('none of them out is said in a word', async () => {
     show(
       <AllPairs lab="x1" d={detail} />,
-      { 'GET /api/labs/x1/pairs': pairs({ total: 0, out: [], loops: [] }) },
+      {
+        'GET /api/labs/x1/map': mapOf(14),
+        'GET /api/labs/x1/pairs': pairs({ total: 0, out: [], loops: [] }),
+      },
       at,
     );
     expect(await screen.findByText('none of 6 pairs was out')).toBeTruthy();
