@@ -18,6 +18,7 @@ import (
 type shot struct {
 	name    string
 	lab     string // slug of a demo lab
+	demos   bool   // the list of labs instead
 	acts    []string
 	path    string
 	width   int64
@@ -38,8 +39,8 @@ var shots = []shot{
 		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
 	{name: "map-areas", lab: "three-areas", path: "/map", prepare: []step{
 		chromedp.Sleep(500 * time.Millisecond), key("1"), chromedp.MouseClickXY(230, 330), sees("Draft: "), chromedp.KeyEvent("\u001b"), sees("on some router")}},
-	{name: "map-carriers", lab: "two-carriers", path: "/map"},
 	{name: "desk", lab: "tarn-valley", path: "/desk?who=depot.e1"},
+	{name: "labs", demos: true},
 	{name: "paths", lab: "two-carriers", path: "/paths?to=198.51.100.0/25"},
 	{name: "policies", lab: "two-carriers", path: "/policies", prepare: []step{
 		chromedp.SetValue(chromedp.CSS(`label select`), "ours-and-customers"), sees("by own")}},
@@ -88,13 +89,18 @@ func TestScreenshots(t *testing.T) {
 	if folder == "" {
 		t.Skip("SCREENSHOTS names no folder")
 	}
-	s := start(t)
+	s := start(t, "--demo")
 	for _, x := range shots {
 		if only := os.Getenv("SHOT"); only != "" && only != x.name {
 			continue
 		}
 		t.Run(x.name, func(t *testing.T) {
-			id := s.lab(t, demoText(t, x.lab))
+			address := s.url + "/"
+			id := ""
+			if !x.demos {
+				id = s.lab(t, demoText(t, x.lab))
+				address = s.url + "/lab/" + id + x.path
+			}
 			for _, a := range x.acts {
 				require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": a}, nil))
 			}
@@ -107,7 +113,7 @@ func TestScreenshots(t *testing.T) {
 				scheme = "dark"
 			}
 			do(t, tab, chromedp.EmulateViewport(x.width, x.height), media(scheme),
-				chromedp.Navigate(s.url+"/lab/"+id+x.path), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(900*time.Millisecond))
+				chromedp.Navigate(address), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(900*time.Millisecond))
 			if strings.HasPrefix(x.path, "/map") {
 				do(t, tab, mapReady())
 			}
