@@ -64,7 +64,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 	// The draft leaks: the preview says so, and nothing has happened.
 	do(t, tab, key("t"), replaceText(leak), sees("Applying changes"), button("Preview"),
 		within("preview", "quarry sends gannet 3 more prefixes: 10.96.32.0/20, 198.51.100.0/24 and 10.64.12.0/22"),
-		within("preview", "1 check would fail"), within("preview", "no carrier hears of the other"), sees("Draft"))
+		within("preview", "1 check would fail"), within("preview", "no carrier receives what the other sent"), sees("Draft"))
 	var state struct{ Actions []json.RawMessage }
 	s.call(t, "GET", "/api/labs/"+id, nil, &state)
 	require.Len(t, state.Actions, 1)

@@ -207,10 +207,10 @@ func TestPreviewAndChecksOnTheCommandLine(t *testing.T) {
 	code, out, _ := hellebore(t, "preview", "../demo/tarn-valley.lab", draft)
 	require.Equal(t, 1, code, "a check fails")
 	require.Contains(t, out, "quarry sends gannet 2 more prefixes")
-	require.Contains(t, out, "check \"no carrier hears of the other\": fails")
+	require.Contains(t, out, "check \"no carrier receives what the other sent\": fails")
 	code, out, _ = hellebore(t, "preview", "../demo/tarn-valley.lab", draft, "--guard")
 	require.Equal(t, 1, code)
-	require.Contains(t, out, `it would be taken back: check "no carrier hears of the other" fails`)
+	require.Contains(t, out, `it would be taken back: check "no carrier receives what the other sent" fails`)
 
 	junit := filepath.Join(t.TempDir(), "checks.xml")
 	code, out, _ = hellebore(t, "run", "../demo/tarn-valley.lab", "--junit", junit)

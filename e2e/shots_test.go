@@ -55,7 +55,7 @@ var shots = []shot{
 		chromedp.Sleep(300 * time.Millisecond), key("f"), sees("moved from Skylark to Gannet")}},
 	{name: "why", lab: "tarn-valley", path: "/paths?who=quarry&to=198.51.100.0/24", prepare: []step{
 		panel("y"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"), sees("is not sent to gannet")}},
-	{name: "checks", lab: "tarn-valley", path: "/checks", prepare: []step{sees("no carrier hears of the other")}},
+	{name: "checks", lab: "tarn-valley", path: "/checks", prepare: []step{sees("no carrier receives what the other sent")}},
 	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
 }
 

@@ -243,7 +243,7 @@ func TestChecksOfThePastAreAsTheyWere(t *testing.T) {
 	require.Equal(t, then, was)
 	is, _ := l.Checks(l.History().Now())
 	require.NotEqual(t, then, is)
-	require.Equal(t, "really no carrier hears of the other", is[1].Name)
+	require.Equal(t, "really no carrier receives what the other sent", is[1].Name)
 	require.Contains(t, is[3].Error, "is cut already")
 	require.Equal(t, digest, l.History().Head().Digest(true), "the lab does not notice")
 }

@@ -32,6 +32,7 @@ const config = defineConfig({
     '.map-flow .card-name': { fontSize: 'var(--name)' },
     '.map-flow .card-text, .map-flow .map-note': { fontSize: 'var(--text)' },
     '.map-flow .map-note': { maxWidth: 'calc(24 * var(--text))' },
+    '.map-flow[data-detail=addresses] .card *': { lineHeight: '1.15 !important' },
     '.map-flow[data-detail=addresses] .card-fine': { display: 'none !important' },
     '.map-flow[data-detail=cards] .card-coarse': { visibility: 'hidden' },
     '.map-flow[data-detail=addresses] .card': {
@@ -39,6 +40,7 @@ const config = defineConfig({
       flexDirection: 'column',
       justifyContent: 'center',
       padding: '0 4px !important',
+      lineHeight: '1.15 !important',
     },
     '.map-flow[data-detail=names] .card-more, .map-flow[data-detail=dots] .card-more': {
       display: 'none !important',
