@@ -23,7 +23,7 @@ import { useUnread } from '../views/messages/MessagesView';
 import { Plain, Trouble, Waiting } from '../shared/parts/parts';
 import { few } from '../shared/parts/words';
 import { momentWords } from '../shared/focus/moment';
-import { useLook } from '../shared/focus/looks';
+import { briefClosed, closeBrief, useLook } from '../shared/focus/looks';
 import { HowManyWrong } from '../panels/problems/HowManyWrong';
 import { Problems } from '../panels/problems/Problems';
 import { Probe } from '../panels/probe/Probe';
@@ -88,10 +88,13 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const forms = useQuery(ask.actionForms());
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
-  // The brief opens by itself, and gives its place to the explanation of what is chosen.
-  const [side, setSideTo] = useState<Side>(() => (lab.brief && window.innerWidth >= 1180 ? 'brief' : ''));
+  // The brief opens by itself until somebody closes it, and gives its place to the explanation of what is chosen.
+  const [side, setSideTo] = useState<Side>(() =>
+    lab.brief && window.innerWidth >= 1180 && !briefClosed(id) ? 'brief' : '',
+  );
   const [byItself, setByItself] = useState(true);
   const setSide = (s: Side) => {
+    if (side === 'brief' || s === 'brief') closeBrief(id, s !== 'brief');
     setSideTo(s);
     setByItself(false);
   };

@@ -13,8 +13,19 @@ export function noteLook(id: string, what: string) {
   listeners.forEach((l) => l());
 }
 
+const briefKey = (id: string) => `hellebore-brief-${id}`;
+
+/** Whether somebody closed the brief of a lab in this browser. */
+export const briefClosed = (id: string) => localStorage.getItem(briefKey(id)) !== null;
+
+export function closeBrief(id: string, closed: boolean) {
+  if (closed) localStorage.setItem(briefKey(id), 'closed');
+  else localStorage.removeItem(briefKey(id));
+}
+
 export function forgetLooks(id: string) {
   localStorage.removeItem(key(id));
+  closeBrief(id, false);
   listeners.forEach((l) => l());
 }
 

@@ -2,7 +2,7 @@ import { describe, expect, test } from 'vitest';
 import type { MapData, MapLink, RouteRow } from '../../shared/api/client';
 import { onTree } from './graph';
 import { arc } from './arc';
-import { hull, regions } from './region';
+import { apart, hull, regions } from './region';
 import { spread } from './spread';
 import { mapSvg } from './svg';
 
@@ -43,6 +43,34 @@ describe('regions of autonomous systems', () => {
     expect(out[1]?.width).toBeGreaterThan(300 + 136);
     expect(out[1]?.x).toBeLessThan(0);
     expect(regions({ ...map, devices: [device('d')] }, places)).toEqual([]);
+  });
+  test('no outline holds a card of others, however the cards stand', () => {
+    let seed = 7;
+    const random = () => (seed = (seed * 48271) % 2147483647) / 2147483647;
+    const card = () => ({ x: random() * 2000, y: random() * 1200, width: 136, height: 44 });
+    let parted = 0;
+    for (let round = 0; round < 300; round++) {
+      const own = Array.from({ length: 1 + Math.floor(random() * 12) }, card);
+      const others = Array.from({ length: Math.floor(random() * 8) }, card);
+      const groups = apart(own, others);
+      expect(groups.flat()).toHaveLength(own.length);
+      parted += groups.length > 1 ? 1 : 0;
+      for (const g of groups.filter((x) => x.length > 1)) {
+        // The ends of the group's outline are its own cards': a card of others is inside if it adds no corner.
+        const around = g.flatMap((c) => [
+          { x: c.x - 26, y: c.y - 26 },
+          { x: c.x + c.width + 26, y: c.y - 26 },
+          { x: c.x + c.width + 26, y: c.y + c.height + 26 },
+          { x: c.x - 26, y: c.y + c.height + 26 },
+        ]);
+        for (const o of others) {
+          const middle = { x: o.x + o.width / 2, y: o.y + o.height / 2 };
+          expect(hull([...around, middle])).toContainEqual(middle);
+        }
+      }
+    }
+    expect(parted).toBeGreaterThan(50);
+    expect(apart([card(), card(), card()], [])).toHaveLength(1);
   });
   test('an arc keeps beside the straight line', () => {
     expect(arc({ x: 0, y: 0 }, { x: 100, y: 0 }, 0.2).label).toEqual({ x: 50, y: 10 });
