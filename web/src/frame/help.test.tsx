@@ -74,12 +74,13 @@ describe('help', () => {
 });
 
 describe('the guide', () => {
-  test('has a page for each job, and opens the labs that it names', () => {
+  test('has a page for each job, and opens the labs that it names', async () => {
     expect(pages.length).toBeGreaterThanOrEqual(14);
-    const lab = { id: 'd1', title: 'Triangle with OSPF', lesson: 3 };
+    const lab = { id: 'd1', title: 'Ten minutes on the line', lesson: 1 };
     show(<GuideView />, { 'GET /api/labs': [lab] }, '/');
-    expect(screen.getByRole('heading', { level: 1 }).textContent).toBe('Your first network');
+    expect(screen.getByRole('heading', { level: 1 }).textContent).toBe('Ten minutes through the workbench');
     expect(screen.getAllByRole('link').map((l) => l.textContent)).toContain('The lab language');
-    expect(screen.getByText('new ring 3').tagName).toBe('CODE');
+    expect((await screen.findByRole('link', { name: lab.title })).getAttribute('href')).toBe('/lab/d1/map');
+    expect(screen.getByText('connect viaduct quarry').tagName).toBe('CODE');
   });
 });
