@@ -15,7 +15,14 @@ func contextmenu(of string) step {
 
 // entry chooses from the menu that is open.
 func entry(label string) step {
-	return chromedp.Click(chromedp.Search(`//*[@role="menuitem"][starts-with(normalize-space(.), "` + label + `")]`))
+	// A menu finds its place after it has opened: it is clicked where it stays.
+	return chromedp.Steps(until(`(() => {
+		const r = document.querySelector('[role="menu"]')?.getBoundingClientRect();
+		const at = r && r.width > 0 ? r.x + " " + r.y : "";
+		const stays = at !== "" && window.menuAt === at;
+		window.menuAt = at;
+		return stays;
+	})()`), chromedp.Click(chromedp.Search(`//*[@role="menuitem"][starts-with(normalize-space(.), "`+label+`")]`)))
 }
 
 // TestEveryThingHasItsMenu does on the map what can be done to a router, a link and a

@@ -16,14 +16,8 @@ const config = defineConfig({
     },
     '*:focus-visible': { outline: '2px solid', outlineColor: 'plum', outlineOffset: '1px' },
     'h1, h2, h3': { fontWeight: '650' },
-    '*, *::before, *::after': {
-      '@media (prefers-reduced-motion: reduce)': {
-        animationDuration: '0.01ms !important',
-        animationIterationCount: '1 !important',
-        transitionDuration: '0.01ms !important',
-        scrollBehavior: 'auto !important',
-      },
-    },
+    // What moves without being moved: menus and dialogs wait for the end of their own short fade.
+    '.chakra-spinner': { '@media (prefers-reduced-motion: reduce)': { animation: 'none !important' } },
     // The map's texts keep their size when it is small: cards become names, then dots with names on hover.
     '.map-flow': {
       '--text': 'max(11px, calc(11px / var(--z, 1)))',

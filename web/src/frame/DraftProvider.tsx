@@ -48,6 +48,7 @@ export function DraftProvider({ id, lab, past, children }: Props) {
     applied,
     inForce: lab.textSeq,
     actions: lab.actions.length,
+    latestAction: lab.actions.at(-1)?.action ?? '',
   });
   // A lab without a device is under construction.
   const fresh = !/^(router|host) /m.test(lab.text);

@@ -126,7 +126,11 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     };
   }, [map.data, routes.data, lab.actions.length, lab.moments, forms.data]);
 
-  const doAct = (action: string) => act.mutate({ action }, { onSuccess: () => void set({ when: 'now' }) });
+  // Where somebody looks when it is done is theirs to say: they may have gone on.
+  const doAct = (action: string) => {
+    void set({ when: 'now' });
+    act.mutate({ action });
+  };
   const step = (by: number) => {
     // Before and after each action, in order.
     const stops = [

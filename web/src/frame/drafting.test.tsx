@@ -56,12 +56,17 @@ test('a preview is made anew when an action changes the network below it', async
       <>
         <button onClick={() => write(`${text()}router quarry\n`)}>write</button>
         <output>{effect.fresh ? 'fresh' : 'stale'}</output>
+        <p>{effect.overtaken}</p>
       </>
     );
   }
   function Lab() {
     const [actions, setActions] = useState(1);
-    const now = { ...lab, id: 'x2', actions: Array.from({ length: actions }) } as unknown as LabState;
+    const now = {
+      ...lab,
+      id: 'x2',
+      actions: Array.from({ length: actions }, () => ({ action: 'cut mill.e1' })),
+    } as unknown as LabState;
     return (
       <>
         <button onClick={() => setActions(2)}>cut</button>
@@ -79,4 +84,5 @@ test('a preview is made anew when an action changes the network below it', async
   await userEvent.click(screen.getByText('cut'));
   await waitFor(() => expect(previews()).toBe(2));
   expect(await screen.findByText('fresh')).toBeTruthy();
+  expect(screen.getByText(/moved on since the preview was made \(cut mill.e1\)/)).toBeTruthy();
 });

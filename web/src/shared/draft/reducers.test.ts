@@ -55,6 +55,9 @@ test('a preview is shown until the draft is over', () => {
     overtaken: 'the lab moved on',
     tried: undefined,
   });
-  expect(previewAfter(shown, { kind: 'begun', text: 'b' }).overtaken).toBe('');
+  const again = previewAfter({ ...shown, tried: 'b' }, { kind: 'begun', text: 'b', applying: false });
+  expect(again.overtaken).toBe('the lab moved on');
+  expect(previewAfter(again, { kind: 'begun', text: 'c', applying: false }).overtaken).toBe('');
+  expect(previewAfter(again, { kind: 'begun', text: 'b', applying: true }).overtaken).toBe('');
   expect(previewAfter(shown, { kind: 'over', plan: noPlan })).toEqual(begin);
 });

@@ -17,7 +17,7 @@ interface State {
 type Event =
   | { kind: 'planned'; plan: Plan }
   /** A preview or an apply begins. */
-  | { kind: 'begun'; text: string }
+  | { kind: 'begun'; text: string; applying: boolean }
   /** after: how many actions the lab had. */
   | { kind: 'previewed'; preview: Previewed; text: string; plan: Plan; after: number }
   | { kind: 'overtaken'; why: string }
@@ -29,7 +29,8 @@ export function previewAfter(s: State, e: Event): State {
     case 'planned':
       return { ...s, plan: e.plan };
     case 'begun':
-      return { ...s, overtaken: '', tried: e.text };
+      // That the lab moved on is said until the draft is another one, or applied.
+      return { ...s, overtaken: e.applying || s.tried !== e.text ? '' : s.overtaken, tried: e.text };
     case 'previewed':
       return { ...s, shown: { preview: e.preview, text: e.text, plan: e.plan, after: e.after } };
     case 'overtaken':
@@ -52,10 +53,22 @@ interface Given {
   inForce: number;
   /** How many actions the lab has: another one may change what the draft would do. */
   actions: number;
+  /** The last of them. */
+  latestAction: string;
 }
 
 /** The effect of a draft, found out on a copy of the network, and the ways to apply it. */
-export function usePreview({ id, draft, author, touched, blocked, applied, inForce, actions }: Given) {
+export function usePreview({
+  id,
+  draft,
+  author,
+  touched,
+  blocked,
+  applied,
+  inForce,
+  actions,
+  latestAction,
+}: Given) {
   const [state, dispatch] = useReducer(previewAfter, {
     plan: noPlan,
     shown: undefined,
@@ -83,9 +96,23 @@ export function usePreview({ id, draft, author, touched, blocked, applied, inFor
       ? shown.preview
       : undefined;
 
+  const movedOn =
+    shown !== undefined &&
+    shown.text === draft.text &&
+    shown.after < actions &&
+    state.overtaken === '' &&
+    !busy;
+  useEffect(() => {
+    if (movedOn)
+      dispatch({
+        kind: 'overtaken',
+        why: `the lab has moved on since the preview was made (${latestAction}): this is what the change would do now`,
+      });
+  }, [movedOn, latestAction]);
+
   const look = () => {
     if (blocked || busy) return false;
-    dispatch({ kind: 'begun', text: draft.text });
+    dispatch({ kind: 'begun', text: draft.text, applying: false });
     const order = plan.staged ? orderOf(plan, touched).map((n) => [n]) : [];
     request.mutate(
       {
@@ -125,7 +152,7 @@ export function usePreview({ id, draft, author, touched, blocked, applied, inFor
   /** Applies what the preview shows, exactly, or else the draft as it is. */
   const apply = (base = draft.base) => {
     if (blocked || busy) return;
-    dispatch({ kind: 'begun', text: draft.text });
+    dispatch({ kind: 'begun', text: draft.text, applying: true });
     if (fresh)
       adopt.mutate(
         { preview: fresh.id, author, message: plan.message },
