@@ -194,7 +194,7 @@ func contrast(t *testing.T, tab context.Context, axe []byte, where string) {
 	for _, theme := range []string{"light", "dark"} {
 		do(t, tab, script(`document.documentElement.className = "`+theme+`"; window.checked = undefined;
 			setTimeout(() => axe.run(document, {runOnly: {type: "rule", values: ["color-contrast"]}}).then((r) => { window.checked = JSON.stringify(
-				r.violations.flatMap((v) => v.nodes.map((n) => n.html.slice(0, 90) + ": " + (n.any[0]?.message ?? "")))) }), 0); 0`), until(`window.checked !== undefined`))
+				r.violations.flatMap((v) => v.nodes.map((n) => n.html.slice(0, 90) + ": " + (n.any[0]?.message ?? "")))) }), 300); 0`), until(`window.checked !== undefined`))
 		raw, err := chromedp.Run(tab, chromedp.Evaluate[string](`window.checked`))
 		require.NoError(t, err)
 		var faint []string

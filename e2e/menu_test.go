@@ -15,14 +15,18 @@ func contextmenu(of string) step {
 
 // entry chooses from the menu that is open.
 func entry(label string) step {
-	// A menu finds its place after it has opened: it is clicked where it stays.
-	return chromedp.Steps(until(`(() => {
+	return chromedp.Steps(settled(), chromedp.Click(chromedp.Search(`//*[@role="menuitem"][starts-with(normalize-space(.), "`+label+`")]`)))
+}
+
+// settled waits until the open menu has found its place, which it does after it has opened.
+func settled() step {
+	return until(`(() => {
 		const r = document.querySelector('[role="menu"]')?.getBoundingClientRect();
 		const at = r && r.width > 0 ? r.x + " " + r.y : "";
 		const stays = at !== "" && window.menuAt === at;
 		window.menuAt = at;
 		return stays;
-	})()`), chromedp.Click(chromedp.Search(`//*[@role="menuitem"][starts-with(normalize-space(.), "`+label+`")]`)))
+	})()`)
 }
 
 // TestEveryThingHasItsMenu does on the map what can be done to a router, a link and a
@@ -37,8 +41,8 @@ func TestEveryThingHasItsMenu(t *testing.T) {
 		contextmenu(card("viaduct")), entry("Enable"), until(`!`+card("viaduct")+`.innerText.includes("disabled")`),
 		contextmenu(card("viaduct")), entry("Reset its sessions"), sees("reset all on viaduct"))
 	// The menu by keys alone: the card, its menu, an entry by its first letter.
-	do(t, tab, script(card("viaduct")+`.closest(".react-flow__node").focus()`), contextmenu(`document.activeElement`), until(`document.querySelector("[role=menu]") !== null`),
-		chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent("\r"), until(`location.pathname.endsWith("/desk")`), until(`document.querySelector("main h2")?.innerText === "viaduct"`))
+	do(t, tab, script(card("viaduct")+`.closest(".react-flow__node").focus()`), contextmenu(`document.activeElement`), until(`document.activeElement?.closest("[role=menu]") != null`), settled(),
+		chromedp.KeyEvent(kb.ArrowDown), until(`document.querySelector("[role=menuitem][data-highlighted]") !== null`), chromedp.KeyEvent("\r"), until(`location.pathname.endsWith("/desk")`), until(`document.querySelector("main h2")?.innerText === "viaduct"`))
 	// A flow to here from what is in focus, and the probe from here.
 	do(t, tab, key("m"), mapReady(), contextmenu(card("summit")), entry("Flow from viaduct to here"), sees("flow viaduct-summit"), button("Discard draft"),
 		contextmenu(card("summit")), entry("Probe from here"), sees("Probe and trace"), until(`[...document.querySelectorAll("aside select, aside input")].some((e) => e.value === "summit")`))
