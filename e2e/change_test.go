@@ -107,7 +107,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 		chromedp.Click(chromedp.Search(`//label[contains(., "take it back automatically")]`)),
 		chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
 		within("preview", "It would be taken back automatically: flow kiosk-tickets no longer arrives"),
-		button("Apply"), key("l"), sees("Taken back automatically: flow kiosk-tickets"))
+		until(able("Apply")), button("Apply"), sees("Taken back automatically"), key("l"), sees("Taken back automatically: flow kiosk-tickets"))
 	s.call(t, "GET", "/api/labs/"+id, nil, &now)
 	require.Equal(t, text, now.Text)
 }
