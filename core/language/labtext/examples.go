@@ -102,7 +102,6 @@ defaults bandwidth 1G mtu 1500
 template inside
   ospf area 0 passive
 template cable bandwidth 100M
-template tagged bandwidth 100M
 template quiet-end at 40 60
 template signed
   keys larch
@@ -128,7 +127,7 @@ router mill at 40 40
       priority 10
       mtu-ignore
   port e2 bandwidth 10G
-    vlan 10 10.0.13.1/30 like tagged mtu 1500
+    vlan 10 10.0.13.1/30 like cable mtu 1500
       ospf area 1
         keys larch
     vlan 20 10.0.14.1/30 bandwidth 1G disabled

@@ -63,3 +63,20 @@ func TestTheStatementsOfAPlace(t *testing.T) {
 		require.Equal(t, want, got, text)
 	}
 }
+
+// TestATemplateSaysWhatAllThatTakeItCanHave: an edit that one of them cannot have is refused.
+func TestATemplateSaysWhatAllThatTakeItCanHave(t *testing.T) {
+	const text = "template cable bandwidth 100M\nrouter mill\n  port e1 10.0.12.1/30 like cable\n  port e2\n    vlan 10 10.0.13.1/30 like cable\n"
+	require.Empty(t, Parse(text).Problems)
+	for line, ok := range map[string]bool{"template cable mtu 1400": true, "template cable vlan 1": false} {
+		edits, err := ParseEdits(line)
+		require.NoError(t, err)
+		after, err := EditText(text, edits...)
+		if ok {
+			require.NoError(t, err)
+			require.Empty(t, Parse(after).Problems)
+			continue
+		}
+		require.ErrorContains(t, err, "not everything that takes the template can have that")
+	}
+}
