@@ -9,6 +9,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // TestAccessibility runs an automatic check (WCAG 2.2 AA) over every view, in
@@ -17,11 +19,11 @@ func TestAccessibility(t *testing.T) {
 	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
 	s := start(t)
-	id := s.lab(t, demoText(t, "planted-faults"))
+	id := s.lab(t, demo.Text("planted-faults"))
 	require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut depot.e7"}, nil))
-	railway := s.lab(t, demoText(t, "tarn-valley"))
+	railway := s.lab(t, demo.Text("tarn-valley"))
 	require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+railway+"/actions", map[string]string{"action": "cut viaduct.up"}, nil))
-	carriers := s.lab(t, demoText(t, "planted-sessions"))
+	carriers := s.lab(t, demo.Text("planted-sessions"))
 	for _, scheme := range []string{"light", "dark"} {
 		tab := page(t)
 		do(t, tab, chromedp.EmulateViewport(1280, 800), media(scheme))
@@ -59,7 +61,7 @@ func TestAccessibilityOfBuilding(t *testing.T) {
 	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
 	s := start(t)
-	id := s.lab(t, demoText(t, "planted-faults"))
+	id := s.lab(t, demo.Text("planted-faults"))
 	for _, scheme := range []string{"light", "dark"} {
 		tab := page(t)
 		do(t, tab, chromedp.EmulateViewport(1280, 800), media(scheme), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(),

@@ -4,13 +4,15 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+
+	"hellebore/demo"
 )
 
 // TestSessionsPathsAndPolicies walks through an outage of the primary carrier: the
 // session falls, the backup takes over, and each answer is there to be read.
 func TestSessionsPathsAndPolicies(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "two-carriers"))
+	id := s.lab(t, demo.Text("two-carriers"))
 	tab := page(t)
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), sees("AS 64500"), sees("AS 64498"),
 		sees("tickets reaches crane: tickets, summit, viaduct, skylark, harbour, crane"),
@@ -38,7 +40,7 @@ func TestSessionsPathsAndPolicies(t *testing.T) {
 // TestFaultsOfBGP finds the planted faults by what the pages say.
 func TestFaultsOfBGP(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "planted-sessions"))
+	id := s.lab(t, demo.Text("planted-sessions"))
 	tab := page(t)
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("expects AS 64499"), sees("AS 64497"), sees("tramway has no peer 10.64.0.1"),
 		sees("Add peer 10.64.0.1 as 64500 on tramway"),

@@ -11,6 +11,8 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // hand counts what a hand does on the map: a key, a click, a drag.
@@ -97,7 +99,7 @@ func TestANetworkIsBuiltOnTheMap(t *testing.T) {
 // draft is applied, and a card is moved without an action.
 func TestADraftIsDrawnAsOne(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), chromedp.Sleep(500*time.Millisecond))
 	h := &hand{t: t, tab: tab}

@@ -15,6 +15,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // choose presses one of several in a row of choices.
@@ -51,7 +53,7 @@ func findInEditor(line string) step {
 // that does harm takes itself back.
 func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 	s := start(t)
-	text := demoText(t, "tarn-valley")
+	text := demo.Text("tarn-valley")
 	id := s.lab(t, text)
 	wider := strings.Replace(text, "prefix-set tramway-prefixes\n  10.64.8.0/22\n", "prefix-set tramway-prefixes\n  10.64.8.0/21 length 22\n", 1)
 	leak := strings.Replace(wider, "    where policy ours-and-customers\n    prepend", "    prepend", 1)
@@ -115,7 +117,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 // TestAnOvertakenPreviewIsShownAgain previews in one browser while another acts.
 func TestAnOvertakenPreviewIsShownAgain(t *testing.T) {
 	s := start(t)
-	text := demoText(t, "tarn-valley")
+	text := demo.Text("tarn-valley")
 	id := s.lab(t, text)
 	tab := page(t)
 	draft := strings.Replace(text, "  port e1 10.0.1.1/30 like rail\n", "  port e1 10.0.1.1/30 like rail\n    ospf\n      cost 77\n", 1)
@@ -130,7 +132,7 @@ func TestAnOvertakenPreviewIsShownAgain(t *testing.T) {
 // renames, fixes, and edits two routers side by side.
 func TestEditingForPeopleWhoType(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	tab := page(t)
 	kept := func(has string) {
 		t.Helper()
@@ -168,7 +170,7 @@ func TestEditingForPeopleWhoType(t *testing.T) {
 // proves the answer.
 func TestWhyIsAnsweredWithProof(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "tarn-valley"))
+	id := s.lab(t, demo.Text("tarn-valley"))
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/paths?who=quarry&to=198.51.100.0/24"), sees("received, and what became of it"),
 		panel("y"), sees("why is 198.51.100.0/24 sent to gannet by quarry, or not"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"),
@@ -185,7 +187,7 @@ func TestWhyIsAnsweredWithProof(t *testing.T) {
 // gives the lab to a colleague as a bundle.
 func TestMomentsAreNamedAndBundlesReplayed(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "tarn-valley"))
+	id := s.lab(t, demo.Text("tarn-valley"))
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/timeline"), within("moments", "none has a name yet"),
 		button("Name this moment"), write("Name of the moment", "calm"), chromedp.KeyEvent("\r"), within("moments", "calm"),
@@ -220,13 +222,13 @@ func TestMomentsAreNamedAndBundlesReplayed(t *testing.T) {
 // router.
 func TestTheWrongOrderShowsItsDamage(t *testing.T) {
 	s := start(t)
-	text := strings.Replace(demoText(t, "triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      dead-interval 8s\n", 2)
-	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	text := strings.Replace(demo.Text("triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      dead-interval 8s\n", 2)
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	tab := page(t)
 	preview := chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`))
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), replaceText(text), sees("Applying changes"), choose("Preview"), preview,
 		until(`document.querySelector('[data-testid="preview"]') !== null`))
-	both := strings.ReplaceAll(demoText(t, "triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      hello-interval 2s\n")
+	both := strings.ReplaceAll(demo.Text("triangle-with-ospf"), "    ospf area 0\n", "    ospf area 0\n      hello-interval 2s\n")
 	do(t, tab, replaceText(both), sees("one router after the other"), chromedp.Click(chromedp.Search(`//label[contains(., "one router after the other")]`)),
 		sees("pause between them"), preview, within("preview", "3 steps"), within("preview", "stage 2 of 3"), within("preview", "meanwhile"),
 		button("Apply"), sees("Matches the running network"), key("l"), sees("(stage 3 of 3: "))

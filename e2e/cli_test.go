@@ -12,6 +12,8 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // hellebore runs a command to its end.
@@ -41,7 +43,7 @@ func labFile(t *testing.T, slug string) string {
 
 // untasked is a demo's text before its brief.
 func untasked(t testing.TB, slug string) string {
-	text, _, _ := strings.Cut(demoText(t, slug), "\nbrief\n")
+	text, _, _ := strings.Cut(demo.Text(slug), "\nbrief\n")
 	return text
 }
 

@@ -7,13 +7,15 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // TestTheDeskOfOneRouter has a router's text beside what it does: writes there, reads what
 // its templates say, goes to the next by a key, sees two of them, and resets a session.
 func TestTheDeskOfOneRouter(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "tarn-valley"))
+	id := s.lab(t, demo.Text("tarn-valley"))
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/desk?who=viaduct"), inEditor(),
 		until(`document.querySelector(".cm-content").innerText.startsWith("router viaduct like branch")`),

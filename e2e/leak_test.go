@@ -6,14 +6,16 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // TestALeakIsClosedByPointing sees that two routers send one carrier what the other one
 // sent, filters it on the first, previews and applies that, does the same on the second,
 // and undoes it: nothing is typed.
 func TestALeakIsClosedByPointing(t *testing.T) {
-	text := strings.NewReplacer("      export-policy to-gannet\n", "", "      export-policy to-skylark\n", "", "local-preference 80", "local-preference 200").Replace(demoText(t, "tarn-valley"))
-	require.NotEqual(t, demoText(t, "tarn-valley"), text)
+	text := strings.NewReplacer("      export-policy to-gannet\n", "", "      export-policy to-skylark\n", "", "local-preference 80", "local-preference 200").Replace(demo.Text("tarn-valley"))
+	require.NotEqual(t, demo.Text("tarn-valley"), text)
 	s := start(t)
 	id := s.lab(t, text)
 	tab := page(t)

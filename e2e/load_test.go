@@ -9,6 +9,8 @@ import (
 	"github.com/chromedp/cdproto/runtime"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // BenchmarkPageLoad is what a user waits for: from the address typed to a lab's
@@ -16,7 +18,7 @@ import (
 func BenchmarkPageLoad(b *testing.B) {
 	s := start(b)
 	for _, slug := range []string{"first-triangle", "valley-line"} {
-		id := s.lab(b, demoText(b, slug))
+		id := s.lab(b, demo.Text(slug))
 		b.Run(slug, func(b *testing.B) {
 			for b.Loop() {
 				// The tab goes before the next one comes: each holds a
@@ -33,7 +35,7 @@ func BenchmarkPageLoad(b *testing.B) {
 // changes, and to its effect, on the largest demo lab.
 func BenchmarkGesture(b *testing.B) {
 	s := start(b)
-	text := strings.Replace(demoText(b, "valley-line"), "    ospf area 0\n", "    ospf area 7\n", 1)
+	text := strings.Replace(demo.Text("valley-line"), "    ospf area 0\n", "    ospf area 7\n", 1)
 	id := s.lab(b, text)
 	tab := page(b)
 	do(b, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("not up"), chromedp.Sleep(time.Second))

@@ -257,10 +257,3 @@ func replaceText(text string) step {
 
 // mapReady waits until the map has been laid out.
 func mapReady() step { return until(`document.body?.dataset.map === "ready"`) }
-
-func demoText(t testing.TB, slug string) string {
-	t.Helper()
-	b, err := os.ReadFile("../demo/" + slug + ".lab")
-	require.NoError(t, err)
-	return string(b)
-}

@@ -8,6 +8,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // clicks counts what a hand does.
@@ -67,7 +69,7 @@ func (c *clicks) mendAll() {
 func TestPlantedFaultsAreMendedByPointing(t *testing.T) {
 	s := start(t)
 	for lab, most := range map[string]int{"five-faults": 7, "planted-faults": 12, "planted-sessions": 6} {
-		id := s.lab(t, demoText(t, lab))
+		id := s.lab(t, demo.Text(lab))
 		tab := page(t)
 		do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("not up"))
 		c := &clicks{t: t, tab: tab}

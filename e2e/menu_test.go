@@ -5,6 +5,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+
+	"hellebore/demo"
 )
 
 // contextmenu asks for the menu of an element, as its button or the menu key does.
@@ -33,7 +35,7 @@ func settled() step {
 // session, and on the desk to a port: from the menu of each.
 func TestEveryThingHasItsMenu(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "two-carriers"))
+	id := s.lab(t, demo.Text("two-carriers"))
 	tab := page(t)
 	card := func(name string) string { return `document.querySelector("[data-device=` + name + `]")` }
 	do(t, tab, chromedp.EmulateViewport(1600, 900), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(),

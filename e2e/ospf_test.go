@@ -10,13 +10,15 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // TestAreasAndSegments walks through what OSPF does beyond one line of routers:
 // kinds of routes, the database, roles on a segment, keys.
 func TestAreasAndSegments(t *testing.T) {
 	s := start(t)
-	areas := s.lab(t, demoText(t, "three-areas"))
+	areas := s.lab(t, demo.Text("three-areas"))
 	tab := page(t)
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+areas+"/map"), mapReady(),
 		until(`document.querySelector("[data-device][title*='AS boundary router']") !== null`), sees("weaver reaches web"),
@@ -27,13 +29,13 @@ func TestAreasAndSegments(t *testing.T) {
 	// Why is a route of outside not in the stub area?
 	do(t, tab, bar("mine 198.51.100.0/24"), key("m"), mapReady(), sees("How does mine reach 198.51.100.0/24?"), sees("mine reaches 198.51.100.0/24"), sees("0.0.0.0/0"))
 
-	yard := s.lab(t, demoText(t, "station-yard"))
+	yard := s.lab(t, demo.Text("station-yard"))
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+yard+"/neighbours"), sees("at 2-Way, as they should"), sees("DR, priority 20"),
 		sees("both are neither DR nor BDR of the segment"),
 		bar("cut signal-box.yard"), sees("the link has no carrier"), sees("DR, priority 10"),
 		bar("mend signal-box.yard"), sees("DR Other, priority 20"))
 
-	guarded := s.lab(t, demoText(t, "guarded-line"))
+	guarded := s.lab(t, demo.Text("guarded-line"))
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+guarded+"/ports"), sees("larch (key 1 md5, key 2 hmac-sha-256), set on the port"),
 		sees("oak (key 5 hmac-sha-512), set on area 0"), seesNot("orange-tip"))
 }
@@ -42,7 +44,7 @@ func TestAreasAndSegments(t *testing.T) {
 // ladders, messages, shortest paths, summaries.
 func TestProof(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "three-areas"))
+	id := s.lab(t, demo.Text("three-areas"))
 	tab := page(t)
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?who=lower"), mapReady(),
 		key("h"), sees("lower reaches 5 routers"), sees("costs 10"), key("h"), seesNot("lower reaches"),
@@ -61,7 +63,7 @@ func TestProof(t *testing.T) {
 // writes a series out in the editor.
 func TestPortsJoinAndPart(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "station-yard"))
+	id := s.lab(t, demo.Text("station-yard"))
 	tab := page(t)
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("DR, priority 20"),
 		bar("part signal-box.yard"), sees("DR, priority 10"), seesNot("priority 20"),
@@ -74,7 +76,7 @@ func TestPortsJoinAndPart(t *testing.T) {
 // command line: both are the same file format, and not empty.
 func TestCaptures(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	answer, err := http.Get(s.url + "/api/labs/" + id + "/capture?port=viaduct.e2&from=before-1&to=after-1")
 	require.NoError(t, err)
 	defer func() { _ = answer.Body.Close() }()

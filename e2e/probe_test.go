@@ -9,6 +9,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // stream reads a stream of server-sent events to its end: "event data" each.
@@ -31,7 +33,7 @@ func (s *server) stream(t *testing.T, path string) []string {
 // event of its own, and what cannot be is said.
 func TestProbesAreStreams(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	probe := func(query ...string) []string {
 		q := url.Values{}
 		for i := 0; i < len(query); i += 2 {
@@ -67,7 +69,7 @@ func TestProbesAreStreams(t *testing.T) {
 // one refused.
 func TestAProbeConnects(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "three-areas"))
+	id := s.lab(t, demo.Text("three-areas"))
 	require.Equal(t, 422, s.call(t, "GET", "/api/labs/"+id+"/probe?from=weaver&to=web&port=70000", nil, nil), "there is no such port")
 	tab := page(t)
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?who=weaver&to=198.51.100.10"), mapReady(), panel("p"),

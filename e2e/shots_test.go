@@ -12,6 +12,8 @@ import (
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // shot is one picture: what is opened, and what is done before.
@@ -98,7 +100,7 @@ func TestScreenshots(t *testing.T) {
 			address := s.url + "/"
 			id := ""
 			if !x.demos {
-				id = s.lab(t, demoText(t, x.lab))
+				id = s.lab(t, demo.Text(x.lab))
 				address = s.url + "/lab/" + id + x.path
 			}
 			for _, a := range x.acts {
@@ -139,7 +141,7 @@ func TestMaps(t *testing.T) {
 	s := start(t)
 	for _, slug := range maps {
 		tab := page(t)
-		do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+s.lab(t, demoText(t, slug))+"/map"), mapReady(),
+		do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+s.lab(t, demo.Text(slug))+"/map"), mapReady(),
 			chromedp.Sleep(300*time.Millisecond),
 			script(`URL.createObjectURL = (b) => { b.text().then((text) => { window.exported = text }); return "" }; HTMLAnchorElement.prototype.click = () => undefined`),
 			button("SVG"), until(`window.exported?.startsWith("<svg") === true`))

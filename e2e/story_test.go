@@ -8,6 +8,8 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 // TestFirstTriangle is a new user's first quarter of an hour: a flow that does
@@ -21,7 +23,7 @@ func TestFirstTriangle(t *testing.T) {
 
 	// OSPF on all ports, typed as one line below each port.
 	var out []string
-	for l := range strings.SplitSeq(demoText(t, "first-triangle"), "\n") {
+	for l := range strings.SplitSeq(demo.Text("first-triangle"), "\n") {
 		out = append(out, l)
 		switch word := strings.TrimSpace(l); {
 		case strings.HasPrefix(word, "loopback"), strings.HasPrefix(word, "port lan"):
@@ -80,7 +82,7 @@ func TestFirstTriangle(t *testing.T) {
 // TestDraggingShowsThePast drags along the timeline of a silence.
 func TestDraggingShowsThePast(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "silence viaduct.e2"}, nil))
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(),
@@ -127,7 +129,7 @@ func TestTwoBrowsers(t *testing.T) {
 // carries it to its end, with the same moments and the same digests as a lab
 // that was left alone.
 func TestKilledServer(t *testing.T) {
-	text := demoText(t, "valley-line")
+	text := demo.Text("valley-line")
 	type action struct {
 		Seq                 int
 		Action, Outcome     string
@@ -180,7 +182,7 @@ func TestKilledServer(t *testing.T) {
 
 func TestBadRequests(t *testing.T) {
 	s := start(t)
-	id := s.lab(t, demoText(t, "triangle-with-ospf"))
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	type problem struct {
 		Status int
 		Detail string

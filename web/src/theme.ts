@@ -16,8 +16,13 @@ const config = defineConfig({
     },
     '*:focus-visible': { outline: '2px solid', outlineColor: 'plum', outlineOffset: '1px' },
     'h1, h2, h3': { fontWeight: '650' },
-    // What moves without being moved: menus and dialogs wait for the end of their own short fade.
-    '.chakra-spinner': { '@media (prefers-reduced-motion: reduce)': { animation: 'none !important' } },
+    '*, *::before, *::after': {
+      '@media (prefers-reduced-motion: reduce)': {
+        animation: 'none !important',
+        transition: 'none !important',
+        scrollBehavior: 'auto !important',
+      },
+    },
     // The map's texts keep their size when it is small: cards become names, then dots with names on hover.
     '.map-flow': {
       '--text': 'max(11px, calc(11px / var(--z, 1)))',
@@ -47,6 +52,12 @@ const config = defineConfig({
       padding: '0 !important',
     },
     '.map-flow[data-detail=names] .card-name': { overflow: 'visible !important', lineHeight: '1 !important' },
+    // A segment without its name is a small bar.
+    '.map-flow[data-detail=names] .segment, .map-flow[data-detail=dots] .segment': {
+      width: '36px !important',
+      height: '8px !important',
+      margin: '7px 20px !important',
+    },
     '.map-flow[data-detail=dots] .card-name': { display: 'none !important' },
     '.map-flow[data-detail=dots] .react-flow__node:hover .card-name, .map-flow[data-detail=dots] .card-name[data-focused=true]':
       {

@@ -6,14 +6,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/questions/capture"
-	"hellebore/core/questions/testlabs"
 	"hellebore/core/simulation/history"
+	"hellebore/demo"
 )
 
 // TestBGPOnTheWire: the packets of a link between two speakers, decoded.
 func TestBGPOnTheWire(t *testing.T) {
 	h := history.New()
-	s, err := h.Begin(history.Action{Kind: history.Apply, Text: testlabs.Demo(t, "planted-sessions")}, 0)
+	s, err := h.Begin(history.Action{Kind: history.Apply, Text: demo.Text("planted-sessions")}, 0)
 	require.NoError(t, err)
 	require.NoError(t, h.Run(s, nil))
 	w := h.Head()

@@ -8,11 +8,12 @@ import (
 
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/testlabs"
+	"hellebore/demo"
 )
 
 // TestPoliciesOnTheBench runs routes through a policy, and through a draft of it.
 func TestPoliciesOnTheBench(t *testing.T) {
-	text := testlabs.Demo(t, "two-carriers")
+	text := demo.Text("two-carriers")
 	w := testlabs.Settled(t, text)
 	b, err := paths.TryPolicy(w, paths.Trial{Policy: "from-tramway", Device: "summit", Peer: "10.64.0.2", Direction: "in"})
 	require.NoError(t, err)
@@ -74,7 +75,7 @@ func TestRoutesAsTheyAreTyped(t *testing.T) {
 
 func TestWhoUsesAPolicy(t *testing.T) {
 	uses := map[string]int{}
-	for _, p := range paths.PoliciesOf(testlabs.Settled(t, testlabs.Demo(t, "two-carriers"))) {
+	for _, p := range paths.PoliciesOf(testlabs.Settled(t, demo.Text("two-carriers"))) {
 		uses[p.Name] = len(p.Uses)
 		require.NotEmpty(t, p.Statements)
 	}

@@ -10,12 +10,13 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/testlabs"
+	"hellebore/demo"
 )
 
 // TestTheStoryOfAPrefix follows a path from its arrival through the import policy
 // and the decision to what each peer is sent.
 func TestTheStoryOfAPrefix(t *testing.T) {
-	w := testlabs.Settled(t, testlabs.Demo(t, "two-carriers"))
+	w := testlabs.Settled(t, demo.Text("two-carriers"))
 	p := paths.PathsTo(w, netip.MustParsePrefix("198.51.100.0/25"), "quarry")
 	require.Len(t, p.Routers, 1)
 	r := p.Routers[0]
@@ -57,7 +58,7 @@ func sentTo(t *testing.T, p paths.PrefixPaths, to string) paths.SentRow {
 // TestTheTablesOfASession: what came in and went out agrees with the other end,
 // row by row.
 func TestTheTablesOfASession(t *testing.T) {
-	w := testlabs.Settled(t, testlabs.Demo(t, "two-carriers"))
+	w := testlabs.Settled(t, demo.Text("two-carriers"))
 	table := func(device, peer string) paths.PathTable {
 		out, err := paths.SessionTable(w, w.Find(device), ip.AddrFrom(netip.MustParseAddr(peer)))
 		require.NoError(t, err)

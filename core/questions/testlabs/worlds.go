@@ -12,7 +12,6 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
-	"hellebore/demo"
 )
 
 // Settled is the world of a lab text, at rest.
@@ -63,16 +62,4 @@ func Corner(t *testing.T, name string) string {
 		filepath.FromSlash(name)+".lab"))
 	require.NoError(t, err)
 	return string(text)
-}
-
-// Demo is the text of a demo lab.
-func Demo(t *testing.T, slug string) string {
-	t.Helper()
-	for _, l := range demo.Labs() {
-		if l.Slug == slug {
-			return l.Text
-		}
-	}
-	t.Fatal("no demo lab " + slug)
-	return ""
 }

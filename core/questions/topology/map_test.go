@@ -8,11 +8,12 @@ import (
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/topology"
 	"hellebore/core/questions/traffic"
+	"hellebore/demo"
 )
 
 // TestTheMapShowsASes: each device in its AS, sessions with their kind, reflectors.
 func TestTheMapShowsASes(t *testing.T) {
-	m := topology.MapOf(testlabs.Settled(t, testlabs.Demo(t, "two-reflectors")))
+	m := topology.MapOf(testlabs.Settled(t, demo.Text("two-reflectors")))
 	as, reflectors := map[string]uint32{}, []string{}
 	for _, d := range m.Devices {
 		as[d.Name] = d.AS

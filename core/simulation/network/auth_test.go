@@ -11,6 +11,7 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/demo"
 )
 
 // fallen counts the changes of neighbours' states since a mark.
@@ -37,7 +38,7 @@ func fallen(t *testing.T, text string, steps ...string) int {
 // after the other, as RFC 8177 2.2 describes: first both take it, then one sends
 // it, then the other, then the old one goes.
 func TestKeysAreChangedWithoutLosingTheNeighbour(t *testing.T) {
-	text := demoLab(t, "guarded-line") // larch: key 1 md5, key 2 hmac-sha-256
+	text := demo.Text("guarded-line") // larch: key 1 md5, key 2 hmac-sha-256
 	larch := "key-chain larch\n  key 1 md5 \"meadow-brown\"\n  key 2 hmac-sha-256 \"orange-tip\"\n"
 	turned := "key-chain turned\n  key 2 hmac-sha-256 \"orange-tip\"\n  key 1 md5 \"meadow-brown\"\n"
 	alone := "key-chain larch\n  key 2 hmac-sha-256 \"orange-tip\"\n"
@@ -59,7 +60,7 @@ func TestKeysAreChangedWithoutLosingTheNeighbour(t *testing.T) {
 // numbers come from virtual time, so its neighbours do not take its packets for
 // old ones.
 func TestARestartedRouterIsHeard(t *testing.T) {
-	w := build(t, demoLab(t, "guarded-line"))
+	w := build(t, demo.Text("guarded-line"))
 	settle(t, w)
 	before := table(w, "toll-gate")
 	box := w.Find("larches").ID()
@@ -75,9 +76,9 @@ func TestARestartedRouterIsHeard(t *testing.T) {
 // both for a while: nobody loses a neighbour, and none of the old key is sent
 // after that.
 func TestKeysChangeByTheClock(t *testing.T) { // RFC 8177 2.1, RFC 2328 D.3
-	text := strings.Replace(demoLab(t, "guarded-line"), "  key 1 md5 \"meadow-brown\"\n  key 2 hmac-sha-256 \"orange-tip\"",
+	text := strings.Replace(demo.Text("guarded-line"), "  key 1 md5 \"meadow-brown\"\n  key 2 hmac-sha-256 \"orange-tip\"",
 		"  key 1 md5 \"meadow-brown\" send 0s..5m accept 0s..6m\n  key 2 hmac-sha-256 \"orange-tip\" send 5m.. accept 4m..", 1)
-	require.NotEqual(t, demoLab(t, "guarded-line"), text)
+	require.NotEqual(t, demo.Text("guarded-line"), text)
 	w := build(t, text)
 	settle(t, w)
 	mark := w.Notes()

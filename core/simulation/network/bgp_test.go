@@ -13,6 +13,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/simulation/network"
+	"hellebore/demo"
 )
 
 // chain is far (AS 64496), west and core (AS 64500), east (AS 64501), in a row;
@@ -190,7 +191,7 @@ func TestFourOctetNumbersCrossATwoOctetSpeaker(t *testing.T) {
 
 // TestASiteTakesItsOwnAS: allowed once, refused otherwise (RFC 4271 9.1.2).
 func TestASiteTakesItsOwnAS(t *testing.T) {
-	w := build(t, demoLab(t, "two-islands"))
+	w := build(t, demo.Text("two-islands"))
 	settle(t, w)
 	has := func(name, prefix string) bool {
 		id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(netip.MustParsePrefix(prefix)))
@@ -254,7 +255,7 @@ func TestSessionsOfAllKinds(t *testing.T) {
 		require.Equal(t, bgp.Established, state(w, "west", "192.0.2.2"))
 	})
 	t.Run("a session to a loopback waits for the IGP and moves with it", func(t *testing.T) {
-		w := build(t, demoLab(t, "two-carriers"))
+		w := build(t, demo.Text("two-carriers"))
 		settle(t, w)
 		d := w.Find("viaduct")
 		i, _ := d.Port("e2")
@@ -267,7 +268,7 @@ func TestSessionsOfAllKinds(t *testing.T) {
 	})
 	t.Run("carrier loss ends a direct session at once, silence by the hold time", func(t *testing.T) {
 		took := func(fail func(w *network.World, dev, port uint32)) event.Time {
-			w := build(t, demoLab(t, "two-carriers"))
+			w := build(t, demo.Text("two-carriers"))
 			settle(t, w)
 			d := w.Find("viaduct")
 			i, _ := d.Port("up")

@@ -12,6 +12,7 @@ import (
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/network"
+	"hellebore/demo"
 )
 
 // Border routers: who translates an NSSA, what virtual links join, and sub-ports.
@@ -39,7 +40,7 @@ func externals(w *network.World, name, id string) (list []string) {
 }
 
 func TestTheHighestBorderRouterTranslates(t *testing.T) { // RFC 3101 3.1
-	w := build(t, demoLab(t, "three-areas"))
+	w := build(t, demo.Text("three-areas"))
 	settle(t, w)
 	const upper, lower = "10.255.3.2", "10.255.3.3"
 	require.Equal(t, []string{lower}, externals(w, "mill", "172.20.0.0"))
@@ -59,7 +60,7 @@ func TestTheHighestBorderRouterTranslates(t *testing.T) { // RFC 3101 3.1
 
 func TestABorderRoutersOwnExternalsAreNotTranslated(t *testing.T) { // RFC 3101 2.4
 	const block = "  ospf\n    area 1\n      range 10.1.0.0/16\n    area 3\n      nssa\n        summary 172.20.0.0/16\n\nrouter lower"
-	text := strings.Replace(demoLab(t, "three-areas"), block,
+	text := strings.Replace(demo.Text("three-areas"), block,
 		"  static 172.21.9.0/24 blackhole\n"+strings.Replace(block, "  ospf\n", "  ospf\n    inject static\n", 1), 1)
 	w := build(t, text)
 	settle(t, w)
@@ -68,7 +69,7 @@ func TestABorderRoutersOwnExternalsAreNotTranslated(t *testing.T) { // RFC 3101 
 }
 
 func TestAVirtualLinkJoinsAnAreaToTheBackbone(t *testing.T) { // RFC 2328 15
-	text := demoLab(t, "beyond-the-pass")
+	text := demo.Text("beyond-the-pass")
 	w := build(t, text)
 	settle(t, w)
 	// 16.3: the way is that of the transit area, not along the virtual link.
@@ -187,7 +188,7 @@ link mill.e1 halt.e1
 }
 
 func TestVirtualLinksCarryNoExternals(t *testing.T) { // RFC 2328 13.3
-	text := strings.Replace(demoLab(t, "beyond-the-pass"), "router depot\n", "router depot\n  static 198.51.100.0/24 blackhole\n  ospf\n    inject static\n", 1)
+	text := strings.Replace(demo.Text("beyond-the-pass"), "router depot\n", "router depot\n  static 198.51.100.0/24 blackhole\n  ospf\n    inject static\n", 1)
 	w := build(t, text)
 	settle(t, w)
 	require.NotEmpty(t, routeTo(w, "alp", "198.51.100.0/24"))
@@ -201,7 +202,7 @@ func TestVirtualLinksCarryNoExternals(t *testing.T) { // RFC 2328 13.3
 }
 
 func TestASubPortHearsItsTagOnly(t *testing.T) {
-	w := build(t, demoLab(t, "shared-cable"))
+	w := build(t, demo.Text("shared-cable"))
 	settle(t, w)
 	require.Contains(t, routeTo(w, "halt", "10.30.0.0/24"), "10.0.10.1", "the loopback with its own mask")
 	frames := map[bool]int{} // tagged
@@ -217,7 +218,7 @@ func TestASubPortHearsItsTagOnly(t *testing.T) {
 }
 
 func TestEqualWaysAreBounded(t *testing.T) {
-	text := demoLab(t, "three-areas")
+	text := demo.Text("three-areas")
 	w := build(t, text)
 	settle(t, w)
 	require.Equal(t, 2, strings.Count(routeTo(w, "boathouse", "10.1.0.0/16"), " via "))
@@ -237,7 +238,7 @@ func TestOnlyWhatChangedIsComputed(t *testing.T) {
 		}
 		return out
 	}
-	text := demoLab(t, "three-areas")
+	text := demo.Text("three-areas")
 	w := build(t, text)
 	settle(t, w)
 	mark := w.Notes()

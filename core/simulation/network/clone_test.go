@@ -10,13 +10,14 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/simulation/network"
+	"hellebore/demo"
 )
 
 // TestClonesAreIndependent acts on a world and on clones of it in turn, at
 // random: each must be as a world to which only its own actions were done.
 func TestClonesAreIndependent(t *testing.T) {
 	for slug, ports := range map[string][]string{"triangle-with-ospf": {"viaduct.e1", "viaduct.e2", "summit.e2"}, "two-carriers": {"viaduct.up", "viaduct.e1", "summit.tram"}} {
-		t.Run(slug, func(t *testing.T) { clonesAreIndependent(t, demoLab(t, slug), ports) })
+		t.Run(slug, func(t *testing.T) { clonesAreIndependent(t, demo.Text(slug), ports) })
 	}
 }
 
@@ -68,8 +69,8 @@ func clonesAreIndependent(t *testing.T, text string, ports []string) {
 // TestClonesRunSideBySide lets many clones run at once, which the race detector
 // watches: they share pages, and nobody writes to a shared one.
 func TestClonesRunSideBySide(t *testing.T) {
-	clonesRunSideBySide(t, demoLab(t, "valley-line"), []string{"viaduct.e1", "tunnel.e1", "weir.e3", "bridge.e1"})
-	clonesRunSideBySide(t, demoLab(t, "two-carriers"), []string{"viaduct.up", "viaduct.e1", "summit.tram", "harbour.e1"})
+	clonesRunSideBySide(t, demo.Text("valley-line"), []string{"viaduct.e1", "tunnel.e1", "weir.e3", "bridge.e1"})
+	clonesRunSideBySide(t, demo.Text("two-carriers"), []string{"viaduct.up", "viaduct.e1", "summit.tram", "harbour.e1"})
 }
 
 func clonesRunSideBySide(t *testing.T, text string, faults []string) {

@@ -10,6 +10,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/language/labtext"
 	"hellebore/core/simulation/network"
+	"hellebore/demo"
 )
 
 // effect is one statement of the grammar and a change of it in the triangle.
@@ -169,7 +170,7 @@ func TestEffectsOfChanges(t *testing.T) {
 			if slug == "" {
 				slug = "triangle-with-ospf"
 			}
-			text := demoLab(t, slug)
+			text := demo.Text(slug)
 			if c.before[0] != "" {
 				text = strings.Replace(text, c.before[0], c.before[1], 1)
 			}
@@ -273,7 +274,7 @@ plan links 10.9.0.0/16 length 30 area 0 as 64500
 // TestWhatIsSaidOnceHasItsEffect changes a statement of a template and of the defaults:
 // what it does is what the statement does at each place that takes it.
 func TestWhatIsSaidOnceHasItsEffect(t *testing.T) {
-	text := demoLab(t, "triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf")
 	for name, c := range map[string]struct{ before, after string }{
 		"template": {"template trunk\n  ospf\n    cost 10\n" + strings.Replace(text, e2[:strings.Index(e2, "\n")], e2[:strings.Index(e2, "\n")]+" like trunk", 1), ""},
 		"defaults": {"defaults\n  reference-bandwidth 10G\n" + text, ""},

@@ -41,17 +41,6 @@ func settle(t testing.TB, w *network.World) {
 	require.Empty(t, w.Check())
 }
 
-func demoLab(t testing.TB, slug string) string {
-	t.Helper()
-	for _, l := range demo.Labs() {
-		if l.Slug == slug {
-			return l.Text
-		}
-	}
-	t.Fatal("no demo lab " + slug)
-	return ""
-}
-
 // table writes a router's routes, one per line: prefix, source, cost, next hops.
 func table(w *network.World, name string) string {
 	d := w.Find(name)
@@ -96,7 +85,7 @@ func states(w *network.World, name string) map[string]string {
 }
 
 func TestTriangleConverges(t *testing.T) {
-	w := build(t, demoLab(t, "triangle-with-ospf"))
+	w := build(t, demo.Text("triangle-with-ospf"))
 	settle(t, w)
 	require.Equal(t, map[string]string{"e1": "Full", "e2": "Full"}, states(w, "viaduct"))
 	require.Equal(t, `10.0.12.0/30 connected 0 e1
@@ -111,7 +100,7 @@ func TestTriangleConverges(t *testing.T) {
 }
 
 func TestCutIsSeenAtOnceAndSilenceByTheDeadInterval(t *testing.T) {
-	w := build(t, demoLab(t, "triangle-with-ospf"))
+	w := build(t, demo.Text("triangle-with-ospf"))
 	settle(t, w)
 	before := w.Digest(false)
 	for _, c := range []struct {
@@ -139,7 +128,7 @@ func TestCutIsSeenAtOnceAndSilenceByTheDeadInterval(t *testing.T) {
 }
 
 func TestCostMovesTheRouteWithoutDisturbingNeighbours(t *testing.T) {
-	text := demoLab(t, "triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf")
 	w := build(t, text)
 	settle(t, w)
 	notes := w.Notes()
@@ -184,7 +173,7 @@ func TestEveryDemoLabRunsTheSameTwice(t *testing.T) {
 }
 
 func TestCloneIsIndependent(t *testing.T) {
-	w := build(t, demoLab(t, "valley-line"))
+	w := build(t, demo.Text("valley-line"))
 	settle(t, w)
 	before := w.Digest(true)
 	c := w.Clone()
@@ -200,7 +189,7 @@ func TestCloneIsIndependent(t *testing.T) {
 }
 
 func TestPacketInFlightDiesWithItsLink(t *testing.T) {
-	w := build(t, demoLab(t, "triangle-with-ospf"))
+	w := build(t, demo.Text("triangle-with-ospf"))
 	settle(t, w)
 	w.Find("kiosk").Main().Echo(ip.Addr{}, ip.V4(0x0a14020a), 64, 1, 1)
 	w.RunUntil(w.Now()+5*event.Millisecond+500*event.Microsecond, bound)
@@ -297,7 +286,7 @@ func BenchmarkGridClone(b *testing.B) {
 }
 
 func BenchmarkTriangleWithDeadInterval(b *testing.B) {
-	r := labtext.Parse(demoLab(b, "triangle-with-ospf"))
+	r := labtext.Parse(demo.Text("triangle-with-ospf"))
 	for b.Loop() {
 		w := network.New()
 		w.Configure(&r.Lab)

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/network"
+	"hellebore/demo"
 )
 
 // TestAPortFedWithNoise feeds routers random bytes, and packets of their
@@ -28,7 +29,7 @@ func TestAPortFedWithNoise(t *testing.T) {
 			}
 			var heard []sent
 			w.OnFrame = func(_ event.Time, dev, port uint32, f []byte) { heard = append(heard, sent{dev, port, f}) }
-			configure(t, w, demoLab(t, slug))
+			configure(t, w, demo.Text(slug))
 			settle(t, w)
 			w.OnFrame = nil
 			before := map[string]string{}

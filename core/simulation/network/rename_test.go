@@ -7,13 +7,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/language/labtext"
+	"hellebore/demo"
 )
 
 // TestARenameKeepsIdentity renames routers, hosts and ports of a running
 // network: nothing happens in it, and afterwards everything goes by its new
 // name.
 func TestARenameKeepsIdentity(t *testing.T) {
-	text := demoLab(t, "triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf")
 	for name, words := range map[string][]string{
 		"a router":           {"quarry", "pit"},
 		"a host":             {"kiosk", "counter"},
@@ -42,7 +43,7 @@ func TestARenameKeepsIdentity(t *testing.T) {
 // TestANameThatWentCanBeTakenOver renames a router to the name of one that was
 // taken out before.
 func TestANameThatWentCanBeTakenOver(t *testing.T) {
-	text := demoLab(t, "triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf")
 	with := text + "router halt\n  port e1 10.0.99.1/30\n"
 	w := build(t, with)
 	settle(t, w)

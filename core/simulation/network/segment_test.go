@@ -13,6 +13,7 @@ import (
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/network"
+	"hellebore/demo"
 )
 
 // roles are the states of the yard's ports by device: "DR", "Backup" ...
@@ -46,7 +47,7 @@ func networkLSAs(w *network.World, name string) (list []string) {
 }
 
 func TestElectionByPriority(t *testing.T) { // RFC 2328 9.4
-	w := build(t, demoLab(t, "station-yard"))
+	w := build(t, demo.Text("station-yard"))
 	settle(t, w)
 	require.Equal(t, map[string]string{"signal-box": "DR", "depot": "Backup", "workshop": "DR Other", "turntable": "DR Other"}, roles(w))
 	require.Equal(t, map[string]string{"10.255.2.1": "Full", "10.255.2.2": "Full", "10.255.2.3": "2-Way"}, neighbourStates(w, "turntable"),
@@ -55,7 +56,7 @@ func TestElectionByPriority(t *testing.T) { // RFC 2328 9.4
 }
 
 func TestABackupTakesOverAndKeepsThePlace(t *testing.T) {
-	w := build(t, demoLab(t, "station-yard"))
+	w := build(t, demo.Text("station-yard"))
 	settle(t, w)
 	dev, p := port(t, w, "signal-box.yard")
 	w.Cut(dev, p)
@@ -73,7 +74,7 @@ func TestABackupTakesOverAndKeepsThePlace(t *testing.T) {
 
 func TestNobodyIsElectedWherePriorityIsZero(t *testing.T) {
 	text := strings.NewReplacer("priority 20", "priority 0", "priority 10", "priority 0",
-		"port yard 10.2.0.4/24\n    ospf area 0", "port yard 10.2.0.4/24\n    ospf area 0\n      priority 0").Replace(demoLab(t, "station-yard"))
+		"port yard 10.2.0.4/24\n    ospf area 0", "port yard 10.2.0.4/24\n    ospf area 0\n      priority 0").Replace(demo.Text("station-yard"))
 	w := build(t, text)
 	settle(t, w)
 	for name, role := range roles(w) {
@@ -83,7 +84,7 @@ func TestNobodyIsElectedWherePriorityIsZero(t *testing.T) {
 }
 
 func TestAPriorityChangesNothingUntilTheNextElection(t *testing.T) {
-	text := demoLab(t, "station-yard")
+	text := demo.Text("station-yard")
 	w := build(t, text)
 	settle(t, w)
 	before := roles(w)
@@ -107,7 +108,7 @@ func reconfigured(t *testing.T, w *network.World, text string) {
 // TestTwoHalvesOfASegmentHeal silences two routers towards the others until both
 // halves have a DR of their own, then mends it.
 func TestTwoHalvesOfASegmentHeal(t *testing.T) {
-	w := build(t, demoLab(t, "station-yard"))
+	w := build(t, demo.Text("station-yard"))
 	settle(t, w)
 	dev, p := port(t, w, "signal-box.yard")
 	w.Silence(dev, p, network.Both)
@@ -128,7 +129,7 @@ func TestTwoHalvesOfASegmentHeal(t *testing.T) {
 }
 
 func settledYard(t *testing.T) *network.World {
-	w := build(t, demoLab(t, "station-yard"))
+	w := build(t, demo.Text("station-yard"))
 	settle(t, w)
 	return w
 }
@@ -164,7 +165,7 @@ func TestAPortLeavesASegmentAndComesBack(t *testing.T) {
 	require.Len(t, neighbourStates(w, "depot"), 2)
 
 	// A text that says nothing new of the port leaves it where it is.
-	reconfigured(t, w, strings.Replace(demoLab(t, "station-yard"), "priority 10", "priority 11", 1))
+	reconfigured(t, w, strings.Replace(demo.Text("station-yard"), "priority 10", "priority 11", 1))
 	require.Equal(t, "Down", roles(w)["signal-box"])
 
 	require.True(t, w.JoinSegment(dev, p, w.Segment("yard")))
@@ -198,14 +199,14 @@ func TestAPortMovesToAnotherSegment(t *testing.T) {
 // TestMixedTypesFormAnAdjacencyWithoutRoutes has one end of a link take it for a
 // segment: Full, and yet no route.
 func TestMixedTypesFormAnAdjacencyWithoutRoutes(t *testing.T) {
-	w := build(t, strings.Replace(demoLab(t, "triangle-with-ospf"), "port e2 10.0.13.1/30\n    ospf area 0", "port e2 10.0.13.1/30\n    ospf area 0\n      type broadcast", 1))
+	w := build(t, strings.Replace(demo.Text("triangle-with-ospf"), "port e2 10.0.13.1/30\n    ospf area 0", "port e2 10.0.13.1/30\n    ospf area 0\n      type broadcast", 1))
 	require.Equal(t, network.Settled, w.Settle(bound, nil))
 	require.Contains(t, table(w, "viaduct"), "10.20.2.0/24 ospf 110 via 10.0.12.2 e1")
 }
 
 // TestBroadcastOnALinkWorksLikeASegmentOfTwo sets the type on both ends.
 func TestBroadcastOnALinkWorksLikeASegmentOfTwo(t *testing.T) {
-	text := demoLab(t, "triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf")
 	w := build(t, strings.NewReplacer("port e2 10.0.13.1/30\n    ospf area 0", "port e2 10.0.13.1/30\n    ospf area 0\n      type broadcast",
 		"port e1 10.0.13.2/30\n    ospf area 0", "port e1 10.0.13.2/30\n    ospf area 0\n      type broadcast").Replace(text))
 	settle(t, w)
@@ -219,7 +220,7 @@ func TestBroadcastOnALinkWorksLikeASegmentOfTwo(t *testing.T) {
 // routers of the areas, has others overtaken or come twice, and all of that at
 // once: the tables come out the same.
 func TestLossChangesNothingButTime(t *testing.T) {
-	text := demoLab(t, "three-areas")
+	text := demo.Text("three-areas")
 	sound := build(t, text)
 	settle(t, sound)
 	for _, fault := range []string{"loss 5%", "loss 20%", "reorder 30%", "duplicate 30%", "loss 20% reorder 20% duplicate 20%"} {

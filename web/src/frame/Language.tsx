@@ -1,8 +1,9 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { http, unwrap, type Statement } from '../shared/api/client';
+import type { Statement } from '../shared/api/client';
+import { useNewLab } from '../shared/api/orders';
 import { ask } from '../shared/api/questions';
 import { Choice, Line, Mono, Plain, Quiet, Trouble, Waiting } from '../shared/parts/parts';
 import { plural } from '../shared/parts/words';
@@ -16,10 +17,7 @@ export function Language({ places }: { places: string[] }) {
   const navigate = useNavigate();
   const [wanted, setWanted] = useState('');
   const [here, setHere] = useState(places.length > 0);
-  const open = useMutation({
-    mutationFn: (text: string) => unwrap(http.POST('/api/labs', { body: { text } })),
-    onSuccess: (l) => navigate(`/lab/${l.id}/text`),
-  });
+  const open = useNewLab((l) => void navigate(`/lab/${l.id}/text`));
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the language" />;
   const found = find(data.data.statements, wanted, here && wanted === '' ? places : []);

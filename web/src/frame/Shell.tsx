@@ -30,7 +30,7 @@ import { Probe } from '../panels/probe/Probe';
 import { TimelineDock } from '../views/timeline/TimelineDock';
 import { NameMoment } from '../views/timeline/NameMoment';
 import { Why } from '../panels/why/Why';
-import { Flower } from './Flower';
+import { Brand } from './Brand';
 import { ThingMenu } from './ThingMenu';
 import { Help } from './Help';
 import { useKeys } from '../shared/parts/keys';
@@ -258,11 +258,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
           borderColor="line"
           flexShrink={0}
         >
-          <Flex asChild align="center" gap={2} fontWeight="700" fontSize="15px">
-            <Link to="/" title="All labs">
-              <Flower /> Hellebore
-            </Link>
-          </Flex>
+          <Brand />
           <Box as="h1" fontWeight="400" color="quiet" fontSize="14px" truncate maxW="180px" title={lab.title}>
             {lab.title}
           </Box>

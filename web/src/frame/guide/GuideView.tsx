@@ -3,7 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
 import { ask } from '../../shared/api/questions';
 import { Empty, Plain, Quiet } from '../../shared/parts/parts';
-import { Flower } from '../Flower';
+import { Brand } from '../Brand';
 import { toggleScheme } from '../scheme';
 import { Markdown } from './Markdown';
 import { pages, reference } from './pages';
@@ -29,11 +29,7 @@ export default function GuideView() {
         borderColor="line"
         flexShrink={0}
       >
-        <Flex asChild align="center" gap={2} fontWeight="700" fontSize="15px">
-          <Link to="/" title="All labs">
-            <Flower /> Hellebore
-          </Link>
-        </Flex>
+        <Brand />
         <Quiet>Guide</Quiet>
         <Box flex={1} />
         <Plain onClick={toggleScheme}>Theme</Plain>

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link, useNavigate } from 'react-router';
 import { http, unwrap, type LabRow } from '../../shared/api/client';
+import { useNewLab } from '../../shared/api/orders';
 import { ask, forgetLabs } from '../../shared/api/questions';
 import { Line, Main, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { forgetLooks } from '../../shared/focus/looks';
@@ -20,10 +21,7 @@ export function LabsPage() {
   const labs = useQuery(ask.labs());
   const client = useQueryClient();
   const navigate = useNavigate();
-  const create = useMutation({
-    mutationFn: (text: string) => unwrap(http.POST('/api/labs', { body: { text } })),
-    onSuccess: (l) => navigate(`/lab/${l.id}/text`),
-  });
+  const create = useNewLab((l) => void navigate(`/lab/${l.id}/text`));
   const replay = useMutation({
     mutationFn: async (file: File) =>
       unwrap(
@@ -39,12 +37,12 @@ export function LabsPage() {
     mutationFn: (id: string) => unwrap(http.DELETE('/api/labs/{id}', { params: { path: { id } } })),
     onSuccess: () => forgetLabs(client),
   });
+  const made = useNewLab((l) => void navigate(`/lab/${l.id}/map`));
   const copy = useMutation({
     mutationFn: async (id: string) => {
       const lab = await unwrap(http.GET('/api/labs/{id}', { params: { path: { id } } }));
-      return unwrap(http.POST('/api/labs', { body: { text: copyOf(lab.text) } }));
+      return made.mutateAsync(copyOf(lab.text));
     },
-    onSuccess: (l) => navigate(`/lab/${l.id}/map`),
   });
   const rename = useMutation({
     mutationFn: async ({ id, title }: { id: string; title: string }) => {

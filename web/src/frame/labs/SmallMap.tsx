@@ -65,7 +65,7 @@ export function SmallMap({ map, title }: { map: Drawn; title: string }) {
   );
 }
 
-/** Where the points stand in the picture: as the text places them if it places all, else as the map would. */
+/** The places of the points in the picture: those of the text if it gives all, else those of the map. */
 export function placesOf(map: Drawn): { x: number; y: number }[] {
   const id = (i: number) => String(i);
   const laid =

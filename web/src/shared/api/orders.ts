@@ -2,6 +2,13 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { http, unwrap, type PreviewRequest } from './client';
 import { forget } from './questions';
 
+/** Makes a lab from a text; made is what happens with it then. */
+export const useNewLab = (made: (lab: { id: string }) => void) =>
+  useMutation({
+    mutationFn: (text: string) => unwrap(http.POST('/api/labs', { body: { text } })),
+    onSuccess: made,
+  });
+
 /** Stops what is running, by the name that its news gives. */
 export const stopWork = (id: string, work: string) =>
   unwrap(http.POST('/api/labs/{id}/cancel', { params: { path: { id } }, body: { work } }));

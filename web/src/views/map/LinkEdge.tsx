@@ -1,7 +1,7 @@
 import { EdgeLabelRenderer, useInternalNode, useStore, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapEnd, MapLink } from '../../shared/api/client';
 import type { Crossing } from './graph';
-import { along, lineBetween, markOn, reversed, type Line } from './line';
+import { along, besideEnd, lineBetween, markOn, reversed, type Box, type Line } from './line';
 
 export type LinkEdgeType = Edge<
   {
@@ -42,7 +42,8 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
     width: n.measured.width ?? 0,
     height: n.measured.height ?? 0,
   });
-  const l = lineBetween(box(a), box(b), data.offset);
+  const cards = [box(a), box(b)] as const;
+  const l = lineBetween(...cards, data.offset);
   const { link, over, tree, near, far } = data;
   const used = tree === 'forward' || tree === 'back';
   const fault = link.kind === 'link' ? faultWords(link) : data.far.up ? '' : (data.far.why ?? 'down');
@@ -77,8 +78,8 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
         className="react-flow__edge-interaction"
       />
       <EdgeLabelRenderer>
-        {near && <EndLabel l={l} end={near} full={data.labels || data.selected} />}
-        <EndLabel l={reversed(l)} end={far} full={data.labels || data.selected} />
+        {near && <EndLabel l={l} cards={[...cards]} end={near} full={data.labels || data.selected} />}
+        <EndLabel l={reversed(l)} cards={[...cards]} end={far} full={data.labels || data.selected} />
         {fault && <FaultMark l={l} fault={fault} />}
       </EdgeLabelRenderer>
     </>
@@ -140,10 +141,13 @@ function Arrow({ l, fill }: { l: Line; fill: string }) {
 }
 
 /** The cost at a link's end, and its port and address when they are asked for. */
-function EndLabel({ l, end, full }: { l: Line; end: MapEnd; full: boolean }) {
-  const at = along(l, full ? 46 : 22, full ? 0 : 10);
+function EndLabel({ l, cards, end, full }: { l: Line; cards: Box[]; end: MapEnd; full: boolean }) {
   const role = end.role === 'DR' || end.role === 'Backup' ? end.role : '';
   if (!full && !end.cost) return null;
+  const words = `${role} ${end.cost ?? ''}`.trim();
+  // As large as it gets on the smallest map that shows it.
+  const at = full ? along(l, 46, 0) : besideEnd(l, cards, words.length * 10, 20);
+  if (!at) return null;
   return (
     <div
       className={full ? 'card-text' : 'card-text card-more'}

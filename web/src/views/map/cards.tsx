@@ -185,7 +185,7 @@ export function SegmentPill({ data, selected }: NodeProps<PillNode>) {
     <Box
       w={`${cardSize.segment.width}px`}
       h={`${cardSize.segment.height}px`}
-      className="card"
+      className="card segment"
       title={data.name}
       borderRadius="full"
       bg={data.draft ? 'plumSoft' : 'chosen'}

@@ -47,6 +47,21 @@ export function along(l: Line, distance: number, beside: number) {
   };
 }
 
+/** Whether a text in the middle of its room would cover part of a card. */
+const covers = (at: { x: number; y: number }, width: number, height: number, card: Box) =>
+  Math.abs(at.x - card.x - card.width / 2) < (width + card.width) / 2 &&
+  Math.abs(at.y - card.y - card.height / 2) < (height + card.height) / 2;
+
+/** The middle of a short text beside the beginning of a line, where it covers neither card; undefined if there is no such place. */
+export function besideEnd(l: Line, cards: Box[], width: number, height: number) {
+  for (const distance of [22, 30, 40, 52, 66])
+    for (const beside of [10, -10]) {
+      const at = along(l, distance, beside);
+      if (!cards.some((c) => covers(at, width, height, c))) return at;
+    }
+  return undefined;
+}
+
 /** Half of a card, which a mark beside a short line has to clear. */
 const half = { width: 68, height: 22 };
 

@@ -2,7 +2,7 @@ import type { MapData, Path } from '../../shared/api/client';
 import { cardSize, crossings, segmentId } from './graph';
 import type { Places } from './layout';
 import { arc } from './arc';
-import { along, lineBetween, reversed } from './line';
+import { besideEnd, lineBetween, reversed } from './line';
 import { regions } from './region';
 
 const escape = (s: string) => s.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
@@ -36,8 +36,8 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       `<line x1="${l.x1}" y1="${l.y1}" x2="${l.x2}" y2="${l.y2}" stroke="${stroke}" stroke-width="${c ? 3 : 1.4}"${broken || c?.lost ? ' stroke-dasharray="7 6"' : ''}/>`,
     );
     [l, reversed(l)].forEach((x, i) => {
-      const at = along(x, 22, 10);
-      if (costs[i])
+      const at = besideEnd(x, [a, b], 20, 16);
+      if (costs[i] && at)
         out.push(
           `<text x="${at.x}" y="${at.y}" font-size="11" fill="#655b67" text-anchor="middle">${costs[i]}</text>`,
         );

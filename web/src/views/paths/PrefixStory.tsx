@@ -54,7 +54,7 @@ function AtAGlance({ routers }: { routers: RouterPaths[] }) {
   return (
     <Box
       display="grid"
-      gridTemplateColumns="minmax(110px, max-content) minmax(120px, max-content) minmax(110px, max-content) 1fr"
+      gridTemplateColumns="minmax(110px, max-content) minmax(120px, max-content) minmax(80px, max-content) minmax(80px, max-content) 1fr"
       columnGap={5}
       px={4}
       py={3}
@@ -64,7 +64,7 @@ function AtAGlance({ routers }: { routers: RouterPaths[] }) {
       aria-label="Each router in a line"
     >
       <Box role="row" display="contents" color="quiet" fontSize="12px">
-        {['router', 'AS path', 'from', 'why it is best'].map((h) => (
+        {['router', 'AS path', 'from', 'via', 'why it is best'].map((h) => (
           <Box role="columnheader" key={h}>
             {h}
           </Box>
@@ -84,6 +84,7 @@ function AtAGlance({ routers }: { routers: RouterPaths[] }) {
               {best ? <Mono>{pathWords(best.after)}</Mono> : <Box color="brick">none</Box>}
             </Box>
             <Box role="cell">{best ? (best.kind === 'own' ? 'itself' : best.from) : ''}</Box>
+            <Box role="cell">{best?.after?.nextHopOf ?? best?.after?.nextHop ?? ''}</Box>
             <Box role="cell" color={best ? undefined : 'brick'}>
               {r.because}
               {r.uses && <Quiet>; the table prefers {r.uses}</Quiet>}

@@ -290,8 +290,8 @@ test('a prefix begins with a line for each router', async () => {
       .getAllByRole('row')
       .map((r) => r.textContent),
   ).toEqual([
-    'routerAS pathfromwhy it is best',
-    'mill AS 64500AS 64496 64498fordthe only one accepted',
+    'routerAS pathfromviawhy it is best',
+    'mill AS 64500AS 64496 64498fordfordthe only one accepted',
     'weir AS 64500noneno path',
   ]);
 });
