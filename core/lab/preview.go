@@ -126,6 +126,9 @@ func (l *Lab) Preview(p Plan, stop func() bool) (*Preview, error) {
 				stop); err != nil {
 				return nil, err
 			}
+			if is, ok = check.Run(out.branch, stop); !ok {
+				return nil, errStopped
+			}
 		}
 	}
 	out.look(l, was, is, stop)

@@ -228,7 +228,7 @@ func TestAStageThatCannotStandIsRefused(t *testing.T) {
 }
 
 func TestAHarmfulChangeIsTakenBack(t *testing.T) {
-	text := demo.Text("triangle-with-ospf")
+	text := demo.Text("triangle-with-ospf") + "\ncheck \"they arrive\"\n  expect flow tickets\n"
 	l := open(t, text)
 	flow := l.History().Head().Flows()[0]
 	// The flow's destination loses its port.
@@ -243,6 +243,10 @@ func TestAHarmfulChangeIsTakenBack(t *testing.T) {
 	p, err := l.Preview(Plan{Text: draft, Guard: true, Author: "Ada", Message: "spare the host"}, nil)
 	require.NoError(t, err)
 	require.Contains(t, p.TakenBack, "flow "+flow.Name+" no longer arrives")
+	require.NotEmpty(t, p.Checks)
+	for _, c := range p.Checks {
+		require.Equal(t, *c.Before, c.After.Passed, "%s: what is shown is the network after that", c.Name)
+	}
 	require.Len(t, p.Steps(), 2)
 	require.Equal(t, "spare the host", p.Steps()[0].Message)
 	require.Equal(t, history.Reverted, p.Steps()[1].Origin)
