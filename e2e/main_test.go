@@ -129,6 +129,14 @@ func (s *server) lab(t testing.TB, text string) string {
 	t.Helper()
 	var row struct{ ID string }
 	require.Equal(t, http.StatusCreated, s.call(t, "POST", "/api/labs", map[string]string{"text": text}, &row))
+	// All tests share a database: no other test finds it by its name.
+	t.Cleanup(func() {
+		if r, err := http.NewRequest("DELETE", s.url+"/api/labs/"+row.ID, nil); err == nil {
+			if answer, err := http.DefaultClient.Do(r); err == nil { // the server may be gone
+				_ = answer.Body.Close()
+			}
+		}
+	})
 	return row.ID
 }
 
