@@ -101,8 +101,8 @@ func TestEveryViewCanBeRead(t *testing.T) {
 	}
 }
 
-// TestTheMapsOfAllDemosCanBeRead measures the map of each demo lab, with all that is up
-// and with a device off.
+// TestTheMapsOfAllDemosCanBeRead measures the map of each demo lab: with all that is up,
+// with a device disabled, and with links cut.
 func TestTheMapsOfAllDemosCanBeRead(t *testing.T) {
 	s := start(t)
 	tab := page(t)
@@ -111,11 +111,20 @@ func TestTheMapsOfAllDemosCanBeRead(t *testing.T) {
 		id := s.lab(t, d.Text)
 		arrive(t, tab, s.url+"/lab/"+id+"/map")
 		measure(t, tab, d.Slug)
-		var first struct{ Devices []struct{ Name string } }
-		s.call(t, "GET", "/api/labs/"+id+"/map?at=now", nil, &first)
-		require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "disable " + first.Devices[0].Name}, nil))
+		var now struct {
+			Devices []struct{ Name string }
+			Links   []struct {
+				Ends []struct{ Device, Port string }
+			}
+		}
+		s.call(t, "GET", "/api/labs/"+id+"/map?at=now", nil, &now)
+		first := now.Devices[0].Name
+		require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "disable " + first}, nil))
+		for _, l := range now.Links[:min(3, len(now.Links))] {
+			require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut " + l.Ends[0].Device + "." + l.Ends[0].Port}, nil))
+		}
 		arrive(t, tab, s.url+"/lab/"+id+"/map")
-		measure(t, tab, d.Slug+" without "+first.Devices[0].Name)
+		measure(t, tab, d.Slug+" without "+first+", links cut")
 	}
 }
 
@@ -159,14 +168,16 @@ func TestTheMeasureSees(t *testing.T) {
 			+ '<p style="position:absolute;left:9px;top:9px;font-size:9px">too small</p><p style="position:absolute;left:99px;top:9px;font-size:13px;color:#999">too faint</p>'
 			+ '<p style="position:absolute;left:9px;top:50px;font-size:14px">one above</p><p style="position:absolute;left:29px;top:53px;font-size:14px">the other</p>'
 			+ '<div style="position:absolute;left:9px;top:120px;width:60px;overflow:hidden;white-space:nowrap;font-size:14px">far too long for it</div>'
-			+ '<div class="react-flow__viewport" style="position:absolute;left:9px;top:150px"><div class="react-flow__node react-flow__node-device" style="position:absolute;width:90px;height:30px;background:#eee"></div>'
-			+ '<p style="position:absolute;left:60px;top:9px;font-size:13px">a cost</p></div></div>'); 0`))
+			+ '<svg style="position:absolute;left:150px;top:50px" width="140" height="90"><rect width="140" height="90" fill="#333"/><text x="9" y="40" font-size="13" fill="black">on a bar</text><text x="9" y="70" font-size="13" fill="white">told apart</text></svg>'
+			+ '<div class="react-flow__viewport" style="position:absolute;left:9px;top:150px;width:200px;height:40px"><div class="react-flow__node react-flow__node-device" style="position:absolute;width:90px;height:30px;white-space:nowrap;background:#eee">a name too long for it</div>'
+			+ '<p style="position:absolute;left:60px;top:9px;font-size:13px;white-space:nowrap">a cost</p></div></div>'); 0`))
 	require.NoError(t, err)
 	raw, err := chromedp.Run(tab, chromedp.Evaluate[string](string(script)))
 	require.NoError(t, err)
 	var found []string
 	require.NoError(t, json.Unmarshal([]byte(raw), &found))
-	for _, what := range []string{`"too small" is 9.0 px`, `"too faint" has a contrast of 2.85`, `"one above" and "the other" overlap`, `"far too long for it" is cut off`, `"a cost" and the card at`} {
+	require.False(t, slices.ContainsFunc(found, func(f string) bool { return strings.Contains(f, "told apart") }), found)
+	for _, what := range []string{`"too small" is 9.0 px`, `"too faint" has a contrast of 2.85`, `"one above" and "the other" overlap`, `"on a bar" has a contrast of 1.66`, `"far too long for it" is cut off`, `"a cost" and the card at`, `"a name too long for it" is wider than its card`} {
 		require.True(t, slices.ContainsFunc(found, func(f string) bool { return strings.HasPrefix(f, what) }), "%s: %v", what, found)
 	}
 }

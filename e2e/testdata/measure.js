@@ -14,7 +14,10 @@
   const clips = (style) => [style.overflowX, style.overflowY].some((o) => o === 'hidden' || o === 'clip');
   const scrolls = (style) => [style.overflowX, style.overflowY].some((o) => o === 'auto' || o === 'scroll');
   // Whether something with a ground of its own lies above an element.
+  // A card above a label of the map is no layer of its own: it is found below.
   const covers = (top, e) => {
+    const label = e.closest('.react-flow__viewport') && !e.closest('.react-flow__node');
+    if (label && top?.closest('.react-flow__node')) return false;
     for (let a = top; a && !a.contains(e); a = a.parentElement) {
       const ground = getComputedStyle(a).backgroundColor;
       if (ground !== 'transparent' && !/, 0\)$/.test(ground)) return !e.contains(a);
@@ -34,16 +37,40 @@
     b: top.b * top.a + below.b * (1 - top.a),
     a: 1,
   });
+  // What of a drawing lies below a text of it, from the top down.
+  const drawnBelow = (e) => {
+    const drawing = e instanceof SVGElement && e.ownerSVGElement;
+    if (!drawing) return [];
+    const t = e.getBoundingClientRect();
+    const middle = { x: t.x + t.width / 2, y: t.y + t.height / 2 };
+    return [...drawing.querySelectorAll('rect, circle, ellipse, polygon, path')]
+      .filter((shape) => {
+        if (!(shape.compareDocumentPosition(e) & Node.DOCUMENT_POSITION_FOLLOWING)) return false;
+        if (!shape.checkVisibility({ opacityProperty: true, visibilityProperty: true })) return false;
+        const at = new DOMPoint(middle.x, middle.y).matrixTransform(shape.getScreenCTM().inverse());
+        return shape.isPointInFill(at);
+      })
+      .map((shape) => {
+        const s = getComputedStyle(shape);
+        if (s.fill === 'none') return { r: 0, g: 0, b: 0, a: 0 };
+        const c = colourOf(s.fill);
+        c.a *= Number(s.fillOpacity);
+        for (let a = shape; a && a !== drawing; a = a.parentElement) c.a *= Number(getComputedStyle(a).opacity);
+        return c;
+      })
+      .filter((c) => c.a > 0)
+      .reverse();
+  };
   // The grounds that a text may lie on, of which the worst counts: a gradient has several.
   const groundsOf = (e) => {
-    const layers = [];
-    for (let a = e; a; a = a.parentElement) {
+    const layers = drawnBelow(e).map((c) => [c]);
+    if (layers.some(([c]) => c.a === 1)) layers.length = layers.findIndex(([c]) => c.a === 1) + 1;
+    for (let a = e; a && !layers.at(-1)?.every((c) => c.a === 1); a = a.parentElement) {
       const s = getComputedStyle(a);
       const stops = s.backgroundImage.match(/(?:rgba?|color)\([^)]*\)/g);
       if (stops) layers.push(stops.map(colourOf));
       const ground = colourOf(s.backgroundColor);
       if (ground.a > 0) layers.push([ground]);
-      if (layers.at(-1)?.every((c) => c.a === 1)) break;
     }
     return layers.reverse().reduce((below, layer) => below.flatMap((b) => layer.map((c) => over(c, b))), [{ r: 1, g: 1, b: 1, a: 1 }]);
   };
@@ -129,9 +156,17 @@
         found.push(`${short(a.words)} and ${short(b.words)} overlap at ${round(a.rects[0])}`);
     }
   // On the map no text covers a card, nor lies half below one.
-  const cards = [...document.querySelectorAll('.react-flow__node-device, .react-flow__node-segment')].map((e) => e.getBoundingClientRect());
-  for (const t of texts.filter((t) => t.e.closest('.react-flow__viewport') && !t.e.closest('.react-flow__node')))
-    for (const c of cards) if (t.boxes.some((b) => meet(b, c))) found.push(`${short(t.words)} and the card at ${round(c)} cover each other`);
+  const cards = [...document.querySelectorAll('.react-flow__node-device, .react-flow__node-segment')].map((e) => ({
+    e,
+    box: (e.querySelector('.card') ?? e).getBoundingClientRect(),
+  }));
+  for (const t of texts.filter((t) => t.e.closest('.react-flow__viewport')))
+    for (const c of cards) {
+      const own = c.e.contains(t.e);
+      if (!own && t.boxes.some((b) => meet(b, c.box))) found.push(`${short(t.words)} and the card at ${round(c.box)} cover each other`);
+      if (own && !t.e.closest('.map-note') && t.rects.some((r) => meet(r, c.box) && (r.left < c.box.left - 1 || r.right > c.box.right + 1)))
+        found.push(`${short(t.words)} is wider than its card at ${round(c.box)}`);
+    }
 
   const main = document.querySelector('main')?.getBoundingClientRect();
   if (main && innerWidth >= 1280 && main.width < 899) found.push(`the main view is ${Math.round(main.width)} px wide`);

@@ -49,13 +49,22 @@ const config = defineConfig({
       alignItems: 'center !important',
       justifyContent: 'center !important',
       columnGap: '0.4em',
-      padding: '0 !important',
+      // No name is wider than its card.
+      width: 'max-content !important',
+      minWidth: '100%',
+      position: 'relative',
+      left: '50%',
+      transform: 'translateX(-50%)',
+      padding: '0 0.4em !important',
     },
     '.map-flow[data-detail=names] .card-name': { overflow: 'visible !important', lineHeight: '1 !important' },
     // A segment without its name is a small bar.
     '.map-flow[data-detail=names] .segment, .map-flow[data-detail=dots] .segment': {
       width: '36px !important',
       height: '8px !important',
+      minWidth: 0,
+      left: 0,
+      transform: 'none',
       margin: '7px 20px !important',
     },
     '.map-flow[data-detail=dots] .card-name': { display: 'none !important' },

@@ -6,7 +6,7 @@ import { Fixes } from '../../shared/draft/Fixes';
 import { ask } from '../../shared/api/questions';
 import { cableOf, deviceOf, portName, useFocus } from '../../shared/focus/focus';
 import { LinkFields } from '../../views/map/LinkFields';
-import { faultWords } from '../../views/map/LinkEdge';
+import { faultWords } from '../../views/map/words';
 import { metWords } from './met';
 import { Reasons } from '../../views/neighbours/Reasons';
 import { Aside, Key, Mono, Plain, Quiet } from '../../shared/parts/parts';

@@ -23,14 +23,26 @@ import {
   type RegionNode,
 } from './cards';
 import { MapDetail } from './MapDetail';
-import { spacingOf } from './level';
+import {
+  costOf,
+  labelsOf,
+  markOf,
+  sessionId,
+  sizeOf,
+  stopOf,
+  stopSides,
+  textScale,
+  virtualId,
+  whyOf,
+} from './labels';
+import { levelOf, spacingOf } from './level';
 import { DraftEdge, type DraftEdgeType } from './DraftEdge';
 import type { Drafted } from './drafted';
 import { cardSize, crossings, distanceTo, onTree, segmentId, type Crossing } from './graph';
 import type { Places } from './layout';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
 import { labName } from './places';
-import { regions } from './region';
+import { regions, regionWords } from './region';
 import { SessionEdge, type SessionEdgeType } from './SessionEdge';
 import { VirtualEdge, type VirtualEdgeType } from './VirtualEdge';
 
@@ -112,6 +124,21 @@ export function Canvas(props: CanvasProps) {
     () => spacingOf(map.devices.flatMap((d) => places[d.name] ?? [])),
     [map.devices, places],
   );
+  // Below a zoom there are names alone.
+  const scale = useStore(textScale);
+  const costs = useStore(
+    (x) => levelOf(x.transform[2], spacing) !== 'names' && levelOf(x.transform[2], spacing) !== 'dots',
+  );
+  const areas = useMemo(() => regions(map, places), [map, places]);
+  const texts = useMemo(() => {
+    const notes = areas.map((r) => ({
+      x: r.x + r.name.x,
+      y: r.y + r.name.y - 11 * scale,
+      ...sizeOf(regionWords(r, reached), scale, false),
+    }));
+    const stop = path?.stopsAt ? { device: path.stopsAt, words: path.reason ?? '' } : undefined;
+    return labelsOf(map, places, scale, { arcs, costs, notes, stop });
+  }, [map, places, areas, reached, path, scale, arcs, costs]);
   const nodes: Node[] = useMemo(() => {
     const cards: CardNode[] = map.devices.map((d) => ({
       id: d.name,
@@ -123,6 +150,7 @@ export function Canvas(props: CanvasProps) {
         device: d,
         focused: d.name === who,
         stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
+        side: stopSides[texts.get(stopOf(d.name)) ?? 0],
         far: tree && distanceTo(tree, d.name),
         draft: false,
         gone: drafted.gone.has(d.name),
@@ -174,25 +202,35 @@ export function Canvas(props: CanvasProps) {
         selected: chosen.includes(id),
       });
     });
-    const areas: RegionNode[] = regions(map, places).map((r): RegionNode => ({
+    const grounds: RegionNode[] = areas.map((r): RegionNode => ({
       id: `AS ${r.as}`,
       type: 'region',
       measured: { width: r.width, height: r.height },
       width: r.width,
       height: r.height,
       position: { x: r.x, y: r.y },
-      data: { region: r, without: reached !== undefined && !reached.has(r.as) },
+      data: {
+        region: r,
+        without: reached !== undefined && !reached.has(r.as),
+        words: regionWords(r, reached),
+      },
       draggable: false,
       selectable: false,
       focusable: false,
       zIndex: -1,
     }));
-    return [...areas, ...cards, ...pills];
-  }, [map, places, who, path, tree, reached, drafted, chosen]);
+    return [...grounds, ...cards, ...pills];
+  }, [map, places, areas, texts, who, path, tree, reached, drafted, chosen]);
 
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
     const pairs = new Map<string, number>();
+    const textsOf = (edge: string) => ({
+      near: texts.get(costOf(edge, 'near')),
+      far: texts.get(costOf(edge, 'far')),
+      why: texts.get(whyOf(edge)),
+      mark: texts.get(markOf(edge)),
+    });
     const out: (LinkEdgeType | VirtualEdgeType | SessionEdgeType | DraftEdgeType)[] = drafted.edges.map(
       (e) => ({
         id: e.id,
@@ -221,6 +259,7 @@ export function Canvas(props: CanvasProps) {
               offset: 0,
               selected: link === portName(e),
               gone: drafted.gone.has(key),
+              texts: textsOf(key),
             },
           });
         });
@@ -247,21 +286,26 @@ export function Canvas(props: CanvasProps) {
           offset: nth,
           selected: names.includes(link),
           gone: drafted.gone.has(l.id),
+          texts: textsOf(l.id),
         },
       });
     }
     for (const v of map.virtual) {
       out.push({
-        id: `virtual ${v.a} ${v.port}`,
+        id: virtualId(v),
         source: v.a,
         target: v.b,
         type: 'virtual',
-        data: { virtual: v, choose: () => void set({ who: `${v.a}.${v.port}` }) },
+        data: {
+          virtual: v,
+          choose: () => void set({ who: `${v.a}.${v.port}` }),
+          place: texts.get(markOf(virtualId(v))),
+        },
       });
     }
     for (const s of arcs ? map.sessions : []) {
       out.push({
-        id: `session ${s.a} ${s.peer} ${s.b}`,
+        id: sessionId(s),
         source: s.a,
         target: s.b,
         type: 'session',
@@ -269,11 +313,15 @@ export function Canvas(props: CanvasProps) {
           session: s,
           on: focus.who === `${s.a}/${s.peer}`,
           choose: () => void set({ who: `${s.a}/${s.peer}` }),
+          text: {
+            why: texts.has(whyOf(sessionId(s))),
+            place: texts.get(whyOf(sessionId(s))) ?? texts.get(markOf(sessionId(s))),
+          },
         },
       });
     }
     return out;
-  }, [map, path, tree, arcs, link, labels, set, focus.who, drafted]);
+  }, [map, path, tree, arcs, link, labels, set, focus.who, drafted, texts]);
 
   const draftNames = new Set(drafted.devices.map((d) => d.device.name));
   const letGo = (cards: Node[]) => {

@@ -1,7 +1,9 @@
 import { EdgeLabelRenderer, useInternalNode, useStore, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapEnd, MapLink } from '../../shared/api/client';
 import type { Crossing } from './graph';
-import { along, besideEnd, lineBetween, markOn, reversed, type Box, type Line } from './line';
+import { sizeOf, textScale } from './labels';
+import { along, costPlaces, lineBetween, markPlaces, reversed, type Line } from './line';
+import { endWords, faultWords, markWords, roleWords, shortMarkWords } from './words';
 
 export type LinkEdgeType = Edge<
   {
@@ -16,21 +18,18 @@ export type LinkEdgeType = Edge<
     selected: boolean;
     /** The draft takes it out. */
     gone: boolean;
+    /** Which of their places its texts have; undefined without room. */
+    texts: {
+      near: number | undefined;
+      far: number | undefined;
+      why: number | undefined;
+      mark: number | undefined;
+    };
   },
   'link'
 >;
 
 const color = (name: string) => `var(--chakra-colors-${name})`;
-
-/** What is wrong with a link, in words; '' if nothing is. */
-export function faultWords(link: MapLink): string {
-  if (link.cut) return 'cut, no carrier';
-  const silent = link.ends.filter((e) => e.silent);
-  if (silent.length > 1) return 'silent, packets vanish';
-  if (silent[0]) return `packets from ${silent[0].device} vanish`;
-  const down = link.kind === 'link' ? link.ends.find((e) => !e.up) : undefined;
-  return down ? (down.why ?? 'down') : '';
-}
 
 /** A link as a line from card to card: its cost at each end, its fault in words, the way of traffic over it. */
 export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
@@ -42,11 +41,11 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
     width: n.measured.width ?? 0,
     height: n.measured.height ?? 0,
   });
-  const cards = [box(a), box(b)] as const;
-  const l = lineBetween(...cards, data.offset);
+  const l = lineBetween(box(a), box(b), data.offset);
   const { link, over, tree, near, far } = data;
   const used = tree === 'forward' || tree === 'back';
-  const fault = link.kind === 'link' ? faultWords(link) : data.far.up ? '' : (data.far.why ?? 'down');
+  const fault = faultWords(link, far);
+  const { why, mark } = data.texts;
   const stroke = data.gone
     ? color('line')
     : over
@@ -78,20 +77,21 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
         className="react-flow__edge-interaction"
       />
       <EdgeLabelRenderer>
-        {near && <EndLabel l={l} cards={[...cards]} end={near} full={data.labels || data.selected} />}
-        <EndLabel l={reversed(l)} cards={[...cards]} end={far} full={data.labels || data.selected} />
-        {fault && <FaultMark l={l} fault={fault} />}
+        {near && <EndLabel l={l} place={data.texts.near} end={near} full={data.labels || data.selected} />}
+        <EndLabel l={reversed(l)} place={data.texts.far} end={far} full={data.labels || data.selected} />
+        {why !== undefined && <FaultMark l={l} words={markWords(link, far)} place={why} />}
+        {mark !== undefined && <FaultMark l={l} words={shortMarkWords(link, far)} place={mark} />}
       </EdgeLabelRenderer>
     </>
   );
 }
 
-/** What is wrong with a link, where it covers no card. */
-function FaultMark({ l, fault }: { l: Line; fault: string }) {
-  const zoom = useStore((x) => x.transform[2]);
-  // The text keeps its size on the screen when the map is small.
-  const scale = Math.max(1, 1 / zoom);
-  const at = markOn(l, (fault.length * 6.2 + 14) * scale, 20 * scale);
+/** What is wrong with a link. */
+function FaultMark({ l, words, place }: { l: Line; words: string; place: number }) {
+  const scale = useStore(textScale);
+  const { width, height } = sizeOf(words, scale, true);
+  const at = markPlaces(l, width, height)[place];
+  if (!at || !words) return null;
   return (
     <div
       className="map-note"
@@ -104,10 +104,12 @@ function FaultMark({ l, fault }: { l: Line; fault: string }) {
         borderRadius: 4,
         padding: '1px 6px',
         fontWeight: 600,
+        whiteSpace: 'nowrap',
+        maxWidth: 'none',
         pointerEvents: 'none',
       }}
     >
-      {fault}
+      {words}
     </div>
   );
 }
@@ -141,12 +143,20 @@ function Arrow({ l, fill }: { l: Line; fill: string }) {
 }
 
 /** The cost at a link's end, and its port and address when they are asked for. */
-function EndLabel({ l, cards, end, full }: { l: Line; cards: Box[]; end: MapEnd; full: boolean }) {
-  const role = end.role === 'DR' || end.role === 'Backup' ? end.role : '';
-  if (!full && !end.cost) return null;
-  const words = `${role} ${end.cost ?? ''}`.trim();
-  // As large as it gets on the smallest map that shows it.
-  const at = full ? along(l, 46, 0) : besideEnd(l, cards, words.length * 10, 20);
+function EndLabel({
+  l,
+  place,
+  end,
+  full,
+}: {
+  l: Line;
+  place: number | undefined;
+  end: MapEnd;
+  full: boolean;
+}) {
+  const role = roleWords(end);
+  if (!full && endWords(end) === '') return null;
+  const at = full ? along(l, 46, 0) : place === undefined ? undefined : costPlaces(l)[place];
   if (!at) return null;
   return (
     <div

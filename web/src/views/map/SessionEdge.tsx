@@ -1,8 +1,19 @@
 import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapSession } from '../../shared/api/client';
 import { arc } from './arc';
+import { bendOf } from './labels';
+import { sessionWords } from './words';
 
-export type SessionEdgeType = Edge<{ session: MapSession; choose: () => void; on: boolean }, 'session'>;
+export type SessionEdgeType = Edge<
+  {
+    session: MapSession;
+    choose: () => void;
+    on: boolean;
+    /** Which of its places the text has, and whether it says why there. */
+    text: { why: boolean; place: number | undefined };
+  },
+  'session'
+>;
 
 const color = (name: string) => `var(--chakra-colors-${name})`;
 
@@ -15,12 +26,11 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
     x: n.internals.positionAbsolute.x + (n.measured.width ?? 0) / 2,
     y: n.internals.positionAbsolute.y + (n.measured.height ?? 0) / 2,
   });
-  const { session, on } = data;
+  const { session, on, text } = data;
   const p = middle(a);
   const q = middle(b);
-  const { d, label } = arc(p, q, session.linked ? 0.16 : 0.1);
-  // Between cards that are close there is room for the state only; the rest is said on approach.
-  const roomy = Math.hypot(p.x - q.x, p.y - q.y) > 230 || Math.abs(p.y - q.y) > 130;
+  const { d, places } = arc(p, q, bendOf(session));
+  const at = text.place === undefined ? undefined : places[text.place];
   const tone = color(session.up ? (on ? 'plum' : session.external ? 'plum' : 'leaf') : 'brick');
   return (
     <>
@@ -41,23 +51,24 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
           {session.why ? `, ${session.why}` : ''}
         </title>
       </path>
-      {!session.up && (
+      {!session.up && at && (
         <EdgeLabelRenderer>
           <div
             className="map-note"
             style={{
               position: 'absolute',
-              transform: `translate(-50%,-50%) translate(${label.x}px,${label.y}px)`,
+              transform: `translate(-50%,-50%) translate(${at.x}px,${at.y}px)`,
               background: color('brick-soft'),
               color: tone,
               padding: '1px 5px',
               borderRadius: 4,
               zIndex: 2,
+              whiteSpace: 'nowrap',
+              maxWidth: 'none',
               pointerEvents: 'none',
             }}
           >
-            {session.state}
-            {session.why && roomy ? `: ${session.why}` : ''}
+            {text.why ? sessionWords(session) : session.state}
           </div>
         </EdgeLabelRenderer>
       )}

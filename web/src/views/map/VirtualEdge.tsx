@@ -1,8 +1,13 @@
 import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapVirtual } from '../../shared/api/client';
 import { arc } from './arc';
+import { virtualBend } from './labels';
+import { virtualWords } from './words';
 
-export type VirtualEdgeType = Edge<{ virtual: MapVirtual; choose: () => void }, 'virtual'>;
+export type VirtualEdgeType = Edge<
+  { virtual: MapVirtual; choose: () => void; place: number | undefined },
+  'virtual'
+>;
 
 const color = (name: string) => `var(--chakra-colors-${name})`;
 
@@ -17,7 +22,8 @@ export function VirtualEdge({ source, target, data }: EdgeProps<VirtualEdgeType>
   });
   const p = middle(a);
   const q = middle(b);
-  const { d, label } = arc(p, q, 0.22);
+  const { d, places } = arc(p, q, virtualBend);
+  const at = data.place === undefined ? undefined : places[data.place];
   const { virtual } = data;
   const tone = color(virtual.up ? 'plum' : 'brick');
   return (
@@ -30,22 +36,25 @@ export function VirtualEdge({ source, target, data }: EdgeProps<VirtualEdgeType>
         fill="none"
         className="react-flow__edge-interaction"
       />
-      <EdgeLabelRenderer>
-        <div
-          className="map-note"
-          style={{
-            position: 'absolute',
-            transform: `translate(-50%,-50%) translate(${label.x}px,${label.y}px)`,
-            background: color('paper'),
-            color: tone,
-            padding: '0 4px',
-            pointerEvents: 'none',
-          }}
-        >
-          virtual, area {virtual.area}
-          {virtual.up ? '' : `: ${virtual.state}`}
-        </div>
-      </EdgeLabelRenderer>
+      {at && (
+        <EdgeLabelRenderer>
+          <div
+            className="map-note"
+            style={{
+              position: 'absolute',
+              transform: `translate(-50%,-50%) translate(${at.x}px,${at.y}px)`,
+              background: color('paper'),
+              color: tone,
+              padding: '0 4px',
+              whiteSpace: 'nowrap',
+              maxWidth: 'none',
+              pointerEvents: 'none',
+            }}
+          >
+            {virtualWords(virtual)}
+          </div>
+        </EdgeLabelRenderer>
+      )}
     </>
   );
 }

@@ -1,7 +1,9 @@
 import { Box } from '@chakra-ui/react';
+import type { CSSProperties } from 'react';
 import { Handle, Position, useConnection, type Node, type NodeProps } from '@xyflow/react';
 import type { MapDevice } from '../../shared/api/client';
 import { cardSize } from './graph';
+import type { StopSide } from './labels';
 import type { Region } from './region';
 import { asTint, tinted } from './tint';
 
@@ -9,7 +11,9 @@ export type CardNode = Node<
   {
     device: MapDevice;
     focused: boolean;
+    /** Why packets end here, and on which side of the card there is room to say it. */
     stops: string;
+    side?: StopSide | undefined;
     far: number | undefined;
     /** It is only in the draft, or the draft takes it out. */
     draft: boolean;
@@ -17,7 +21,7 @@ export type CardNode = Node<
   },
   'device'
 >;
-export type RegionNode = Node<{ region: Region; without: boolean }, 'region'>;
+export type RegionNode = Node<{ region: Region; without: boolean; words: string }, 'region'>;
 export type PillNode = Node<{ name: string; draft: boolean; gone: boolean }, 'segment'>;
 
 const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
@@ -74,6 +78,16 @@ const roleWords: Record<string, string> = {
   'AS boundary router': 'AS boundary',
 };
 
+/** Where a note is on each side of a card, in CSS. */
+const beside: Record<StopSide, CSSProperties> = {
+  below: { top: 'calc(100% + 4px)', left: 0 },
+  'below left': { top: 'calc(100% + 4px)', right: 0 },
+  above: { bottom: 'calc(100% + 4px)', left: 0 },
+  'above left': { bottom: 'calc(100% + 4px)', right: 0 },
+  right: { left: 'calc(100% + 4px)', top: 0 },
+  left: { right: 'calc(100% + 4px)', top: 0 },
+};
+
 /** A device: a small card with its name and its address. */
 export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
   const { device, focused, stops, far, draft, gone } = data;
@@ -85,17 +99,33 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
       style={{
         background: draft
           ? 'var(--chakra-colors-plum-soft)'
-          : tinted(device.kind === 'host' ? [] : device.areas),
+          : device.enabled && !gone
+            ? tinted(device.kind === 'host' ? [] : device.areas)
+            : 'var(--chakra-colors-paper)',
       }}
-      border={selected ? '2px solid' : draft ? '1.5px dashed' : focused ? '2px solid' : '1px solid'}
-      borderColor={focused || draft || selected ? 'plum' : stops ? 'brick' : 'line'}
+      border={
+        selected
+          ? '2px solid'
+          : draft || gone || !device.enabled
+            ? '1.5px dashed'
+            : focused
+              ? '2px solid'
+              : '1px solid'
+      }
+      borderColor={
+        focused || draft || selected ? 'plum' : stops || gone ? 'brick' : device.enabled ? 'line' : 'quiet'
+      }
       borderRadius={device.kind === 'host' ? '14px' : '6px'}
       className="card"
       px={2}
       py="3px"
       lineHeight="1.2"
-      opacity={gone ? 0.35 : device.enabled ? 1 : 0.55}
-      title={gone ? 'the draft takes it out' : [device.name, ...device.roles].join(', ')}
+      textDecoration={gone ? 'line-through' : undefined}
+      title={
+        gone
+          ? 'the draft takes it out'
+          : [device.name, ...(device.enabled ? [] : ['disabled']), ...device.roles].join(', ')
+      }
       shadow="xs"
       data-device={device.name}
     >
@@ -158,8 +188,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
       {stops && (
         <Box
           position="absolute"
-          top={`${size.height + 4}px`}
-          left={0}
+          style={beside[data.side ?? 'below']}
           bg="brickSoft"
           color="brick"
           border="1px solid"
@@ -227,8 +256,7 @@ export function AutonomousSystem({ data }: NodeProps<RegionNode>) {
         fontWeight={650}
         fill="var(--chakra-colors-quiet)"
       >
-        AS {r.as}
-        {data.without ? ', without a route to it' : ''}
+        {data.words}
       </text>
     </svg>
   );

@@ -37,8 +37,13 @@ function border(box: Box, middle: { x: number; y: number }, to: { x: number; y: 
   return { x: middle.x + dx * scale, y: middle.y + dy * scale };
 }
 
+export interface Point {
+  x: number;
+  y: number;
+}
+
 /** The point a distance along a line, and a little beside it. */
-export function along(l: Line, distance: number, beside: number) {
+export function along(l: Line, distance: number, beside: number): Point {
   const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
   const t = Math.min(distance, length * 0.4) / length;
   return {
@@ -47,35 +52,39 @@ export function along(l: Line, distance: number, beside: number) {
   };
 }
 
-/** Whether a text in the middle of its room would cover part of a card. */
-const covers = (at: { x: number; y: number }, width: number, height: number, card: Box) =>
-  Math.abs(at.x - card.x - card.width / 2) < (width + card.width) / 2 &&
-  Math.abs(at.y - card.y - card.height / 2) < (height + card.height) / 2;
-
-/** The middle of a short text beside the beginning of a line, where it covers neither card; undefined if there is no such place. */
-export function besideEnd(l: Line, cards: Box[], width: number, height: number) {
-  for (const distance of [22, 30, 40, 52, 66])
-    for (const beside of [10, -10]) {
-      const at = along(l, distance, beside);
-      if (!cards.some((c) => covers(at, width, height, c))) return at;
-    }
-  return undefined;
-}
+/** Where the cost of a line's beginning may be: beside the line, the nearest first. */
+export const costPlaces = (l: Line): Point[] =>
+  [22, 30, 40, 52, 66, 84].flatMap((distance) => [10, -10].map((beside) => along(l, distance, beside)));
 
 /** Half of a card, which a mark beside a short line has to clear. */
 const half = { width: 68, height: 22 };
 
-/** The middle of a mark on a line: on it if there is room between the cards, else beside it, below or to the right. */
-export function markOn(l: Line, width: number, height: number) {
-  const dx = l.x2 - l.x1;
-  const dy = l.y2 - l.y1;
-  const length = Math.hypot(dx, dy) || 1;
-  const middle = { x: (l.x1 + l.x2) / 2, y: (l.y1 + l.y2) / 2 };
-  const [along, across] = [Math.abs(dx) / length, Math.abs(dy) / length];
-  if (length >= width * along + height * across) return middle;
-  return along >= across
-    ? { x: middle.x, y: Math.max(l.y1, l.y2) + half.height + height / 2 + 4 }
-    : { x: Math.max(l.x1, l.x2) + half.width + width / 2 + 4, y: middle.y };
+/** Where a mark on a line may be: on it, beside it, or beyond the cards of a short one. */
+export function markPlaces(l: Line, width: number, height: number): Point[] {
+  const at = (t: number) => ({ x: l.x1 + (l.x2 - l.x1) * t, y: l.y1 + (l.y2 - l.y1) * t });
+  const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
+  const normal = { x: (l.y1 - l.y2) / length, y: (l.x2 - l.x1) / length };
+  const off = (Math.abs(normal.x) * width + Math.abs(normal.y) * height) / 2 + 6;
+  const on = [0.5, 0.4, 0.6, 0.3, 0.7];
+  const middle = at(0.5);
+  return [
+    ...on.map(at),
+    ...on.flatMap((t) => [off, -off].map((o) => ({ x: at(t).x + normal.x * o, y: at(t).y + normal.y * o }))),
+    { x: middle.x, y: Math.max(l.y1, l.y2) + half.height + height / 2 + 4 },
+    { x: middle.x, y: Math.min(l.y1, l.y2) - half.height - height / 2 - 4 },
+    { x: Math.max(l.x1, l.x2) + half.width + width / 2 + 4, y: middle.y },
+    { x: Math.min(l.x1, l.x2) - half.width - width / 2 - 4, y: middle.y },
+    ...around(middle),
+  ];
 }
+
+/** Places around a point, the nearest first. */
+export const around = (p: Point): Point[] =>
+  [30, 45, 60, 80, 100].flatMap((r) =>
+    Array.from({ length: 16 }, (_, i) => ({
+      x: p.x + r * 1.6 * Math.cos((i * Math.PI) / 8),
+      y: p.y + r * Math.sin((i * Math.PI) / 8),
+    })),
+  );
 
 export const reversed = (l: Line): Line => ({ x1: l.x2, y1: l.y2, x2: l.x1, y2: l.y1 });

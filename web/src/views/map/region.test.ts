@@ -73,7 +73,7 @@ describe('regions of autonomous systems', () => {
     expect(apart([card(), card(), card()], [])).toHaveLength(1);
   });
   test('an arc keeps beside the straight line', () => {
-    expect(arc({ x: 0, y: 0 }, { x: 100, y: 0 }, 0.2).label).toEqual({ x: 50, y: 10 });
+    expect(arc({ x: 0, y: 0 }, { x: 100, y: 0 }, 0.2).places[0]).toEqual({ x: 50, y: 10 });
   });
 });
 

@@ -20,6 +20,10 @@ export interface Region {
   name: Point;
 }
 
+/** What its name says: reached are the ASes that have a route to the prefix in focus. */
+export const regionWords = (r: Region, reached: Set<number> | undefined) =>
+  `AS ${r.as}${reached && !reached.has(r.as) ? ', without a route to it' : ''}`;
+
 const room = 26;
 
 interface Box {

@@ -2,7 +2,8 @@ import type { MapData, Path } from '../../shared/api/client';
 import { cardSize, crossings, segmentId } from './graph';
 import type { Places } from './layout';
 import { arc } from './arc';
-import { besideEnd, lineBetween, reversed } from './line';
+import { bendOf, placer, sizeOf } from './labels';
+import { costPlaces, lineBetween, reversed } from './line';
 import { regions } from './region';
 
 const escape = (s: string) => s.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
@@ -19,6 +20,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       .filter((l) => l.kind === 'segment')
       .map((l) => [segmentId(l), box(segmentId(l), cardSize.segment)] as const),
   ]);
+  const put = placer([...boxes.values()]);
   const over = new Map(path ? crossings(map, path).map((c) => [c.id, c]) : []);
   const out: string[] = regions(map, places).map(
     (r) =>
@@ -36,10 +38,12 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       `<line x1="${l.x1}" y1="${l.y1}" x2="${l.x2}" y2="${l.y2}" stroke="${stroke}" stroke-width="${c ? 3 : 1.4}"${broken || c?.lost ? ' stroke-dasharray="7 6"' : ''}/>`,
     );
     [l, reversed(l)].forEach((x, i) => {
-      const at = besideEnd(x, [a, b], 20, 16);
-      if (costs[i] && at)
+      const words = String(costs[i] ?? '');
+      const places = costPlaces(x);
+      const at = words ? places[put(places, sizeOf(words, 1, false)) ?? -1] : undefined;
+      if (at)
         out.push(
-          `<text x="${at.x}" y="${at.y}" font-size="11" fill="#655b67" text-anchor="middle">${costs[i]}</text>`,
+          `<text x="${at.x}" y="${at.y}" font-size="11" fill="#655b67" text-anchor="middle">${words}</text>`,
         );
     });
   };
@@ -54,7 +58,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
     const b = boxes.get(s.b);
     if (!a || !b) continue;
     const middle = (m: typeof a) => ({ x: m.x + m.width / 2, y: m.y + m.height / 2 });
-    const { d } = arc(middle(a), middle(b), s.linked ? 0.16 : 0.1);
+    const { d } = arc(middle(a), middle(b), bendOf(s));
     const tone = s.up ? (s.external ? '#6d2f57' : '#466c35') : '#a03a29';
     out.push(
       `<path d="${d}" fill="none" stroke="${tone}" stroke-width="1.3"${s.external ? '' : ' stroke-dasharray="5 4"'}/>`,

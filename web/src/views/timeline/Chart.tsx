@@ -90,7 +90,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
               x={x(t + d.start)}
               y={height - 5}
               style={{ fontSize: 11 }}
-              textAnchor="middle"
+              textAnchor={x(t + d.start) > width - 40 ? 'end' : 'middle'}
               fill={c('quiet')}
             >
               {duration(t)}

@@ -50,7 +50,6 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
             'Nothing has been done yet.'
           )}
         </Box>
-        {open && <Legend rows={detail.data?.rows} />}
         {action && lab.actions.length > 1 && <BeforeAfter seq={seq} actions={lab.actions.length} />}
       </Flex>
       {open && detail.data && (
@@ -63,6 +62,9 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
           role="region"
           aria-label="Events of the action"
         >
+          <Box px={3} pt={1}>
+            <Legend rows={detail.data.rows} />
+          </Box>
           <Chart
             detail={detail.data}
             at={at}
