@@ -203,9 +203,18 @@ func seesNot(text string) step {
 	return until(`document.body?.innerText.includes(` + quoted(text) + `) === false`)
 }
 
-// button presses what has this text.
+// button presses what has this text, once it can be pressed and stays where it is.
 func button(text string) step {
-	return chromedp.Click(chromedp.Search(fmt.Sprintf(`//button[normalize-space(.)=%q]`, text)))
+	path := fmt.Sprintf(`//button[normalize-space(.)=%q]`, text)
+	still := fmt.Sprintf(`(() => {
+		const b = document.evaluate(%q, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE).singleNodeValue;
+		const r = b?.getBoundingClientRect();
+		const at = r && !b.disabled ? r.x + " " + r.y + " " + r.width : "";
+		const was = window.buttonWas;
+		window.buttonWas = at;
+		return at !== "" && at === was;
+	})()`, path)
+	return chromedp.Steps(script(`window.buttonWas = ""`), until(still), chromedp.Click(chromedp.Search(path)))
 }
 
 // openRoute opens a cell of the routes. Rows move while their heights are being

@@ -162,11 +162,7 @@ export function DraftBar({ view }: { view: View }) {
         <Plain onClick={d.redo} disabled={!d.redo} title="Ctrl+Shift+Z">
           Redo
         </Plain>
-        <Plain
-          onClick={look}
-          disabled={d.errors > 0}
-          loading={effect.previewing && effect.fresh === undefined}
-        >
+        <Plain onClick={look} disabled={d.errors > 0}>
           Preview
         </Plain>
         <Main
