@@ -230,8 +230,18 @@ func TestRunOfALabThatDoesNotSettle(t *testing.T) {
 	require.Contains(t, errs, "the lab does not settle")
 }
 
+func TestAWaitThatIsLeftIsNoLabThatDoesNotSettle(t *testing.T) {
+	code, out, errs := hellebore(t, "run", "../demo/tarn-valley.lab", "--do", "wait 800000h")
+	require.Equal(t, 3, code)
+	require.Regexp(t, `^left at [0-9.]+ s\n`, out)
+	require.Contains(t, errs, "a wait takes too much work and was left before its time was up")
+	require.NotContains(t, errs, "does not settle")
+}
+
 func TestRunIsStoppedByAnInterrupt(t *testing.T) {
-	cmd := exec.Command(binary, "run", "../demo/tarn-valley.lab", "--do", "wait 800000h")
+	large := filepath.Join(t.TempDir(), "large.lab")
+	require.NoError(t, os.WriteFile(large, []byte(gridLab(45)), 0o600)) // settles after many seconds
+	cmd := exec.Command(binary, "run", large)
 	var errs bytes.Buffer
 	cmd.Stderr = &errs
 	require.NoError(t, cmd.Start())

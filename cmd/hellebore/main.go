@@ -26,8 +26,9 @@ const (
 // errFailed ends with exitFailed; what failed has been said.
 var errFailed = errors.New("failed")
 
-// errUnsettled and errStopped end with exitNoAnswer.
+// errUnsettled, errLeft and errStopped end with exitNoAnswer.
 var (
+	errLeft      = errors.New("a wait takes too much work and was left before its time was up; wait less")
 	errUnsettled = errors.New("the lab does not settle; see above what keeps moving")
 	errStopped   = errors.New("stopped before the lab settled")
 )
@@ -58,7 +59,7 @@ func execute(args []string) int {
 		return exitOK
 	case errors.Is(err, errFailed):
 		return exitFailed
-	case errors.Is(err, errUnsettled), errors.Is(err, errStopped):
+	case errors.Is(err, errUnsettled), errors.Is(err, errLeft), errors.Is(err, errStopped):
 		fmt.Fprintln(os.Stderr, "hellebore:", err)
 		return exitNoAnswer
 	}

@@ -18,6 +18,7 @@ import (
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 func runCommand() *cobra.Command {
@@ -76,7 +77,11 @@ func runCommand() *cobra.Command {
 			} else {
 				printReport(cmd.OutOrStdout(), l, r)
 			}
-			if !r.Settled && pass == 0 {
+			switch {
+			case r.Settled || pass != 0:
+			case left(l):
+				return errLeft
+			default:
 				return errUnsettled
 			}
 			if slices.ContainsFunc(r.Checks, func(c check.Result) bool { return !c.Passed }) {
@@ -144,13 +149,24 @@ func actionOf(s string) (history.Action, error) {
 	return history.ParseAction(s)
 }
 
+// left says whether the last action let time pass and was given up while it did.
+func left(l *lab.Lab) bool {
+	steps := l.History().Steps()
+	last := steps[len(steps)-1]
+	return last.Until != 0 && last.Outcome == network.Unfinished && l.History().Head().Calm().Settled()
+}
+
 // printReport writes the end state as tables.
 func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 	buffered := bufio.NewWriterSize(out, 1<<16)
 	t := tabwriter.NewWriter(buffered, 2, 8, 2, ' ', 0)
 	defer func() { _, _ = t.Flush(), buffered.Flush() }()
 	state := "settled"
-	if !r.Settled {
+	switch {
+	case r.Settled:
+	case left(l):
+		state = "left"
+	default:
 		state = "does not settle so far"
 	}
 	fmt.Fprintf(t, "%s at %.3f s\n", state, r.Time)
