@@ -2,7 +2,7 @@ import { EdgeLabelRenderer, useInternalNode, useStore, type Edge, type EdgeProps
 import type { MapEnd, MapLink } from '../../shared/api/client';
 import type { Crossing } from './graph';
 import { sizeOf, textScale } from './labels';
-import { along, costPlaces, lineBetween, markPlaces, reversed, type Line } from './line';
+import { along, barOf, costPlaces, lineBetween, markPlaces, reversed, type Line } from './line';
 import { endWords, faultWords, markWords, roleWords, shortMarkWords } from './words';
 
 export type LinkEdgeType = Edge<
@@ -36,11 +36,14 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   const a = useInternalNode(source);
   const b = useInternalNode(target);
   if (!a || !b || !data) return null;
-  const box = (n: typeof a) => ({
-    ...n.internals.positionAbsolute,
-    width: n.measured.width ?? 0,
-    height: n.measured.height ?? 0,
-  });
+  const box = (n: typeof a) => {
+    const card = {
+      ...n.internals.positionAbsolute,
+      width: n.measured.width ?? 0,
+      height: n.measured.height ?? 0,
+    };
+    return n.type === 'segment' ? barOf(card) : card;
+  };
   const l = lineBetween(box(a), box(b), data.offset);
   const { link, over, tree, near, far } = data;
   const used = tree === 'forward' || tree === 'back';

@@ -2,7 +2,16 @@ import type { MapData, MapEnd } from '../../shared/api/client';
 import { cardSize, segmentId } from './graph';
 import { arc } from './arc';
 import type { Places } from './layout';
-import { costPlaces, lineBetween, markPlaces, reversed, type Box, type Line, type Point } from './line';
+import {
+  barOf,
+  costPlaces,
+  lineBetween,
+  markPlaces,
+  reversed,
+  type Box,
+  type Line,
+  type Point,
+} from './line';
 import { endWords, markWords, sessionWords, shortMarkWords, virtualWords } from './words';
 
 /** Which of its places each text of the map has, by its name; one that is not there has no room. */
@@ -157,7 +166,7 @@ function linesOf(map: MapData, cards: Map<string, Box>): Drawn[] {
   return map.links.flatMap((l): Drawn[] => {
     const between = (id: string, from: string, to: string, nth: number) => {
       const [a, b] = [cards.get(from), cards.get(to)];
-      return a && b ? [{ id, line: lineBetween(a, b, nth) }] : [];
+      return a && b ? [{ id, line: lineBetween(l.kind === 'segment' ? barOf(a) : a, b, nth) }] : [];
     };
     if (l.kind === 'segment')
       return l.ends.flatMap((e, i) =>

@@ -12,6 +12,14 @@ export interface Line {
   y2: number;
 }
 
+/** A segment's bar within its pill: what is left of it where names are left out. Lines go up to the bar, and the pill covers their ends. */
+export const barOf = (pill: Box): Box => ({
+  x: pill.x + (pill.width - 36) / 2,
+  y: pill.y + (pill.height - 8) / 2,
+  width: 36,
+  height: 8,
+});
+
 /** The straight line between two cards, from border to border; nth of several between the same two moves aside. */
 export function lineBetween(a: Box, b: Box, nth: number): Line {
   const ca = { x: a.x + a.width / 2, y: a.y + a.height / 2 };
