@@ -197,7 +197,7 @@ func TestBadRequests(t *testing.T) {
 		{"GET", "/api/labs/nope", nil, 404, "there is no such lab; it may have been deleted"},
 		{"GET", "/api/labs/" + id + "/map?at=after-7", nil, 422, "there is no action 7 in this lab: it has 1"},
 		{"GET", "/api/labs/" + id + "/map?at=99999", nil, 422, "the moment 99999 s is not in this lab's time"},
-		{"GET", "/api/labs/" + id + "/explain?device=mill&to=10.0.0.0/8", nil, 422, "there is no device named mill at that moment"},
+		{"GET", "/api/labs/" + id + "/explain?device=mill&to=10.0.0.0/8", nil, 422, "there is no device named mill"},
 		{"POST", "/api/labs/" + id + "/actions", map[string]string{"action": "cut mill.e1"}, 422, "there is no device named mill"},
 		{"POST", "/api/labs/" + id + "/actions", map[string]string{"action": "cut quarry.e9"}, 422, "quarry has no port named e9"},
 		{"POST", "/api/labs/" + id + "/actions", map[string]string{"action": "apply", "text": "router\n"}, 422, "the text has an error, nothing was applied"},

@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -205,7 +206,7 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 			if x.Blackhole {
 				ways = []string{"blackhole"}
 			}
-			fmt.Fprintf(t, "%s\t%s\tcost %d\t%s\n", x.Prefix, x.Source, x.Metric, strings.Join(ways, ", "))
+			fmt.Fprintf(t, "%s\t%s\tcost %d\t%s\n", x.Prefix, cmp.Or(x.Origin, x.Source), x.Metric, strings.Join(ways, ", "))
 		}
 		_ = t.Flush()
 	}

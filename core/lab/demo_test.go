@@ -56,6 +56,8 @@ var solutions = map[string][]any{
 	"two-reflectors": {rewritten{"      local-address lo\n    peer 10.255.0.1 group reflectors\n    peer 10.255.0.2 group reflectors\n    peer 192.0.2.6",
 		"      local-address lo\n      next-hop-self\n    peer 10.255.0.1 group reflectors\n    peer 10.255.0.2 group reflectors\n    peer 192.0.2.6"}},
 	"two-islands": {rewritten{"      description \"larches\"\n      import-policy everything\n      export-policy everything", "      description \"larches\"\n      import-policy everything\n      export-policy one-as"}},
+	"ferry-and-mail": {rewritten{"  10.20.2.0/24\n  10.72.0.0/16 length 20..24\n", "  10.20.2.0/24\n",
+		"  static 10.72.8.0/24 blackhole\n", "  static 10.72.8.0/24 blackhole\n  static 10.72.16.0/22 blackhole\n"}},
 	"tarn-valley": {rewritten{"prefix-set tramway-prefixes\n  10.64.8.0/22\n", "prefix-set tramway-prefixes\n  10.64.8.0/21 length 22\n"}},
 	"valley-line": {"cut viaduct.e1", "mend viaduct.e1", "silence viaduct.e1", "mend viaduct.e1",
 		rewritten{"router viaduct", "defaults\n  hello-interval 1s\n  dead-interval 4s\n\nrouter viaduct"}},

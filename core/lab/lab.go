@@ -19,6 +19,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/capture"
 	"hellebore/core/questions/check"
+	"hellebore/core/questions/facts"
 	"hellebore/core/questions/interchange"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
@@ -231,15 +232,19 @@ func (l *Lab) Ports(m history.Moment) tables.Ports { return tables.PortsOf(l.Wor
 func (l *Lab) Neighbours(m history.Moment) []relations.Neighbour {
 	return relations.NeighboursOf(l.World(m))
 }
+
+// Takes are what crosses between the instances of routers.
+func (l *Lab) Takes(m history.Moment) []tables.Take { return tables.TakesOf(l.World(m)) }
+
 func (l *Lab) Database(m history.Moment) tables.Database { return tables.DatabaseOf(l.World(m)) }
 func (l *Lab) Routes(m history.Moment) tables.Routes     { return tables.RouteTable(l.World(m)) }
 
 // Explain says how a device came to its route for a prefix or an address.
 func (l *Lab) Explain(m history.Moment, device, to string) (tables.RouteStory, error) {
 	w := l.World(m)
-	d := w.Find(device)
-	if d == nil {
-		return tables.RouteStory{}, phrase.Errorf("there is no device named %s at that moment", device)
+	inst, err := facts.InstanceNamed(w, device)
+	if err != nil {
+		return tables.RouteStory{}, err
 	}
 	p, err := netip.ParsePrefix(to)
 	if err != nil {
@@ -249,7 +254,7 @@ func (l *Lab) Explain(m history.Moment, device, to string) (tables.RouteStory, e
 		}
 		p = netip.PrefixFrom(a, 32)
 	}
-	return tables.Explain(w, d, p.Masked()), nil
+	return tables.Explain(w, inst, p.Masked()), nil
 }
 
 // Path is the way from a device to an address or another device.

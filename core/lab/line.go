@@ -1,6 +1,7 @@
 package lab
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -181,10 +182,8 @@ func routerNamed(w *network.World, name, word string, args int) error {
 	if args == 0 {
 		return formOf(word)
 	}
-	if w.Find(name) == nil {
-		return phrase.Errorf("there is no device named %s at that moment", name)
-	}
-	return nil
+	_, err := facts.InstanceNamed(w, name)
+	return err
 }
 
 func (l *Lab) routesLine(m history.Moment, out *Said, args []string) error {
@@ -201,11 +200,15 @@ func (l *Lab) routesLine(m history.Moment, out *Said, args []string) error {
 	if len(args) == 2 {
 		if p, err := netip.ParsePrefix(args[1]); err == nil {
 			only, out.To = p.Masked(), p.Masked().String()
-		} else if source = args[1]; !slices.Contains([]string{"connected", "static", "ospf", "bgp"}, source) {
-			return phrase.Errorf("%q is neither a prefix nor a source: write connected, static, ospf or bgp", source)
+		} else if source = args[1]; !slices.Contains([]string{"connected", "static", "ospf", "bgp", "taken"}, source) {
+			return phrase.Errorf("%q is neither a prefix nor a source: write connected, static, ospf, bgp or taken", source)
 		}
 	}
-	for _, r := range tables.RoutesOf(w, w.Find(args[0])) {
+	inst, err := facts.InstanceNamed(w, args[0])
+	if err != nil {
+		return err
+	}
+	for _, r := range tables.RoutesOf(w, inst) {
 		p, _ := netip.ParsePrefix(r.Prefix)
 		if source != "" && r.Source != source || only.IsValid() && (!only.Contains(p.Addr()) || p.Bits() < only.Bits()) {
 			continue
@@ -225,7 +228,7 @@ func routeRow(r tables.Route) string {
 	for _, h := range r.NextHops {
 		hops = append(hops, strings.TrimSpace(phrase.Say("%s on %s", h.Via, h.Port)))
 	}
-	row := phrase.Say("%-18s %-10s cost %-5d %s", r.Prefix, r.Source, r.Metric, strings.Join(hops, ", "))
+	row := phrase.Say("%-18s %-10s cost %-5d %s", r.Prefix, cmp.Or(r.Origin, r.Source), r.Metric, strings.Join(hops, ", "))
 	return strings.TrimRight(row, " ")
 }
 

@@ -57,7 +57,7 @@ func TestALineIsAnswered(t *testing.T) {
 		"path":                   "write path FROM TO, or path PREFIX",
 		"routes":                 "write routes ROUTER",
 		"routes nobody":          "there is no device named nobody",
-		"routes viaduct igrp":    "write connected, static, ospf or bgp",
+		"routes viaduct igrp":    "write connected, static, ospf, bgp or taken",
 		"neighbours viaduct all": "write neighbours ROUTER",
 	} {
 		_, err := well.Say(well.History().Now(), line, why.Focus{})

@@ -2,10 +2,12 @@ package lab
 
 import (
 	"net/netip"
+	"strings"
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
+	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/device"
@@ -32,15 +34,24 @@ func (l *Lab) Paths(m history.Moment, to, device string) (paths.PrefixPaths, err
 	return paths.PathsTo(w, p.Masked(), device), nil
 }
 
-func speakerAt(w *network.World, name string) (*device.Device, error) {
-	d := w.Find(name)
-	if d == nil {
-		return nil, phrase.Errorf("there is no device named %s at that moment", name)
+// speakerAt is the instance that is named, on which BGP runs; of a device alone the first
+// such instance.
+func speakerAt(w *network.World, name string) (*device.Instance, error) {
+	inst, err := facts.InstanceNamed(w, name)
+	if err != nil {
+		return nil, err
 	}
-	if !d.Main().BGP().Running() {
+	if !strings.Contains(name, "/") {
+		for _, i := range facts.Instances(inst.Device()) {
+			if i.BGP().Running() {
+				return i, nil
+			}
+		}
+	}
+	if !inst.BGP().Running() {
 		return nil, phrase.Errorf("BGP does not run on %s", name)
 	}
-	return d, nil
+	return inst, nil
 }
 
 // PathTable is what came in by a session and went out, or with an empty peer the

@@ -149,7 +149,7 @@ func TestTheShortestPathTreeOfARouter(t *testing.T) { // RFC 2328 16.1
 		"1 halt.e1.20 cabin.e1.20": 10,
 	}, steps, "the halt's own port on the segment costs 100")
 	_, err = l.Tree(now, "nobody")
-	require.EqualError(t, err, "there is no device named nobody at that moment")
+	require.EqualError(t, err, "there is no device named nobody")
 }
 
 // TestTheTreeHasNoLinkForAVirtualLink has a virtual link's way drawn where the

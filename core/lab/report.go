@@ -3,6 +3,7 @@ package lab
 import (
 	"hellebore/core/language/config"
 	"hellebore/core/questions/check"
+	"hellebore/core/questions/facts"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/traffic"
@@ -57,7 +58,9 @@ func (l *Lab) Report() Report {
 	}
 	for _, d := range w.Devices() {
 		if !d.Gone() && d.Kind() == config.Router {
-			r.Devices[d.Name()] = ReportDevice{tables.RoutesOf(w, d)}
+			for _, inst := range facts.Instances(d) {
+				r.Devices[inst.Ref()] = ReportDevice{tables.RoutesOf(w, inst)}
+			}
 		}
 	}
 	for _, f := range traffic.FlowsOf(w) {

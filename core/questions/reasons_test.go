@@ -52,11 +52,11 @@ func codesIn(w *network.World) map[string]bool {
 		seen[f.Code] = true
 	}
 	for _, row := range tables.RouteTable(w).Rows {
-		for _, c := range tables.Explain(w, w.Device(0), netip.MustParsePrefix(row.Prefix)).Candidates {
+		for _, c := range tables.Explain(w, w.Device(0).Main(), netip.MustParsePrefix(row.Prefix)).Candidates {
 			seen[c.Code] = true
 		}
 	}
-	for _, c := range tables.Explain(w, w.Device(0), netip.MustParsePrefix("10.20.2.10/32")).Candidates {
+	for _, c := range tables.Explain(w, w.Device(0).Main(), netip.MustParsePrefix("10.20.2.10/32")).Candidates {
 		seen[c.Code] = true
 	}
 	return seen

@@ -72,16 +72,71 @@ const HostPort = "nic"
 // Device is a router or a host. A host has one port, HostPort, and one static
 // default route through its gateway, if it has one.
 type Device struct {
-	Name     string
-	Kind     Kind
-	Disabled bool
+	Name      string
+	Kind      Kind
+	Disabled  bool
+	Ports     []Port     // of all instances; names are unique within the device
+	Routing              // of the instance main
+	Instances []Instance // beside main; names are unique within the device
+	Services  []Service  // of a host; ports are unique
+	At        Point
+}
+
+// MainInstance is the name of the routing instance that every device has.
+const MainInstance = "main"
+
+// Instance is a routing instance of a router beside main (RFC 8529's network
+// instance): tables and protocols of its own, over the ports that name it.
+type Instance struct {
+	Name string
+	Routing
+}
+
+// Routing is how a routing instance makes its table.
+type Routing struct {
 	RouterID netip.Addr // the zero Addr: chosen by the router
-	Ports    []Port     // names are unique within the device
 	Statics  []Static
 	OSPF     OSPF
 	BGP      BGP
-	Services []Service // of a host; ports are unique
-	At       Point
+	Takes    []Take // at most one from each instance
+}
+
+// Take has routes of another instance of the router appear in this one's table: those
+// that a policy accepts.
+type Take struct {
+	From    string // the instance; "" for main
+	Through string // name of a policy or a prefix set
+}
+
+// Instance is what a router says of an instance, "" for main; nil if there is none of
+// that name.
+func (d *Device) Instance(name string) *Routing {
+	if name == "" {
+		return &d.Routing
+	}
+	for i := range d.Instances {
+		if d.Instances[i].Name == name {
+			return &d.Instances[i].Routing
+		}
+	}
+	return nil
+}
+
+// InstanceNames are the names of a device's instances, "" for main, which is the first.
+func (d *Device) InstanceNames() []string {
+	names := []string{""}
+	for i := range d.Instances {
+		names = append(names, d.Instances[i].Name)
+	}
+	return names
+}
+
+// InstanceRef names an instance of a device: "junction/ferry", or "junction" for main.
+func InstanceRef(device, instance string) string {
+	if instance == "" {
+		return device
+	}
+	return device + "/" + instance
 }
 
 // Service is a TCP port on which a host takes connections.
@@ -98,6 +153,7 @@ type Port struct {
 	Address   netip.Prefix // the address with its prefix length; invalid if none
 	Bandwidth uint64       // bit/s, what cost is computed from
 	MTU       uint16       // bytes of an IP packet
+	Instance  string       // that it is in; "" for main
 	Parent    string       // of an 802.1Q sub-port, the port that carries it; "" otherwise
 	VLAN      uint16       // of an 802.1Q sub-port, its tag; 0 otherwise
 	Virtual   *VirtualPort // of a virtual link's end, which is no port of the text; nil otherwise
@@ -222,16 +278,21 @@ type VirtualPort struct {
 // backbone (RFC 2328 15).
 func (d *Device) VirtualPorts() []Port {
 	var out []Port
-	for _, a := range d.OSPF.Areas {
-		for _, v := range a.Virtual {
-			p := Port{Name: "virtual-link " + v.Peer.String(), MTU: DefaultMTU, Virtual: &VirtualPort{a.ID, v.Peer},
-				OSPF: v.OSPF}
-			for _, o := range out {
-				if o.Name == p.Name { // to the same router by another area
-					p.Name += " by area " + strconv.FormatUint(uint64(a.ID), 10)
+	for _, instance := range d.InstanceNames() {
+		for _, a := range d.Instance(instance).OSPF.Areas {
+			for _, v := range a.Virtual {
+				p := Port{Name: "virtual-link " + v.Peer.String(), MTU: DefaultMTU, Virtual: &VirtualPort{a.ID, v.Peer},
+					OSPF: v.OSPF, Instance: instance}
+				if instance != "" {
+					p.Name += " in " + instance
 				}
+				for _, o := range out {
+					if o.Name == p.Name { // to the same router by another area
+						p.Name += " by area " + strconv.FormatUint(uint64(a.ID), 10)
+					}
+				}
+				out = append(out, p)
 			}
-			out = append(out, p)
 		}
 	}
 	return out
@@ -450,17 +511,17 @@ func (d *Device) Port(name string) *Port {
 	return nil
 }
 
-// IdentifiedBy says whether a router's ID is, or would be chosen as, the given
-// one (RFC 2328 C.1): the configured one, else the highest loopback address, else
-// the highest port address.
-func (d *Device) IdentifiedBy(id netip.Addr) bool {
-	if d.RouterID.IsValid() || d.Kind != Router {
-		return d.RouterID == id && d.Kind == Router
+// IdentifiedBy says whether the router ID of a router's instance, "" for main, is, or
+// would be chosen as, the given one (RFC 2328 C.1): the configured one, else the highest
+// loopback address, else the highest port address.
+func (d *Device) IdentifiedBy(instance string, id netip.Addr) bool {
+	if own := d.Instance(instance).RouterID; own.IsValid() || d.Kind != Router {
+		return own == id && d.Kind == Router
 	}
 	var loopback, port netip.Addr
 	for _, p := range d.Ports {
 		switch a := p.Address.Addr(); {
-		case !p.Address.IsValid():
+		case !p.Address.IsValid() || p.Instance != instance:
 		case p.Loopback && (!loopback.IsValid() || loopback.Less(a)):
 			loopback = a
 		case !p.Loopback && (!port.IsValid() || port.Less(a)):
@@ -475,10 +536,13 @@ func (d *Device) IdentifiedBy(id netip.Addr) bool {
 
 // Address is the address at which a device is reached: the first loopback's,
 // else the first port's that has one; invalid if there is none.
-func (d *Device) Address() netip.Addr {
+func (d *Device) Address() netip.Addr { return d.AddressIn("") }
+
+// AddressIn is Address in an instance.
+func (d *Device) AddressIn(instance string) netip.Addr {
 	var first netip.Addr
 	for _, p := range d.Ports {
-		if p.Address.IsValid() {
+		if p.Address.IsValid() && p.Instance == instance {
 			if p.Loopback {
 				return p.Address.Addr()
 			}

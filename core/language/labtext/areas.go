@@ -23,10 +23,9 @@ func (b *builder) ospfType(n *Node) {
 
 func (b *builder) areaBlock(n *Node) {
 	id, _ := parseArea(n.Args[0].Text)
-	o := &of[config.Device](b).OSPF
+	o := &of[config.Routing](b).OSPF
 	if slices.ContainsFunc(o.Areas, func(a config.Area) bool { return a.ID == id }) {
-		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", of[config.Device](b).Name,
-			FormatArea(id))
+		b.errorf(n.Args[0], "keep one of them", "%s says twice what area %s is", b.owner(), FormatArea(id))
 		return
 	}
 	a := config.Area{ID: id, DefaultCost: config.DefaultStubCost}
@@ -91,7 +90,7 @@ func (b *builder) areaRange(n *Node) {
 	var r config.Range
 	r.Prefix, _ = netip.ParsePrefix(n.Args[0].Text)
 	a := of[config.Area](b)
-	b.place(rangeName(of[config.Device](b).Name, a.ID, r.Prefix), n.Args[0])
+	b.place(rangeName(b.owner(), a.ID, r.Prefix), n.Args[0])
 	if slices.ContainsFunc(a.Ranges, func(o config.Range) bool { return o.Prefix == r.Prefix }) {
 		b.errorf(n.Args[0], "keep one of them", "the range %v is given twice", r.Prefix)
 	}
@@ -112,8 +111,8 @@ func (b *builder) hidden(*Node) {
 func (b *builder) inject(n *Node) {
 	i := config.Inject{Source: n.Args[0].Text, External: config.External{Metric: config.DefaultExternalMetric}}
 	b.fill(n, &i, &i.External)
-	d := of[config.Device](b)
-	d.OSPF.Injects = append(d.OSPF.Injects, i)
+	o := &of[config.Routing](b).OSPF
+	o.Injects = append(o.Injects, i)
 }
 
 func (b *builder) through(n *Node) {
@@ -122,12 +121,12 @@ func (b *builder) through(n *Node) {
 }
 
 func (b *builder) originateDefault(n *Node) {
-	d := &of[config.Device](b).OSPF.Default
+	d := &of[config.Routing](b).OSPF.Default
 	*d = config.OriginateDefault{On: true, External: config.External{Metric: config.DefaultExternalMetric}}
 	b.fill(n, &d.External)
 }
 
-func (b *builder) always(*Node)         { of[config.Device](b).OSPF.Default.Always = true }
+func (b *builder) always(*Node)         { of[config.Routing](b).OSPF.Default.Always = true }
 func (b *builder) metric(n *Node)       { of[config.External](b).Metric = uint32(number(n.Args[0])) }
 func (b *builder) externalType(n *Node) { of[config.External](b).Type1 = number(n.Args[0]) == 1 }
 
@@ -188,8 +187,8 @@ func parseLengths(s string) (low, high uint8, ok bool) {
 }
 
 // areaFacts and the like write what this file builds as facts, for differences.
-func areaFacts(d *config.Device, add func(what, value string, in Context, word string)) {
-	for _, a := range d.OSPF.Areas {
+func areaFacts(o *config.OSPF, add func(what, value string, in Context, word string)) {
+	for _, a := range o.Areas {
 		name := "area " + FormatArea(a.ID)
 		if a.Stub {
 			add(name, "stub", AreaOf, "stub")
@@ -231,17 +230,17 @@ func areaFacts(d *config.Device, add func(what, value string, in Context, word s
 			add(fmt.Sprintf("%s range %v", name, r.Prefix), value, AreaOf, "range")
 		}
 	}
-	summaryFacts("", d.OSPF.Summaries, OSPFOf, add)
-	for _, i := range d.OSPF.Injects {
+	summaryFacts("", o.Summaries, OSPFOf, add)
+	for _, i := range o.Injects {
 		name := "inject " + i.Source
 		if i.Through != "" {
 			name += " through " + i.Through
 		}
 		add(name, externalWords(i.External), OSPFOf, "inject")
 	}
-	if o := d.OSPF.Default; o.On {
-		value := externalWords(o.External)
-		if o.Always {
+	if def := o.Default; def.On {
+		value := externalWords(def.External)
+		if def.Always {
 			value = "always, " + value
 		}
 		add("originate default", value, OSPFOf, "originate")

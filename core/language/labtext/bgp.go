@@ -18,14 +18,14 @@ import (
 const none = "none"
 
 func (b *builder) bgp(n *Node) {
-	g := &of[config.Device](b).BGP
+	g := &of[config.Routing](b).BGP
 	*g = config.BGP{Multipath: 1, ConnectRetry: config.DefaultConnectRetry}
 	b.groups, b.peerNodes = map[string]*Node{}, nil
 	b.children(n)
 	if g.AS == 0 {
 		b.errorf(n.Word, "write for example bgp as 64500", "bgp does not say in which AS the router is")
 	}
-	b.place(of[config.Device](b).Name+" bgp", n.Word)
+	b.place(b.owner()+" bgp", n.Word)
 	for _, p := range b.peerNodes {
 		b.buildPeer(p)
 	}
@@ -54,7 +54,7 @@ func (b *builder) buildPeer(n *Node) {
 	outer := b.in
 	b.in = BGPOf
 	defer func() { b.in = outer }()
-	g := &of[config.Device](b).BGP
+	g := &of[config.Routing](b).BGP
 	a, _ := netip.ParseAddr(n.Args[0].Text)
 	if g.Peer(a) != nil {
 		b.errorf(n.Args[0], "keep one of them", "the peer %v is given twice", a)
@@ -97,29 +97,29 @@ func (b *builder) buildPeer(n *Node) {
 		b.errorf(n.Args[0], "take client off",
 			"the peer %v is external: only internal peers are clients of a reflector", a)
 	}
-	b.place(PeerPlace(of[config.Device](b).Name, a), n.Args[0])
+	b.place(PeerPlace(b.owner(), a), n.Args[0])
 	g.Peers = append(g.Peers, p)
 }
 
-func (b *builder) bgpAS(n *Node)  { of[config.Device](b).BGP.AS = uint32(number(n.Args[0])) }
+func (b *builder) bgpAS(n *Node)  { of[config.Routing](b).BGP.AS = uint32(number(n.Args[0])) }
 func (b *builder) peerAS(n *Node) { of[config.Peer](b).AS = uint32(number(n.Args[0])) }
 func (b *builder) clusterID(n *Node) {
-	of[config.Device](b).BGP.ClusterID, _ = netip.ParseAddr(n.Args[0].Text)
+	of[config.Routing](b).BGP.ClusterID, _ = netip.ParseAddr(n.Args[0].Text)
 }
-func (b *builder) medAmong(n *Node) { of[config.Device](b).BGP.MEDAmongAll = n.Args[0].Text == "all" }
+func (b *builder) medAmong(n *Node) { of[config.Routing](b).BGP.MEDAmongAll = n.Args[0].Text == "all" }
 func (b *builder) multipath(n *Node) {
-	of[config.Device](b).BGP.Multipath, of[config.Device](b).BGP.MultipathAny = int(number(n.Args[0])), len(n.Args) > 1
+	of[config.Routing](b).BGP.Multipath, of[config.Routing](b).BGP.MultipathAny = int(number(n.Args[0])), len(n.Args) > 1
 }
-func (b *builder) inUseOnly(n *Node) { of[config.Device](b).BGP.InUseOnly = on(n) }
+func (b *builder) inUseOnly(n *Node) { of[config.Routing](b).BGP.InUseOnly = on(n) }
 func (b *builder) externalPolicy(n *Node) {
-	of[config.Device](b).BGP.NeedPolicy = n.Args[0].Text == "required"
+	of[config.Routing](b).BGP.NeedPolicy = n.Args[0].Text == "required"
 }
-func (b *builder) connectRetry(n *Node) { of[config.Device](b).BGP.ConnectRetry = duration(n.Args[0]) }
+func (b *builder) connectRetry(n *Node) { of[config.Routing](b).BGP.ConnectRetry = duration(n.Args[0]) }
 
 func (b *builder) loopCheck(n *Node) {
 	off := n.Args[0].Text == "off"
 	if b.in == BGPOf {
-		of[config.Device](b).BGP.NoLoopCheck = off
+		of[config.Routing](b).BGP.NoLoopCheck = off
 		return
 	}
 	of[config.Peer](b).NoLoopCheck = off
@@ -127,7 +127,7 @@ func (b *builder) loopCheck(n *Node) {
 
 func (b *builder) originate(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
-	g := &of[config.Device](b).BGP
+	g := &of[config.Routing](b).BGP
 	if b.taken("originate on "+of[config.Device](b).Name, p.String()) {
 		b.errorf(n.Args[0], "keep one of them", "%v is originated twice", p)
 		return
@@ -148,7 +148,7 @@ func (b *builder) bgpInject(n *Node) {
 	var c conditions
 	b.fill(n, &c)
 	b.place(fmt.Sprintf("%s inject %s", of[config.Device](b).Name, n.Args[0].Text), n.Args[0])
-	of[config.Device](b).BGP.Injects = append(of[config.Device](b).BGP.Injects,
+	of[config.Routing](b).BGP.Injects = append(of[config.Routing](b).BGP.Injects,
 		config.BGPInject{Source: n.Args[0].Text, Policy: c.policy, Depends: c.depends})
 }
 
@@ -174,7 +174,7 @@ func (b *builder) bgpThrough(n *Node) {
 
 func (b *builder) aggregate(n *Node) {
 	p, _ := netip.ParsePrefix(n.Args[0].Text)
-	g := &of[config.Device](b).BGP
+	g := &of[config.Routing](b).BGP
 	if b.taken("aggregate on "+of[config.Device](b).Name, p.String()) {
 		b.errorf(n.Args[0], "keep one of them", "the aggregate %v is given twice", p)
 		return
@@ -299,12 +299,11 @@ func (b *builder) bgpReferences() {
 func joined(s string, d config.Depends) string { return strings.TrimSpace(s + " " + d.String()) }
 
 // bgpFacts writes a router's BGP as facts, for differences.
-func bgpFacts(d *config.Device, add func(subject, what, value string, in Context, word string)) {
-	g := &d.BGP
+func bgpFacts(owner string, g *config.BGP, add func(subject, what, value string, in Context, word string)) {
 	if g.AS == 0 {
 		return
 	}
-	self := func(what, value string, word string) { add(d.Name, what, value, BGPOf, word) }
+	self := func(what, value string, word string) { add(owner, what, value, BGPOf, word) }
 	flag := func(b bool, word string) string {
 		if b {
 			return word
@@ -344,7 +343,7 @@ func bgpFacts(d *config.Device, add func(subject, what, value string, in Context
 	}
 	for i := range g.Peers {
 		p := &g.Peers[i]
-		n := d.Name + " peer " + p.Address.String()
+		n := owner + " peer " + p.Address.String()
 		set := func(word, value string) { add(n, word, value, PeerOf, word) }
 		add(n, "", "peer", BGPOf, "peer")
 		set("as", strconv.FormatUint(uint64(p.AS), 10))

@@ -27,7 +27,7 @@ func bgpRows() []Row {
 	all := append([]Context{DefaultsOf}, both...)
 	policyName := []Arg{{Name: "policy", Kind: Name}}
 	return []Row{
-		{Word: "bgp", In: []Context{RouterOf}, Opens: BGPOf,
+		{Word: "bgp", In: []Context{RouterOf, InstanceOf}, Opens: BGPOf,
 			Effect: RestartBGP, RFC: "4271", Help: "the router speaks BGP", build: (*builder).bgp},
 		{Word: "as", In: []Context{BGPOf}, Inline: true, Args: as,
 			Effect: RestartBGP, RFC: "6793", Help: "the router's AS", build: (*builder).bgpAS},
@@ -36,7 +36,7 @@ func bgpRows() []Row {
 		{Word: "originate", In: []Context{BGPOf}, Opens: BringOf, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
 			Effect: Reconsiders, RFC: "4271 9.4", Help: "announces this prefix while the table has exactly it from another source than BGP", build: (*builder).originate},
 		{Word: "inject", In: []Context{BGPOf}, Opens: BringOf, Many: true,
-			Args:   []Arg{{Name: "source", Kind: Name, Words: []string{"connected", "static", "ospf"}}},
+			Args:   []Arg{{Name: "source", Kind: Name, Words: []string{"connected", "static", "ospf", "taken"}}},
 			Effect: Reconsiders, RFC: "4271 9.4", Help: "announces the routes of another source", build: (*builder).bgpInject},
 		{Word: "through", In: []Context{BringOf, Aggregate}, Inline: true, Args: []Arg{{Name: "policy or prefix set", Kind: Name}},
 			Effect: Reconsiders, RFC: "9067 2", Help: "only what this policy accepts, changed as it says; or only the prefixes of this set", build: (*builder).bgpThrough},

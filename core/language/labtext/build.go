@@ -86,6 +86,7 @@ type builder struct {
 	names     map[[2]string]bool // kinds and names that are taken
 	suggested int                // names for unknown ones
 	in        Context            // the block that is being read
+	instance  string             // of the router that is being read; "" for main
 	open      []any              // pointers to what is being read, the innermost last
 
 	groups    map[string]*Node // of the bgp block that is being read
@@ -96,6 +97,7 @@ type builder struct {
 	policyRefs []policyRef
 	memberRefs []memberRef
 	localRefs  []localRef
+	takeRefs   []takeRef
 	flowRefs   []Token // of flows, at checks
 	checkRefs  []Token // of checks, at tasks
 	faultRefs  []pending
@@ -190,22 +192,29 @@ func (b *builder) newDevice(n *Node, kind config.Kind) *config.Device {
 	}
 	b.place(name.Text, name)
 	b.devices[name.Text] = len(b.result.Devices)
-	b.result.Devices = append(b.result.Devices, config.Device{Name: name.Text, Kind: kind,
-		OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: config.DefaultMaxECMP}})
+	b.result.Devices = append(b.result.Devices, config.Device{Name: name.Text, Kind: kind, Routing: newRouting()})
 	return &b.result.Devices[len(b.result.Devices)-1]
 }
 
+// newRouting is an instance that says nothing.
+func newRouting() config.Routing {
+	return config.Routing{OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: config.DefaultMaxECMP}}
+}
+
+// owner is the instance that is being read, by name: "junction/ferry", or "junction" for main.
+func (b *builder) owner() string { return config.InstanceRef(of[config.Device](b).Name, b.instance) }
+
 func (b *builder) router(n *Node) {
 	if d := b.newDevice(n, config.Router); d != nil {
-		b.fill(n, d)
+		b.fill(n, d, &d.Routing)
 	}
 }
 
 func (b *builder) host(n *Node) {
 	if d := b.newDevice(n, config.Host); d != nil {
-		b.open = append(b.open, d)
+		b.open = append(b.open, d, &d.Routing)
 		b.addPort(n, config.HostPort, false, n.Args[1:])
-		b.open = b.open[:len(b.open)-1]
+		b.open = b.open[:len(b.open)-2]
 	}
 }
 
@@ -227,7 +236,7 @@ func (b *builder) addPort(n *Node, name string, loopback bool, address []Token) 
 		b.errorf(n.Args[0], "split the router", "more than %d ports on %s", MaxPorts, d.Name)
 		return
 	}
-	p := config.Port{Name: name, Loopback: loopback, Bandwidth: config.DefaultBandwidth, MTU: config.DefaultMTU}
+	p := config.Port{Name: name, Instance: b.instance, Loopback: loopback, Bandwidth: config.DefaultBandwidth, MTU: config.DefaultMTU}
 	if len(address) > 0 {
 		p.Address, _ = netip.ParsePrefix(address[0].Text)
 	}
@@ -248,7 +257,7 @@ func (b *builder) vlan(n *Node) {
 		b.errorf(n.Args[0], "choose another tag", "%s.%s has the tag %s twice", d.Name, parent.Name, sub)
 		return
 	}
-	p := config.Port{Name: name, Parent: parent.Name, VLAN: uint16(number(n.Args[0])), Bandwidth: parent.Bandwidth,
+	p := config.Port{Name: name, Instance: b.instance, Parent: parent.Name, VLAN: uint16(number(n.Args[0])), Bandwidth: parent.Bandwidth,
 		MTU: parent.MTU}
 	if len(n.Args) > 1 {
 		p.Address, _ = netip.ParsePrefix(n.Args[1].Text)
@@ -259,7 +268,7 @@ func (b *builder) vlan(n *Node) {
 }
 
 func (b *builder) routerID(n *Node) {
-	of[config.Device](b).RouterID, _ = netip.ParseAddr(n.Args[0].Text)
+	of[config.Routing](b).RouterID, _ = netip.ParseAddr(n.Args[0].Text)
 }
 func (b *builder) bandwidth(n *Node) { of[config.Port](b).Bandwidth, _ = parseRate(n.Args[0].Text) }
 func (b *builder) mtu(n *Node)       { of[config.Port](b).MTU = uint16(number(n.Args[0])) }
@@ -274,7 +283,7 @@ func (b *builder) static(n *Node) {
 	case !s.Blackhole && !s.Via.IsValid():
 		b.errorf(n.Word, "add via ADDRESS, or blackhole", "the static route does not say where to")
 	default:
-		of[config.Device](b).Statics = append(of[config.Device](b).Statics, s)
+		of[config.Routing](b).Statics = append(of[config.Routing](b).Statics, s)
 	}
 }
 
@@ -332,17 +341,17 @@ func (b *builder) ownMask(n *Node) {
 }
 
 func (b *builder) ospf(n *Node) {
-	b.fill(n, &of[config.Device](b).OSPF.Summaries)
+	b.fill(n, &of[config.Routing](b).OSPF.Summaries)
 }
-func (b *builder) rfc1583(n *Node) { of[config.Device](b).OSPF.Strict = n.Args[0].Text == "off" }
-func (b *builder) maxECMP(n *Node) { of[config.Device](b).OSPF.MaxECMP = int(number(n.Args[0])) }
+func (b *builder) rfc1583(n *Node) { of[config.Routing](b).OSPF.Strict = n.Args[0].Text == "off" }
+func (b *builder) maxECMP(n *Node) { of[config.Routing](b).OSPF.MaxECMP = int(number(n.Args[0])) }
 func (b *builder) reference(n *Node) {
-	of[config.Device](b).OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text)
+	of[config.Routing](b).OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text)
 }
 
 func (b *builder) gateway(n *Node) {
 	via, _ := netip.ParseAddr(n.Args[0].Text)
-	of[config.Device](b).Statics = append(of[config.Device](b).Statics, config.Static{
+	of[config.Routing](b).Statics = append(of[config.Routing](b).Statics, config.Static{
 		Prefix: netip.PrefixFrom(netip.IPv4Unspecified(), 0), Via: via, Preference: config.DefaultStaticPreference})
 	if !of[config.Port](b).Address.Contains(via) {
 		b.errorf(n.Args[0], phrase.Say("choose an address in %v", of[config.Port](b).Address.Masked()),
@@ -370,9 +379,9 @@ func (b *builder) disabled(n *Node) {
 	case PortOSPF, VirtOf:
 		of[config.Port](b).OSPF.Disabled = on(n)
 	case OSPFOf:
-		of[config.Device](b).OSPF.Disabled = on(n)
+		of[config.Routing](b).OSPF.Disabled = on(n)
 	case BGPOf:
-		of[config.Device](b).BGP.Disabled = on(n)
+		of[config.Routing](b).BGP.Disabled = on(n)
 	case PeerOf, GroupOf:
 		of[config.Peer](b).Disabled = on(n)
 	default:
@@ -466,9 +475,7 @@ func (b *builder) references() {
 		names = append(names, d.Name)
 	}
 	for _, r := range b.deviceRefs {
-		if b.find(r.token.Text) == nil {
-			b.unnamed(r.token, r.token.Text, names, "there is no device named %s", r.token.Text)
-		}
+		b.atReference(r.token, names)
 	}
 	for _, r := range b.portRefs {
 		d := b.find(r.ref.Device)
@@ -498,20 +505,28 @@ func (b *builder) references() {
 		}
 		b.joined[r.ref] = r.token
 	}
+	b.instanceReferences()
 	b.templateReferences()
 	b.resolveKeys()
 	b.resolveSessionKeys()
 	b.bgpReferences()
 	b.checkReferences()
 	for i := range b.result.Devices {
-		injects := b.result.Devices[i].OSPF.Injects
-		for k := range injects {
-			injects[k].Policy = slices.ContainsFunc(b.result.Policies.List,
-				func(p config.Policy) bool { return p.Name == injects[k].Through })
-			for _, s := range b.result.Sets {
-				if s.Name == injects[k].Through {
-					injects[k].Set = s.Members
-				}
+		d := &b.result.Devices[i]
+		for _, name := range d.InstanceNames() {
+			b.resolveInjects(d.Instance(name).OSPF.Injects)
+		}
+	}
+}
+
+// resolveInjects finds what the injects of a router go through.
+func (b *builder) resolveInjects(injects []config.Inject) {
+	for k := range injects {
+		injects[k].Policy = slices.ContainsFunc(b.result.Policies.List,
+			func(p config.Policy) bool { return p.Name == injects[k].Through })
+		for _, s := range b.result.Sets {
+			if s.Name == injects[k].Through {
+				injects[k].Set = s.Members
 			}
 		}
 	}
@@ -542,6 +557,11 @@ func (b *builder) unnamed(t Token, name string, known []string, format string, a
 		near += "." + port
 	case dotted && port == name:
 		near = device + "." + near
+	}
+	if device, instance, slashed := strings.Cut(t.Text, "/"); slashed && device == name {
+		near += "/" + instance
+	} else if slashed && instance == name {
+		near = device + "/" + near
 	}
 	found.instead(near)
 }

@@ -17,12 +17,12 @@ const (
 // checkRows are the statements of checks and briefs: they change nothing in the
 // network.
 func checkRows() []Row {
-	ends := []Arg{{Name: "from", Kind: DeviceRef}, {Name: "arrow", Kind: Literal, Words: []string{"->"}}, {Name: "to", Kind: DeviceRef}}
+	ends := []Arg{{Name: "from", Kind: AtRef}, {Name: "arrow", Kind: Literal, Words: []string{"->"}}, {Name: "to", Kind: AtRef}}
 	compared := []Arg{{Name: "comparison", Kind: Compare}, {Name: "value", Kind: Number, Max: 4294967295}}
 	quoted := func(name string) []Arg { return []Arg{{Name: name, Kind: Quoted}} }
-	told := []Arg{{Name: "router", Kind: DeviceRef}, {Name: "peer", Kind: PeerName}, {Name: "prefix", Kind: Prefix}}
-	at := []Arg{{Name: "router", Kind: DeviceRef}, {Name: "prefix", Kind: Prefix}}
-	device := []Arg{{Name: "device", Kind: DeviceRef}}
+	told := []Arg{{Name: "router", Kind: AtRef}, {Name: "peer", Kind: PeerName}, {Name: "prefix", Kind: Prefix}}
+	at := []Arg{{Name: "router", Kind: AtRef}, {Name: "prefix", Kind: Prefix}}
+	device := []Arg{{Name: "device", Kind: AtRef}}
 	block := func(word string, in, opens Context, args []Arg, help string, build func(*builder, *Node)) Row {
 		return Row{Word: word, In: []Context{in}, Opens: opens, Many: true, Args: args, Effect: Nothing, Help: help, build: build}
 	}
@@ -47,13 +47,13 @@ func checkRows() []Row {
 		inline("avoiding", PathExpect, "", device, "the path does not go through this device", (*builder).expectThrough),
 		inline("route", ExpectOf, RouteExpect, at, "the router has a route for exactly this prefix", (*builder).expectRoute),
 		inline("no-route", ExpectOf, "", at, "the router has no route for exactly this prefix", (*builder).expectRoute),
-		inline("source", RouteExpect, "", []Arg{{Name: "source", Kind: Name, Words: []string{"connected", "static", "ospf", "bgp"}}}, "where the route comes from", (*builder).expectSource),
+		inline("source", RouteExpect, "", []Arg{{Name: "source", Kind: Name, Words: []string{"connected", "static", "ospf", "bgp", "taken"}}}, "where the route comes from", (*builder).expectSource),
 		inline("via", RouteExpect, "", device, "a next hop of the route is this device", (*builder).expectVia),
 		inline("metric", RouteExpect, "", compared, "the cost of the route", (*builder).expectLimit),
 		inline("local-preference", RouteExpect, "", compared, "of the chosen BGP path", (*builder).expectLimit),
 		inline("as-path-length", RouteExpect, "", compared, "of the chosen BGP path", (*builder).expectLimit),
 		inline("community", RouteExpect, "", []Arg{{Name: "community", Kind: Community}}, "the chosen BGP path carries it", (*builder).expectCommunity),
-		inline("neighbour", ExpectOf, "", []Arg{{Name: "one end", Kind: DeviceRef}, {Name: "other end", Kind: DeviceRef}, {Name: "state", Kind: Name,
+		inline("neighbour", ExpectOf, "", []Arg{{Name: "one end", Kind: AtRef}, {Name: "other end", Kind: AtRef}, {Name: "state", Kind: Name,
 			Words: []string{"up", "down", "Full", "2-Way", "Established", "Idle", "Connect", "Active", "Init", "ExStart", "Exchange", "Loading", "Down"}}},
 			"every adjacency and session of the two is in this state", (*builder).expectNeighbour),
 		inline("sent", ExpectOf, "", told, "the router advertises the prefix to the peer, a device or an address", (*builder).expectSent),

@@ -158,9 +158,15 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 		out = append(out, Suggestion{Label: name, Kind: "name", Detail: a.Name})
 	}
 	switch a.Kind {
-	case DeviceRef, PeerName:
-		for _, d := range lab.Devices {
+	case DeviceRef, PeerName, AtRef:
+		for i := range lab.Devices {
+			d := &lab.Devices[i]
 			out = append(out, Suggestion{Label: d.Name, Kind: "name", Detail: d.Kind.String()})
+			for _, name := range d.InstanceNames()[1:] {
+				if a.Kind == AtRef {
+					out = append(out, Suggestion{Label: config.InstanceRef(d.Name, name), Kind: "name", Detail: "instance"})
+				}
+			}
 		}
 	case PortRef:
 		free := map[config.PortRef]bool{}
@@ -221,6 +227,17 @@ func namesFor(argument string, lab *config.Lab) []string {
 	case "flow":
 		for _, x := range lab.Flows {
 			out = append(out, x.Name)
+		}
+	case "instance":
+		seen := map[string]bool{"": true}
+		out = append(out, config.MainInstance)
+		for i := range lab.Devices {
+			for _, name := range lab.Devices[i].InstanceNames() {
+				if !seen[name] {
+					seen[name] = true
+					out = append(out, name)
+				}
+			}
 		}
 	case "check":
 		for _, x := range lab.Checks {

@@ -104,8 +104,14 @@ func begin(lab *config.Lab, verb Verb, add func(Suggestion)) {
 		for _, p := range d.Ports {
 			add(Suggestion{Label: config.PortRef{Device: d.Name, Port: p.Name}.String(), Kind: "name", Detail: addressOf(p)})
 		}
-		for _, p := range d.BGP.Peers {
-			add(Suggestion{Label: d.Name + "/" + p.Address.String(), Kind: "name", Detail: p.Description})
+		for _, name := range d.InstanceNames() {
+			owner := config.InstanceRef(d.Name, name)
+			if name != "" {
+				add(Suggestion{Label: owner, Kind: "name", Detail: "instance"})
+			}
+			for _, p := range d.Instance(name).BGP.Peers {
+				add(Suggestion{Label: owner + "/" + p.Address.String(), Kind: "name", Detail: p.Description})
+			}
 		}
 	}
 	if verb == ToConnect {

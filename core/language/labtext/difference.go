@@ -190,32 +190,46 @@ func (l *factList) device(d *config.Device) {
 		l.usually(true, d.Name, "at", d.At.String(), RouterOf, "at")
 	}
 	l.flag(d.Name, "disabled", d.Disabled, RouterOf, "disabled")
-	if d.RouterID.IsValid() {
-		l.add(d.Name, "router-id", d.RouterID.String(), RouterOf, "router-id")
+	for _, name := range d.InstanceNames() {
+		n := config.InstanceRef(d.Name, name)
+		if name != "" {
+			l.add(n, "", "instance", RouterOf, "instance")
+		}
+		l.routing(n, d.Kind, d.Instance(name))
 	}
-	if d.Kind == config.Router {
-		l.flag(d.Name, "ospf disabled", d.OSPF.Disabled, OSPFOf, "disabled")
-		l.usually(d.OSPF.MaxECMP == config.DefaultMaxECMP, d.Name, "max-ecmp", strconv.Itoa(d.OSPF.MaxECMP), OSPFOf,
-			"max-ecmp")
-		l.usually(!d.OSPF.Strict, d.Name, "rfc1583-compatibility", onOrOff(!d.OSPF.Strict), OSPFOf,
-			"rfc1583-compatibility")
-		l.add(d.Name, "reference-bandwidth", FormatRate(d.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
-	}
-	areaFacts(d, func(what, value string, in Context, word string) { l.add(d.Name, what, value, in, word) })
-	bgpFacts(d, l.add)
 	for _, s := range d.Services {
 		l.add(d.Name, fmt.Sprintf("service %d", s.Port), cmp.Or(s.Name, "there"), HostOf, "service")
 	}
-	for _, s := range d.Statics {
+	for i := range d.Ports {
+		l.port(d, &d.Ports[i])
+	}
+}
+
+// routing adds the facts of an instance, n by name.
+func (l *factList) routing(n string, kind config.Kind, r *config.Routing) {
+	if r.RouterID.IsValid() {
+		l.add(n, "router-id", r.RouterID.String(), RouterOf, "router-id")
+	}
+	if kind == config.Router {
+		l.flag(n, "ospf disabled", r.OSPF.Disabled, OSPFOf, "disabled")
+		l.usually(r.OSPF.MaxECMP == config.DefaultMaxECMP, n, "max-ecmp", strconv.Itoa(r.OSPF.MaxECMP), OSPFOf,
+			"max-ecmp")
+		l.usually(!r.OSPF.Strict, n, "rfc1583-compatibility", onOrOff(!r.OSPF.Strict), OSPFOf,
+			"rfc1583-compatibility")
+		l.add(n, "reference-bandwidth", FormatRate(r.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
+	}
+	areaFacts(&r.OSPF, func(what, value string, in Context, word string) { l.add(n, what, value, in, word) })
+	bgpFacts(n, &r.BGP, l.add)
+	for _, s := range r.Statics {
 		to := "blackhole"
 		if !s.Blackhole {
 			to = "via " + s.Via.String()
 		}
-		l.add(d.Name, fmt.Sprintf("static %v %s", s.Prefix, to), fmt.Sprintf("preference %d", s.Preference), RouterOf,
+		l.add(n, fmt.Sprintf("static %v %s", s.Prefix, to), fmt.Sprintf("preference %d", s.Preference), RouterOf,
 			"static")
 	}
-	for i := range d.Ports {
-		l.port(d, &d.Ports[i])
+	for _, t := range r.Takes {
+		l.add(n, "take "+cmp.Or(t.From, config.MainInstance), "through "+t.Through, InstanceOf, "take")
 	}
 }
 
@@ -223,6 +237,9 @@ func (l *factList) port(d *config.Device, p *config.Port) {
 	n := config.PortRef{Device: d.Name, Port: p.Name}.String()
 	if d.Kind == config.Router {
 		l.add(n, "", "port", RouterOf, "port")
+	}
+	if p.Instance != "" {
+		l.add(n, "instance", p.Instance, RouterOf, "instance")
 	}
 	if p.Address.IsValid() {
 		l.add(n, "address", p.Address.String(), RouterOf, "port")
@@ -252,7 +269,7 @@ func (l *factList) port(d *config.Device, p *config.Port) {
 	l.flag(n, "ospf passive", o.Passive, PortOSPF, "passive")
 	l.flag(n, "ospf disabled", o.Disabled, PortOSPF, "disabled")
 	if !p.Loopback {
-		l.usually(o.Cost == 0, n, "ospf cost", strconv.Itoa(int(d.OSPF.CostOf(p))), PortOSPF, "cost")
+		l.usually(o.Cost == 0, n, "ospf cost", strconv.Itoa(int(d.Instance(p.Instance).OSPF.CostOf(p))), PortOSPF, "cost")
 	}
 	for _, t := range []struct {
 		word  string

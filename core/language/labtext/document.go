@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
 )
 
 // document is a text that is edited: its lines, and its tree, whose statements
@@ -355,18 +356,37 @@ func (d *document) dropLines(n *Node, first, last int) {
 // find is what a name at the start of an edit means: a router or host, a port, or
 // a session.
 func (d *document) find(target string) (*Node, error) {
-	if device, peer, ok := strings.Cut(target, "/"); ok {
+	if device, rest, ok := strings.Cut(target, "/"); ok {
 		n := targetNode(d.root, device)
 		if n == nil {
 			return nil, d.unknown(device)
 		}
+		instance, peer, more := strings.Cut(rest, "/")
+		if !more && n.Row.Word == "router" {
+			if _, err := parseAddress(rest); err == nil {
+				instance, peer = "", rest
+			}
+		}
+		if instance != "" && (more || peer == "") && instance != config.MainInstance {
+			inside, err := instanceNode(n, instance)
+			if err != nil || !more {
+				return inside, err
+			}
+			n = inside
+		}
+		blocks := []*Node{n}
+		if !more {
+			blocks = append(blocks, childrenOf(n, "instance")...) // one that main has not may be an instance's
+		}
 		var peers []string
-		for _, bgp := range childrenOf(n, "bgp") {
-			for _, p := range childrenOf(bgp, "peer") {
-				if p.Args[0].Text == peer {
-					return p, nil
+		for _, block := range blocks {
+			for _, bgp := range childrenOf(block, "bgp") {
+				for _, p := range childrenOf(bgp, "peer") {
+					if p.Args[0].Text == peer {
+						return p, nil
+					}
+					peers = append(peers, p.Args[0].Text)
 				}
-				peers = append(peers, p.Args[0].Text)
 			}
 		}
 		if len(peers) == 0 {
@@ -380,16 +400,43 @@ func (d *document) find(target string) (*Node, error) {
 	return nil, d.unknown(target)
 }
 
+// instanceNode is an instance of a router.
+func instanceNode(router *Node, name string) (*Node, error) {
+	known := []string{}
+	for _, c := range childrenOf(router, "instance") {
+		if c.Args[0].Text == name {
+			return c, nil
+		}
+		known = append(known, c.Args[0].Text)
+	}
+	if len(known) == 0 {
+		return nil, phrase.Errorf("%s has no instance %s; it has main alone", router.Args[0].Text, name)
+	}
+	return nil, phrase.Errorf("%s has no instance %s; it has main, %s", router.Args[0].Text, name, strings.Join(known, ", "))
+}
+
+// portsOf are the ports and loopbacks of a router, those in its instances included.
+func portsOf(n *Node) []*Node {
+	var out []*Node
+	for _, c := range n.Children {
+		switch c.Row.Word {
+		case "port", "loopback":
+			out = append(out, c)
+		case "instance":
+			out = append(out, portsOf(c)...)
+		}
+	}
+	return out
+}
+
 // unknown says that there is no such router, host or port, and which one may be
 // meant.
 func (d *document) unknown(target string) error {
 	var known []string
 	device, port, dotted := strings.Cut(target, ".")
 	if n := targetNode(d.root, device); n != nil && dotted {
-		for _, c := range n.Children {
-			if c.Row.Word == "port" || c.Row.Word == "loopback" {
-				known = append(known, c.Args[0].Text)
-			}
+		for _, c := range portsOf(n) {
+			known = append(known, c.Args[0].Text)
 		}
 		switch {
 		case n.Row.Word == "host":
@@ -442,8 +489,8 @@ func targetNode(root *Node, target string) *Node {
 			return n
 		}
 		port, tag, tagged := strings.Cut(port, ".")
-		for _, c := range n.Children {
-			if (c.Word.Text != "port" && c.Word.Text != "loopback") || c.Args[0].Text != port {
+		for _, c := range portsOf(n) {
+			if c.Args[0].Text != port {
 				continue
 			}
 			if !tagged {

@@ -106,7 +106,7 @@ func argument(t *rapid.T, a Arg, lab *config.Lab) string {
 		return prefix()
 	case Area:
 		return fmt.Sprint(number(0, 9))
-	case PortRef, DeviceRef, PeerName:
+	case PortRef, DeviceRef, AtRef, PeerName:
 		return device()
 	case Compare:
 		return "<="

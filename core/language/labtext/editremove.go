@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
 )
 
 // networkOf is the network of an address with its prefix length.
@@ -186,7 +187,7 @@ func (d *document) release(n *Node) (released bool, err error) {
 	kind, router := defines[n.Row.Word], ""
 	switch kind {
 	case "port":
-		router = d.above[n].Args[0].Text
+		router = d.topOf(n).Args[0].Text
 	case "device", "flow", "check":
 		if !definesHere(n) {
 			return false, nil
@@ -235,9 +236,16 @@ func (d *document) stillNamed(n *Node) error {
 		return nil
 	}
 	in := ""
-	if kind == "port" || kind == "peer-group" {
-		router := d.topOf(n)
-		in = router.Args[0].Text
+	switch kind {
+	case "port", "instance":
+		in = d.topOf(n).Args[0].Text
+	case "peer-group":
+		in = d.topOf(n).Args[0].Text
+		for o := n; o != d.root; o = d.above[o] {
+			if o.Row.Word == "instance" {
+				in = config.InstanceRef(in, o.Args[0].Text)
+			}
+		}
 	}
 	for _, o := range occurrences(d.root) {
 		if o.definition || o.kind != kind || o.name != n.Args[0].Text || o.in != in {

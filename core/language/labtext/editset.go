@@ -88,8 +88,11 @@ func (d *document) ownPlace(target, statement string) (string, string) {
 		return target, statement
 	}
 	statement = head(n) + " " + statement
-	if device, _, session := strings.Cut(target, "/"); session {
-		return device, "bgp " + statement
+	if i := strings.LastIndexByte(target, '/'); i >= 0 {
+		if n.Row.Word == "peer" {
+			statement = "bgp " + statement
+		}
+		return d.ownPlace(target[:i], statement)
 	}
 	return d.ownPlace(target[:strings.LastIndexByte(target, '.')], statement)
 }
@@ -155,7 +158,7 @@ func (d *document) peerTaker(port *Node, word string) []*Node {
 	}
 	network, ok := networkOf(port.Args[1].Text)
 	owner := port
-	for owner.Row.Word != "router" {
+	for owner.Row.Word != "router" && owner.Row.Word != "instance" && owner.Row.Word != "template" {
 		owner = d.above[owner]
 	}
 	for _, speaker := range childrenOf(owner, "bgp") {

@@ -242,6 +242,27 @@ router weir like station
     peer 10.255.0.1 as 64500
       local-address lo
       keys heron
+  take ferry through from-ferry
+  instance ferry
+    router-id 10.255.7.1
+    loopback quay-lo 10.255.7.1/32
+      ospf area 0 passive
+    port quay 10.70.0.1/30
+      ospf area 0
+    static 10.71.0.0/16 via 10.70.0.2
+    ospf
+      max-ecmp 4
+    bgp as 64500
+      peer 10.70.0.2 as 64510 like everyone
+    take main through everything
+
+router ferryman
+  loopback lo 10.72.0.1/16
+  port e1 10.70.0.2/30
+    ospf area 0
+  bgp as 64510
+    originate 10.72.0.0/16
+    peer 10.70.0.1 as 64500 like everyone
 
 router ford
   loopback lo 10.255.0.3/32
@@ -308,6 +329,7 @@ link mill.e2 ford.e2
 link ford.lake pier.lake
 link mill.up skylark.e1
 link mill.up2 gannet.e1
+link weir.quay ferryman.e1
 link skylark.lan crane
 segment yard mill.lan kiosk gate at 140 60 delay 1ms
 flow tickets kiosk -> crane every 100ms
@@ -336,6 +358,12 @@ policy everything
 policy marked
   statement all
     add community 64500:100
+    accept
+
+policy from-ferry
+  statement ferry
+    where instance ferry
+    set tag 72
     accept
 
 policy own

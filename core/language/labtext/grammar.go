@@ -69,6 +69,7 @@ const (
 	Area      // 0 or 0.0.0.0
 	PortRef   // device.port, or a host's name
 	DeviceRef // a device's name
+	AtRef     // a device, or an instance of one: junction/ferry
 	Literal   // the word itself
 	Compare   // <, <=, =, >= or >
 	Value     // a number or a name
@@ -87,7 +88,7 @@ const (
 var argForms = [...]string{
 	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%", Lengths: "24..32", Stretch: "10m..2h",
 	Address: "192.0.2.1", Interface: "192.0.2.1/24", Prefix: "192.0.2.0/24", Area: "AREA",
-	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", Literal: "",
+	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", AtRef: "DEVICE[/INSTANCE]", Literal: "",
 	Compare: "< | <= | = | >= | >", Value: "NUMBER | NAME", HopValue: "192.0.2.1 | self | peer", Community: "64500:100", WildCommunity: "64500:*",
 	CommunityOrIn: "64500:* | in NAME", PathWord: "64496 | * | ...", PeerName: "DEVICE | 192.0.2.1",
 	PrefixOrName: "192.0.2.0/24 | NAME", Adjusted: "NUMBER | +NUMBER | -NUMBER", MEDValue: "NUMBER | +NUMBER | -NUMBER | igp", Pixels: "NUMBER",
@@ -209,13 +210,13 @@ func init() {
 		{Word: "at", In: []Context{RouterOf, HostOf, SegOf}, Inline: true,
 			Args:   []Arg{{Name: "x", Kind: Pixels}, {Name: "y", Kind: Pixels}},
 			Effect: Nothing, Help: "the place on the map, in pixels from its top left corner", build: (*builder).at},
-		{Word: "router-id", In: []Context{RouterOf}, Args: []Arg{{Name: "id", Kind: Address}},
+		{Word: "router-id", In: []Context{RouterOf, InstanceOf}, Args: []Arg{{Name: "id", Kind: Address}},
 			Default: "highest loopback address, else highest port address; it stays while the process runs",
 			Effect:  RestartProcess, RFC: "2328 C.1", Help: "the router's identity in its routing protocols", build: (*builder).routerID},
-		{Word: "loopback", In: []Context{RouterOf}, Opens: Loopback, Many: true,
+		{Word: "loopback", In: []Context{RouterOf, InstanceOf}, Opens: Loopback, Many: true,
 			Args:   []Arg{portName, {Name: "address", Kind: Interface}},
 			Effect: Rewrites, Help: "an address of the router itself, up as long as the router is; OSPF announces it as a host route", build: (*builder).loopback},
-		{Word: "port", In: []Context{RouterOf}, Opens: PortOf, Many: true,
+		{Word: "port", In: []Context{RouterOf, InstanceOf}, Opens: PortOf, Many: true,
 			Args:   []Arg{portName, {Name: "address", Kind: Interface, Optional: true}},
 			Effect: Rewrites, Help: "an Ethernet port, with its address", build: (*builder).port},
 		{Word: "vlan", In: []Context{PortOf}, Opens: VLANOf, Many: true,
@@ -225,7 +226,7 @@ func init() {
 			Effect: Reoriginate, Help: "what the port's cost is computed from", build: (*builder).bandwidth},
 		{Word: "mtu", In: []Context{PortOf, VLANOf, DefaultsOf}, Inline: true, Args: []Arg{{Name: "bytes", Kind: Number, Min: 576, Max: 9216}}, Default: "1500",
 			Effect: Live, RFC: "2328 10.6", Help: "the largest IP packet that the port takes, in bytes", build: (*builder).mtu},
-		{Word: "static", In: []Context{RouterOf}, Opens: StaticOf, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
+		{Word: "static", In: []Context{RouterOf, InstanceOf}, Opens: StaticOf, Many: true, Args: []Arg{{Name: "prefix", Kind: Prefix}},
 			Effect: Rewrites, Help: "a static route; several of one prefix and preference share the traffic", build: (*builder).static},
 		{Word: "via", In: []Context{StaticOf}, Inline: true, Args: []Arg{{Name: "address", Kind: Address}},
 			Effect: Rewrites, Help: "the next hop, resolved through the table if it is not on a port", build: (*builder).via},
@@ -262,7 +263,7 @@ func init() {
 		{Word: "own-mask", In: []Context{PortOSPF}, Inline: true, Args: onOff,
 			Effect: Reoriginate, RFC: "2328 12.4.1.1", Help: "a loopback is announced with its own mask instead of as a host route", build: (*builder).ownMask},
 
-		{Word: "ospf", In: []Context{RouterOf}, Opens: OSPFOf,
+		{Word: "ospf", In: []Context{RouterOf, InstanceOf}, Opens: OSPFOf,
 			Effect: Live, Help: "settings of the router's OSPF process; it runs when a port has ospf", build: (*builder).ospf},
 		{Word: "reference-bandwidth", In: []Context{OSPFOf, DefaultsOf}, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 100_000_000_000_000}}, Default: "10G",
 			Effect: Reoriginate, RFC: "2328 C.3", Help: "the bandwidth that costs 1", build: (*builder).reference},
@@ -293,7 +294,7 @@ func init() {
 		{Word: "virtual-link", In: []Context{AreaOf}, Opens: VirtOf, Many: true, Args: []Arg{{Name: "router ID", Kind: Address}},
 			Effect: Live, RFC: "2328 15", Help: "joins this border router to another one through the area, as if by a link in the backbone", build: (*builder).virtualLink},
 		{Word: "inject", In: []Context{OSPFOf}, Opens: InjectOf, Many: true,
-			Args:   []Arg{{Name: "source", Kind: Name, Words: []string{"static", "connected", "bgp"}}},
+			Args:   []Arg{{Name: "source", Kind: Name, Words: []string{"static", "connected", "bgp", "taken"}}},
 			Effect: Announces, RFC: "2328 12.4.4", Help: "announces the routes of another source as external ones", build: (*builder).inject},
 		{Word: "through", In: []Context{InjectOf}, Inline: true, Args: []Arg{{Name: "policy or prefix set", Kind: Name}},
 			Effect: Announces, Help: "only what this policy accepts, with the metric, type and tag that it sets; or only the prefixes of this set", build: (*builder).through},
@@ -362,7 +363,7 @@ func init() {
 		{Word: "every", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "interval", Kind: Duration, Min: 1_000_000, Max: 60_000_000_000}}, Default: "100ms",
 			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
 	}
-	Grammar = slices.Concat(Grammar, bgpRows(), policyRows(), checkRows())
+	Grammar = slices.Concat(Grammar, instanceRows(), bgpRows(), policyRows(), checkRows())
 	for i := range Grammar {
 		rowsByWord[Grammar[i].Word] = append(rowsByWord[Grammar[i].Word], &Grammar[i])
 	}

@@ -100,9 +100,13 @@ func (b *builder) resolveSessionKeys() {
 		}
 	}
 	for i := range b.result.Devices {
-		for k := range b.result.Devices[i].BGP.Peers {
-			if p := &b.result.Devices[i].BGP.Peers[k]; p.Keys != nil {
-				p.Keys = b.chainNamed(p.Keys.Name)
+		d := &b.result.Devices[i]
+		for _, name := range d.InstanceNames() {
+			peers := d.Instance(name).BGP.Peers
+			for k := range peers {
+				if p := &peers[k]; p.Keys != nil {
+					p.Keys = b.chainNamed(p.Keys.Name)
+				}
 			}
 		}
 	}
@@ -136,25 +140,31 @@ func (b *builder) resolveKeys() {
 				o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), phrase.Text("the port")
 				continue
 			}
-			b.keysOfArea(d, o)
+			b.keysOfArea(d.Instance(d.Ports[k].Instance), o)
 		}
-		// A virtual link belongs to the backbone (RFC 2328 15).
-		for k := range d.OSPF.Areas {
-			for v := range d.OSPF.Areas[k].Virtual {
-				o := &d.OSPF.Areas[k].Virtual[v].OSPF
-				if o.Keys != nil {
-					o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), "the virtual link"
-					continue
-				}
-				b.keysOfArea(d, o)
+		for _, name := range d.InstanceNames() {
+			b.keysOfVirtual(d.Instance(name))
+		}
+	}
+}
+
+// keysOfVirtual gives virtual links their keys: they belong to the backbone (RFC 2328 15).
+func (b *builder) keysOfVirtual(r *config.Routing) {
+	for k := range r.OSPF.Areas {
+		for v := range r.OSPF.Areas[k].Virtual {
+			o := &r.OSPF.Areas[k].Virtual[v].OSPF
+			if o.Keys != nil {
+				o.Keys, o.KeysFrom = b.chainNamed(o.Keys.Name), "the virtual link"
+				continue
 			}
+			b.keysOfArea(r, o)
 		}
 	}
 }
 
 // keysOfArea gives a port the keys of its area, if that has any.
-func (b *builder) keysOfArea(d *config.Device, o *config.PortOSPF) {
-	for _, a := range d.OSPF.Areas {
+func (b *builder) keysOfArea(r *config.Routing, o *config.PortOSPF) {
+	for _, a := range r.OSPF.Areas {
 		if a.ID == o.Area && a.Keys != "" && a.Keys != noKeys {
 			o.Keys, o.KeysFrom = b.chainNamed(a.Keys), "area "+FormatArea(a.ID)
 		}

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
 )
 
 // NameUse is a place where a name is.
@@ -41,7 +42,7 @@ var defines = map[string]string{"router": "device", "host": "device", "port": "p
 	"policy": "policy", "statement": "statement",
 	"prefix-set": "prefix-set", "as-path-set": "as-path-set", "community-set": "community-set", "tag-set": "tag-set",
 	"neighbour-set": "neighbour-set",
-	"key-chain":     "key-chain", "peer-group": "peer-group", "segment": "segment", "flow": "flow", "check": "check", "template": "template"}
+	"key-chain":     "key-chain", "peer-group": "peer-group", "instance": "instance", "segment": "segment", "flow": "flow", "check": "check", "template": "template"}
 
 // refers are the arguments that name something, by what the grammar calls them.
 var refers = map[string]string{"policy": "policy", "prefix set": "prefix-set", "AS path set": "as-path-set",
@@ -66,20 +67,28 @@ func occurrences(root *Node) []occurrence {
 		out = append(out, occurrence{kind, name, in, t.Line, from, from + utf8.RuneCountInString(name), definition,
 			t.Quoted})
 	}
-	var walk func(n *Node, router, rule string)
-	walk = func(n *Node, router, rule string) {
+	var walk func(n *Node, router, instance, rule string)
+	walk = func(n *Node, router, instance, rule string) {
 		for i, t := range n.Args {
 			a := argAt(n.Row, i)
 			switch kind := defines[n.Row.Word]; {
 			case i == 0 && kind != "" && definesHere(n):
 				in := ""
 				switch kind {
-				case "port", "peer-group":
+				case "port", "instance":
 					in = router
+				case "peer-group":
+					in = config.InstanceRef(router, instance)
 				case "statement":
 					in = rule
 				}
 				add(kind, in, t, t.Text, 0, true)
+			case a.Kind == AtRef:
+				device, instance, one := strings.Cut(t.Text, "/")
+				add("device", "", t, device, 0, false)
+				if one && instance != config.MainInstance {
+					add("instance", device, t, instance, len(device)+1, false)
+				}
 			case a.Kind == DeviceRef, a.Kind == PeerName && validName(t.Text):
 				add("device", "", t, t.Text, 0, false)
 			case a.Kind == PortRef:
@@ -98,7 +107,9 @@ func occurrences(root *Node) []occurrence {
 			case n.Row.Word == "policy" && i == 0, refers[a.Name] == "policy" && t.Text != none:
 				add("policy", "", t, t.Text, 0, false)
 			case refers[a.Name] == "peer-group":
-				add("peer-group", router, t, t.Text, 0, false)
+				add("peer-group", config.InstanceRef(router, instance), t, t.Text, 0, false)
+			case n.Row.Opens == TakeOf && t.Text != config.MainInstance:
+				add("instance", router, t, t.Text, 0, false)
 			case refers[a.Name] == "tag-set" && numeric(t.Text):
 			case refers[a.Name] != "" && t.Text != none:
 				add(refers[a.Name], "", t, t.Text, 0, false)
@@ -111,16 +122,20 @@ func occurrences(root *Node) []occurrence {
 			if len(n.Args) > 0 {
 				router = n.Args[0].Text
 			}
+		case "instance":
+			if n.Row.Opens == InstanceOf {
+				instance = n.Args[0].Text
+			}
 		case "policy":
 			if n.Row.Opens == PolicyOf {
 				rule = n.Args[0].Text
 			}
 		}
 		for _, c := range n.Children {
-			walk(c, router, rule)
+			walk(c, router, instance, rule)
 		}
 	}
-	walk(root, "", "")
+	walk(root, "", "", "")
 	return out
 }
 
@@ -133,6 +148,8 @@ func definesHere(n *Node) bool {
 		return n.Row.Opens == FlowOf
 	case "port":
 		return n.Row.Opens == PortOf
+	case "instance":
+		return n.Row.Opens == InstanceOf
 	}
 	return true
 }
@@ -218,9 +235,7 @@ func sharedPort(root *Node, at occurrence) string {
 		return ""
 	}
 	says := func(n *Node) bool {
-		return slices.ContainsFunc(n.Children, func(c *Node) bool {
-			return (c.Row.Opens == PortOf || c.Row.Opens == Loopback) && c.Args[0].Text == at.name
-		})
+		return slices.ContainsFunc(portsOf(n), func(c *Node) bool { return c.Args[0].Text == at.name })
 	}
 	takes := map[string][]string{} // by name, routers and templates of routers
 	for _, n := range root.Children {
@@ -288,9 +303,10 @@ func MustDiffer(text, router string) ([]Differing, error) {
 		name = fmt.Sprintf("%s-%d", router, i)
 	}
 	out := []Differing{{"name", router, name}}
-	if d.RouterID.IsValid() {
-		out = append(out, Differing{"router ID", d.RouterID.String(),
-			freeAfter(netip.PrefixFrom(d.RouterID, 32), taken).Addr().String()})
+	for _, instance := range d.InstanceNames() {
+		if id := d.Instance(instance).RouterID; id.IsValid() {
+			out = append(out, Differing{"router ID", id.String(), freeAfter(netip.PrefixFrom(id, 32), taken).Addr().String()})
+		}
 	}
 	for _, p := range d.Ports {
 		if p.Address.IsValid() {

@@ -140,8 +140,11 @@ func placeName(owner string, n *Node) string {
 	switch n.Row.Opens {
 	case RouterOf, HostOf:
 		return n.Args[0].Text
+	case InstanceOf:
+		return owner + "/" + n.Args[0].Text
 	case PortOf, Loopback, VLANOf:
-		return owner + "." + n.Args[0].Text
+		device, _, _ := strings.Cut(owner, "/") // a port is its router's, whatever instance it is in
+		return device + "." + n.Args[0].Text
 	case PeerOf:
 		return owner + "/" + n.Args[0].Text
 	case AreaOf:

@@ -102,7 +102,7 @@ func (s *site) runOSPF(routers []*config.Device, area uint32) {
 	for _, d := range routers {
 		for i := range d.Ports {
 			p := &d.Ports[i]
-			if !p.Address.IsValid() || p.Virtual != nil {
+			if !p.Address.IsValid() || p.Virtual != nil || p.Instance != "" {
 				continue
 			}
 			far := s.facing(config.PortRef{Device: d.Name, Port: portOf(p)})
@@ -140,7 +140,7 @@ func (s *site) runBGP(routers []*config.Device, as uint32, reflectors []*config.
 	const group = "inside"
 	loopback := map[string]netip.Addr{}
 	for _, d := range routers {
-		i := slices.IndexFunc(d.Ports, func(p config.Port) bool { return p.Loopback && p.Address.IsValid() })
+		i := slices.IndexFunc(d.Ports, func(p config.Port) bool { return p.Loopback && p.Address.IsValid() && p.Instance == "" })
 		name := "lo"
 		if i >= 0 {
 			name, loopback[d.Name] = d.Ports[i].Name, d.Ports[i].Address.Addr()
@@ -177,6 +177,9 @@ func (s *site) runBGP(routers []*config.Device, as uint32, reflectors []*config.
 // atBorder says whether a router faces one of another AS.
 func (s *site) atBorder(d *config.Device, inside []*config.Device, as uint32) bool {
 	for _, p := range d.Ports {
+		if p.Instance != "" {
+			continue
+		}
 		for _, far := range s.facing(config.PortRef{Device: d.Name, Port: p.Name}) {
 			if far.Kind == config.Router && !slices.Contains(inside, far) && far.BGP.AS != as && far.BGP.AS != 0 {
 				return true

@@ -190,7 +190,7 @@ func (s *site) addresses() map[netip.Addr]bool {
 func areasOf(d *config.Device) []uint32 {
 	in := map[uint32]bool{}
 	for _, p := range d.Ports {
-		if p.OSPF.On {
+		if p.OSPF.On && p.Instance == "" {
 			in[p.OSPF.Area] = true
 		}
 	}

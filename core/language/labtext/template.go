@@ -311,25 +311,31 @@ func (x *expander) overlay(base, over []*Node) []*Node {
 
 // process gives a router that runs OSPF the block that its defaults are in.
 func (x *expander) process(n *Node) *Node {
-	if n.Row.Opens != RouterOf || len(x.defaultsIn(OSPFOf)) == 0 {
+	if n.Row.Opens != RouterOf && n.Row.Opens != InstanceOf || len(x.defaultsIn(OSPFOf)) == 0 {
 		return n
 	}
-	runs := false
-	for _, c := range n.Children {
+	runs, has := false, false
+	for i, c := range n.Children {
 		switch c.Row.Opens {
 		case OSPFOf:
-			return n
+			has = true
+		case InstanceOf:
+			if inside := x.process(c); inside != c {
+				e := *n
+				e.Children = slices.Clone(n.Children)
+				e.Children[i], n = inside, &e
+			}
 		case PortOf, Loopback:
 			runs = runs || slices.ContainsFunc(c.Children, func(p *Node) bool {
 				return p.Row.Opens == PortOSPF || p.Row.Opens == VLANOf && len(childrenOf(p, "ospf")) > 0
 			})
 		}
 	}
-	if !runs {
+	if !runs || has {
 		return n
 	}
 	e := *n
-	e.Children = append(slices.Clip(n.Children), &Node{Row: rowFor("ospf", RouterOf), Word: Token{Text: "ospf", Line: n.Word.Line, Column: n.Word.Column}})
+	e.Children = append(slices.Clip(n.Children), &Node{Row: rowFor("ospf", n.Row.Opens), Word: Token{Text: "ospf", Line: n.Word.Line, Column: n.Word.Column}})
 	return &e
 }
 

@@ -170,6 +170,11 @@ func judge(a Arg, t Token) fault {
 		if _, err := strconv.ParseUint(digits, 10, 32); err != nil && !(a.Kind == MEDValue && t.Text == "igp") {
 			return fault{phrase.Say("%q is not a %s", t.Text, phrase.Text(a.Name)), phrase.Say("write %s, up to 4294967295", argForms[a.Kind]), ""}
 		}
+	case AtRef:
+		device, instance, one := strings.Cut(t.Text, "/")
+		if !validName(device) || one && !validName(instance) {
+			return fault{phrase.Say("%q is not the name of a device", t.Text), phrase.Text("write DEVICE, or DEVICE/INSTANCE"), ""}
+		}
 	case DeviceRef:
 		if !validName(t.Text) {
 			return fault{phrase.Say("%q is not the name of a device", t.Text), "", ""}

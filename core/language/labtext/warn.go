@@ -14,7 +14,8 @@ import (
 
 // warnings is what a careful colleague would say of a text that can be built.
 func (b *builder) warnings() []Problem {
-	w := &warner{builder: b}
+	w := &warner{builder: b, nodes: nodesOf(&b.result)}
+	w.domains = domainsOf(&b.result, w.nodes)
 	w.addresses()
 	w.routerIDs()
 	for i := range b.result.Links {
@@ -23,9 +24,10 @@ func (b *builder) warnings() []Problem {
 	for i := range b.result.Segments {
 		w.segment(&b.result.Segments[i])
 	}
-	for i := range b.result.Devices {
-		w.device(&b.result.Devices[i])
+	for _, n := range w.nodes {
+		w.device(n)
 	}
+	w.crossings()
 	w.compatibility()
 	w.templates()
 	w.bgp()
@@ -34,7 +36,9 @@ func (b *builder) warnings() []Problem {
 
 type warner struct {
 	*builder
-	found []Problem
+	nodes   []*config.Device
+	domains map[*config.Device]int
+	found   []Problem
 }
 
 // at warns about something that has a place in the text.
@@ -71,21 +75,25 @@ func agree(statement string, a, b config.PortRef, x, y string) []string {
 }
 
 func (w *warner) addresses() {
-	first := map[netip.Addr]string{}
-	for i := range w.result.Devices {
-		d := &w.result.Devices[i]
+	type owned struct {
+		domain  int
+		address netip.Addr
+	}
+	first := map[owned]string{}
+	for _, d := range w.nodes {
 		for j := range d.Ports {
 			p := &d.Ports[j]
 			if !p.Address.IsValid() {
 				continue
 			}
-			name := config.PortRef{Device: d.Name, Port: p.Name}.String()
+			name := refOf(d, p.Name).String()
 			a := p.Address.Addr()
-			if other, twice := first[a]; twice {
+			key := owned{w.domains[d], a}
+			if other, twice := first[key]; twice {
 				w.at(name, "give one of them another address", "%v is also the address of %s", a, other)
 				continue
 			}
-			first[a] = name
+			first[key] = name
 			if n := p.Address.Bits(); n < 31 {
 				switch a {
 				case p.Address.Masked().Addr():
@@ -108,16 +116,21 @@ func lastOf(p netip.Prefix) netip.Addr {
 }
 
 func (w *warner) routerIDs() {
-	first := map[netip.Addr]string{}
-	for _, d := range w.result.Devices {
+	type owned struct {
+		domain int
+		id     netip.Addr
+	}
+	first := map[owned]string{}
+	for _, d := range w.nodes {
 		if !d.RouterID.IsValid() {
 			continue
 		}
-		if other, twice := first[d.RouterID]; twice {
+		key := owned{w.domains[d], d.RouterID}
+		if other, twice := first[key]; twice {
 			w.at(d.Name, "give one of them another router-id", "router ID %v is also that of %s", d.RouterID, other)
 			continue
 		}
-		first[d.RouterID] = d.Name
+		first[key] = d.Name
 	}
 }
 
@@ -214,6 +227,7 @@ func (w *warner) tags(l *config.Link) {
 func (w *warner) ospfDiffers(one, other config.PortRef) {
 	da, db := w.find(one.Device), w.find(other.Device)
 	x, y := da.Port(one.Port).OSPF, db.Port(other.Port).OSPF
+	here, there := da.Instance(da.Port(one.Port).Instance), db.Instance(db.Port(other.Port).Instance)
 	differ := func(what, statement, a, b, hint string) {
 		if a != b {
 			w.at(one.String(), hint, "%s differs: %v on %v, %v on %v", phrase.Text(what), a, one, b, other)
@@ -233,10 +247,10 @@ func (w *warner) ospfDiffers(one, other config.PortRef) {
 	}
 	differ("the type", "type", typed(x.Type).String(), typed(y.Type).String(), "use the same type on both ends")
 	if x.Area == y.Area {
-		here, one, two := one, da.OSPF.Area(x.Area), db.OSPF.Area(x.Area)
-		if a, b := one.KindWords(), two.KindWords(); a != b {
-			w.at(here.String(), "say the same of the area on both routers", "area %s differs: %s on %v, %s on %v",
-				FormatArea(x.Area), a, here, b, other)
+		near, far := here.OSPF.Area(x.Area), there.OSPF.Area(x.Area)
+		if a, b := near.KindWords(), far.KindWords(); a != b {
+			w.at(one.String(), "say the same of the area on both routers", "area %s differs: %s on %v, %s on %v",
+				FormatArea(x.Area), a, one, b, other)
 		}
 	}
 }
@@ -272,7 +286,7 @@ func (w *warner) device(d *config.Device) {
 	runs, addressed := false, d.RouterID.IsValid()
 	for i := range d.Ports {
 		p := &d.Ports[i]
-		name := config.PortRef{Device: d.Name, Port: p.Name}.String()
+		name := refOf(d, p.Name).String()
 		addressed = addressed || p.Address.IsValid()
 		if !p.OSPF.On {
 			continue
@@ -317,8 +331,7 @@ func areaList(running map[uint32]bool) string {
 // different rules: their packets may loop (RFC 2328 C.1).
 func (w *warner) compatibility() {
 	var on, off *config.Device
-	for i := range w.result.Devices {
-		d := &w.result.Devices[i]
+	for _, d := range w.nodes {
 		switch runs := slices.ContainsFunc(d.Ports, func(p config.Port) bool { return p.OSPF.On }); {
 		case !runs:
 		case d.OSPF.Strict && off == nil:
@@ -331,7 +344,7 @@ func (w *warner) compatibility() {
 		w.at(off.Name, "set the same on all routers",
 			"rfc1583-compatibility is off on %s and on on %s: they may prefer different paths to AS boundary routers, and packets may loop", off.Name, on.Name)
 		var same []string
-		for _, d := range w.result.Devices {
+		for _, d := range w.nodes {
 			if d.OSPF.Strict {
 				same = append(same, d.Name)
 			}
@@ -356,7 +369,7 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 			w.offer(fmt.Sprintf("remove %s ospf area %s", d.Name, FormatArea(a.ID)))
 		}
 		for _, r := range a.Ranges {
-			if where, ok := w.covered(r.Prefix, a.ID); !ok {
+			if where, ok := w.covered(d, r.Prefix, a.ID); !ok {
 				hint := "take it out"
 				if where != "" {
 					hint = phrase.Say("probably area %s was meant, whose networks it covers", where)
@@ -376,15 +389,16 @@ func (w *warner) areas(d *config.Device, running map[uint32]bool) {
 // virtual warns about virtual links that the other end does not know.
 func (w *warner) virtual(d *config.Device, a *config.Area) {
 	for _, v := range a.Virtual {
-		i := slices.IndexFunc(w.result.Devices, func(o config.Device) bool { return o.IdentifiedBy(v.Peer) })
+		i := slices.IndexFunc(w.nodes,
+			func(o *config.Device) bool { return w.domains[o] == w.domains[d] && o.IdentifiedBy("", v.Peer) })
 		if i < 0 {
 			w.at(d.Name, "write the router ID of the other end",
 				"%s has a virtual link to %v, which is no router's ID", d.Name, v.Peer)
 			continue
 		}
-		far := &w.result.Devices[i]
+		far := w.nodes[i]
 		back := far.OSPF.Area(a.ID)
-		if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return d.IdentifiedBy(o.Peer) }) {
+		if !slices.ContainsFunc(back.Virtual, func(o config.VirtualLink) bool { return d.IdentifiedBy("", o.Peer) }) {
 			w.at(d.Name, phrase.Say("add virtual-link to area %s on %s", FormatArea(a.ID), far.Name),
 				"%s has a virtual link to %s, which has none back", d.Name, far.Name)
 			if d.RouterID.IsValid() {
@@ -394,11 +408,14 @@ func (w *warner) virtual(d *config.Device, a *config.Area) {
 	}
 }
 
-// covered says whether a prefix covers a network of an area, and if not, of
-// which other area it covers one.
-func (w *warner) covered(x netip.Prefix, area uint32) (other string, ok bool) {
-	for i := range w.result.Devices {
-		for _, p := range w.result.Devices[i].Ports {
+// covered says whether a prefix covers a network of an area that a router is in, and if
+// not, of which other area it covers one.
+func (w *warner) covered(d *config.Device, x netip.Prefix, area uint32) (other string, ok bool) {
+	for _, o := range w.nodes {
+		if w.domains[o] != w.domains[d] {
+			continue
+		}
+		for _, p := range o.Ports {
 			if !p.OSPF.On || !p.Address.IsValid() || !x.Contains(p.Address.Addr()) || p.Address.Bits() < x.Bits() {
 				continue
 			}

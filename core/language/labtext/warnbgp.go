@@ -13,8 +13,7 @@ import (
 // Warnings about BGP and policies.
 
 func (w *warner) bgp() {
-	for i := range w.result.Devices {
-		d := &w.result.Devices[i]
+	for _, d := range w.nodes {
 		if d.BGP.AS == 0 {
 			continue
 		}
@@ -27,10 +26,12 @@ func (w *warner) bgp() {
 	w.unused()
 }
 
-// holder is the device that has an address, and the port with it.
-func (w *warner) holder(a netip.Addr) (*config.Device, *config.Port) {
-	for i := range w.result.Devices {
-		d := &w.result.Devices[i]
+// holder is who has an address in the network of a router, and the port with it.
+func (w *warner) holder(from *config.Device, a netip.Addr) (*config.Device, *config.Port) {
+	for _, d := range w.nodes {
+		if w.domains[d] != w.domains[from] {
+			continue
+		}
 		for k := range d.Ports {
 			if d.Ports[k].Address.IsValid() && d.Ports[k].Address.Addr() == a {
 				return d, &d.Ports[k]
@@ -63,7 +64,7 @@ func sourceOf(d *config.Device, p *config.Peer) netip.Addr {
 
 func (w *warner) peer(d *config.Device, p *config.Peer) {
 	at := PeerPlace(d.Name, p.Address)
-	far, port := w.holder(p.Address)
+	far, port := w.holder(d, p.Address)
 	external := d.BGP.External(p)
 	switch {
 	case far == nil:
@@ -228,15 +229,13 @@ func (w *warner) looksAtTags(name string) bool {
 // meshes warns of routers of one AS of which one does not hear what the other
 // learns outside (RFC 4271 9.2, RFC 4456 6).
 func (w *warner) meshes() {
-	for i := range w.result.Devices {
-		d := &w.result.Devices[i]
+	for _, d := range w.nodes {
 		if d.BGP.AS == 0 || !slices.ContainsFunc(d.BGP.Peers, func(p config.Peer) bool { return d.BGP.External(&p) }) {
 			continue
 		}
 		heard := w.hears(d)
 		var deaf []string
-		for k := range w.result.Devices {
-			o := &w.result.Devices[k]
+		for _, o := range w.nodes {
 			if o != d && o.BGP.AS == d.BGP.AS && !heard[o.Name] && w.joinedInside(d, o) {
 				deaf = append(deaf, o.Name)
 			}
@@ -254,11 +253,14 @@ func (w *warner) meshes() {
 func (w *warner) joinedInside(a, b *config.Device) bool {
 	seen := map[string]bool{a.Name: true}
 	queue := []string{a.Name}
+	owner := func(r config.PortRef) string {
+		return config.InstanceRef(r.Device, w.find(r.Device).Port(r.Port).Instance)
+	}
 	visit := func(x, y config.PortRef) {
 		p, q := w.find(x.Device).Port(x.Port), w.find(y.Device).Port(y.Port)
-		if p != nil && q != nil && p.OSPF.On && q.OSPF.On && !p.OSPF.Passive && !q.OSPF.Passive && !seen[y.Device] {
-			seen[y.Device] = true
-			queue = append(queue, y.Device)
+		if p.OSPF.On && q.OSPF.On && !p.OSPF.Passive && !q.OSPF.Passive && !seen[owner(y)] {
+			seen[owner(y)] = true
+			queue = append(queue, owner(y))
 		}
 	}
 	for len(queue) > 0 {
@@ -266,16 +268,16 @@ func (w *warner) joinedInside(a, b *config.Device) bool {
 		queue = queue[1:]
 		for _, l := range w.result.Links {
 			switch at {
-			case l.A.Device:
+			case owner(l.A):
 				visit(l.A, l.B)
-			case l.B.Device:
+			case owner(l.B):
 				visit(l.B, l.A)
 			}
 		}
 		for _, s := range w.result.Segments {
 			for _, x := range s.Ports {
 				for _, y := range s.Ports {
-					if x.Device == at && x != y {
+					if owner(x) == at && x != y {
 						visit(x, y)
 					}
 				}
@@ -299,7 +301,7 @@ func (w *warner) hears(d *config.Device) map[string]bool {
 		queue = queue[1:]
 		for i := range x.at.BGP.Peers {
 			p := &x.at.BGP.Peers[i]
-			far, _ := w.holder(p.Address)
+			far, _ := w.holder(x.at, p.Address)
 			if far == nil || far.BGP.AS != d.BGP.AS || p.AS != d.BGP.AS || p.Disabled || !x.fromPeer && !p.Client {
 				continue
 			}

@@ -61,12 +61,12 @@ func (s *Speaker) ownPath(h Host, prefix uint32) local {
 	x := h.Shared().Prefixes.Prefix(prefix)
 	for k, o := range s.config.Originates {
 		if ip.PrefixFrom(o.Prefix) == x && s.met[k] {
-			return s.bringIn(h, x, source, r, o.Policy, originated, attr.IGP)
+			return s.bringIn(h, prefix, source, r, o.Policy, originated, attr.IGP)
 		}
 	}
 	for k, in := range s.config.Injects {
 		if in.Source == source.String() && s.met[len(s.config.Originates)+k] {
-			if l := s.bringIn(h, x, source, r, in.Policy, injected, attr.Incomplete); l.attr != 0 {
+			if l := s.bringIn(h, prefix, source, r, in.Policy, injected, attr.Incomplete); l.attr != 0 {
 				return l
 			}
 		}
@@ -134,9 +134,9 @@ func (s *Speaker) depend(h Host, look bool) {
 }
 
 // bringIn makes a path of a route of the table, through a policy if one is named.
-func (s *Speaker) bringIn(h Host, x ip.Prefix, source route.Source, r route.Route, through string, how uint8,
+func (s *Speaker) bringIn(h Host, prefix uint32, source route.Source, r route.Route, through string, how uint8,
 	origin attr.Origin) local {
-	q := s.bringInRoute(h, x, source, r, origin)
+	q := s.bringInRoute(h, prefix, source, r, origin)
 	if p := s.book.Policy(through); p != nil && !p.Run(&q, nil) {
 		return local{}
 	}
@@ -148,10 +148,10 @@ func (s *Speaker) bringIn(h Host, x ip.Prefix, source route.Source, r route.Rout
 	return local{attr: h.Attrs().ID(q.Attrs), tag: q.Tag, preference: r.Preference, how: how, source: source}
 }
 
-func (s *Speaker) bringInRoute(h Host, x ip.Prefix, source route.Source, r route.Route,
+func (s *Speaker) bringInRoute(h Host, prefix uint32, source route.Source, r route.Route,
 	origin attr.Origin) policy.Route {
-	return policy.Route{Prefix: x, Attrs: &attr.Set{Origin: origin}, Source: source.String(),
-		Type:    h.SourceRouteType(source, r),
+	return policy.Route{Prefix: h.Shared().Prefixes.Prefix(prefix), Attrs: &attr.Set{Origin: origin}, Source: source.String(),
+		Type: h.SourceRouteType(source, prefix, r), Instance: h.OriginName(source, prefix),
 		LocalAS: s.config.AS, Tag: r.Tag, Metric: r.Metric, Interior: r.Metric, Reached: true}
 }
 
@@ -243,7 +243,7 @@ func (s *Speaker) join(h Host, a *aggregate) local {
 		}
 		set := h.Attrs().Get(b.attr)
 		if p := s.book.Policy(a.Policy); p != nil {
-			r := policy.Route{Prefix: x, Attrs: set, Source: "bgp", LocalAS: s.config.AS}
+			r := policy.Route{Prefix: x, Attrs: set, Source: "bgp", Instance: h.OriginName(route.BGP, id), LocalAS: s.config.AS}
 			if !p.Run(&r, nil) {
 				return true
 			}

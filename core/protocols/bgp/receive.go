@@ -7,6 +7,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/policy"
+	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/bgp"
 )
 
@@ -264,7 +265,7 @@ func (s *Speaker) cluster() ip.Quad {
 // Asked is the route that an import policy is asked about.
 func (s *Speaker) asked(h Host, p *peer, prefix ip.Prefix, a *attr.Set) policy.Route {
 	r := policy.Route{Prefix: prefix, Attrs: a, Source: "bgp", Type: "internal", Neighbour: p.config.Address,
-		NeighbourA: p.config.AS, LocalAS: s.config.AS, Metric: a.MED}
+		NeighbourA: p.config.AS, LocalAS: s.config.AS, Metric: a.MED, Instance: h.OriginName(route.BGP, 0)}
 	if p.config.External {
 		r.Type = "external"
 	}

@@ -119,7 +119,8 @@ func (r *rig) InUse(uint32) (bool, bool)                                { return
 func (r *rig) AnyInUse(*policy.Policy) bool                             { return false }
 func (r *rig) Reach(g, _ uint32) (uint32, bool)                         { return 10, !r.down[r.gates[g]] }
 func (r *rig) Interior(uint32) (s route.Source, x route.Route, ok bool) { return s, x, false }
-func (r *rig) SourceRouteType(route.Source, route.Route) string         { return "local" }
+func (r *rig) OriginName(route.Source, uint32) string                   { return "main" }
+func (r *rig) SourceRouteType(route.Source, uint32, route.Route) string { return "local" }
 
 // run lets time pass.
 func (r *rig) run(d event.Time) {

@@ -6,6 +6,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/policy"
+	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/bgp"
 )
 
@@ -217,12 +218,12 @@ func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {
 	a := x.h.Attrs().Get(b.attr)
 	id = b.attr
 	r = policy.Route{Prefix: x.h.Shared().Prefixes.Prefix(prefix), Attrs: a, Source: "bgp", Type: "local",
-		Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: s.config.AS}
+		Neighbour: p.config.Address, NeighbourA: p.config.AS, LocalAS: s.config.AS, Instance: x.h.OriginName(route.BGP, prefix)}
 	if b.from == fromLocal {
 		l := s.local.Get(prefix)
 		r.Tag = l.tag
 		if l.how != aggregated {
-			r.Source = l.source.String()
+			r.Source, r.Instance = l.source.String(), x.h.OriginName(l.source, prefix)
 		}
 	} else if r.Type = "internal"; s.peers[b.from].config.External {
 		r.Type = "external"

@@ -72,8 +72,10 @@ type Host interface {
 	InUse(prefix uint32) (there, bgp bool)
 	// AnyInUse says whether a policy accepts any route that the table uses.
 	AnyInUse(p *policy.Policy) bool
-	// SourceRouteType is the kind of a route, in words, for policies.
-	SourceRouteType(s route.Source, r route.Route) string
+	// SourceRouteType is the kind of a source's route for a prefix, in words, for policies;
+	// OriginName the routing instance in which it began.
+	SourceRouteType(s route.Source, prefix uint32, r route.Route) string
+	OriginName(s route.Source, prefix uint32) string
 }
 
 // Route is a route for the table.

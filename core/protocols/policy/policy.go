@@ -18,7 +18,8 @@ import (
 type Route struct {
 	Prefix     ip.Prefix
 	Attrs      *attr.Set // replaced by the actions, never written
-	Source     string    // connected, static, ospf, bgp
+	Source     string    // connected, static, ospf, bgp, taken
+	Instance   string    // in which it began: main, or by name
 	Type       string    // of BGP: internal, external, local; of OSPF: its kind
 	Neighbour  ip.Addr   // it comes from, or goes to; 0 for none
 	NeighbourA uint32    // its AS
@@ -329,6 +330,8 @@ func (b *Book) condition(c *config.Condition) condition {
 		}
 	case "source":
 		return word(c, func(r *Route) string { return r.Source })
+	case "instance":
+		return word(c, func(r *Route) string { return r.Instance })
 	case "route-type":
 		return word(c, func(r *Route) string { return r.Type })
 	case "origin":

@@ -17,13 +17,17 @@ const (
 	Static
 	OSPF
 	BGP
+	Taken   // from another instance of the router
 	Sources // how many there are
 )
 
-func (s Source) String() string { return [...]string{"connected", "static", "ospf", "bgp"}[s] }
+func (s Source) String() string {
+	return [...]string{"connected", "static", "ospf", "bgp", "taken"}[s]
+}
 
 // DefaultPreference is the route preference of each source; lower wins. BGP's
-// depends on where it learned the route: this is that of external peers.
+// depends on where it learned the route: this is that of external peers. A taken route
+// has that of the route that it was.
 var DefaultPreference = [Sources]uint8{Connected: 0, Static: 1, OSPF: 110, BGP: 20}
 
 // HopID numbers an entry of a table's next-hop table; 0 is none.
@@ -204,11 +208,17 @@ func (t *Table) moves(prefix uint32) {
 }
 
 // Interior is the best route for a prefix that is not BGP's.
-func (t *Table) Interior(prefix uint32) (s Source, ok bool) {
+func (t *Table) Interior(prefix uint32) (s Source, ok bool) { return t.bestBut(BGP, prefix) }
+
+// Own is the best route for a prefix that was not taken from another instance.
+func (t *Table) Own(prefix uint32) (s Source, ok bool) { return t.bestBut(Taken, prefix) }
+
+// bestBut is the best source for a prefix beside one.
+func (t *Table) bestBut(not Source, prefix uint32) (s Source, ok bool) {
 	var preference uint8
-	for i := range BGP {
+	for i := range Sources {
 		r := t.sources[i].At(prefix)
-		if r == nil || !r.Present || t.Set(r.Hop) == NoSet {
+		if i == not || r == nil || !r.Present || t.Set(r.Hop) == NoSet {
 			continue
 		}
 		if !ok || r.Preference < preference {

@@ -64,7 +64,7 @@ func (r *reader) hello(b []byte) string {
 	for list := h.Neighbours; len(list) >= 4; list = list[4:] {
 		id := ip.Quad(binary.BigEndian.Uint32(list))
 		r.field("neighbour", "%s", r.named(id))
-		names = append(names, facts.RouterName(r.owners, id))
+		names = append(names, r.owners.Name(id))
 	}
 	if len(names) == 0 {
 		return phrase.Text("hears nobody yet")

@@ -73,7 +73,7 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 	if m.Kind == network.Segment {
 		out.Name = phrase.Say("segment %s", m.Name)
 	}
-	r := reader{w: w, owners: facts.RouterIDs(w)}
+	r := reader{w: w, owners: facts.RouterIDs(w, w.Device(dev).InstanceOf(port)), inst: w.Device(dev).InstanceOf(port)}
 	counts := map[string]int{}
 	err := h.Frames(from, to, func(f history.Frame) {
 		at, here := ends[end{f.Device, f.Port}]

@@ -16,7 +16,8 @@ import (
 // reader decodes packets to their last field.
 type reader struct {
 	w      *network.World
-	owners map[ip.Quad]*device.Device
+	inst   *device.Instance // that the packets are seen from
+	owners facts.Routers
 	layers []Layer
 }
 
@@ -30,8 +31,8 @@ func (r *reader) field(name, format string, args ...any) {
 }
 
 func (r *reader) named(id ip.Quad) string {
-	if d := r.owners[id]; d != nil {
-		return fmt.Sprintf("%v (%s)", id, d.Name())
+	if inst := r.owners[id]; inst != nil {
+		return fmt.Sprintf("%v (%s)", id, inst.Ref())
 	}
 	return id.String()
 }
@@ -40,8 +41,8 @@ func (r *reader) holder(a ip.Addr) string {
 	if !a.IsValid() {
 		return phrase.Text("none")
 	}
-	if d := r.w.Owner(a); d != nil {
-		return fmt.Sprintf("%v (%s)", a, d.Name())
+	if far := r.w.Holder(r.inst, a); far != nil {
+		return fmt.Sprintf("%v (%s)", a, far.Ref())
 	}
 	return a.String()
 }

@@ -217,7 +217,7 @@ func (a *attempt) reach(e config.Expect) Outcome {
 		return o
 	}
 	on := func(name string) bool {
-		return slices.ContainsFunc(p.Hops, func(h traffic.PathHop) bool { return h.Device == name })
+		return slices.ContainsFunc(p.Hops, func(h traffic.PathHop) bool { return h.Device == name || h.Ref() == name })
 	}
 	for _, t := range e.Through {
 		if !on(t) {
@@ -235,51 +235,51 @@ func (a *attempt) reach(e config.Expect) Outcome {
 }
 
 func (a *attempt) route(e config.Expect) Outcome {
-	d := a.world.Find(e.From)
-	if d == nil {
-		return Outcome{Says: phrase.Say("there is no device named %s", e.From)}
+	inst, err := facts.InstanceNamed(a.world, e.From)
+	if err != nil {
+		return Outcome{Says: err.Error()}
 	}
 	fact := facts.Fact{View: "routes", Who: e.From, To: e.Prefix.String()}
 	id, known := a.world.Shared().Prefixes.Find(ip.PrefixFrom(e.Prefix))
-	s, has := d.Main().Table().Best(id)
+	s, has := inst.Table().Best(id)
 	if !known || !has {
-		fact.Text = tables.Explain(a.world, d, e.Prefix).Answer
+		fact.Text = tables.Explain(a.world, inst, e.Prefix).Answer
 		return Outcome{Passed: e.Not, Says: phrase.Say("%s has no route for %s", e.From, e.Prefix.String()),
 			Facts: []facts.Fact{fact}}
 	}
-	fact.Text = facts.RouteWords(a.world, d, id)
+	fact.Text = facts.RouteWords(a.world, inst, id)
 	o := Outcome{Passed: !e.Not, Says: fact.Text, Facts: []facts.Fact{fact}}
 	fail := func(format string, args ...any) {
 		o.Passed = false
 		o.Says += "; " + phrase.Say(format, args...)
 	}
 	if e.Source != "" && s.String() != e.Source {
-		fail("its source is %s, not %s", s, e.Source)
+		fail("its source is %s, not %s", s.String(), e.Source)
 	}
-	if e.Via != "" && !leadsTo(a.world, d, id, e.Via) {
+	if e.Via != "" && !leadsTo(a.world, inst, id, e.Via) {
 		fail("%s is no next hop of it", e.Via)
 	}
-	a.limits(e, d, id, s, fail)
+	a.limits(e, inst, id, s, fail)
 	return o
 }
 
-func leadsTo(w *network.World, d *device.Device, id uint32, name string) bool {
-	for _, n := range facts.NextHops(w, d, id) {
-		if n.To == name {
+func leadsTo(w *network.World, inst *device.Instance, id uint32, name string) bool {
+	for _, n := range facts.NextHops(w, inst, id) {
+		if device, _, _ := strings.Cut(n.To, "/"); n.To == name || device == name {
 			return true
 		}
 	}
 	return false
 }
 
-func (a *attempt) limits(e config.Expect, d *device.Device, id uint32, s route.Source, fail func(string, ...any)) {
-	best, _, _ := d.Main().BGP().Best(id)
+func (a *attempt) limits(e config.Expect, inst *device.Instance, id uint32, s route.Source, fail func(string, ...any)) {
+	best, _, _ := inst.BGP().Best(id)
 	set := a.world.Attrs().Get(best)
 	for _, l := range e.Limits {
 		value := uint64(0)
 		switch {
 		case l.What == "metric":
-			value = uint64(d.Main().Table().Route(s, id).Metric)
+			value = uint64(inst.Table().Route(s, id).Metric)
 		case set == nil:
 			fail("BGP has chosen no path for it, so it has no %s", l.What)
 			continue
@@ -322,7 +322,7 @@ func (a *attempt) neighbour(e config.Expect) Outcome {
 	o := Outcome{Passed: true}
 	var said []string
 	for _, n := range relations.NeighboursOf(a.world) {
-		if !(n.A.Device == e.From && n.B.Device == e.To || n.A.Device == e.To && n.B.Device == e.From) {
+		if !(n.A.Is(e.From) && n.B.Is(e.To) || n.A.Is(e.To) && n.B.Is(e.From)) {
 			continue
 		}
 		if of := protocolOf[e.State]; of != "" && of != n.Protocol {
@@ -355,28 +355,31 @@ func (a *attempt) neighbour(e config.Expect) Outcome {
 }
 
 func (a *attempt) sent(e config.Expect) Outcome {
-	d := a.world.Find(e.From)
-	if d == nil || !d.Main().BGP().Running() {
+	inst, err := facts.InstanceNamed(a.world, e.From)
+	if err != nil {
+		return Outcome{Says: err.Error()}
+	}
+	if !inst.BGP().Running() {
 		return Outcome{Says: phrase.Say("BGP does not run on %s", e.From)}
 	}
 	found, passed := false, true
 	var said []string
 	id, known := a.world.Shared().Prefixes.Find(ip.PrefixFrom(e.Prefix))
 	fact := facts.Fact{View: "paths", Who: e.From, To: e.Prefix.String()}
-	d.Main().BGP().Peers(func(v bgp.PeerView) {
-		if v.Address.String() != e.To && facts.PeerName(a.world, v) != e.To {
+	inst.BGP().Peers(func(v bgp.PeerView) {
+		if v.Address.String() != e.To && facts.PeerName(a.world, inst, v) != e.To {
 			return
 		}
 		found = true
-		sent := known && d.Main().BGP().Sent(v.Number, id) != 0
+		sent := known && inst.BGP().Sent(v.Number, id) != 0
 		passed = passed && sent != e.Not
 		if sent {
-			said = append(said, phrase.Say("sent to %s: %s", v.Address.String(), paths.SetWords(a.world, d.Main().BGP().Sent(v.Number, id))))
+			said = append(said, phrase.Say("sent to %s: %s", v.Address.String(), paths.SetWords(a.world, inst.BGP().Sent(v.Number, id))))
 			return
 		}
 		why := phrase.Text("the prefix is not known")
 		if known {
-			row := paths.SentTo(a.world, d, id, v)
+			row := paths.SentTo(a.world, inst, id, v)
 			why = row.Why
 			fact.Fixes = append(fact.Fixes, row.Fixes...)
 		}

@@ -110,11 +110,11 @@ func (c *Comparison) Section(name string) *Section {
 	return &Section{Name: name}
 }
 
-// pair is a device in the two worlds; one of them may be nil.
+// pair is an instance of a device in the two worlds; one of them may be nil.
 type pair struct {
 	name   string // the newer one
-	before *device.Device
-	after  *device.Device
+	before *device.Instance
+	after  *device.Instance
 }
 
 // comparer holds the two worlds while they are compared.
@@ -176,17 +176,46 @@ func (c *comparer) match() {
 	for _, d := range now {
 		name := cmp.Or(was[d.Name()], d.Name())
 		seen[name] = true
-		c.pairs = append(c.pairs, pair{d.Name(), c.before.Find(name), d})
+		c.pair(d.Name(), c.before.Find(name), d)
 	}
 	for _, d := range old {
 		if !seen[d.Name()] {
-			c.pairs = append(c.pairs, pair{d.Name(), d, nil})
+			c.pair(d.Name(), d, nil)
 		}
 	}
 }
 
+// pair adds the instances of a device, one of which may be nil.
+func (c *comparer) pair(name string, before, after *device.Device) {
+	var names []string
+	for _, d := range []*device.Device{after, before} {
+		if d == nil {
+			continue
+		}
+		for _, inst := range facts.Instances(d) {
+			if !slices.Contains(names, inst.Name()) {
+				names = append(names, inst.Name())
+			}
+		}
+	}
+	in := func(d *device.Device, name string) *device.Instance {
+		if d == nil {
+			return nil
+		}
+		return d.Instance(name)
+	}
+	for _, n := range names {
+		c.pairs = append(c.pairs, pair{config.InstanceRef(name, n), in(before, n), in(after, n)})
+	}
+}
+
 // now is the present name of a device that an old row names.
-func (c *comparer) now(name string) string { return cmp.Or(c.renamed[name], name) }
+func (c *comparer) now(name string) string {
+	if d, instance, ok := strings.Cut(name, "/"); ok && d != "" {
+		return config.InstanceRef(c.now(d), instance)
+	}
+	return cmp.Or(c.renamed[name], name)
+}
 
 // names writes present names into words that name devices as they were called.
 func (c *comparer) names(words string) string {

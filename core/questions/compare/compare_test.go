@@ -142,7 +142,7 @@ func TestExports(t *testing.T) {
 func tables(routers, routes int) *config.Lab {
 	l := &config.Lab{Seed: 1}
 	for i := range routers {
-		d := config.Device{Name: fmt.Sprintf("r%d", i), OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: 16}}
+		d := config.Device{Name: fmt.Sprintf("r%d", i), Routing: config.Routing{OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: 16}}}
 		for k := range routes {
 			p := netip.PrefixFrom(netip.AddrFrom4([4]byte{11, byte(k >> 8), byte(k), 0}), 24)
 			d.Statics = append(d.Statics, config.Static{Prefix: p, Blackhole: true, Preference: 1})

@@ -53,7 +53,7 @@ func (c *comparer) restOfSets(before, after attr.ID) func() (before, after []det
 
 // restOfSet is what the words of a set of path attributes leave out.
 func restOfSet(w *network.World, id attr.ID) []detail {
-	a := paths.AttributesOf(w, id)
+	a := paths.AttributesOf(w, nil, id)
 	atomic := ""
 	if a.Atomic {
 		atomic = phrase.Text("there")

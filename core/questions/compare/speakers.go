@@ -41,11 +41,11 @@ func (c *comparer) speakers() {
 	}
 }
 
-func speakerOf(d *device.Device) *bgp.Speaker {
-	if d == nil || !d.Main().BGP().Running() {
+func speakerOf(inst *device.Instance) *bgp.Speaker {
+	if inst == nil || !inst.BGP().Running() {
 		return nil
 	}
-	return d.Main().BGP()
+	return inst.BGP()
 }
 
 type peerList struct {
@@ -84,7 +84,7 @@ func sameSets(before, after *attr.Pool) func(a, b attr.ID) bool {
 
 // chosen compares Loc-RIB.
 func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, b attr.ID) bool) {
-	best := func(w *network.World, s *bgp.Speaker, id uint32) (set attr.ID, from string) {
+	best := func(w *network.World, at *device.Instance, s *bgp.Speaker, id uint32) (set attr.ID, from string) {
 		if s == nil || id == none {
 			return 0, ""
 		}
@@ -93,13 +93,13 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 			return 0, ""
 		}
 		if from = phrase.Text("itself"); peer != bgp.Local {
-			from = facts.PeerName(w, s.Peer(peer))
+			from = facts.PeerName(w, at, s.Peer(peer))
 		}
 		return set, from
 	}
 	n.each(func(old, now uint32) {
-		x, from := best(c.before, a, old)
-		y, to := best(c.after, b, now)
+		x, from := best(c.before, p.before, a, old)
+		y, to := best(c.after, p.after, b, now)
 		if x == 0 && y == 0 {
 			return
 		}
@@ -142,11 +142,11 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 // session compares what came in from a peer, and what it was sent.
 func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp.PeerView,
 	same func(a, b attr.ID) bool) {
-	v, w := is, c.after
+	v, w, at := is, c.after, p.after
 	if v == nil {
-		v, w = was, c.before
+		v, w, at = was, c.before, p.before
 	}
-	name, address, outside := facts.PeerName(w, *v), v.Address.String(), v.External
+	name, address, outside := facts.PeerName(w, at, *v), v.Address.String(), v.External
 	n.each(func(old, now uint32) {
 		var x, y bgp.Row
 		var out, sent attr.ID
@@ -212,10 +212,10 @@ func outWords(w *network.World, id attr.ID) string {
 func asNames(w *network.World) map[uint32]string {
 	out := map[uint32]string{}
 	routers := map[uint32]int{}
-	for _, d := range there(w) {
-		if as := d.Config().BGP.AS; as != 0 {
+	for _, inst := range facts.AllInstances(w) {
+		if as := inst.Config().BGP.AS; as != 0 {
 			routers[as]++
-			out[as] = d.Name()
+			out[as] = inst.Device().Name()
 		}
 	}
 	for as, n := range routers {
@@ -223,8 +223,8 @@ func asNames(w *network.World) map[uint32]string {
 			delete(out, as)
 		}
 	}
-	for _, d := range there(w) {
-		g := &d.Config().BGP
+	for _, inst := range facts.AllInstances(w) {
+		g := &inst.Config().BGP
 		for i := range g.Peers {
 			if p := &g.Peers[i]; p.Description != "" && g.External(p) {
 				out[p.AS] = p.Description

@@ -54,7 +54,7 @@ func (n *numbering) each(visit func(old, now uint32)) {
 func (c *comparer) tables() {
 	n := numbers(c.before, c.after)
 	for _, p := range c.pairs {
-		if d := one(p); d.Kind() != config.Router {
+		if one(p).Device().Kind() != config.Router {
 			continue
 		}
 		same := sameHops(c, p)
@@ -67,13 +67,13 @@ func (c *comparer) tables() {
 			var from, to route.Source
 			had, has := false, false
 			if p.before != nil && old != none {
-				if from, had = p.before.Main().Table().Best(old); had {
-					a = p.before.Main().Table().Route(from, old)
+				if from, had = p.before.Table().Best(old); had {
+					a = p.before.Table().Route(from, old)
 				}
 			}
 			if p.after != nil && now != none {
-				if to, has = p.after.Main().Table().Best(now); has {
-					b = p.after.Main().Table().Route(to, now)
+				if to, has = p.after.Table().Best(now); has {
+					b = p.after.Table().Route(to, now)
 				}
 			}
 			if !had && !has {
@@ -130,12 +130,12 @@ func (c *comparer) tables() {
 
 // covering is the summary that a device uses for a prefix in one world, and does not have
 // in the other, where the prefix has a route of its own; "" if there is none.
-func covering(in *network.World, d *device.Device, other *network.World, then *device.Device, gone ip.Prefix) string {
-	if d == nil || then == nil {
+func covering(in *network.World, inst *device.Instance, other *network.World, then *device.Instance, gone ip.Prefix) string {
+	if inst == nil || then == nil {
 		return ""
 	}
-	id, hop, ok := d.Main().Table().Lookup(in.Shared(), gone.Addr)
-	if !ok || d.Main().Table().Set(hop) == route.Blackhole {
+	id, hop, ok := inst.Table().Lookup(in.Shared(), gone.Addr)
+	if !ok || inst.Table().Set(hop) == route.Blackhole {
 		return ""
 	}
 	by := in.Shared().Prefixes.Prefix(id)
@@ -143,15 +143,15 @@ func covering(in *network.World, d *device.Device, other *network.World, then *d
 		return ""
 	}
 	if at, known := other.Shared().Prefixes.Find(by); known {
-		if _, there := then.Main().Table().Best(at); there {
+		if _, there := then.Table().Best(at); there {
 			return ""
 		}
 	}
 	return by.String()
 }
 
-// one is the device of a pair, the later if there are two.
-func one(p pair) *device.Device {
+// one is the instance of a pair, the later if there are two.
+func one(p pair) *device.Instance {
 	if p.after != nil {
 		return p.after
 	}
@@ -167,9 +167,9 @@ func sameHops(c *comparer, p pair) func(a, b route.HopID) bool {
 		if is, ok := known[key]; ok {
 			return is
 		}
-		x, y := p.before.Main().Table().Set(a), p.after.Main().Table().Set(b)
+		x, y := p.before.Table().Set(a), p.after.Table().Set(b)
 		hole := (x == route.Blackhole) == (y == route.Blackhole)
-		is := hole && hopSet(c.before, p.before, x) == hopSet(c.after, p.after, y)
+		is := hole && hopSet(c.before, p.before.Device(), x) == hopSet(c.after, p.after.Device(), y)
 		known[key] = is
 		return is
 	}
@@ -186,22 +186,26 @@ func hopSet(w *network.World, d *device.Device, set route.SetID) string {
 // database compares the link-state databases, each LSA once an area.
 func (c *comparer) database() {
 	type item struct {
-		area string
-		lsa  tables.LSA
+		of, area string
+		lsa      tables.LSA
 	}
 	list := func(w *network.World) (out []item) {
 		for _, a := range tables.DatabaseOf(w).Areas {
 			for _, l := range a.LSAs {
-				out = append(out, item{a.Area, l})
+				out = append(out, item{a.Of, a.Area, l})
 			}
 		}
 		return out
 	}
 	place := func(i item) string {
-		if i.area == "" {
-			return "AS"
+		words := "AS"
+		if i.area != "" {
+			words = phrase.Say("area %s", i.area)
 		}
-		return phrase.Say("area %s", i.area)
+		if i.of != "" {
+			words = phrase.Say("%s of %s", words, i.of)
+		}
+		return words
 	}
 	key := func(i item, _ bool) string {
 		return phrase.Say("%s, %s %s of %s", place(i), i.lsa.Type, i.lsa.ID, i.lsa.Router)

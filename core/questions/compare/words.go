@@ -2,6 +2,7 @@ package compare
 
 import (
 	"cmp"
+	"hellebore/core/simulation/device"
 	"slices"
 	"strings"
 
@@ -283,9 +284,16 @@ func sorted(set map[string]bool) []string {
 // members is how many routers each AS has.
 func (c *comparer) members() map[uint32]int {
 	out := map[uint32]int{}
+	type member struct {
+		d  *device.Device
+		as uint32
+	}
+	seen := map[member]bool{}
 	for _, p := range c.pairs {
-		if as := one(p).Config().BGP.AS; as != 0 {
-			out[as]++
+		m := member{one(p).Device(), one(p).Config().BGP.AS}
+		if m.as != 0 && !seen[m] {
+			seen[m] = true
+			out[m.as]++
 		}
 	}
 	return out

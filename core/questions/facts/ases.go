@@ -13,7 +13,7 @@ func ASes(w *network.World) map[*device.Device]uint32 {
 	out := map[*device.Device]uint32{}
 	var queue []*device.Device
 	for _, d := range w.Devices() {
-		if as := d.Config().BGP.AS; as != 0 && !d.Gone() {
+		if as := asOf(d); as != 0 && !d.Gone() {
 			out[d] = as
 			queue = append(queue, d)
 		}
@@ -33,7 +33,7 @@ func ASes(w *network.World) map[*device.Device]uint32 {
 				far := w.Device(e.Device)
 				joined := far.Kind() == config.Host ||
 					d.Kind() == config.Router && d.Ports()[i].Config.OSPF.On && far.Ports()[e.Port].Config.OSPF.On
-				if far.Gone() || far.Config().BGP.AS != 0 || !joined {
+				if far.Gone() || asOf(far) != 0 || !joined {
 					continue
 				}
 				switch as, known := out[far]; {
@@ -48,4 +48,15 @@ func ASes(w *network.World) map[*device.Device]uint32 {
 		}
 	}
 	return out
+}
+
+// asOf is the AS that a router is in: that of main, else of its first instance that speaks
+// BGP.
+func asOf(d *device.Device) uint32 {
+	for _, inst := range Instances(d) {
+		if as := inst.Config().BGP.AS; as != 0 {
+			return as
+		}
+	}
+	return 0
 }

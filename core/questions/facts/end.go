@@ -1,8 +1,15 @@
 package facts
 
+import (
+	"strings"
+
+	"hellebore/core/language/config"
+)
+
 // End is one end of a relation.
 type End struct {
 	Device   string   `json:"device" doc:"empty if nobody is there"`
+	Instance string   `json:"instance,omitempty" doc:"the routing instance, beside main"`
 	Port     string   `json:"port" doc:"empty if nobody is there, or no port has the address"`
 	Absent   bool     `json:"absent,omitempty" doc:"nobody is there"`
 	Address  string   `json:"address,omitempty"`
@@ -18,10 +25,20 @@ type End struct {
 	Priority *uint8   `json:"priority,omitempty" doc:"to become DR, on a segment"`
 }
 
-// Name is the end's device, or nobody.
+// Name is the end's device, with its instance beside main, or nobody.
 func (e End) Name() string {
 	if e.Absent {
 		return "nobody"
 	}
-	return e.Device
+	return config.InstanceRef(e.Device, e.Instance)
+}
+
+// Is says whether the end is at a device, or at an instance of one: "junction" is all of
+// its instances, "junction/main" and "junction/ferry" one each.
+func (e End) Is(name string) bool {
+	device, instance, one := strings.Cut(name, "/")
+	if instance == config.MainInstance {
+		instance = ""
+	}
+	return device == e.Device && (!one || instance == e.Instance)
 }

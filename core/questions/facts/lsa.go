@@ -8,7 +8,6 @@ import (
 	"hellebore/core/ground/phrase"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
-	"hellebore/core/simulation/device"
 )
 
 // Field is one field of an LSA, decoded.
@@ -29,13 +28,13 @@ func OptionWords(o uint8) string {
 }
 
 // LSAFields writes an LSA's body out to its last field.
-func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string, fields []Field, prefixes []string) {
+func LSAFields(owners Routers, v *ospf.LSAView) (says string, fields []Field, prefixes []string) {
 	add := func(name, format string, args ...any) {
 		fields = append(fields, Field{phrase.Text(name), phrase.Say(format, args...)})
 	}
 	named := func(id ip.Quad) string {
-		if d := owners[id]; d != nil {
-			return fmt.Sprintf("%s (%v)", d.Name(), id)
+		if inst := owners[id]; inst != nil {
+			return fmt.Sprintf("%s (%v)", inst.Ref(), id)
 		}
 		return id.String()
 	}
@@ -70,10 +69,10 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 			switch l.Type {
 			case wire.LinkPointToPoint:
 				add("link to a router", "%s, by %v, metric %d", named(l.ID), l.Data, l.Metric)
-				near = append(near, RouterName(owners, l.ID))
+				near = append(near, owners.Name(l.ID))
 			case wire.LinkVirtual:
 				add("virtual link", "to %s, by %v, metric %d", named(l.ID), l.Data, l.Metric)
-				near = append(near, RouterName(owners, l.ID)+" (virtual)")
+				near = append(near, owners.Name(l.ID)+" (virtual)")
 			case wire.LinkTransit:
 				add("link to a segment", "DR %v, by %v, metric %d", l.ID, l.Data, l.Metric)
 				near = append(near, phrase.Say("segment of %s", l.ID.String()))
@@ -96,7 +95,7 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 		var names []string
 		for _, r := range b.Network.Routers {
 			add("attached router", "%s", named(r))
-			names = append(names, RouterName(owners, r))
+			names = append(names, owners.Name(r))
 		}
 		says = phrase.Say("%s with %s", p, strings.Join(names, ", "))
 	case wire.SummaryLSA:
@@ -107,7 +106,7 @@ func LSAFields(owners map[ip.Quad]*device.Device, v *ospf.LSAView) (says string,
 	case wire.ASBRSummaryLSA:
 		add("AS boundary router", "%s", named(v.Header.Key.ID))
 		add("metric", "%d", b.Summary.Metric)
-		says = phrase.Say("%s, metric %d", RouterName(owners, v.Header.Key.ID), b.Summary.Metric)
+		says = phrase.Say("%s, metric %d", owners.Name(v.Header.Key.ID), b.Summary.Metric)
 	case wire.ExternalLSA, wire.NSSALSA:
 		p := network(b.External.Mask)
 		kind := 1

@@ -10,21 +10,34 @@ import (
 	"hellebore/core/simulation/network"
 )
 
-// RouterIDs are the names of the devices by their router IDs.
-func RouterIDs(w *network.World) map[ip.Quad]*device.Device {
-	owners := map[ip.Quad]*device.Device{}
-	for _, d := range w.Devices() {
-		if !d.Gone() && d.Main().OSPF().Running() {
-			owners[d.Main().OSPF().RouterID()] = d
+// Routers are the instances that run OSPF, by their router IDs.
+type Routers map[ip.Quad]*device.Instance
+
+// RouterIDs are the routers that an instance may hear of: those of its network. Of nil,
+// all.
+func RouterIDs(w *network.World, from *device.Instance) Routers {
+	owners := Routers{}
+	if from != nil && SeveralInstances(w) {
+		w.Around(from, func(inst *device.Instance) bool {
+			if id := inst.OSPF().RouterID(); inst.OSPF().Running() && owners[id] == nil {
+				owners[id] = inst
+			}
+			return false
+		})
+		return owners
+	}
+	for _, inst := range AllInstances(w) {
+		if inst.OSPF().Running() {
+			owners[inst.OSPF().RouterID()] = inst
 		}
 	}
 	return owners
 }
 
-// RouterName is the name of the router with a router ID, else the ID.
-func RouterName(owners map[ip.Quad]*device.Device, id ip.Quad) string {
-	if d := owners[id]; d != nil {
-		return d.Name()
+// Name is the name of the router with a router ID, else the ID.
+func (r Routers) Name(id ip.Quad) string {
+	if inst := r[id]; inst != nil {
+		return inst.Ref()
 	}
 	return id.String()
 }
@@ -34,46 +47,47 @@ func PortName(d *device.Device, port uint32) string {
 	return config.PortRef{Device: d.Name(), Port: d.Ports()[port].Config.Name}.String()
 }
 
-// PeerName is what a peer is called: the device that has its address, else its
+// PeerName is what a peer of an instance is called: who has its address, else its
 // description, else the address.
-func PeerName(w *network.World, v bgp.PeerView) string {
-	if d := w.Owner(v.Address); d != nil {
-		return d.Name()
+func PeerName(w *network.World, inst *device.Instance, v bgp.PeerView) string {
+	if far := w.Holder(inst, v.Address); far != nil {
+		return far.Ref()
 	}
 	return cmp.Or(v.Config.Description, v.Address.String())
 }
 
-// AddressWords names a router by its address on a segment: "depot 10.2.0.2".
-func AddressWords(w *network.World, a ip.Addr) string {
+// AddressWords names a router by its address on a segment, as an instance sees it:
+// "depot 10.2.0.2".
+func AddressWords(w *network.World, inst *device.Instance, a ip.Addr) string {
 	if !a.IsValid() {
 		return ""
 	}
-	if d := w.Owner(a); d != nil {
-		return d.Name() + " " + a.String()
+	if far := w.Holder(inst, a); far != nil {
+		return far.Ref() + " " + a.String()
 	}
 	return a.String()
 }
 
-// GatewayOwner is the device that has a gateway's address: one that the port is
+// GatewayOwner is the instance that has a gateway's address: one that the port is
 // joined to, or else any.
-func GatewayOwner(w *network.World, d *device.Device, port uint32, gateway ip.Addr) *device.Device {
+func GatewayOwner(w *network.World, d *device.Device, port uint32, gateway ip.Addr) *device.Instance {
 	for _, s := range w.Facing(d.ID(), port) {
 		if o := w.Device(s.Device); o.Ports()[s.Port].Address() == gateway {
-			return o
+			return o.InstanceOf(s.Port)
 		}
 	}
-	return w.Owner(gateway)
+	return w.Holder(d.InstanceOf(port), gateway)
 }
 
 // PeersOf are a router's peers; those of a speaker that does not run are made of
 // the configuration.
-func PeersOf(d *device.Device) []bgp.PeerView {
+func PeersOf(inst *device.Instance) []bgp.PeerView {
 	var out []bgp.PeerView
-	if d.Main().BGP().Running() {
-		d.Main().BGP().Peers(func(v bgp.PeerView) { out = append(out, v) })
+	if inst.BGP().Running() {
+		inst.BGP().Peers(func(v bgp.PeerView) { out = append(out, v) })
 		return out
 	}
-	g := &d.Config().BGP
+	g := &inst.Config().BGP
 	for i := range g.Peers {
 		out = append(out, bgp.PeerView{Number: -1 - i, Config: g.Peers[i], Address: ip.AddrFrom(g.Peers[i].Address),
 			External: g.External(&g.Peers[i])})

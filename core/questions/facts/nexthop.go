@@ -44,7 +44,7 @@ func HopsOf(w *network.World, d *device.Device, set route.SetID) []NextHop {
 		if h.Gateway.IsValid() {
 			n.Via = h.Gateway.String()
 			if o := GatewayOwner(w, d, h.Port, h.Gateway); o != nil {
-				n.To = o.Name()
+				n.To = o.Ref()
 			}
 		}
 		out = append(out, n)
@@ -54,17 +54,18 @@ func HopsOf(w *network.World, d *device.Device, set route.SetID) []NextHop {
 
 // RouteWords is the route in use for a prefix in a few words: "ospf, cost 20, by
 // 10.0.12.2 on e1".
-func RouteWords(w *network.World, d *device.Device, id uint32) string {
-	s, ok := d.Main().Table().Best(id)
+func RouteWords(w *network.World, inst *device.Instance, id uint32) string {
+	d := inst.Device()
+	s, ok := inst.Table().Best(id)
 	if !ok {
 		return ""
 	}
-	r := d.Main().Table().Route(s, id)
-	words := s.String()
+	r := inst.Table().Route(s, id)
+	words := SourceWords(inst, s, id)
 	if r.Metric != 0 {
 		words += phrase.Say(", cost %d", r.Metric)
 	}
-	set := d.Main().Table().Set(r.Hop)
+	set := inst.Table().Set(r.Hop)
 	hops := hopWords(w, d, set)
 	if set == route.Blackhole || direct(w, set) {
 		return words + ", " + hops
@@ -79,10 +80,11 @@ func direct(w *network.World, set route.SetID) bool {
 }
 
 // NextHops are the next hops of the route in use for a prefix.
-func NextHops(w *network.World, d *device.Device, id uint32) []NextHop {
-	s, ok := d.Main().Table().Best(id)
+func NextHops(w *network.World, inst *device.Instance, id uint32) []NextHop {
+	d := inst.Device()
+	s, ok := inst.Table().Best(id)
 	if !ok {
 		return nil
 	}
-	return HopsOf(w, d, d.Main().Table().Set(d.Main().Table().Route(s, id).Hop))
+	return HopsOf(w, d, inst.Table().Set(inst.Table().Route(s, id).Hop))
 }

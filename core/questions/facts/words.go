@@ -82,6 +82,10 @@ func Sequence(seq int32) string { return fmt.Sprintf("%#08x", uint32(seq)) }
 // note.
 func Words(w *network.World, n note.Note) string {
 	d := w.Device(n.Device)
+	inst := d.Main()
+	if int(n.Instance) < len(d.Instances()) {
+		inst = &d.Instances()[n.Instance]
+	}
 	args := map[string]uint64{"a": n.A, "b": n.B, "c": n.C}
 	return note.Expand(phrase.Text(note.Kinds[n.Kind].Text), func(name, kind string) string {
 		switch name {
@@ -102,14 +106,14 @@ func Words(w *network.World, n note.Note) string {
 		switch kind {
 		case "peer":
 			a := w.Shared().Addrs.Addr(uint32(v))
-			if far := w.Owner(a); far != nil {
-				return fmt.Sprintf("%s (%v)", far.Name(), a)
+			if far := w.Holder(inst, a); far != nil {
+				return fmt.Sprintf("%s (%v)", far.Ref(), a)
 			}
 		case "lsa":
 			return w.Pool().Key(uint32(v)).String()
 		case "identity":
-			if far := RouterIDs(w)[ip.Quad(v)]; far != nil {
-				return fmt.Sprintf("%s (%v)", far.Name(), ip.Quad(v))
+			if far := RouterIDs(w, inst)[ip.Quad(v)]; far != nil {
+				return fmt.Sprintf("%s (%v)", far.Ref(), ip.Quad(v))
 			}
 		case "prefix":
 			return w.Shared().Prefixes.Prefix(uint32(v)).String()
@@ -117,7 +121,7 @@ func Words(w *network.World, n note.Note) string {
 			if v == 0 {
 				return phrase.Text("nothing")
 			}
-			return hopWords(w, d, d.Main().Table().Set(route.HopID(v)))
+			return hopWords(w, d, inst.Table().Set(route.HopID(v)))
 		case "set":
 			return hopWords(w, d, route.SetID(v))
 		}

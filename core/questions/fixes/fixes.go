@@ -20,11 +20,34 @@ import (
 
 // End is one end of what a reason is about: a port, a session, or a whole device.
 type End struct {
-	Device *device.Device // nil if nobody is there
-	Port   string         // "" if it is not about a port
-	Peer   ip.Addr        // of a session: the peer as this end has it, or should have it
-	Has    bool           // of a session: this end has that peer
+	Device   *device.Device // nil if nobody is there
+	Instance string         // "" for main, and where a port says it
+	Port     string         // "" if it is not about a port
+	Peer     ip.Addr        // of a session: the peer as this end has it, or should have it
+	Has      bool           // of a session: this end has that peer
 }
+
+// Of is an instance as an end; nobody for nil.
+func Of(inst *device.Instance) End {
+	if inst == nil {
+		return End{}
+	}
+	return End{Device: inst.Device(), Instance: inst.Name()}
+}
+
+// in is the instance of the end.
+func (e End) in() *device.Instance {
+	if i, ok := e.Device.Port(e.Port); ok && e.Port != "" {
+		return e.Device.InstanceOf(i)
+	}
+	if inst := e.Device.Instance(e.Instance); inst != nil {
+		return inst
+	}
+	return e.Device.Main()
+}
+
+// ref names the end's instance as edits do.
+func (e End) ref() string { return e.in().Ref() }
 
 // Case is what is to be mended: a reason that is said of A, and B at the other end.
 type Case struct {
@@ -104,7 +127,7 @@ func init() {
 		note.NextHopUnresolved: Case.nextHop,
 		note.BetweenInternal:   Case.betweenInternal,
 		note.PeerASInPath:      Case.pastLoopCheck,
-		note.NotInUse:          func(c Case) []facts.Fix { return Edit(c.A.Device.Name() + " bgp in-use-only off") },
+		note.NotInUse:          func(c Case) []facts.Fix { return Edit(c.A.ref() + " bgp in-use-only off") },
 		note.UpdateTooLong:     Case.tooLong,
 		note.SharedByOneAS:     Case.multipathAny,
 		note.SharingIsFull:     Case.multipath,
@@ -143,7 +166,7 @@ func (e End) config() *config.Port { return &e.Device.Ports()[e.index()].Config 
 // ospfOf is the place of OSPF's settings of a port, or of a virtual link.
 func ospfOf(e End) string {
 	if v := e.config().Virtual; v != nil {
-		return fmt.Sprintf("%s ospf area %s virtual-link %v", e.Device.Name(), area(v.Transit), v.Peer)
+		return fmt.Sprintf("%s ospf area %s virtual-link %v", e.ref(), area(v.Transit), v.Peer)
 	}
 	return e.name() + " ospf"
 }
@@ -152,7 +175,7 @@ func ospfOf(e End) string {
 func session(e End) string { return e.Device.Name() + "/" + e.Peer.String() }
 
 // peer is the end's configuration of its session; nil if it has none.
-func (e End) peer() *config.Peer { return e.Device.Config().BGP.Peer(netipOf(e.Peer)) }
+func (e End) peer() *config.Peer { return e.in().Config().BGP.Peer(netipOf(e.Peer)) }
 
 func netipOf(a ip.Addr) netip.Addr {
 	out, _ := netip.ParseAddr(a.String())
@@ -161,7 +184,7 @@ func netipOf(a ip.Addr) netip.Addr {
 
 // viewOf is the state of the end's session.
 func viewOf(e End) (out bgp.PeerView, ok bool) {
-	for _, v := range facts.PeersOf(e.Device) {
+	for _, v := range facts.PeersOf(e.in()) {
 		if v.Address == e.Peer {
 			return v, true
 		}
@@ -185,7 +208,9 @@ func (c Case) addresses() map[netip.Addr]bool {
 		if d.Gone() {
 			continue
 		}
-		taken[d.Config().RouterID] = true
+		for _, inst := range facts.Instances(d) {
+			taken[inst.Config().RouterID] = true
+		}
 		for i := range d.Ports() {
 			taken[d.Ports()[i].Config.Address.Addr()] = true
 		}
@@ -207,13 +232,14 @@ func (c Case) freeIn(network netip.Prefix) (netip.Prefix, bool) {
 	return netip.Prefix{}, false
 }
 
-// neighbours are the ends that face a device's ports on links and segments which are
-// not taken out: for each, the device's own port and the far one.
-func (c Case) neighbours(d *device.Device) [][2]End {
+// neighbours are the ends that face an instance's ports on links and segments which are
+// not taken out: for each, its own port and the far one.
+func (c Case) neighbours(inst *device.Instance) [][2]End {
+	d := inst.Device()
 	var out [][2]End
 	for i := range d.Ports() {
 		p := &d.Ports()[i]
-		if p.Gone || p.Config.Loopback || p.Config.Virtual != nil {
+		if p.Gone || p.Config.Loopback || p.Config.Virtual != nil || d.InstanceOf(uint32(i)) != inst {
 			continue
 		}
 		for _, s := range c.World.Facing(d.ID(), uint32(i)) {
@@ -225,17 +251,17 @@ func (c Case) neighbours(d *device.Device) [][2]End {
 }
 
 // hops are the links from one router to another by the fewest, whatever their state.
-func (c Case) hops(from, to *device.Device) [][2]End {
-	came := map[*device.Device][2]End{}
-	queue := []*device.Device{from}
+func (c Case) hops(from, to *device.Instance) [][2]End {
+	came := map[*device.Instance][2]End{}
+	queue := []*device.Instance{from}
 	for len(queue) > 0 && from != to {
-		d := queue[0]
+		inst := queue[0]
 		queue = queue[1:]
-		if d.Kind() == config.Host && d != from {
+		if inst.Device().Kind() == config.Host && inst != from {
 			continue
 		}
-		for _, n := range c.neighbours(d) {
-			far := n[1].Device
+		for _, n := range c.neighbours(inst) {
+			far := n[1].in()
 			if _, seen := came[far]; seen || far == from {
 				continue
 			}
@@ -250,7 +276,7 @@ func (c Case) hops(from, to *device.Device) [][2]End {
 			return nil
 		}
 		out = append(out, n)
-		d = n[0].Device
+		d = n[0].in()
 	}
 	slices.Reverse(out)
 	return out

@@ -41,7 +41,7 @@ func (c Case) policyName(direction string) string {
 func (c Case) importPolicy() []facts.Fix {
 	name := c.policyName("from")
 	return append(Edit(fmt.Sprintf("policy %s otherwise accept", name), fmt.Sprintf("%s import-policy %s", session(c.A), name)),
-		Edit(c.A.Device.Name()+" bgp external-policy optional")...)
+		Edit(c.A.ref()+" bgp external-policy optional")...)
 }
 
 // exportPolicy names a policy that sends the AS's own prefixes, or what internal peers
@@ -50,14 +50,14 @@ func (c Case) exportPolicy() []facts.Fix {
 	name := c.policyName("to")
 	return append(Edit(fmt.Sprintf("policy %s statement own where route-type local\n  accept", name),
 		fmt.Sprintf("policy %s otherwise reject", name), fmt.Sprintf("%s export-policy %s", session(c.A), name)),
-		Edit(c.A.Device.Name()+" bgp external-policy optional")...)
+		Edit(c.A.ref()+" bgp external-policy optional")...)
 }
 
 // ownAS takes paths with our AS in them from the peer, and from each other within the
 // AS.
 func (c Case) ownAS() []facts.Fix {
 	edits := []string{session(c.A) + " own-as-allowed 1"}
-	as := c.A.Device.Config().BGP.AS
+	as := c.A.in().Config().BGP.AS
 	for _, d := range c.World.Devices() {
 		g := &d.Config().BGP
 		for i := range g.Peers {
@@ -82,10 +82,11 @@ func (c Case) pastLoopCheck() []facts.Fix {
 
 // NoTransit keeps from a peer what a router has from another AS: a statement of its
 // export policy rejects it before all others.
-func NoTransit(w *network.World, d *device.Device, v bgp.PeerView, from uint32) []facts.Fix {
+func NoTransit(w *network.World, inst *device.Instance, v bgp.PeerView, from uint32) []facts.Fix {
 	set := fmt.Sprintf("from-as-%d", from)
 	edits := []string{fmt.Sprintf("as-path-set %s path %d ...", set, from)}
-	c := Case{World: w, A: End{Device: d, Peer: v.Address, Has: true}, B: End{Device: w.Owner(v.Address)}}
+	c := Case{World: w, A: Of(inst), B: Of(w.Holder(inst, v.Address))}
+	c.A.Peer, c.A.Has = v.Address, true
 	policy, statement := v.Config.Export, "no-transit"
 	if policy == "" {
 		policy = c.policyName("to")
@@ -115,7 +116,7 @@ func (c Case) nextHop() []facts.Fix {
 		out = append(out, Edit(session(c.B)+" next-hop-self")...)
 		for i := range c.B.Device.Ports() {
 			p := &c.B.Device.Ports()[i]
-			if p.Gone || p.Config.Loopback || p.Config.OSPF.On || !p.Config.Address.IsValid() {
+			if p.Gone || p.Config.Loopback || p.Config.OSPF.On || !p.Config.Address.IsValid() || c.B.Device.InstanceOf(uint32(i)) != c.B.in() {
 				continue
 			}
 			far := End{Device: c.B.Device, Port: p.Config.Name}
@@ -131,7 +132,7 @@ func (c Case) nextHop() []facts.Fix {
 // areaOf is an area in which a router is.
 func (c Case) areaOf(e End) uint32 {
 	for i := range e.Device.Ports() {
-		if p := &e.Device.Ports()[i]; !p.Gone && p.Config.OSPF.On {
+		if p := &e.Device.Ports()[i]; !p.Gone && p.Config.OSPF.On && e.Device.InstanceOf(uint32(i)) == e.in() {
 			return p.Config.OSPF.Area
 		}
 	}
@@ -146,11 +147,11 @@ func (c Case) tooLong() []facts.Fix {
 }
 
 func (c Case) multipathAny() []facts.Fix {
-	return Edit(fmt.Sprintf("%s bgp multipath %d any-as", c.A.Device.Name(), max(2, c.A.Device.Config().BGP.Multipath)))
+	return Edit(fmt.Sprintf("%s bgp multipath %d any-as", c.A.ref(), max(2, c.A.in().Config().BGP.Multipath)))
 }
 
 func (c Case) multipath() []facts.Fix {
-	g := &c.A.Device.Config().BGP
+	g := &c.A.in().Config().BGP
 	words := ""
 	if g.MultipathAny {
 		words = " any-as"
@@ -158,5 +159,5 @@ func (c Case) multipath() []facts.Fix {
 	if g.Multipath >= 16 {
 		return cannot("multipath uses 16 paths at most")
 	}
-	return Edit(fmt.Sprintf("%s bgp multipath %d%s", c.A.Device.Name(), g.Multipath+1, words))
+	return Edit(fmt.Sprintf("%s bgp multipath %d%s", c.A.ref(), g.Multipath+1, words))
 }

@@ -127,8 +127,8 @@ func (c Case) routerID(e End) []facts.Fix {
 	}
 	taken := c.addresses()
 	base := netip.MustParseAddr("10.255.0.0")
-	for _, d := range c.World.Devices() {
-		if o := d.Main().OSPF(); !d.Gone() && o.Running() {
+	for _, inst := range facts.AllInstances(c.World) {
+		if o := inst.OSPF(); o.Running() {
 			id, err := netip.ParseAddr(o.RouterID().String())
 			if taken[id] = true; err == nil && id.Compare(base) > 0 {
 				base = id
@@ -137,7 +137,7 @@ func (c Case) routerID(e End) []facts.Fix {
 	}
 	for a := base.Next(); a.IsValid(); a = a.Next() {
 		if !taken[a] {
-			return Edit(fmt.Sprintf("%s router-id %v", e.Device.Name(), a))
+			return Edit(fmt.Sprintf("%s router-id %v", e.ref(), a))
 		}
 	}
 	return nil
@@ -287,7 +287,7 @@ func (c Case) towardsHost() []facts.Fix {
 
 func (c Case) portType() []facts.Fix {
 	word := func(e End) string {
-		if e.Device.Main().OSPF().Port(e.index()).Broadcast {
+		if e.in().OSPF().Port(e.index()).Broadcast {
 			return "broadcast"
 		}
 		return "point-to-point"
@@ -301,8 +301,8 @@ func (c Case) areaKind() []facts.Fix {
 	in := c.A.config().OSPF.Area
 	var out []facts.Fix
 	for _, pair := range [][2]End{{c.A, c.B}, {c.B, c.A}} {
-		own, far := facts.AreaKind(pair[0].Device, in), facts.AreaKind(pair[1].Device, in)
-		at := fmt.Sprintf("%s ospf area %s", pair[0].Device.Name(), area(in))
+		own, far := facts.AreaKind(pair[0].in(), in), facts.AreaKind(pair[1].in(), in)
+		at := fmt.Sprintf("%s ospf area %s", pair[0].ref(), area(in))
 		var edits []string
 		if own == "stub" || own == "nssa" {
 			edits = append(edits, "remove "+at+" "+own)
@@ -341,7 +341,7 @@ func (c Case) virtual() []facts.Fix {
 	if v == nil || c.B.Device == nil {
 		return nil
 	}
-	return Edit(fmt.Sprintf("%s ospf area %s virtual-link %v", c.B.Device.Name(), area(v.Transit), c.A.Device.Main().OSPF().RouterID()))
+	return Edit(fmt.Sprintf("%s ospf area %s virtual-link %v", c.B.ref(), area(v.Transit), c.A.in().OSPF().RouterID()))
 }
 
 // tag gives both ends one tag.

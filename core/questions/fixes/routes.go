@@ -1,6 +1,7 @@
 package fixes
 
 import (
+	"cmp"
 	"fmt"
 
 	"hellebore/core/ground/ip"
@@ -14,15 +15,18 @@ import (
 // RouteTo brings a router a route to an address that it has none for, along the
 // shortest path of links: the address's network goes into OSPF where it is, OSPF runs on
 // both ends of each link, in one area, and what is down comes up.
-func RouteTo(w *network.World, from *device.Device, to ip.Addr) []facts.Fix {
-	c := Case{World: w, A: End{Device: from}}
-	target := holder(w, to)
+func RouteTo(w *network.World, from *device.Instance, to ip.Addr) []facts.Fix {
+	c := Case{World: w, A: Of(from)}
+	target := w.Holder(from, to)
 	if target == nil {
 		return cannot("no device has the address %v", to)
 	}
 	path := c.hops(from, target)
 	if path == nil {
-		return cannot("no links lead from %s to %s: join them first", from.Name(), target.Name())
+		if across := c.across(from, target); across != nil {
+			return across
+		}
+		return cannot("no links lead from %s to %s: join them first", from.Ref(), target.Ref())
 	}
 	var announce, run []string
 	var mend []facts.Fix
@@ -34,12 +38,12 @@ func RouteTo(w *network.World, from *device.Device, to ip.Addr) []facts.Fix {
 		}
 		near, far := hop[0].config().OSPF, hop[1].config().OSPF
 		if hop[1].Device.Kind() == config.Host {
-			if in, runs := c.areaIn(hop[0].Device); !near.On && runs {
+			if in, runs := c.areaIn(hop[0].in()); !near.On && runs {
 				announce = append(announce, fmt.Sprintf("%s ospf area %s passive", hop[0].name(), area(in)))
 			}
 			continue
 		}
-		in, _ := c.areaIn(hop[0].Device)
+		in, _ := c.areaIn(hop[0].in())
 		for _, e := range []struct {
 			own, far config.PortOSPF
 			end      End
@@ -60,7 +64,7 @@ func RouteTo(w *network.World, from *device.Device, to ip.Addr) []facts.Fix {
 	if last := path[len(path)-1][1]; last.Device.Kind() == config.Router { // the address is the router's own
 		for i := range last.Device.Ports() {
 			p := &last.Device.Ports()[i]
-			if in, runs := c.areaIn(last.Device); !p.Gone && p.Address() == to && !p.Config.OSPF.On && runs {
+			if in, runs := c.areaIn(last.in()); last.Device.InstanceOf(uint32(i)) == target && !p.Gone && p.Address() == to && !p.Config.OSPF.On && runs {
 				announce = append(announce, fmt.Sprintf("%s ospf area %s passive", End{Device: last.Device, Port: p.Config.Name}.name(), area(in)))
 			}
 		}
@@ -74,23 +78,26 @@ func RouteTo(w *network.World, from *device.Device, to ip.Addr) []facts.Fix {
 	return append(out, mend...)
 }
 
-// holder is the router or host that has an address, by the text.
-func holder(w *network.World, a ip.Addr) *device.Device {
-	for _, d := range w.Devices() {
-		for i := range d.Ports() {
-			if p := &d.Ports()[i]; !d.Gone() && !p.Gone && p.Config.Address.IsValid() && p.Address() == a {
-				return d
-			}
+// across is what lets routes of the instance towards an address cross to another one.
+func (c Case) across(from, target *device.Instance) []facts.Fix {
+	for _, o := range facts.Instances(from.Device()) {
+		if o == from || o != target && c.hops(o, target) == nil {
+			continue
 		}
+		if from.TakesFrom(o) {
+			return cannot("%s takes from %s: have the policy of the take accept the route", from.Ref(), o.Ref())
+		}
+		return cannot("the address is in another instance: add take %s through POLICY to %s", cmp.Or(o.Name(), config.MainInstance), from.Ref())
 	}
 	return nil
 }
 
 // areaIn is the area that a router's ports are in, the backbone rather than another;
 // runs is false if OSPF runs on none.
-func (c Case) areaIn(d *device.Device) (in uint32, runs bool) {
+func (c Case) areaIn(inst *device.Instance) (in uint32, runs bool) {
+	d := inst.Device()
 	for i := range d.Ports() {
-		if p := &d.Ports()[i]; !p.Gone && p.Config.OSPF.On && p.Config.Virtual == nil {
+		if p := &d.Ports()[i]; d.InstanceOf(uint32(i)) == inst && !p.Gone && p.Config.OSPF.On && p.Config.Virtual == nil {
 			if !runs || p.Config.OSPF.Area == 0 {
 				in = p.Config.OSPF.Area
 			}

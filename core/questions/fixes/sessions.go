@@ -29,18 +29,18 @@ func (c Case) enablePeer() []facts.Fix {
 		return nil
 	}
 	if !p.Disabled {
-		return act("enable %v on %s", c.A.Peer, c.A.Device.Name())
+		return act("enable %v on %s", c.A.Peer, c.A.ref())
 	}
 	out := Edit("remove " + session(c.A) + " disabled")
 	if p.Group != "" {
-		out = append(out, Edit(fmt.Sprintf("remove %s bgp peer-group %s disabled", c.A.Device.Name(), p.Group))...)
+		out = append(out, Edit(fmt.Sprintf("remove %s bgp peer-group %s disabled", c.A.ref(), p.Group))...)
 	}
 	return out
 }
 
 // asOf is the AS that a device tells a peer.
 func (c Case) asOf(e End) uint32 {
-	g := &e.Device.Config().BGP
+	g := &e.in().Config().BGP
 	if p := e.peer(); p != nil && e.Has {
 		return g.ASTowards(p)
 	}
@@ -50,13 +50,13 @@ func (c Case) asOf(e End) uint32 {
 // routeToPeer brings a route for the peer's address to both routers: by OSPF on the
 // links between them that lack it, else by static routes.
 func (c Case) routeToPeer() []facts.Fix {
-	to := c.World.Owner(c.A.Peer)
+	to := c.World.Holder(c.A.in(), c.A.Peer)
 	if to == nil {
 		return cannot("no router has the address %v: write the address of the other router", c.A.Peer)
 	}
-	path := c.hops(c.A.Device, to)
+	path := c.hops(c.A.in(), to)
 	if path == nil {
-		return cannot("no links lead from %s to %s: join them first", c.A.Device.Name(), to.Name())
+		return cannot("no links lead from %s to %s: join them first", c.A.ref(), to.Ref())
 	}
 	var mend, ospf, static []string
 	for _, hop := range path {
@@ -92,22 +92,23 @@ func (c Case) routeToPeer() []facts.Fix {
 		}
 	}
 	for _, x := range []struct {
-		d *device.Device
-		a ip.Addr
-	}{{to, c.A.Peer}, {c.A.Device, c.B.Peer}} {
-		for i := range x.d.Ports() {
-			p := &x.d.Ports()[i]
-			if !p.Gone && x.a.IsValid() && p.Address() == x.a && !p.Config.OSPF.On && p.Config.Loopback {
-				ospf = append(ospf, fmt.Sprintf("%s.%s ospf area %s passive", x.d.Name(), p.Config.Name, area(in)))
+		in *device.Instance
+		a  ip.Addr
+	}{{to, c.A.Peer}, {c.A.in(), c.B.Peer}} {
+		d := x.in.Device()
+		for i := range d.Ports() {
+			p := &d.Ports()[i]
+			if !p.Gone && d.InstanceOf(uint32(i)) == x.in && x.a.IsValid() && p.Address() == x.a && !p.Config.OSPF.On && p.Config.Loopback {
+				ospf = append(ospf, fmt.Sprintf("%s.%s ospf area %s passive", d.Name(), p.Config.Name, area(in)))
 			}
 		}
 	}
 	for _, hop := range path {
-		if via := hop[1].config().Address; via.IsValid() && !hop[0].Device.Main().Owns(c.A.Peer) {
-			static = append(static, fmt.Sprintf("%s static %v/32 via %v", hop[0].Device.Name(), c.A.Peer, via.Addr()))
+		if via := hop[1].config().Address; via.IsValid() && !hop[0].in().Owns(c.A.Peer) {
+			static = append(static, fmt.Sprintf("%s static %v/32 via %v", hop[0].ref(), c.A.Peer, via.Addr()))
 		}
-		if back := hop[0].config().Address; back.IsValid() && c.B.Peer.IsValid() && !hop[1].Device.Main().Owns(c.B.Peer) {
-			static = append(static, fmt.Sprintf("%s static %v/32 via %v", hop[1].Device.Name(), c.B.Peer, back.Addr()))
+		if back := hop[0].config().Address; back.IsValid() && c.B.Peer.IsValid() && !hop[1].in().Owns(c.B.Peer) {
+			static = append(static, fmt.Sprintf("%s static %v/32 via %v", hop[1].ref(), c.B.Peer, back.Addr()))
 		}
 	}
 	var out []facts.Fix
@@ -128,10 +129,10 @@ func (c Case) peerNotOnLink() []facts.Fix {
 		return nil
 	}
 	var out []facts.Fix
-	for _, n := range c.neighbours(c.A.Device) {
+	for _, n := range c.neighbours(c.A.in()) {
 		far := n[1].config().Address
-		if n[1].Device.Config().BGP.AS == p.AS && far.IsValid() && c.A.Device.Config().BGP.Peer(far.Addr()) == nil {
-			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.A.Device.Name(), c.A.Peer, far.Addr()))...)
+		if n[1].in().Config().BGP.AS == p.AS && far.IsValid() && c.A.in().Config().BGP.Peer(far.Addr()) == nil {
+			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.A.ref(), c.A.Peer, far.Addr()))...)
 		}
 	}
 	return append(out, Edit(session(c.A)+" multihop 2")...)
@@ -163,11 +164,11 @@ func (c Case) localAddress() []facts.Fix {
 // peer out.
 func (c Case) peerIsLocal() []facts.Fix {
 	var out []facts.Fix
-	for _, n := range c.neighbours(c.A.Device) {
+	for _, n := range c.neighbours(c.A.in()) {
 		own, far := n[0].config().Address, n[1].config().Address
 		if own.IsValid() && own.Addr() == netipOf(c.A.Peer) && far.IsValid() && n[1].Device.Kind() == config.Router &&
-			c.A.Device.Config().BGP.Peer(far.Addr()) == nil {
-			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.A.Device.Name(), c.A.Peer, far.Addr()))...)
+			c.A.in().Config().BGP.Peer(far.Addr()) == nil {
+			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.A.ref(), c.A.Peer, far.Addr()))...)
 		}
 	}
 	return append(out, Edit("remove "+session(c.A))...)
@@ -199,10 +200,10 @@ func (c Case) fromExpected(comes, expects End) []facts.Fix {
 			from = ip.AddrFrom(q.Address.Addr())
 		}
 		if !from.IsValid() {
-			from = comes.Device.Main().SourceTo(comes.Peer)
+			from = comes.in().SourceTo(comes.Peer)
 		}
-		if from.IsValid() && from != expects.Peer && expects.Device.Config().BGP.Peer(netipOf(from)) == nil {
-			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", expects.Device.Name(), expects.Peer, from))...)
+		if from.IsValid() && from != expects.Peer && expects.in().Config().BGP.Peer(netipOf(from)) == nil {
+			out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", expects.ref(), expects.Peer, from))...)
 		}
 	}
 	return out
@@ -217,8 +218,8 @@ func (c Case) wrongAddress() []facts.Fix {
 	}
 	local := c.A.Device.Config().Port(p.Local)
 	var out []facts.Fix
-	if local != nil && local.Address.IsValid() && c.B.Has && c.B.Device.Config().BGP.Peer(local.Address.Addr()) == nil {
-		out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.B.Device.Name(), c.B.Peer, local.Address.Addr()))...)
+	if local != nil && local.Address.IsValid() && c.B.Has && c.B.in().Config().BGP.Peer(local.Address.Addr()) == nil {
+		out = append(out, Edit(fmt.Sprintf("rename %s peer %v %v", c.B.ref(), c.B.Peer, local.Address.Addr()))...)
 	}
 	return append(append(out, c.fromExpected(c.A, c.B)...), Edit(session(c.A)+" local-address none")...)
 }
@@ -260,7 +261,7 @@ func (c Case) distance() int {
 	if c.B.Device == nil {
 		return 1
 	}
-	return max(1, len(c.hops(c.A.Device, c.B.Device)))
+	return max(1, len(c.hops(c.A.in(), c.B.in())))
 }
 
 // sign gives both ends one key chain, or neither.
@@ -280,11 +281,11 @@ func (c Case) sign() []facts.Fix {
 
 // unanswered mends what is silent or cut on the path to the peer.
 func (c Case) unanswered() []facts.Fix {
-	to := c.World.Owner(c.A.Peer)
+	to := c.World.Holder(c.A.in(), c.A.Peer)
 	if to == nil {
 		return cannot("no router has the address %v: write the address of the other router", c.A.Peer)
 	}
-	for _, hop := range c.hops(c.A.Device, to) {
+	for _, hop := range c.hops(c.A.in(), to) {
 		if m, end, ok := c.World.MediumOf(hop[0].Device.ID(), hop[0].index()); ok {
 			for other := range m.Ends {
 				out, _ := m.Passes(end, other)
@@ -295,13 +296,13 @@ func (c Case) unanswered() []facts.Fix {
 			}
 		}
 	}
-	return cannot("check the path from %s to %v and back, and what drops packets on it", c.A.Device.Name(), c.A.Peer)
+	return cannot("check the path from %s to %v and back, and what drops packets on it", c.A.ref(), c.A.Peer)
 }
 
 // refused has the end that does not answer speak BGP with the other one.
 func (c Case) refused() []facts.Fix {
 	lacks, has := c.A, c.B
-	if lacks.Has && lacks.Device.Config().BGP.AS != 0 {
+	if lacks.Has && lacks.in().Config().BGP.AS != 0 {
 		lacks, has = c.B, c.A
 	}
 	if lacks.Device == nil || lacks.Device.Kind() == config.Host || has.Device == nil {
@@ -310,36 +311,37 @@ func (c Case) refused() []facts.Fix {
 	at := has.Peer // what the other end has as its peer is this end's address
 	own := lacks.Peer
 	if !own.IsValid() {
-		own = has.Device.Main().SourceTo(at)
+		own = has.in().SourceTo(at)
 	}
 	expects := uint32(0)
 	if p := has.peer(); p != nil {
 		expects = p.AS
 	}
 	var edits []string
-	as := lacks.Device.Config().BGP.AS
+	as := lacks.in().Config().BGP.AS
 	if as == 0 {
 		if as = expects; as == 0 {
 			return nil
 		}
-		edits = append(edits, fmt.Sprintf("%s bgp as %d", lacks.Device.Name(), as))
+		edits = append(edits, fmt.Sprintf("%s bgp as %d", lacks.ref(), as))
 	}
-	if lacks.Device.Config().BGP.Peer(netipOf(own)) == nil {
-		edits = append(edits, fmt.Sprintf("%s bgp peer %v as %d", lacks.Device.Name(), own, c.asOf(has)))
-		if port := loopbackWith(lacks.Device, at); port != "" {
+	if lacks.in().Config().BGP.Peer(netipOf(own)) == nil {
+		edits = append(edits, fmt.Sprintf("%s bgp peer %v as %d", lacks.ref(), own, c.asOf(has)))
+		if port := loopbackWith(lacks.in(), at); port != "" {
 			edits[len(edits)-1] += " local-address " + port
 		}
 	}
 	if len(edits) == 0 {
-		return cannot("%s has the peer %v: check the address that it is reached by", lacks.Device.Name(), own)
+		return cannot("%s has the peer %v: check the address that it is reached by", lacks.ref(), own)
 	}
 	return Edit(edits...)
 }
 
 // loopbackWith is the loopback that has an address, "" if none has.
-func loopbackWith(d *device.Device, a ip.Addr) string {
+func loopbackWith(inst *device.Instance, a ip.Addr) string {
+	d := inst.Device()
 	for i := range d.Ports() {
-		if p := &d.Ports()[i]; !p.Gone && p.Config.Loopback && p.Address() == a {
+		if p := &d.Ports()[i]; !p.Gone && d.InstanceOf(uint32(i)) == inst && p.Config.Loopback && p.Address() == a {
 			return p.Config.Name
 		}
 	}
@@ -352,7 +354,7 @@ func (c Case) prefixLimit() []facts.Fix {
 	if !ok {
 		return nil
 	}
-	again := fmt.Sprintf("reset %v on %s", c.A.Peer, c.A.Device.Name())
+	again := fmt.Sprintf("reset %v on %s", c.A.Peer, c.A.ref())
 	most := max(2*uint64(v.Last.Mine), v.Last.Theirs+v.Last.Theirs/4+1)
 	return []facts.Fix{{Edits: []string{fmt.Sprintf("%s max-prefixes %d", session(c.A), most)}, Action: again},
 		{Edits: []string{session(c.A) + " max-prefixes off"}, Action: again}}
@@ -360,17 +362,17 @@ func (c Case) prefixLimit() []facts.Fix {
 
 // captured keeps the route out that takes the session's packets elsewhere.
 func (c Case) captured() []facts.Fix {
-	t := c.A.Device.Main().Table()
+	t := c.A.in().Table()
 	id, _, ok := t.Lookup(c.World.Shared(), c.A.Peer)
 	if !ok {
 		return nil
 	}
 	p := c.World.Shared().Prefixes.Prefix(id)
-	g := c.A.Device.Main().BGP()
+	g := c.A.in().BGP()
 	_, from, _ := g.Best(id)
-	for _, v := range facts.PeersOf(c.A.Device) {
+	for _, v := range facts.PeersOf(c.A.in()) {
 		if v.Number == from {
-			return c.keepOut(End{Device: c.A.Device, Peer: v.Address, Has: true}, p)
+			return c.keepOut(End{Device: c.A.Device, Instance: c.A.in().Name(), Peer: v.Address, Has: true}, p)
 		}
 	}
 	return nil
@@ -378,7 +380,7 @@ func (c Case) captured() []facts.Fix {
 
 // keepOut rejects a prefix that a peer sends.
 func (c Case) keepOut(e End, p ip.Prefix) []facts.Fix {
-	set := "not-from-" + strings.NewReplacer(".", "-", "/", "-").Replace(facts.PeerName(c.World, c.mustView(e)))
+	set := "not-from-" + strings.NewReplacer(".", "-", "/", "-").Replace(facts.PeerName(c.World, e.in(), c.mustView(e)))
 	policy := e.peer().Import
 	edits := []string{fmt.Sprintf("prefix-set %s %v", set, p)}
 	if policy == "" {

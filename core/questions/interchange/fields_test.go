@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -16,11 +17,14 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/store"
 	bgpwire "hellebore/core/protocols/wire/bgp"
 	"hellebore/core/protocols/wire/inet"
 	wire "hellebore/core/protocols/wire/ospf"
 	tcpwire "hellebore/core/protocols/wire/tcp"
+	"hellebore/core/questions/facts"
 	"hellebore/core/questions/interchange"
+	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 	"hellebore/demo"
@@ -306,29 +310,41 @@ func TestTheAnalyserFollowsBGP(t *testing.T) {
 	for _, l := range demo.Labs() {
 		h := played(t, l.Text)
 		w := h.Head()
-		var out bytes.Buffer
-		ng, err := pcapgo.NewNgWriter(&out, layers.LinkTypeEthernet)
-		require.NoError(t, err)
+		// One file for all, but where the same addresses are used twice: there one for each link.
+		files := map[store.Ref]*bytes.Buffer{}
+		writers := map[store.Ref]*pcapgo.NgWriter{}
 		count := 0
 		// Until the link is cut: what is lost then is sent again, as it should be.
 		require.NoError(t, h.Frames(0, h.Steps()[0].After.Now(), func(f history.Frame) {
 			frame, _ := inet.ReadFrame(f.Bytes)
 			p, ok := inet.ReadPacket(frame.Payload)
-			if !ok || p.Protocol != inet.ProtoTCP || !w.Device(f.Device).Main().Local(p.Src) {
+			if !ok || p.Protocol != inet.ProtoTCP || !slices.ContainsFunc(facts.Instances(w.Device(f.Device)), func(i *device.Instance) bool { return i.Local(p.Src) }) {
 				return
 			}
 			count++
-			require.NoError(t, ng.WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(f.At)), CaptureLength: len(f.Bytes), Length: len(f.Bytes)}, f.Bytes))
+			link := store.Ref(0)
+			if facts.SeveralInstances(w) {
+				link = w.Device(f.Device).Ports()[f.Port].Joint
+			}
+			if files[link] == nil {
+				files[link] = &bytes.Buffer{}
+				ng, err := pcapgo.NewNgWriter(files[link], layers.LinkTypeEthernet)
+				require.NoError(t, err)
+				writers[link] = ng
+			}
+			require.NoError(t, writers[link].WritePacket(gopacket.CaptureInfo{Timestamp: time.Unix(0, int64(f.At)), CaptureLength: len(f.Bytes), Length: len(f.Bytes)}, f.Bytes))
 		}, nil))
 		if count == 0 {
 			continue
 		}
 		followed++
-		require.NoError(t, ng.Flush())
-		file := filepath.Join(t.TempDir(), "bgp.pcapng")
-		require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
-		require.Empty(t, tshark(t, file, "-o", "tcp.check_checksum:TRUE",
-			"-Y", "tcp.checksum.status == 0 or (tcp.analysis.flags and not tcp.flags.reset == 1) or _ws.malformed or (_ws.expert.severity >= 6291456 and not tcp.flags.reset == 1)"), l.Slug)
+		for link, out := range files {
+			require.NoError(t, writers[link].Flush())
+			file := filepath.Join(t.TempDir(), "bgp.pcapng")
+			require.NoError(t, os.WriteFile(file, out.Bytes(), 0o600))
+			require.Empty(t, tshark(t, file, "-o", "tcp.check_checksum:TRUE",
+				"-Y", "tcp.checksum.status == 0 or (tcp.analysis.flags and not tcp.flags.reset == 1) or _ws.malformed or (_ws.expert.severity >= 6291456 and not tcp.flags.reset == 1)"), l.Slug)
+		}
 	}
 	require.NotZero(t, followed)
 }

@@ -11,6 +11,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/facts"
 	"hellebore/core/questions/interchange"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
@@ -98,7 +99,11 @@ func TestAnalyserReadsEveryPacketOfTheDemoLabs(t *testing.T) {
 			require.NoError(t, out.Close())
 			// A connection that changes its way is only in part on any one link: TCP is
 			// followed as a whole in TestTheAnalyserFollowsBGP.
-			complaints := tshark(t, file, "-o", "tcp.analyze_sequence_numbers:FALSE", "-o", "tcp.check_checksum:TRUE", "-Y", complaint)
+			wrong := complaint
+			if facts.SeveralInstances(w) { // networks that nothing joins may use the same addresses
+				wrong = "(" + complaint + ") and not arp.duplicate-address-detected"
+			}
+			complaints := tshark(t, file, "-o", "tcp.analyze_sequence_numbers:FALSE", "-o", "tcp.check_checksum:TRUE", "-Y", wrong)
 			require.Empty(t, complaints)
 			if total == 0 {
 				return // nobody has said anything yet

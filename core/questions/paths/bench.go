@@ -21,9 +21,9 @@ type Trial struct {
 	Policy    string   `json:"policy" doc:"its name" maxLength:"64"`
 	Draft     string   `json:"draft,omitempty" doc:"a lab text: its policy is tried beside the one in force"`
 	Routes    []string `json:"routes,omitempty" maxItems:"1000" doc:"routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1"`
-	Device    string   `json:"device,omitempty" maxLength:"64" doc:"of a session whose table is tried"`
-	Peer      string   `json:"peer,omitempty" maxLength:"15"`
-	Direction string   `json:"direction,omitempty" enum:"in,out" doc:"what the peer sent, or what it would be sent"`
+	Device    string   `json:"device,omitempty" maxLength:"129" doc:"of a session whose table is tried, or an instance that takes: junction/ferry"`
+	Peer      string   `json:"peer,omitempty" maxLength:"64" doc:"of the session; of a take, the instance that routes come from"`
+	Direction string   `json:"direction,omitempty" enum:"in,out,take" doc:"what the peer sent, what it would be sent, or what the instance would take"`
 }
 
 // Tried is what became of one route.
@@ -77,7 +77,7 @@ func TryPolicy(w *network.World, t Trial) (Bench, error) {
 		}
 		p, draft = draft, nil
 	}
-	routes, err := trialRoutes(w, t)
+	at, routes, err := trialRoutes(w, t)
 	if err != nil {
 		return out, err
 	}
@@ -87,13 +87,13 @@ func TryPolicy(w *network.World, t Trial) (Bench, error) {
 			out.Omitted = len(routes) - maxTried
 			break
 		}
-		row := Tried{Prefix: r.Prefix.String(), Before: setWords(w, r.Attrs)}
+		row := Tried{Prefix: r.Prefix.String(), Before: setWords(w, at, r.Attrs)}
 		now, trace := r, policy.Trace{}
 		accepted := p.Run(&now, &trace)
 		row.Trace, row.Changes = traceWords(trace), changesOf(&r, &now)
 		if accepted {
 			out.Accepted++
-			row.After = setWords(w, now.Attrs)
+			row.After = setWords(w, at, now.Attrs)
 		}
 		for _, s := range trace.Steps {
 			matched[s.Statement] = matched[s.Statement] || s.Matched
@@ -103,7 +103,7 @@ func TryPolicy(w *network.World, t Trial) (Bench, error) {
 			ok := draft.Run(&later, &other)
 			row.Draft = traceWords(other)
 			if ok {
-				row.Left = setWords(w, later.Attrs)
+				row.Left = setWords(w, at, later.Attrs)
 			}
 			row.Differs = ok != accepted || ok && !slices.Equal(changesOf(&r, &now), changesOf(&r, &later))
 			if row.Differs {
@@ -159,7 +159,7 @@ func hopName(r *policy.Route) string {
 }
 
 // trialRoutes are the routes of a trial: typed, or a session's.
-func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
+func trialRoutes(w *network.World, t Trial) (*device.Instance, []policy.Route, error) {
 	if t.Device == "" {
 		var out []policy.Route
 		for i, line := range t.Routes {
@@ -168,36 +168,58 @@ func trialRoutes(w *network.World, t Trial) ([]policy.Route, error) {
 			}
 			r, err := ParseRoute(line)
 			if err != nil {
-				return nil, phrase.Errorf("line %d: %w", i+1, err)
+				return nil, nil, phrase.Errorf("line %d: %w", i+1, err)
 			}
 			out = append(out, r)
 		}
-		return out, nil
+		return nil, out, nil
 	}
-	d := w.Find(t.Device)
-	if d == nil || !d.Main().BGP().Running() {
-		return nil, phrase.Errorf("there is no router named %s on which BGP runs", t.Device)
+	inst, err := facts.InstanceNamed(w, t.Device)
+	if err != nil {
+		return nil, nil, err
+	}
+	if t.Direction == "take" {
+		from, err := facts.InstanceNamed(w, inst.Device().Name()+"/"+t.Peer)
+		if err != nil {
+			return nil, nil, err
+		}
+		return inst, takenRoutes(from), nil
+	}
+	if !inst.BGP().Running() {
+		return nil, nil, phrase.Errorf("there is no router named %s on which BGP runs", t.Device)
 	}
 	a, err := netip.ParseAddr(t.Peer)
 	if err != nil {
-		return nil, phrase.Errorf("%q is not the address of a peer", t.Peer)
+		return nil, nil, phrase.Errorf("%q is not the address of a peer", t.Peer)
 	}
-	i, ok := d.Main().BGP().Find(ip.AddrFrom(a))
+	i, ok := inst.BGP().Find(ip.AddrFrom(a))
 	if !ok {
-		return nil, phrase.Errorf("%s has no peer %s", t.Device, t.Peer)
+		return nil, nil, phrase.Errorf("%s has no peer %s", t.Device, t.Peer)
 	}
-	return sessionRoutes(w, d, i, t.Direction), nil
+	return inst, sessionRoutes(w, inst, i, t.Direction), nil
 }
 
-func sessionRoutes(w *network.World, d *device.Device, i int, way string) []policy.Route {
+// takenRoutes are the routes of an instance as the policy of a take of another one is
+// asked about them.
+func takenRoutes(from *device.Instance) []policy.Route {
 	var out []policy.Route
-	for _, id := range facts.InPrefixOrder(w, d.Main().BGP().Prefixes()) {
+	for _, id := range from.Prefixes() {
+		if r, ok := from.Crossing(id); ok {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func sessionRoutes(w *network.World, inst *device.Instance, i int, way string) []policy.Route {
+	var out []policy.Route
+	for _, id := range facts.InPrefixOrder(w, inst.BGP().Prefixes()) {
 		var r policy.Route
 		var ok bool
 		if way == "out" {
-			r, ok = d.Main().BGP().Offered(d.Main(), i, id)
+			r, ok = inst.BGP().Offered(inst, i, id)
 		} else {
-			r, ok = d.Main().BGP().Asked(d.Main(), i, id)
+			r, ok = inst.BGP().Asked(inst, i, id)
 		}
 		if ok {
 			out = append(out, r)
@@ -272,13 +294,18 @@ func ParseRoute(line string) (r policy.Route, err error) {
 			}
 			a.NextHop, words = ip.AddrFrom(hop), words[2:]
 		case "source":
-			if len(words) < 2 || !slices.Contains([]string{"connected", "static", "ospf", "bgp"}, words[1]) {
-				return r, phrase.Error("source is connected, static, ospf or bgp")
+			if len(words) < 2 || !slices.Contains([]string{"connected", "static", "ospf", "bgp", "taken"}, words[1]) {
+				return r, phrase.Error("source is connected, static, ospf, bgp or taken")
 			}
 			r.Source, words = words[1], words[2:]
 			if r.Source != "bgp" {
 				r.Type = "local"
 			}
+		case "instance":
+			if len(words) < 2 {
+				return r, phrase.Error("instance needs a name")
+			}
+			r.Instance, words = words[1], words[2:]
 		case "community":
 			if len(words) < 2 {
 				return r, phrase.Error("community needs a value, such as 64500:1")
@@ -296,7 +323,7 @@ func ParseRoute(line string) (r policy.Route, err error) {
 			}
 			words = words[2:]
 		default:
-			return r, phrase.Errorf("%q is unknown; known: path, med, local-preference, community, origin, next-hop, tag, metric, source", word)
+			return r, phrase.Errorf("%q is unknown; known: path, med, local-preference, community, origin, next-hop, tag, metric, source, instance", word)
 		}
 	}
 	return r, err

@@ -64,8 +64,8 @@ func TestRoutesAsTheyAreTyped(t *testing.T) {
 		"203.0.113.0/24 next-hop x":   "next-hop needs an address",
 		"203.0.113.0/24 community":    "community needs a value, such as 64500:1",
 		"203.0.113.0/24 community x":  `"x" is not a community`,
-		"203.0.113.0/24 source rip":   "source is connected, static, ospf or bgp",
-		"203.0.113.0/24 colour green": `"colour" is unknown; known: path, med, local-preference, community, origin, next-hop, tag, metric, source`,
+		"203.0.113.0/24 source rip":   "source is connected, static, ospf, bgp or taken",
+		"203.0.113.0/24 colour green": `"colour" is unknown; known: path, med, local-preference, community, origin, next-hop, tag, metric, source, instance`,
 		"":                            `"" is not a prefix; write for example 203.0.113.0/24 path 64496 64500`,
 	} {
 		_, err := paths.ParseRoute(line)

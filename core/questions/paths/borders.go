@@ -70,8 +70,8 @@ type column struct {
 }
 
 type crossingSession struct {
-	d *device.Device
-	v bgp.PeerView
+	at *device.Instance
+	v  bgp.PeerView
 }
 
 // BordersOf is the matrix of an AS; 0 is the AS with the most routers.
@@ -92,12 +92,12 @@ func BordersOf(w *network.World, as uint32) (Borders, error) {
 		n := NeighbourAS{AS: c.as, Sessions: []BorderSession{}}
 		var names []string
 		for _, s := range c.sessions {
-			with := facts.PeerName(w, s.v)
-			n.Sessions = append(n.Sessions, BorderSession{s.d.Name(), s.v.Address.String(), with, s.v.State == bgp.Established})
+			with := facts.PeerName(w, s.at, s.v)
+			n.Sessions = append(n.Sessions, BorderSession{s.at.Ref(), s.v.Address.String(), with, s.v.State == bgp.Established})
 			if !slices.Contains(names, with) {
 				names = append(names, with)
 			}
-			speaker := s.d.Main().BGP()
+			speaker := s.at.BGP()
 			for id := range speaker.Prefixes() {
 				if _, in := speaker.In(s.v.Number, id); in || speaker.Sent(s.v.Number, id) != 0 {
 					prefixes[id] = true
@@ -131,8 +131,8 @@ func BordersOf(w *network.World, as uint32) (Borders, error) {
 // outward are the ASes that have external sessions, the one with most routers first.
 func outward(w *network.World) []uint32 {
 	routers, external := map[uint32]int{}, map[uint32]bool{}
-	for _, d := range w.Devices() {
-		if s := d.Main().BGP(); !d.Gone() && s.Running() {
+	for _, inst := range facts.AllInstances(w) {
+		if s := inst.BGP(); s.Running() {
 			routers[s.AS()]++
 			s.Peers(func(v bgp.PeerView) { external[s.AS()] = external[s.AS()] || v.External })
 		}
@@ -149,9 +149,9 @@ func outward(w *network.World) []uint32 {
 
 func columnsOf(w *network.World, as uint32) []column {
 	var out []column
-	for _, d := range w.Devices() {
-		s := d.Main().BGP()
-		if d.Gone() || !s.Running() || s.AS() != as {
+	for _, inst := range facts.AllInstances(w) {
+		s := inst.BGP()
+		if !s.Running() || s.AS() != as {
 			continue
 		}
 		s.Peers(func(v bgp.PeerView) {
@@ -162,7 +162,7 @@ func columnsOf(w *network.World, as uint32) []column {
 			if i < 0 {
 				i, out = len(out), append(out, column{as: v.Config.AS})
 			}
-			out[i].sessions = append(out[i].sessions, crossingSession{d, v})
+			out[i].sessions = append(out[i].sessions, crossingSession{inst, v})
 		})
 	}
 	slices.SortFunc(out, func(a, b column) int { return cmp.Compare(a.as, b.as) })
@@ -194,12 +194,12 @@ func (c *column) cell(w *network.World, id uint32) (out BorderCell) {
 			x.State, x.Why = state, why
 		}
 		x.Sessions++
-		if !slices.Contains(x.By, s.d.Name()) {
-			x.By = append(x.By, s.d.Name())
+		if !slices.Contains(x.By, s.at.Ref()) {
+			x.By = append(x.By, s.at.Ref())
 		}
 	}
 	for _, s := range c.sessions {
-		speaker := s.d.Main().BGP()
+		speaker := s.at.BGP()
 		if row, ok := speaker.In(s.v.Number, id); ok {
 			_, from, _ := speaker.Best(id)
 			switch {

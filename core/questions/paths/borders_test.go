@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/protocols/bgp"
+	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/testlabs"
 	"hellebore/demo"
@@ -62,8 +63,8 @@ func TestBordersAreWhatTheSessionsSay(t *testing.T) {
 			b, err := paths.BordersOf(w, as)
 			require.NoError(t, err)
 			received, sent := map[[2]any]int{}, map[[2]any]int{}
-			for _, x := range w.Devices() {
-				s := x.Main().BGP()
+			for _, x := range facts.AllInstances(w) {
+				s := x.BGP()
 				if !s.Running() || s.AS() != as {
 					continue
 				}

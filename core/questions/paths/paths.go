@@ -40,23 +40,24 @@ type Attributes struct {
 	Unknown     []string `json:"unknown" doc:"attributes that are carried without being understood"`
 }
 
-// AttributesOf is a set of path attributes in words; nil if there is none of the number.
-func AttributesOf(w *network.World, id attr.ID) *Attributes {
+// AttributesOf is a set of path attributes in words, as an instance sees it; nil if there
+// is none of the number.
+func AttributesOf(w *network.World, inst *device.Instance, id attr.ID) *Attributes {
 	a := w.Attrs().Get(id)
 	if a == nil {
 		return nil
 	}
-	return setWords(w, a)
+	return setWords(w, inst, a)
 }
 
-func setWords(w *network.World, a *attr.Set) *Attributes {
+func setWords(w *network.World, inst *device.Instance, a *attr.Set) *Attributes {
 	out := &Attributes{ASPath: a.Path.String(), Length: a.Path.Len(), Origin: a.Origin.String(),
 		Communities: a.CommunityList(), Atomic: a.Atomic,
 		Clusters: []string{}, Unknown: []string{}}
 	if a.NextHop.IsValid() {
 		out.NextHop = ip.Addr(a.NextHop).String()
-		if d := w.Owner(ip.Addr(a.NextHop)); d != nil {
-			out.NextHopOf = d.Name()
+		if far := w.Holder(inst, ip.Addr(a.NextHop)); far != nil {
+			out.NextHopOf = far.Ref()
 		}
 	}
 	if a.HasLocalPref {
@@ -107,6 +108,9 @@ type PolicyTrace struct {
 	Steps    []PolicyStep `json:"steps"`
 	Says     string       `json:"says" doc:"a sentence"`
 }
+
+// TraceWords is how a policy came to its verdict, in words; nil if none was asked.
+func TraceWords(t policy.Trace) *PolicyTrace { return traceWords(t) }
 
 func traceWords(t policy.Trace) *PolicyTrace {
 	if t.Policy == "" {
@@ -201,12 +205,12 @@ func PathsTo(w *network.World, to netip.Prefix, who string) PrefixPaths {
 	p := ip.PrefixFrom(to)
 	out := PrefixPaths{Prefix: p.String(), Routers: []RouterPaths{}, Near: []string{}}
 	id, known := w.Shared().Prefixes.Find(p)
-	for _, d := range w.Devices() {
-		if d.Gone() || !d.Main().BGP().Running() || who != "" && d.Name() != who {
+	for _, inst := range facts.AllInstances(w) {
+		if !inst.BGP().Running() || who != "" && inst.Ref() != who && inst.Device().Name() != who {
 			continue
 		}
 		if known {
-			if r := routerPaths(w, d, id); len(r.Paths) > 0 || who != "" {
+			if r := routerPaths(w, inst, id); len(r.Paths) > 0 || who != "" {
 				out.Routers = append(out.Routers, r)
 			}
 		}
@@ -220,9 +224,9 @@ func PathsTo(w *network.World, to netip.Prefix, who string) PrefixPaths {
 // nearPrefixes are the prefixes that BGP has which cover p or are within it.
 func nearPrefixes(w *network.World, p ip.Prefix) []string {
 	found := map[ip.Prefix]bool{}
-	for _, d := range w.Devices() {
-		for id := range d.Main().BGP().Prefixes() {
-			if a, _, _ := d.Main().BGP().Best(id); a != 0 {
+	for _, inst := range facts.AllInstances(w) {
+		for id := range inst.BGP().Prefixes() {
+			if a, _, _ := inst.BGP().Best(id); a != 0 {
 				if x := w.Shared().Prefixes.Prefix(id); x.Covers(p) || p.Covers(x) {
 					found[x] = true
 				}
@@ -243,12 +247,12 @@ func nearPrefixes(w *network.World, p ip.Prefix) []string {
 
 // BGPSays is what BGP on a router has to say of a prefix that its table lacks, or
 // has from it.
-func BGPSays(w *network.World, d *device.Device, p ip.Prefix) []string {
+func BGPSays(w *network.World, inst *device.Instance, p ip.Prefix) []string {
 	id, known := w.Shared().Prefixes.Find(p)
-	if !known || !d.Main().BGP().Running() {
+	if !known || !inst.BGP().Running() {
 		return nil
 	}
-	r := routerPaths(w, d, id)
+	r := routerPaths(w, inst, id)
 	if len(r.Paths) == 0 && len(r.Missing) == 0 {
 		return nil
 	}
@@ -262,12 +266,12 @@ func kindWord(external bool) string {
 	return "internal"
 }
 
-func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
-	s := d.Main().BGP()
-	out := RouterPaths{Device: d.Name(), AS: s.AS(), Paths: []PathRow{}, Sent: []SentRow{}, Missing: []string{}}
+func routerPaths(w *network.World, inst *device.Instance, id uint32) RouterPaths {
+	s := inst.BGP()
+	out := RouterPaths{Device: inst.Ref(), AS: s.AS(), Paths: []PathRow{}, Sent: []SentRow{}, Missing: []string{}}
 	best, from, _ := s.Best(id)
 	if own, how, _, lost := s.OwnPath(id); own != 0 {
-		x := PathRow{From: phrase.Text(how), Kind: "own", After: AttributesOf(w, own), Accepted: true,
+		x := PathRow{From: phrase.Text(how), Kind: "own", After: AttributesOf(w, inst, own), Accepted: true,
 			Chosen: from == bgp.Local && best != 0}
 		x.Why = phrase.Say("it is brought in here: %s", phrase.Text(how))
 		if lost {
@@ -278,11 +282,11 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 	}
 	s.Peers(func(v bgp.PeerView) {
 		if row, ok := s.In(v.Number, id); ok {
-			out.Paths = append(out.Paths, pathRow(w, d, id, v, row, from == v.Number && best != 0))
-		} else if m := missing(w, d, id, v); m != "" {
+			out.Paths = append(out.Paths, pathRow(w, inst, id, v, row, from == v.Number && best != 0))
+		} else if m := missing(w, inst, id, v); m != "" {
 			out.Missing = append(out.Missing, m)
 		}
-		out.Sent = append(out.Sent, sentRow(w, d, id, v))
+		out.Sent = append(out.Sent, sentRow(w, inst, id, v))
 	})
 	slices.SortStableFunc(out.Paths, func(a, b PathRow) int {
 		rank := func(p PathRow) int {
@@ -296,22 +300,22 @@ func routerPaths(w *network.World, d *device.Device, id uint32) RouterPaths {
 		}
 		return rank(a) - rank(b)
 	})
-	if used, ok := d.Main().Table().Best(id); ok && used != route.BGP && from != bgp.Local && best != 0 {
+	if used, ok := inst.Table().Best(id); ok && used != route.BGP && from != bgp.Local && best != 0 {
 		out.Uses = used.String()
 	}
-	shareWords(w, d, id, &out)
-	out.Answer, out.Because = pathAnswer(d, out), because(out.Paths)
+	shareWords(w, inst, id, &out)
+	out.Answer, out.Because = pathAnswer(out), because(out.Paths)
 	return out
 }
 
 // shareWords marks the paths that share the traffic, and says of those which are as
 // good as the best why they do not.
-func shareWords(w *network.World, d *device.Device, id uint32, out *RouterPaths) {
-	sharing := d.Main().BGP().Sharing(d.Main(), id)
+func shareWords(w *network.World, inst *device.Instance, id uint32, out *RouterPaths) {
+	sharing := inst.BGP().Sharing(inst, id)
 	if len(sharing) < 2 {
 		return
 	}
-	d.Main().BGP().Peers(func(v bgp.PeerView) {
+	inst.BGP().Peers(func(v bgp.PeerView) {
 		why, asGood := sharing[v.Number]
 		i := slices.IndexFunc(out.Paths, func(x PathRow) bool { return x.Peer == v.Address.String() })
 		if !asGood || i < 0 {
@@ -327,21 +331,21 @@ func shareWords(w *network.World, d *device.Device, id uint32, out *RouterPaths)
 		default:
 			info := why.Info()
 			x.Code, x.What, x.Why, x.RFC, x.Mine, x.Theirs = why.String(), info.What, info.Text, info.RFC, "", ""
-			x.Fixes = fixes.For(fixes.Case{World: w, Code: why, A: fixes.End{Device: d, Peer: v.Address, Has: true}})
+			x.Fixes = fixes.For(fixes.Case{World: w, Code: why, A: ofPeer(inst, v)})
 			x.Against = ""
 		}
 	})
 }
 
-func pathAnswer(d *device.Device, r RouterPaths) string {
+func pathAnswer(r RouterPaths) string {
 	if len(r.Paths) == 0 {
-		return phrase.Say("%s has no path to it", d.Name())
+		return phrase.Say("%s has no path to it", r.Device)
 	}
 	first := r.Paths[0]
 	if !first.Chosen {
-		return phrase.Say("%s uses none of its %s: %s", d.Name(), phrase.Plural(len(r.Paths), "path"), first.Why)
+		return phrase.Say("%s uses none of its %s: %s", r.Device, phrase.Plural(len(r.Paths), "path"), first.Why)
 	}
-	s := phrase.Say("%s uses the path from %s", d.Name(), first.From)
+	s := phrase.Say("%s uses the path from %s", r.Device, first.From)
 	var sharers []string
 	for _, p := range r.Paths {
 		if p.Shares {
@@ -349,11 +353,11 @@ func pathAnswer(d *device.Device, r RouterPaths) string {
 		}
 	}
 	if len(sharers) > 1 {
-		s = phrase.Say("%s shares the traffic between the paths from %s and %s", d.Name(),
+		s = phrase.Say("%s shares the traffic between the paths from %s and %s", r.Device,
 			strings.Join(sharers[:len(sharers)-1], ", "), sharers[len(sharers)-1])
 	}
 	if first.Kind == "own" {
-		s = phrase.Say("%s has the prefix itself (%s)", d.Name(), first.From)
+		s = phrase.Say("%s has the prefix itself (%s)", r.Device, first.From)
 	}
 	if r.Uses != "" {
 		s += phrase.Say("; packets follow %s all the same, which the table prefers", r.Uses)
@@ -399,18 +403,18 @@ func because(list []PathRow) string {
 }
 
 // pathRow is the story of what one peer sent.
-func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row bgp.Row, chosen bool) PathRow {
-	s := d.Main().BGP()
-	x := PathRow{From: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External),
-		Received: AttributesOf(w, row.Raw),
-		After:    AttributesOf(w, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
+func pathRow(w *network.World, inst *device.Instance, id uint32, v bgp.PeerView, row bgp.Row, chosen bool) PathRow {
+	s := inst.BGP()
+	x := PathRow{From: facts.PeerName(w, inst, v), Peer: v.Address.String(), Kind: kindWord(v.External),
+		Received: AttributesOf(w, inst, row.Raw),
+		After:    AttributesOf(w, inst, row.Accepted), Accepted: row.Accepted != 0, Chosen: chosen}
 	var t policy.Trace
-	s.Imported(d.Main(), v.Number, id, &t)
+	s.Imported(inst, v.Number, id, &t)
 	x.Import = traceWords(t)
 	code := row.Step
 	if row.Accepted == 0 {
 		code = row.Why
-	} else if cost, ok := wayOf(w, d, row.Accepted); ok {
+	} else if cost, ok := wayOf(w, inst, row.Accepted); ok {
 		x.Cost = &cost
 	}
 	if chosen {
@@ -422,7 +426,7 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 	}
 	info := code.Info()
 	x.Code, x.What, x.Why, x.RFC = code.String(), info.What, info.Text, info.RFC
-	x.Remedy, x.Fixes = remedyOf(d, x.From, info), fixesOf(w, d, v, code)
+	x.Remedy, x.Fixes = remedyOf(inst, x.From, info), fixesOf(w, inst, v, code)
 	raw := w.Attrs().Get(row.Raw)
 	switch code {
 	case note.OwnASInPath:
@@ -447,8 +451,8 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 		if row.Against != bgp.Local {
 			winner := s.Peer(row.Against)
 			other, _ := s.In(row.Against, id)
-			x.Against = facts.PeerName(w, winner)
-			x.Mine, x.Theirs = stepValues(w, d, code, v, row.Accepted), stepValues(w, d, code, winner, other.Accepted)
+			x.Against = facts.PeerName(w, inst, winner)
+			x.Mine, x.Theirs = stepValues(w, inst, code, v, row.Accepted), stepValues(w, inst, code, winner, other.Accepted)
 		}
 	}
 	return x
@@ -456,33 +460,41 @@ func pathRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView, row 
 
 // fixesOf are the ways to do what a reason's remedy says, of a path that came from or
 // goes to a peer.
-func fixesOf(w *network.World, d *device.Device, v bgp.PeerView, code note.Code) []facts.Fix {
-	c := fixes.Case{World: w, Code: code, A: fixes.End{Device: d, Peer: v.Address, Has: true}, B: fixes.End{Device: w.Owner(v.Address)}}
-	if c.B.Device != nil {
-		if back, ok := relations.BackOf(w, d, v, c.B.Device); ok {
+func fixesOf(w *network.World, inst *device.Instance, v bgp.PeerView, code note.Code) []facts.Fix {
+	far := w.Holder(inst, v.Address)
+	c := fixes.Case{World: w, Code: code, A: ofPeer(inst, v), B: fixes.Of(far)}
+	if far != nil {
+		if back, ok := relations.BackOf(inst, v, far); ok {
 			c.B.Peer, c.B.Has = back.Address, true
 		}
 	}
 	return fixes.For(c)
 }
 
+// ofPeer is a router's end of a session, for fixes.
+func ofPeer(inst *device.Instance, v bgp.PeerView) fixes.End {
+	e := fixes.Of(inst)
+	e.Peer, e.Has = v.Address, true
+	return e
+}
+
 // remedyOf is the remedy of a reason at a router, about a peer of it.
-func remedyOf(d *device.Device, peer string, info note.Info) string {
-	return facts.Sentence(info.Remedy, d.Name(), peer)
+func remedyOf(inst *device.Instance, peer string, info note.Info) string {
+	return facts.Sentence(info.Remedy, inst.Ref(), peer)
 }
 
 // wayOf is the interior cost of a path's next hop.
-func wayOf(w *network.World, d *device.Device, a attr.ID) (uint32, bool) {
-	g, ok := d.Main().Table().FindGateway(ip.Addr(w.Attrs().Get(a).NextHop))
+func wayOf(w *network.World, inst *device.Instance, a attr.ID) (uint32, bool) {
+	g, ok := inst.Table().FindGateway(ip.Addr(w.Attrs().Get(a).NextHop))
 	if !ok {
 		return 0, false
 	}
-	set, cost := d.Main().Table().Reach(g)
+	set, cost := inst.Table().Reach(g)
 	return cost, set != route.NoSet
 }
 
 // stepValues is what a step of the decision compares.
-func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerView, id attr.ID) string {
+func stepValues(w *network.World, inst *device.Instance, code note.Code, v bgp.PeerView, id attr.ID) string {
 	a := w.Attrs().Get(id)
 	if a == nil {
 		return ""
@@ -499,7 +511,7 @@ func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerVi
 	case note.InternalLosesToExternal:
 		return kindWord(v.External)
 	case note.HigherInteriorCost:
-		cost, _ := wayOf(w, d, id)
+		cost, _ := wayOf(w, inst, id)
 		return strconv.FormatUint(uint64(cost), 10)
 	case note.HigherRouterID:
 		if a.Originator != 0 {
@@ -515,18 +527,18 @@ func stepValues(w *network.World, d *device.Device, code note.Code, v bgp.PeerVi
 }
 
 // sentRow is what a peer was sent for a prefix, and if nothing, why.
-func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) SentRow {
-	x := SentRow{To: facts.PeerName(w, v), Peer: v.Address.String(), Kind: kindWord(v.External),
+func sentRow(w *network.World, inst *device.Instance, id uint32, v bgp.PeerView) SentRow {
+	x := SentRow{To: facts.PeerName(w, inst, v), Peer: v.Address.String(), Kind: kindWord(v.External),
 		Up: v.State == bgp.Established}
 	if !x.Up {
 		x.Code, x.Why = "session-down", phrase.Say("the session is not up: %s", v.State.String())
 		return x
 	}
 	var t policy.Trace
-	want, why := d.Main().BGP().Wanted(d.Main(), v.Number, id, &t)
+	want, why := inst.BGP().Wanted(inst, v.Number, id, &t)
 	x.Export = traceWords(t)
-	sent := d.Main().BGP().Sent(v.Number, id)
-	x.Sent = AttributesOf(w, sent)
+	sent := inst.BGP().Sent(v.Number, id)
+	x.Sent = AttributesOf(w, inst, sent)
 	switch {
 	case want != sent:
 		x.Code, x.Why = "waiting", phrase.Text("it waits for the advertisement interval")
@@ -538,7 +550,7 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 	default:
 		info := why.Info()
 		x.Code, x.Why = why.String(), info.Text
-		x.Remedy, x.Fixes = remedyOf(d, x.To, info), fixesOf(w, d, v, why)
+		x.Remedy, x.Fixes = remedyOf(inst, x.To, info), fixesOf(w, inst, v, why)
 		if why == note.PeerASInPath {
 			x.Why = phrase.Say("AS %d, the peer's, is in the path: the peer would refuse it", v.Config.AS)
 		}
@@ -546,7 +558,7 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 			x.Why = x.Export.Says
 		}
 		if why == note.BetweenInternal {
-			if hole := meshHole(w, d, id, v); hole == "" {
+			if hole := meshHole(w, inst, id, v); hole == "" {
 				x.Why = phrase.Say("%s; it has its own session for that", info.Text)
 				x.Remedy, x.Fixes = "", nil
 			} else {
@@ -559,48 +571,48 @@ func sentRow(w *network.World, d *device.Device, id uint32, v bgp.PeerView) Sent
 
 // meshHole says that a peer has no session with the router that the best path
 // came from; "" if it has.
-func meshHole(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
-	_, from, _ := d.Main().BGP().Best(id)
+func meshHole(w *network.World, inst *device.Instance, id uint32, v bgp.PeerView) string {
+	_, from, _ := inst.BGP().Best(id)
 	if from == bgp.Local {
 		return ""
 	}
-	source, target := w.Owner(d.Main().BGP().Peer(from).Address), w.Owner(v.Address)
+	source, target := w.Holder(inst, inst.BGP().Peer(from).Address), w.Holder(inst, v.Address)
 	if source == nil || target == nil {
 		return ""
 	}
 	has := false
-	target.Main().BGP().Peers(func(x bgp.PeerView) { has = has || source.Main().Owns(x.Address) })
+	target.BGP().Peers(func(x bgp.PeerView) { has = has || source.Owns(x.Address) })
 	if has {
 		return ""
 	}
-	return phrase.Say("and %s has no session with %s, which sent it: an iBGP session is missing", target.Name(),
-		source.Name())
+	return phrase.Say("and %s has no session with %s, which sent it: an iBGP session is missing", target.Ref(),
+		source.Ref())
 }
 
 // missing says why a peer that has the prefix did not send it, "" if it has not.
-func missing(w *network.World, d *device.Device, id uint32, v bgp.PeerView) string {
-	far := w.Owner(v.Address)
-	if far == nil || far == d || !far.Main().BGP().Running() {
+func missing(w *network.World, inst *device.Instance, id uint32, v bgp.PeerView) string {
+	far := w.Holder(inst, v.Address)
+	if far == nil || far == inst || !far.BGP().Running() {
 		return ""
 	}
-	if a, _, _ := far.Main().BGP().Best(id); a == 0 {
+	if a, _, _ := far.BGP().Best(id); a == 0 {
 		why := ""
-		far.Main().BGP().Peers(func(x bgp.PeerView) {
-			if row, ok := far.Main().BGP().In(x.Number, id); ok && !d.Main().Owns(x.Address) {
+		far.BGP().Peers(func(x bgp.PeerView) {
+			if row, ok := far.BGP().In(x.Number, id); ok && !inst.Owns(x.Address) {
 				p := pathRow(w, far, id, x, row, false)
-				why = phrase.Say("%s has a path from %s and does not use it: %s %s", far.Name(), p.From, p.Why, p.Mine)
+				why = phrase.Say("%s has a path from %s and does not use it: %s %s", far.Ref(), p.From, p.Why, p.Mine)
 			}
 		})
 		return strings.TrimSpace(why)
 	}
-	back, ok := relations.BackOf(w, d, v, far)
+	back, ok := relations.BackOf(inst, v, far)
 	if !ok {
-		return phrase.Say("%s has it, and has no such peer as %s", far.Name(), d.Name())
+		return phrase.Say("%s has it, and has no such peer as %s", far.Ref(), inst.Ref())
 	}
 	x := sentRow(w, far, id, back)
 	own := x.Code == note.FromThatPeer.String() || x.Code == note.BetweenInternal.String() && x.Remedy == ""
 	if x.Sent != nil || own { // there is nothing amiss
 		return ""
 	}
-	return phrase.Say("%s has it and does not send it: %s", far.Name(), x.Why)
+	return phrase.Say("%s has it and does not send it: %s", far.Ref(), x.Why)
 }

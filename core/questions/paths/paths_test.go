@@ -60,7 +60,7 @@ func sentTo(t *testing.T, p paths.PrefixPaths, to string) paths.SentRow {
 func TestTheTablesOfASession(t *testing.T) {
 	w := testlabs.Settled(t, demo.Text("two-carriers"))
 	table := func(device, peer string) paths.PathTable {
-		out, err := paths.SessionTable(w, w.Find(device), ip.AddrFrom(netip.MustParseAddr(peer)))
+		out, err := paths.SessionTable(w, w.Find(device).Main(), ip.AddrFrom(netip.MustParseAddr(peer)))
 		require.NoError(t, err)
 		return out
 	}
@@ -83,12 +83,12 @@ func TestTheTablesOfASession(t *testing.T) {
 		}
 	}
 	require.Equal(t, []string{"198.51.100.0/25 from-that-peer"}, held)
-	loc := paths.RouterTable(w, w.Find("viaduct"))
+	loc := paths.RouterTable(w, w.Find("viaduct").Main())
 	require.Len(t, loc.In, 4)
 	for _, r := range loc.In {
 		require.Equal(t, "chosen", r.Stage)
 		require.NotZero(t, r.SentTo)
 	}
-	_, err := paths.SessionTable(w, w.Find("viaduct"), ip.V4(1))
+	_, err := paths.SessionTable(w, w.Find("viaduct").Main(), ip.V4(1))
 	require.EqualError(t, err, "viaduct has no peer 0.0.0.1")
 }

@@ -1,7 +1,11 @@
 package paths
 
 import (
+	"cmp"
+
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
+	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/network"
 )
 
@@ -14,9 +18,9 @@ type PolicyUse struct {
 
 // Use is a place where a policy is applied.
 type Use struct {
-	Device string `json:"device"`
-	Peer   string `json:"peer,omitempty" doc:"address of the session"`
-	Role   string `json:"role" enum:"in,out,originate,inject,aggregate,policy"`
+	Device string `json:"device" doc:"or an instance of one: junction/ferry"`
+	Peer   string `json:"peer,omitempty" doc:"address of the session; of a take, the instance that routes come from"`
+	Role   string `json:"role" enum:"in,out,originate,inject,aggregate,take,policy"`
 	Words  string `json:"words" doc:"a few words"`
 }
 
@@ -29,29 +33,30 @@ func PoliciesOf(w *network.World) []PolicyUse {
 			uses[policy] = append(uses[policy], u)
 		}
 	}
-	for _, d := range w.Devices() {
-		if d.Gone() {
-			continue
-		}
-		g := &d.Config().BGP
+	for _, inst := range facts.AllInstances(w) {
+		name, g := inst.Ref(), &inst.Config().BGP
 		for _, p := range g.Peers {
 			a := p.Address.String()
-			use(p.Import, Use{d.Name(), a, "in", phrase.Say("%s, what %s sends", d.Name(), a)})
-			use(p.Export, Use{d.Name(), a, "out", phrase.Say("%s, what %s is sent", d.Name(), a)})
+			use(p.Import, Use{name, a, "in", phrase.Say("%s, what %s sends", name, a)})
+			use(p.Export, Use{name, a, "out", phrase.Say("%s, what %s is sent", name, a)})
 		}
 		for _, o := range g.Originates {
-			use(o.Policy, Use{d.Name(), "", "originate", phrase.Say("%s originates %v", d.Name(), o.Prefix)})
+			use(o.Policy, Use{name, "", "originate", phrase.Say("%s originates %v", name, o.Prefix)})
 		}
 		for _, i := range g.Injects {
-			use(i.Policy, Use{d.Name(), "", "inject", phrase.Say("%s injects %s into BGP", d.Name(), i.Source)})
+			use(i.Policy, Use{name, "", "inject", phrase.Say("%s injects %s into BGP", name, i.Source)})
 		}
 		for _, a := range g.Aggregates {
-			use(a.Policy, Use{d.Name(), "", "aggregate", phrase.Say("%s aggregates into %v", d.Name(), a.Prefix)})
+			use(a.Policy, Use{name, "", "aggregate", phrase.Say("%s aggregates into %v", name, a.Prefix)})
 		}
-		for _, i := range d.Config().OSPF.Injects {
+		for _, i := range inst.Config().OSPF.Injects {
 			if i.Policy {
-				use(i.Through, Use{d.Name(), "", "inject", phrase.Say("%s injects %s into OSPF", d.Name(), i.Source)})
+				use(i.Through, Use{name, "", "inject", phrase.Say("%s injects %s into OSPF", name, i.Source)})
 			}
+		}
+		for _, t := range inst.Config().Takes {
+			from := cmp.Or(t.From, config.MainInstance)
+			use(t.Through, Use{name, from, "take", phrase.Say("%s, what it takes from %s", name, from)})
 		}
 	}
 	for _, p := range w.Policies().List {

@@ -32,19 +32,19 @@ func SetWords(w *network.World, id attr.ID) string {
 }
 
 // SentTo is what a peer is sent for a prefix, and if nothing, why.
-func SentTo(w *network.World, d *device.Device, id uint32, v bgp.PeerView) SentRow {
-	return sentRow(w, d, id, v)
+func SentTo(w *network.World, inst *device.Instance, id uint32, v bgp.PeerView) SentRow {
+	return sentRow(w, inst, id, v)
 }
 
 // PolicyTowards is what a policy makes of the route that a router has for a prefix
 // when it is asked about a peer; nil if there is no such route or policy.
-func PolicyTowards(w *network.World, d *device.Device, v bgp.PeerView, to netip.Prefix, name string) *PolicyTrace {
+func PolicyTowards(w *network.World, inst *device.Instance, v bgp.PeerView, to netip.Prefix, name string) *PolicyTrace {
 	id, known := w.Shared().Prefixes.Find(ip.PrefixFrom(to))
 	pol := w.Book().Policy(name)
 	if !known || pol == nil {
 		return nil
 	}
-	r, ok := d.Main().BGP().Offered(d.Main(), v.Number, id)
+	r, ok := inst.BGP().Offered(inst, v.Number, id)
 	if !ok {
 		return nil
 	}

@@ -39,15 +39,15 @@ type PathTable struct {
 const maxTableRows = 20000
 
 // SessionTable is what came in by a session and what went out.
-func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, error) {
-	out := PathTable{Device: d.Name(), Peer: peer.String(), In: []TableRow{}, Out: []TableRow{}}
-	s := d.Main().BGP()
+func SessionTable(w *network.World, inst *device.Instance, peer ip.Addr) (PathTable, error) {
+	out := PathTable{Device: inst.Ref(), Peer: peer.String(), In: []TableRow{}, Out: []TableRow{}}
+	s := inst.BGP()
 	i, ok := s.Find(peer)
 	if !ok {
-		return out, phrase.Errorf("%s has no peer %v", d.Name(), peer)
+		return out, phrase.Errorf("%s has no peer %v", inst.Ref(), peer)
 	}
 	v := s.Peer(i)
-	out.With = facts.PeerName(w, v)
+	out.With = facts.PeerName(w, inst, v)
 	for _, id := range facts.InPrefixOrder(w, s.Prefixes()) {
 		p := w.Shared().Prefixes.Prefix(id)
 		if len(out.In) >= maxTableRows || len(out.Out) >= maxTableRows {
@@ -56,7 +56,7 @@ func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, 
 		}
 		if row, ok := s.In(i, id); ok {
 			_, from, _ := s.Best(id)
-			x := pathRow(w, d, id, v, row, from == i)
+			x := pathRow(w, inst, id, v, row, from == i)
 			r := TableRow{Prefix: p.String(), Path: x.Received, Why: x.Why, Code: x.Code, Stage: "accepted"}
 			switch {
 			case x.Chosen:
@@ -71,7 +71,7 @@ func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, 
 		best, _, _ := s.Best(id)
 		sent := s.Sent(i, id)
 		if best != 0 || sent != 0 {
-			x := sentRow(w, d, id, v)
+			x := sentRow(w, inst, id, v)
 			r := TableRow{Prefix: p.String(), Path: x.Sent, Why: x.Why, Code: x.Code, Stage: "sent"}
 			if sent == 0 {
 				r.Stage = "withheld"
@@ -85,9 +85,9 @@ func SessionTable(w *network.World, d *device.Device, peer ip.Addr) (PathTable, 
 }
 
 // RouterTable is the Loc-RIB of a router.
-func RouterTable(w *network.World, d *device.Device) PathTable {
-	out := PathTable{Device: d.Name(), In: []TableRow{}, Out: []TableRow{}}
-	s := d.Main().BGP()
+func RouterTable(w *network.World, inst *device.Instance) PathTable {
+	out := PathTable{Device: inst.Ref(), In: []TableRow{}, Out: []TableRow{}}
+	s := inst.BGP()
 	for _, id := range facts.InPrefixOrder(w, s.Prefixes()) {
 		if len(out.In) >= maxTableRows {
 			out.Omitted++
@@ -111,17 +111,17 @@ func RouterTable(w *network.World, d *device.Device) PathTable {
 		case best == 0 && r.Paths == 0:
 			continue
 		case best == 0:
-			story := routerPaths(w, d, id)
+			story := routerPaths(w, inst, id)
 			r.Stage, r.Why, r.Code, r.Path = "refused", story.Paths[0].Why, story.Paths[0].Code, story.Paths[0].Received
 			r.From = story.Paths[0].From
 			if row, ok := s.In(firstPeer(s, id), id); ok {
 				r = r.of(w, row.Raw)
 			}
 		case from == bgp.Local:
-			r.From, r.Path = how, AttributesOf(w, best)
+			r.From, r.Path = how, AttributesOf(w, inst, best)
 			r = r.of(w, best)
 		default:
-			r.From, r.Path = facts.PeerName(w, s.Peer(from)), AttributesOf(w, best)
+			r.From, r.Path = facts.PeerName(w, inst, s.Peer(from)), AttributesOf(w, inst, best)
 			r = r.of(w, best)
 		}
 		out.In = append(out.In, r)

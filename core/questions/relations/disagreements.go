@@ -103,9 +103,9 @@ func (c *collector) observed(m *network.Medium) {
 		}
 	})
 	c.each(func(s, _ side, order func(string, string) (string, string)) {
-		v := s.d.Main().OSPF().Port(s.port)
+		v := s.inst().OSPF().Port(s.port)
 		_, sees := s.sees()
-		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.d.Main().OSPF().Running() && !sees &&
+		if up, _ := s.d.Up(s.port); up && s.active() && v.On && s.inst().OSPF().Running() && !sees &&
 			s.refusal().Reason == note.None {
 			mine, theirs := order(phrase.Text("nothing heard"), "")
 			c.add(note.NothingHeard, "observed", s, mine, theirs)
@@ -140,7 +140,7 @@ func (c *collector) foreseen() {
 			say(note.FarEndNotAPort, "a host", "")
 		case !o.On:
 			say(note.ProtocolAbsent, "no OSPF", area)
-		case o.Disabled || d.Config().OSPF.Disabled:
+		case o.Disabled || s.inst().Config().OSPF.Disabled:
 			say(note.ProtocolDisabled, "disabled", "enabled")
 		case o.Passive:
 			say(note.PassivePort, "passive", "active")
@@ -152,7 +152,7 @@ func (c *collector) foreseen() {
 			}
 			say(note.NoAddress, "none", theirs)
 		}
-		if o.On && d.Enabled() && !d.Config().OSPF.Disabled && !d.Main().OSPF().Running() {
+		if o.On && d.Enabled() && !s.inst().Config().OSPF.Disabled && !s.inst().OSPF().Running() {
 			say(note.NoRouterID, "none", "")
 		}
 	})
@@ -182,7 +182,7 @@ func (c *collector) foreseen() {
 		differ(note.SubnetDiffers, x.Address.String(), y.Address.String())
 	}
 	if x.OSPF.Area == y.OSPF.Area {
-		differ(note.StubFlagDiffers, facts.AreaKind(c.a.d, x.OSPF.Area), facts.AreaKind(c.b.d, x.OSPF.Area))
+		differ(note.StubFlagDiffers, facts.AreaKind(c.a.inst(), x.OSPF.Area), facts.AreaKind(c.b.inst(), x.OSPF.Area))
 	}
 	differ(note.HelloIntervalDiffers, labtext.FormatDuration(x.OSPF.HelloInterval),
 		labtext.FormatDuration(y.OSPF.HelloInterval))
@@ -191,7 +191,7 @@ func (c *collector) foreseen() {
 	if x.MTU > y.MTU && !y.OSPF.IgnoreMTU || y.MTU > x.MTU && !x.OSPF.IgnoreMTU {
 		differ(note.MTUTooLarge, strconv.Itoa(int(x.MTU)), strconv.Itoa(int(y.MTU)))
 	}
-	if id := c.a.d.Main().OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.d.Main().OSPF().RouterID() {
+	if id := c.a.inst().OSPF().RouterID(); c.a.d != c.b.d && id != 0 && id == c.b.inst().OSPF().RouterID() {
 		c.add(note.SameRouterID, "foreseen", c.a, id.String(), id.String())
 	}
 }
@@ -238,7 +238,7 @@ func (c *collector) keys(x, y *config.KeyChain) {
 // The adjacency comes up all the same, but routes do not follow it.
 func (c *collector) types() {
 	word := func(s side) string {
-		v := s.d.Main().OSPF().Port(s.port)
+		v := s.inst().OSPF().Port(s.port)
 		switch {
 		case !v.On:
 			return ""

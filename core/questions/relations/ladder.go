@@ -59,7 +59,7 @@ func LadderOf(w *network.World, a, b string) (Ladder, error) {
 // given another ID since is followed by the one it has now.
 func (s side) ladder(far side) LadderSide {
 	out := LadderSide{Device: s.d.Name(), Port: s.config().Name, Rungs: []Rung{}}
-	id := far.d.Main().OSPF().RouterID()
+	id := far.inst().OSPF().RouterID()
 	before := event.Time(0)
 	for i := range s.w.Notes() {
 		n := s.w.NoteAt(i)

@@ -215,7 +215,6 @@ func unplugged(w *network.World) []Neighbour {
 // end configures.
 func VirtualLinks(w *network.World) []Neighbour {
 	var out []Neighbour
-	byID := facts.RouterIDs(w)
 	for _, d := range w.Devices() {
 		for i := range d.Ports() {
 			p := &d.Ports()[i]
@@ -224,19 +223,19 @@ func VirtualLinks(w *network.World) []Neighbour {
 				continue
 			}
 			a := side{w: w, d: d, port: uint32(i)}
-			far := byID[ip.AddrFrom(v.Peer).Quad()]
+			far := facts.RouterIDs(w, a.inst())[ip.AddrFrom(v.Peer).Quad()]
 			back := -1
 			if far != nil {
-				back = slices.IndexFunc(far.Ports(), func(q device.Port) bool {
+				back = slices.IndexFunc(far.Device().Ports(), func(q device.Port) bool {
 					o := q.Config.Virtual
-					return o != nil && !q.Gone && o.Transit == v.Transit && ip.QuadFrom(o.Peer) == d.Main().OSPF().RouterID()
+					return o != nil && !q.Gone && q.Config.Instance == far.Name() && o.Transit == v.Transit && ip.QuadFrom(o.Peer) == a.inst().OSPF().RouterID()
 				})
 			}
 			switch {
 			case back < 0:
 				out = append(out, oneSided(a, far, v))
-			case d.Name() < far.Name():
-				b := side{w: w, d: far, port: uint32(back)}
+			case d.Name() < far.Device().Name():
+				b := side{w: w, d: far.Device(), port: uint32(back)}
 				out = append(out, relation(nil, a, b))
 			}
 		}
@@ -245,7 +244,7 @@ func VirtualLinks(w *network.World) []Neighbour {
 }
 
 // oneSided is a virtual link that the other end does not have.
-func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
+func oneSided(a side, far *device.Instance, v *config.VirtualPort) Neighbour {
 	n := Neighbour{Protocol: "ospf", A: a.end(), State: adjacency.StateNames[adjacency.Down],
 		Since: a.d.Ports()[a.port].Since.Seconds(), Reasons: []facts.Reason{},
 		B: facts.End{Device: v.Peer.String(), RouterID: v.Peer.String(),
@@ -255,11 +254,11 @@ func oneSided(a side, far *device.Device, v *config.VirtualPort) Neighbour {
 		c.add(why, "observed", a, "down", "")
 	}
 	if far != nil {
-		n.B.Device = far.Name()
+		n.B.Device = far.Ref()
 		r := c.add(note.VirtualUnanswered, "foreseen", a, v.Peer.String(), "none")
-		r.Remedy = phrase.Say("add virtual-link %v to area %s on %s", a.d.Main().OSPF().RouterID(),
-			labtext.FormatArea(v.Transit), far.Name())
-		r.Fixes = fixes.For(fixes.Case{World: a.w, Code: note.VirtualUnanswered, A: a.fixed(), B: fixes.End{Device: far}})
+		r.Remedy = phrase.Say("add virtual-link %v to area %s on %s", a.inst().OSPF().RouterID(),
+			labtext.FormatArea(v.Transit), far.Ref())
+		r.Fixes = fixes.For(fixes.Case{World: a.w, Code: note.VirtualUnanswered, A: a.fixed(), B: fixes.Of(far)})
 	}
 	n.Reasons = c.reasons
 	return n
@@ -280,7 +279,7 @@ func sideOf(w *network.World, m *network.Medium, end int) side {
 
 // refusal is what this end refuses of the other.
 func (s side) refusal() ospf.Refusal {
-	v := s.d.Main().OSPF().Port(s.port)
+	v := s.inst().OSPF().Port(s.port)
 	if !v.Broadcast {
 		return v.Refusal()
 	}
@@ -291,6 +290,9 @@ func (s side) refusal() ospf.Refusal {
 	}
 	return ospf.Refusal{}
 }
+
+// inst is the instance that the port is in.
+func (s side) inst() *device.Instance { return s.d.InstanceOf(s.port) }
 
 func (s side) config() *config.Port { return &s.d.Ports()[s.port].Config }
 
@@ -307,8 +309,8 @@ func (s side) active() bool {
 
 // sees is what this end knows of the other: the neighbour on its port.
 func (s side) sees() (n ospf.NeighbourView, ok bool) {
-	broadcast := s.d.Main().OSPF().Port(s.port).Broadcast
-	s.d.Main().OSPF().Neighbours(s.port, func(v ospf.NeighbourView) {
+	broadcast := s.inst().OSPF().Port(s.port).Broadcast
+	s.inst().OSPF().Neighbours(s.port, func(v ospf.NeighbourView) {
 		if (!broadcast || v.Address == s.far) && (!ok || v.State > n.State) {
 			n, ok = v, true
 		}
@@ -318,22 +320,22 @@ func (s side) sees() (n ospf.NeighbourView, ok bool) {
 
 func (s side) end() facts.End {
 	c := s.config()
-	e := facts.End{Device: s.d.Name(), Port: c.Name, State: adjacency.StateNames[adjacency.Down],
+	e := facts.End{Device: s.d.Name(), Instance: s.inst().Name(), Port: c.Name, State: adjacency.StateNames[adjacency.Down],
 		Since: s.d.Ports()[s.port].Since.Seconds()}
 	if c.Address.IsValid() {
 		e.Address = c.Address.String()
 	}
-	v := s.d.Main().OSPF().Port(s.port)
+	v := s.inst().OSPF().Port(s.port)
 	if v.Virtual && v.Address.IsValid() {
 		e.Address = v.Address.String()
 	}
-	if s.d.Main().OSPF().Running() {
-		e.RouterID = s.d.Main().OSPF().RouterID().String()
+	if s.inst().OSPF().Running() {
+		e.RouterID = s.inst().OSPF().RouterID().String()
 	}
 	if c.OSPF.On {
 		e.Area = labtext.FormatArea(c.OSPF.Area)
 		e.Hello, e.Dead = labtext.FormatDuration(c.OSPF.HelloInterval), labtext.FormatDuration(c.OSPF.DeadInterval)
-		if e.Cost = s.d.Config().OSPF.CostOf(c); v.Virtual {
+		if e.Cost = s.inst().Config().OSPF.CostOf(c); v.Virtual {
 			e.Cost = v.Cost
 		}
 	}

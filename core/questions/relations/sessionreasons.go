@@ -61,7 +61,7 @@ func (c *sessionReasons) observed() {
 		if t.d == nil || !t.has {
 			return
 		}
-		if up := t.d.Enabled(); !up {
+		if up := t.d.Device().Enabled(); !up {
 			c.add(note.DeviceDisabled, "observed", t, other, "", "")
 			return
 		}
@@ -84,8 +84,8 @@ func (c *sessionReasons) observed() {
 		if t.d == nil || other.d == nil {
 			return
 		}
-		for _, x := range t.d.Main().BGP().Strangers() {
-			if !other.d.Main().Owns(x.From) || t.has && x.To != t.addr && x.Reason != note.WrongLocalAddress {
+		for _, x := range t.d.BGP().Strangers() {
+			if !other.d.Owns(x.From) || t.has && x.To != t.addr && x.Reason != note.WrongLocalAddress {
 				continue
 			}
 			if t.has && x.From == t.v.Address && t.v.State >= bgp.OpenSent {
@@ -125,7 +125,7 @@ func (c *sessionReasons) foreseen() {
 		}
 		g := &t.d.Config().BGP
 		switch {
-		case t.d.Kind() == config.Host:
+		case t.d.Device().Kind() == config.Host:
 			say(note.FarEndNotAPort, t, other, "a host", "")
 		case g.AS == 0:
 			r := say(note.ProtocolAbsent, t, other, "no BGP", "")
@@ -183,16 +183,16 @@ func (c *sessionReasons) foreseen() {
 // travel says what becomes of packets for the other end: whether their TTL lasts,
 // and whether a route that BGP itself brought leads them elsewhere.
 func (c *sessionReasons) travel(t, other talker, ttl func(talker) string) {
-	if t.v.Blocked != note.None || !t.d.Enabled() || t.v.State == bgp.Established {
+	if t.v.Blocked != note.None || !t.d.Device().Enabled() || t.v.State == bgp.Established {
 		return
 	}
 	path := traffic.Walk(t.w, t.d, t.v.Address)
 	for _, h := range path.Hops {
 		// A prefix that BGP has learned of, and that leads to the peer's own address.
-		if h.Source == route.BGP.String() && (!path.Arrives || path.Hops[len(path.Hops)-1].Device != other.name()) {
+		if h.Source == route.BGP.String() && (!path.Arrives || path.Hops[len(path.Hops)-1].Ref() != other.name()) {
 			r := c.add(note.PeerCaptured, "observed", t, other, h.Prefix, t.v.Address.String())
 			r.Text = phrase.Say("packets for %v leave %s by the BGP route %s, and do not arrive: %s", t.v.Address,
-				h.Device, h.Prefix, path.Reason)
+				h.Ref(), h.Prefix, path.Reason)
 			r.Remedy = phrase.Say("keep %s out with the import policy of %s, or give it a more specific route to %v",
 				h.Prefix, h.Device, t.v.Address)
 			return

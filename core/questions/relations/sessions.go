@@ -67,11 +67,11 @@ type MessageCount struct {
 	Received uint32 `json:"received"`
 }
 
-// talker is one end of a session in its world: a router and its peer, or a router
+// talker is one end of a session in its world: a router's instance and its peer, or one
 // that was meant and has no such peer.
 type talker struct {
 	w    *network.World
-	d    *device.Device // nil if nobody has the address
+	d    *device.Instance // nil if nobody has the address
 	v    bgp.PeerView
 	has  bool    // the peer is configured
 	addr ip.Addr // of this end: as the other end has it
@@ -81,29 +81,29 @@ type talker struct {
 func Sessions(w *network.World) []Neighbour {
 	var out []Neighbour
 	type end struct {
-		device uint32
-		peer   int
+		at   *device.Instance
+		peer int
 	}
 	done := map[end]bool{}
-	for _, d := range w.Devices() {
-		if d.Gone() || d.Config().BGP.AS == 0 {
+	for _, inst := range facts.AllInstances(w) {
+		if inst.Config().BGP.AS == 0 {
 			continue
 		}
-		for _, v := range facts.PeersOf(d) {
-			if done[end{d.ID(), v.Number}] {
+		for _, v := range facts.PeersOf(inst) {
+			if done[end{inst, v.Number}] {
 				continue
 			}
-			a := talker{w: w, d: d, v: v, has: true}
-			b := talker{w: w, d: w.Owner(v.Address), addr: v.Address}
-			if b.d != nil && b.d != d {
-				if back, ok := BackOf(w, d, v, b.d); ok {
+			a := talker{w: w, d: inst, v: v, has: true}
+			b := talker{w: w, d: w.Holder(inst, v.Address), addr: v.Address}
+			if b.d != nil && b.d != inst {
+				if back, ok := BackOf(inst, v, b.d); ok {
 					b.v, b.has = back, true
 					a.addr = back.Address
-					done[end{b.d.ID(), back.Number}] = true
+					done[end{b.d, back.Number}] = true
 				}
 			}
 			if !a.addr.IsValid() {
-				a.addr = cmp.Or(v.Local, localOf(d, v))
+				a.addr = cmp.Or(v.Local, localOf(inst, v))
 			}
 			out = append(out, sessionRow(w, a, b))
 		}
@@ -111,21 +111,21 @@ func Sessions(w *network.World) []Neighbour {
 	return out
 }
 
-// BackOf is the peer at far that is d: the one of the session that is up,
-// else the one whose address is that which d uses, else any of d's addresses that
-// no other peer of d answers to.
-func BackOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Device) (back bgp.PeerView, ok bool) {
+// BackOf is the peer at far that is inst: the one of the session that is up,
+// else the one whose address is that which inst uses, else any of its addresses that
+// no other peer of inst answers to.
+func BackOf(inst *device.Instance, v bgp.PeerView, far *device.Instance) (back bgp.PeerView, ok bool) {
 	best := 0
 	for _, o := range facts.PeersOf(far) {
 		rank := 0
 		switch {
 		case v.Local.IsValid() && o.Address == v.Local && o.Local == v.Address:
 			rank = 4
-		case o.Address == localOf(d, v) && localOf(far, o) == v.Address:
+		case o.Address == localOf(inst, v) && localOf(far, o) == v.Address:
 			rank = 3
-		case o.Address == localOf(d, v):
+		case o.Address == localOf(inst, v):
 			rank = 2
-		case d.Main().Owns(o.Address) && !spokenFor(d, far, v, o.Address):
+		case inst.Owns(o.Address) && !spokenFor(inst, far, v, o.Address):
 			rank = 1
 		}
 		if rank > best {
@@ -135,16 +135,17 @@ func BackOf(w *network.World, d *device.Device, v bgp.PeerView, far *device.Devi
 	return back, ok
 }
 
-// spokenFor says whether another session of d with far has an address of d's.
-func spokenFor(d, far *device.Device, v bgp.PeerView, a ip.Addr) bool {
-	return slices.ContainsFunc(facts.PeersOf(d), func(x bgp.PeerView) bool {
-		return x.Address != v.Address && far.Main().Owns(x.Address) && localOf(d, x) == a
+// spokenFor says whether another session of inst with far has an address of inst's.
+func spokenFor(inst, far *device.Instance, v bgp.PeerView, a ip.Addr) bool {
+	return slices.ContainsFunc(facts.PeersOf(inst), func(x bgp.PeerView) bool {
+		return x.Address != v.Address && far.Owns(x.Address) && localOf(inst, x) == a
 	})
 }
 
 // localOf is the address that a router uses towards a peer, as far as that is
 // known now.
-func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
+func localOf(inst *device.Instance, v bgp.PeerView) ip.Addr {
+	d := inst.Device()
 	if v.Local.IsValid() {
 		return v.Local
 	}
@@ -155,12 +156,12 @@ func localOf(d *device.Device, v bgp.PeerView) ip.Addr {
 	}
 	for i := range d.Ports() { // on a common network: also while the port is down
 		p := &d.Ports()[i]
-		if !p.Gone && p.Config.Address.IsValid() && !p.Config.Loopback &&
+		if !p.Gone && p.Config.Address.IsValid() && !p.Config.Loopback && d.InstanceOf(uint32(i)) == inst &&
 			ip.PrefixFrom(p.Config.Address).Contains(v.Address) {
 			return ip.AddrFrom(p.Config.Address.Addr())
 		}
 	}
-	return d.Main().SourceTo(v.Address)
+	return inst.SourceTo(v.Address)
 }
 
 func (t talker) end() facts.End {
@@ -171,15 +172,15 @@ func (t talker) end() facts.End {
 	if t.d == nil {
 		return e
 	}
-	e.Device = t.d.Name()
-	for i := range t.d.Ports() {
-		if p := &t.d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() &&
+	e.Device, e.Instance = t.d.Device().Name(), t.d.Name()
+	for i := range t.d.Device().Ports() {
+		if p := &t.d.Device().Ports()[i]; !p.Gone && p.Config.Address.IsValid() && t.d.Device().InstanceOf(uint32(i)) == t.d &&
 			ip.AddrFrom(p.Config.Address.Addr()) == t.addr {
 			e.Port = p.Config.Name
 		}
 	}
-	if t.d.Main().BGP().Running() {
-		e.RouterID = t.d.Main().BGP().RouterID().String()
+	if t.d.BGP().Running() {
+		e.RouterID = t.d.BGP().RouterID().String()
 	}
 	if !t.has {
 		return e
@@ -206,7 +207,7 @@ func (t talker) side() *SessionSide {
 		Capabilities: capabilities(v), Messages: []MessageCount{}}
 	if v.State == bgp.Established {
 		s.HoldTime = labtext.FormatDuration(time.Duration(v.HoldTime))
-		c := t.d.Main().TCP().View(v.Conn)
+		c := t.d.TCP().View(v.Conn)
 		s.TCP = phrase.Say("%v port %d to %v port %d, %v", c.Local, c.LocalPort, c.Remote, c.RemotePort, c.State)
 	}
 	if v.NextTry != 0 && v.State < bgp.OpenSent {
@@ -267,7 +268,7 @@ func capabilities(v bgp.PeerView) []Capability {
 }
 
 func sessionRow(w *network.World, a, b talker) Neighbour {
-	if b.d != nil && b.has && b.d.Name() < a.d.Name() {
+	if b.d != nil && b.has && b.d.Ref() < a.d.Ref() {
 		a, b = b, a
 	}
 	n := Neighbour{Protocol: "bgp", A: a.end(), B: b.end(), Reasons: []facts.Reason{},
@@ -306,7 +307,8 @@ func sessionRow(w *network.World, a, b talker) Neighbour {
 
 // fixed is the end as fixes know it.
 func (t talker) fixed(other talker) fixes.End {
-	e := fixes.End{Device: t.d, Peer: other.addr, Has: t.has}
+	e := fixes.Of(t.d)
+	e.Peer, e.Has = other.addr, t.has
 	if t.has {
 		e.Peer = t.v.Address
 	}
@@ -317,5 +319,5 @@ func (t talker) name() string {
 	if t.d == nil {
 		return t.addr.String()
 	}
-	return t.d.Name()
+	return t.d.Ref()
 }

@@ -9,6 +9,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/policy"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
@@ -18,15 +19,18 @@ import (
 
 // absence says what is worth knowing when there is no route: who has the
 // network, and whether anybody announces it.
-func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
-	out := []string{}
+func absence(w *network.World, inst *device.Instance, p ip.Prefix) []string {
+	d := inst.Device()
+	out := Crossings(w, inst, p)
+	near := networkOf(w, inst)
 	for _, o := range w.Devices() {
 		if o.Gone() || o == d {
 			continue
 		}
 		for i := range o.Ports() {
 			port := &o.Ports()[i]
-			if port.Gone || !port.Config.Address.IsValid() || !ip.PrefixFrom(port.Config.Address).Covers(p) ||
+			at := o.InstanceOf(uint32(i))
+			if near != nil && !near[at] || port.Gone || !port.Config.Address.IsValid() || !ip.PrefixFrom(port.Config.Address).Covers(p) ||
 				o.Kind() == config.Host {
 				continue
 			}
@@ -35,58 +39,105 @@ func absence(w *network.World, d *device.Device, p ip.Prefix) []string {
 			switch {
 			case !up:
 				out = append(out, phrase.Say("%s has the network, but the port is down: %s", name, why.Info().Text))
-			case o.Main().OSPF().Running() && !port.Config.OSPF.On:
+			case at.OSPF().Running() && !port.Config.OSPF.On:
 				out = append(out, phrase.Say("%s has the network and does not announce it: OSPF does not run on the port", name))
-			case port.Config.OSPF.On && !o.Main().OSPF().Running():
+			case port.Config.OSPF.On && !at.OSPF().Running():
 				out = append(out, phrase.Say("%s has the network and does not announce it: OSPF does not run on %s",
-					name, o.Name()))
+					name, at.Ref()))
 			case !port.Config.OSPF.On:
 				out = append(out, phrase.Say("%s has the network, and no routing protocol on %s announces it", name,
-					o.Name()))
+					at.Ref()))
 			default:
-				out = append(out, phrase.Say("%s announces the network; it does not get as far as %s", name, d.Name()))
+				out = append(out, phrase.Say("%s announces the network; it does not get as far as %s", name, inst.Ref()))
 			}
 		}
 	}
-	out = append(out, stopped(w, p)...)
-	out = append(out, kept(w, d, p)...)
-	out = append(out, paths.BGPSays(w, d, p)...)
-	if !d.Main().OSPF().Running() && d.Config().BGP.AS == 0 && anyOSPF(w) {
-		out = append(out, phrase.Say("OSPF does not run on %s", d.Name()))
-	} else if d.Main().OSPF().Running() {
+	out = append(out, stopped(w, near, p)...)
+	out = append(out, kept(w, inst, p)...)
+	out = append(out, paths.BGPSays(w, inst, p)...)
+	if !inst.OSPF().Running() && inst.Config().BGP.AS == 0 && anyOSPF(w) {
+		out = append(out, phrase.Say("OSPF does not run on %s", inst.Ref()))
+	} else if inst.OSPF().Running() {
 		full := 0
 		for i := range d.Ports() {
-			d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+			inst.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
 				if n.State == adjacency.Full {
 					full++
 				}
 			})
 		}
 		if full == 0 {
-			out = append(out, phrase.Say("%s has no neighbour in state Full", d.Name()))
+			out = append(out, phrase.Say("%s has no neighbour in state Full", inst.Ref()))
 		} else {
-			out = append(out, phrase.Say("%s has %s in state Full", d.Name(), phrase.Plural(full, "neighbour")))
+			out = append(out, phrase.Say("%s has %s in state Full", inst.Ref(), phrase.Plural(full, "neighbour")))
 		}
 	}
 	return out
 }
 
+// networkOf are the instances of a network that nothing else joins; nil for all, where no
+// router has several.
+func networkOf(w *network.World, inst *device.Instance) map[*device.Instance]bool {
+	if !facts.SeveralInstances(w) {
+		return nil
+	}
+	near := map[*device.Instance]bool{}
+	w.Joined(inst, func(o *device.Instance) { near[o] = true })
+	return near
+}
+
+// Crossings says where the prefix is in another instance of a router of the network,
+// and why it does not cross.
+func Crossings(w *network.World, inst *device.Instance, p ip.Prefix) []string {
+	out := []string{}
+	if !facts.SeveralInstances(w) {
+		return out
+	}
+	w.Joined(inst, func(to *device.Instance) {
+		if _, _, has := to.Table().Lookup(w.Shared(), p.Addr); has {
+			return
+		}
+		for _, from := range facts.Instances(to.Device()) {
+			if id, _, has := from.Table().Lookup(w.Shared(), p.Addr); has && from != to {
+				out = append(out, crossingWords(to, from, id, w.Shared().Prefixes.Prefix(id))...)
+			}
+		}
+	})
+	return out
+}
+
+// crossingWords says why an instance does not take a prefix that another one has.
+func crossingWords(to, from *device.Instance, id uint32, p ip.Prefix) []string {
+	var trace policy.Trace
+	switch to.Takes(from, id, &trace) {
+	case device.NoTake:
+		return []string{phrase.Say("%v is in %s; %s takes nothing from there", p, from.Ref(), to.Ref())}
+	case device.CameFrom:
+		return []string{phrase.Say("%v is in %s and came from %s: what began here is not taken back", p, from.Ref(), to.Ref())}
+	case device.Refused:
+		return []string{phrase.Say("%v is in %s; %s does not take it: %s", p, from.Ref(), to.Ref(), paths.TraceWords(trace).Says)}
+	}
+	return nil
+}
+
 // anyOSPF says whether OSPF runs anywhere: where it does not, nobody asks about it.
 func anyOSPF(w *network.World) bool {
-	return slices.ContainsFunc(w.Devices(), func(d *device.Device) bool { return !d.Gone() && d.Main().OSPF().Running() })
+	return slices.ContainsFunc(w.Devices(), func(d *device.Device) bool {
+		return !d.Gone() && slices.ContainsFunc(facts.Instances(d), func(i *device.Instance) bool { return i.OSPF().Running() })
+	})
 }
 
 // stopped says where the LSA that announces a prefix stopped: at adjacencies that
 // are not up, with one end that holds it and one that does not.
-func stopped(w *network.World, p ip.Prefix) []string {
+func stopped(w *network.World, near map[*device.Instance]bool, p ip.Prefix) []string {
 	holds := map[string]bool{}
-	for _, d := range w.Devices() {
-		if d.Gone() {
+	for _, inst := range facts.AllInstances(w) {
+		if near != nil && !near[inst] {
 			continue
 		}
-		d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
+		inst.OSPF().Database(inst, func(v ospf.LSAView) {
 			if announces(w, v.Body, p) {
-				holds[d.Name()] = true
+				holds[inst.Device().Name()] = true
 			}
 		})
 	}
@@ -125,18 +176,19 @@ func announces(w *network.World, b *ospf.Body, p ip.Prefix) bool {
 
 // kept says what keeps a prefix from a router although somebody announces it:
 // ranges that hide it, and stub areas.
-func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
+func kept(w *network.World, inst *device.Instance, p ip.Prefix) []string {
 	out := []string{}
+	near := networkOf(w, inst)
 	stub, kind := "", ""
-	for _, a := range d.Main().OSPF().Areas() {
-		if !facts.TakesNoExternals(d, a) {
+	for _, a := range inst.OSPF().Areas() {
+		if !facts.TakesNoExternals(inst, a) {
 			stub = ""
 			break
 		}
-		stub, kind = labtext.FormatArea(a), facts.AreaKind(d, a)
+		stub, kind = labtext.FormatArea(a), facts.AreaKind(inst, a)
 	}
-	for _, o := range w.Devices() {
-		if o.Gone() {
+	for _, o := range facts.AllInstances(w) {
+		if near != nil && !near[o] {
 			continue
 		}
 		for _, a := range o.Config().OSPF.Areas {
@@ -145,25 +197,25 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 				case !ip.PrefixFrom(r.Prefix).Covers(p):
 				case r.Hidden:
 					out = append(out, phrase.Say("the range %v of area %s on %s hides it from other areas", r.Prefix,
-						labtext.FormatArea(a.ID), o.Name()))
-				case o != d && insideOf(w, o, p, a.ID):
+						labtext.FormatArea(a.ID), o.Ref()))
+				case o != inst && insideOf(w, o, p, a.ID):
 					out = append(out, phrase.Say("%s joins it into the range %v of area %s for other areas",
-						o.Name(), r.Prefix, labtext.FormatArea(a.ID)))
+						o.Ref(), r.Prefix, labtext.FormatArea(a.ID)))
 				}
 			}
 			out = append(out, joined(a.Summaries, p, o)...)
-			if a.Closed() && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != d {
-				out = append(out, phrase.Say("area %s is a %s without summaries, says %s: it takes no routes of other areas", stub, kind, o.Name()))
+			if a.Closed() && a.NoSummary && stub == labtext.FormatArea(a.ID) && o != inst {
+				out = append(out, phrase.Say("area %s is a %s without summaries, says %s: it takes no routes of other areas", stub, kind, o.Ref()))
 			}
 		}
 		out = append(out, joined(o.Config().OSPF.Summaries, p, o)...)
-		if stub == "" || o == d {
+		if stub == "" || o == inst {
 			continue
 		}
-		o.Main().OSPF().Database(o.Main(), func(v ospf.LSAView) {
-			if v.AS && v.Header.Key.Router == o.Main().OSPF().RouterID() &&
+		o.OSPF().Database(o, func(v ospf.LSAView) {
+			if v.AS && v.Header.Key.Router == o.OSPF().RouterID() &&
 				ip.V4Prefix(v.Header.Key.ID, facts.MaskLen(v.Body.External.Mask)) == p {
-				out = append(out, phrase.Say("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Name(), stub, kind))
+				out = append(out, phrase.Say("%s announces it from outside, and area %s is a %s: it takes no external routes of other areas", o.Ref(), stub, kind))
 			}
 		})
 	}
@@ -171,26 +223,26 @@ func kept(w *network.World, d *device.Device, p ip.Prefix) []string {
 }
 
 // insideOf says whether a router has a prefix inside an area.
-func insideOf(w *network.World, d *device.Device, p ip.Prefix, area uint32) bool {
+func insideOf(w *network.World, inst *device.Instance, p ip.Prefix, area uint32) bool {
 	id, ok := w.Shared().Prefixes.Find(p)
 	if !ok {
 		return false
 	}
-	r := d.Main().OSPF().Route(id)
+	r := inst.OSPF().Route(id)
 	return r.Kind == ospf.IntraArea && r.Area == area
 }
 
 // joined says which summaries of external routes a prefix disappears in.
-func joined(list []config.Summary, p ip.Prefix, on *device.Device) []string {
+func joined(list []config.Summary, p ip.Prefix, on *device.Instance) []string {
 	var out []string
 	for _, s := range list {
 		if x := ip.PrefixFrom(s.Prefix); !x.Covers(p) || x == p {
 			continue
 		}
 		if s.Hidden {
-			out = append(out, phrase.Say("the summary %v on %s hides it", s.Prefix, on.Name()))
+			out = append(out, phrase.Say("the summary %v on %s hides it", s.Prefix, on.Ref()))
 		} else {
-			out = append(out, phrase.Say("%s joins it into the summary %v", on.Name(), s.Prefix))
+			out = append(out, phrase.Say("%s joins it into the summary %v", on.Ref(), s.Prefix))
 		}
 	}
 	return out

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 
-	"hellebore/core/ground/ip"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
 	wire "hellebore/core/protocols/wire/ospf"
@@ -44,6 +43,7 @@ type LSA struct {
 // AreaDatabase is the link-state database of an area.
 type AreaDatabase struct {
 	Area    string   `json:"area" doc:"number of the area; empty for what belongs to none"`
+	Of      string   `json:"of,omitempty" doc:"where several networks that nothing joins have OSPF: a router of this one"`
 	Routers []string `json:"routers" doc:"devices that hold it"`
 	Same    bool     `json:"same" doc:"all of them hold the same instances"`
 	LSAs    []LSA    `json:"lsas"`
@@ -68,25 +68,28 @@ type heldLSA struct {
 // DatabaseOf makes the Database view of a world.
 func DatabaseOf(w *network.World) Database {
 	type place struct {
-		as   bool
-		area uint32
+		network int // of those that nothing joins
+		as      bool
+		area    uint32
 	}
 	found := map[place]map[wire.Key]map[instance]*heldLSA{}
 	routers := map[place][]string{}
-	for _, d := range w.Devices() {
-		if d.Gone() || !d.Main().OSPF().Running() {
+	networks := networksApart(w)
+	for _, inst := range facts.AllInstances(w) {
+		if !inst.OSPF().Running() {
 			continue
 		}
+		network := networks[inst]
 		all := true // every area is a stub
-		for _, a := range d.Main().OSPF().Areas() {
-			routers[place{area: a}] = append(routers[place{area: a}], d.Name())
-			all = all && facts.TakesNoExternals(d, a)
+		for _, a := range inst.OSPF().Areas() {
+			routers[place{network, false, a}] = append(routers[place{network, false, a}], inst.Ref())
+			all = all && facts.TakesNoExternals(inst, a)
 		}
 		if !all {
-			routers[place{as: true}] = append(routers[place{as: true}], d.Name())
+			routers[place{network, true, 0}] = append(routers[place{network, true, 0}], inst.Ref())
 		}
-		d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
-			at := place{v.AS, v.Area}
+		inst.OSPF().Database(inst, func(v ospf.LSAView) {
+			at := place{network, v.AS, v.Area}
 			if v.AS {
 				at.area = 0
 			}
@@ -103,29 +106,35 @@ func DatabaseOf(w *network.World) Database {
 				keys[v.Header.Key][i] = &heldLSA{view: v}
 			}
 			h := keys[v.Header.Key][i]
-			h.holders = append(h.holders, d.Name())
+			h.holders = append(h.holders, inst.Ref())
 		})
 	}
-	owners := facts.RouterIDs(w)
 	out := Database{Areas: []AreaDatabase{}}
 	var places []place
 	for at := range routers {
 		places = append(places, at)
 	}
 	slices.SortFunc(places, func(a, b place) int {
-		if a.as != b.as {
-			if b.as {
-				return -1
-			}
-			return 1
+		switch {
+		case a.network != b.network:
+			return cmp.Compare(a.network, b.network)
+		case a.as == b.as:
+			return cmp.Compare(a.area, b.area)
+		case b.as:
+			return -1
 		}
-		return cmp.Compare(a.area, b.area)
+		return 1
 	})
 	for _, at := range places {
 		if at.as && len(found[at]) == 0 {
 			continue
 		}
 		a := AreaDatabase{Area: labtext.FormatArea(at.area), Routers: routers[at], Same: true, LSAs: []LSA{}}
+		if at.network > 0 {
+			a.Of = routers[at][0]
+		}
+		first, _ := facts.InstanceNamed(w, routers[at][0])
+		owners := facts.RouterIDs(w, first)
 		if at.as {
 			a.Area = ""
 		}
@@ -146,7 +155,7 @@ func DatabaseOf(w *network.World) Database {
 
 // lsaOf is an LSA with all its instances: the one that most routers hold is
 // for it.
-func lsaOf(owners map[ip.Quad]*device.Device, instances map[instance]*heldLSA, routers []string) LSA {
+func lsaOf(owners facts.Routers, instances map[instance]*heldLSA, routers []string) LSA {
 	var all []*heldLSA
 	for _, h := range instances {
 		all = append(all, h)
@@ -160,8 +169,8 @@ func lsaOf(owners map[ip.Quad]*device.Device, instances map[instance]*heldLSA, r
 		Age:    v.Header.Age, Sequence: facts.Sequence(v.Header.Seq),
 		Checksum: fmt.Sprintf("%#04x", v.Header.Checksum),
 		Length:   v.Header.Length, Options: facts.OptionWords(v.Header.Options), Missing: []string{}, Others: []Copy{}}
-	if d := owners[v.Header.Key.Router]; d != nil {
-		l.Device = d.Name()
+	if inst := owners[v.Header.Key.Router]; inst != nil {
+		l.Device = inst.Ref()
 	}
 	l.Says, l.Fields, l.Prefixes = facts.LSAFields(owners, &v)
 	held := map[string]bool{}
@@ -182,4 +191,22 @@ func lsaOf(owners map[ip.Quad]*device.Device, instances map[instance]*heldLSA, r
 		}
 	}
 	return l
+}
+
+// networksApart numbers the networks that no link joins, from 0; where no router has
+// several instances all are one.
+func networksApart(w *network.World) map[*device.Instance]int {
+	out := map[*device.Instance]int{}
+	if !facts.SeveralInstances(w) {
+		return out
+	}
+	next := 0
+	for _, inst := range facts.AllInstances(w) {
+		if _, known := out[inst]; known {
+			continue
+		}
+		w.Joined(inst, func(o *device.Instance) { out[o] = next })
+		next++
+	}
+	return out
 }

@@ -22,6 +22,7 @@ import (
 type Port struct {
 	Device    string        `json:"device"`
 	Port      string        `json:"port"`
+	Instance  string        `json:"instance,omitempty" doc:"the routing instance that it is in, beside main"`
 	Kind      string        `json:"kind" enum:"port,loopback,virtual link,host"`
 	Address   string        `json:"address,omitempty"`
 	Up        bool          `json:"up"`
@@ -87,7 +88,9 @@ func PortsOf(w *network.World) Ports {
 			continue
 		}
 		if d.Kind() == config.Router {
-			out.Processes = append(out.Processes, ProcessOf(w, d))
+			for _, inst := range facts.Instances(d) {
+				out.Processes = append(out.Processes, ProcessOf(w, inst))
+			}
 		}
 		for i := range d.Ports() {
 			if !d.Ports()[i].Gone {
@@ -99,12 +102,16 @@ func PortsOf(w *network.World) Ports {
 }
 
 // ProcessOf is the OSPF process of a router, or why it does not run.
-func ProcessOf(w *network.World, d *device.Device) Process {
-	o := d.Main().OSPF()
-	p := Process{Device: d.Name(), Running: o.Running(), Areas: []string{}, Roles: []string{},
-		ReferenceBandwidth: labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth)}
+func ProcessOf(w *network.World, inst *device.Instance) Process {
+	d := inst.Device()
+	o := inst.OSPF()
+	p := Process{Device: inst.Ref(), Running: o.Running(), Areas: []string{}, Roles: []string{},
+		ReferenceBandwidth: labtext.FormatRate(inst.Config().OSPF.ReferenceBandwidth)}
 	configured := false
 	for i := range d.Ports() {
+		if d.InstanceOf(uint32(i)) != inst {
+			continue
+		}
 		c := &d.Ports()[i].Config
 		configured = configured || c.OSPF.On
 		if v := o.Port(uint32(i)); v.On && o.Running() {
@@ -134,7 +141,7 @@ func ProcessOf(w *network.World, d *device.Device) Process {
 			p.WhyNot = note.DeviceDisabled.Info().Text
 		case !configured:
 			p.WhyNot = phrase.Text("no port runs OSPF")
-		case d.Config().OSPF.Disabled:
+		case inst.Config().OSPF.Disabled:
 			p.WhyNot = phrase.Text("the OSPF process is disabled")
 		default:
 			p.WhyNot = note.NoRouterID.Info().Text
@@ -143,16 +150,16 @@ func ProcessOf(w *network.World, d *device.Device) Process {
 	}
 	p.RouterID, p.SPFRuns = o.RouterID().String(), o.Runs()
 	p.RouterIDFrom = phrase.Text("chosen from the ports")
-	if d.Config().RouterID.IsValid() {
+	if inst.Config().RouterID.IsValid() {
 		p.RouterIDFrom = "configured"
 	} else {
 		for i := range d.Ports() {
-			if d.Ports()[i].Address().Quad() == o.RouterID() {
+			if d.Ports()[i].Address().Quad() == o.RouterID() && d.InstanceOf(uint32(i)) == inst {
 				p.RouterIDFrom = phrase.Say("address of %s", d.Ports()[i].Config.Name)
 			}
 		}
 	}
-	o.Database(d.Main(), func(ospf.LSAView) { p.LSAs++ })
+	o.Database(inst, func(ospf.LSAView) { p.LSAs++ })
 	if o.AreaBorder() {
 		p.Roles = append(p.Roles, phrase.Text("area border router"))
 	}
@@ -170,7 +177,7 @@ func ProcessOf(w *network.World, d *device.Device) Process {
 func portOf(w *network.World, d *device.Device, i uint32) Port {
 	p := &d.Ports()[i]
 	up, why := d.Up(i)
-	out := Port{Device: d.Name(), Port: p.Config.Name, Kind: "port", Up: up, Since: p.Since.Seconds(),
+	out := Port{Device: d.Name(), Port: p.Config.Name, Instance: d.InstanceOf(i).Name(), Kind: "port", Up: up, Since: p.Since.Seconds(),
 		MTU: p.Config.MTU, JoinedTo: []string{}}
 	switch {
 	case d.Kind() == config.Host:
@@ -179,10 +186,10 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 		out.Kind = "loopback"
 	case p.Config.Virtual != nil:
 		out.Kind = "virtual link"
-		if far := facts.RouterIDs(w)[ip.AddrFrom(p.Config.Virtual.Peer).Quad()]; far != nil {
-			out.JoinedTo = append(out.JoinedTo, far.Name())
+		if far := facts.RouterIDs(w, d.InstanceOf(i))[ip.AddrFrom(p.Config.Virtual.Peer).Quad()]; far != nil {
+			out.JoinedTo = append(out.JoinedTo, far.Ref())
 		}
-		if v := d.Main().OSPF().Port(i); v.Address.IsValid() {
+		if v := d.InstanceOf(i).OSPF().Port(i); v.Address.IsValid() {
 			out.Address = v.Address.String()
 		}
 	default:
@@ -208,16 +215,16 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	p := &d.Ports()[i]
 	o := &p.Config.OSPF
-	v := d.Main().OSPF().Port(i)
+	v := d.InstanceOf(i).OSPF().Port(i)
 	out := &PortOSPF{Area: labtext.FormatArea(o.Area), Type: "point-to-point", Passive: o.Passive, Disabled: o.Disabled,
-		Cost: d.Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
+		Cost: d.InstanceOf(i).Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
 		Authentication: labtext.ChainWords(o.Keys), KeysFrom: o.KeysFrom,
 		HelloInterval: labtext.FormatDuration(o.HelloInterval), DeadInterval: labtext.FormatDuration(o.DeadInterval),
 		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval),
 		TransmitDelay:      labtext.FormatDuration(o.TransmitDelay)}
 	up, _ := d.Up(i)
 	switch {
-	case !v.On || !d.Main().OSPF().Running() || !up || !v.Address.IsValid():
+	case !v.On || !d.InstanceOf(i).OSPF().Running() || !up || !v.Address.IsValid():
 		out.State = "Down"
 	case p.Config.Loopback:
 		out.State = "Loopback"
@@ -230,8 +237,8 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		out.Type = "broadcast"
 		if !v.Passive {
 			out.Priority = &v.Priority
-			out.DR, out.BDR = facts.AddressWords(w, ip.V4(v.DR)), facts.AddressWords(w, ip.V4(v.BDR))
-			out.DRWhy, out.BDRWhy = electionWords(d.Main().OSPF(), i)
+			out.DR, out.BDR = facts.AddressWords(w, d.InstanceOf(i), ip.V4(v.DR)), facts.AddressWords(w, d.InstanceOf(i), ip.V4(v.BDR))
+			out.DRWhy, out.BDRWhy = electionWords(d.InstanceOf(i).OSPF(), i)
 		}
 	}
 	switch {
@@ -244,15 +251,15 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 	case o.Cost != 0:
 		out.CostFrom = phrase.Text("set on the port")
 	default:
-		out.CostFrom = phrase.Say("%s over %s", labtext.FormatRate(d.Config().OSPF.ReferenceBandwidth), labtext.FormatRate(p.Config.Bandwidth))
+		out.CostFrom = phrase.Say("%s over %s", labtext.FormatRate(d.InstanceOf(i).Config().OSPF.ReferenceBandwidth), labtext.FormatRate(p.Config.Bandwidth))
 	}
 	if v.NextHello != 0 {
 		in := (v.NextHello - w.Now()).Seconds()
 		out.NextHello = &in
 	}
-	owners := facts.RouterIDs(w)
-	d.Main().OSPF().Neighbours(i, func(n ospf.NeighbourView) {
-		out.Neighbours = append(out.Neighbours, facts.RouterName(owners, n.RouterID)+" "+n.State.String())
+	owners := facts.RouterIDs(w, d.InstanceOf(i))
+	d.InstanceOf(i).OSPF().Neighbours(i, func(n ospf.NeighbourView) {
+		out.Neighbours = append(out.Neighbours, owners.Name(n.RouterID)+" "+n.State.String())
 	})
 	return out
 }

@@ -16,8 +16,9 @@ import (
 // Route is a route in use, or a candidate.
 type Route struct {
 	Prefix     string          `json:"prefix"`
-	Source     string          `json:"source" enum:"connected,static,ospf,bgp"`
+	Source     string          `json:"source" enum:"connected,static,ospf,bgp,taken"`
 	Kind       string          `json:"kind,omitempty" doc:"the source's own kind: intra-area ..."`
+	Origin     string          `json:"origin,omitempty" doc:"of a taken route: the instance in which it began"`
 	Preference uint8           `json:"preference"`
 	Metric     uint32          `json:"metric" doc:"the cost that the source compares first"`
 	Metric2    uint32          `json:"metric2"`
@@ -26,7 +27,8 @@ type Route struct {
 	NextHops   []facts.NextHop `json:"nextHops"`
 }
 
-func routeOf(w *network.World, d *device.Device, id uint32, s route.Source, r route.Route) Route {
+func routeOf(w *network.World, inst *device.Instance, id uint32, s route.Source, r route.Route) Route {
+	d := inst.Device()
 	out := Route{Prefix: w.Shared().Prefixes.Prefix(id).String(), Source: s.String(), Preference: r.Preference,
 		Metric: r.Metric, Metric2: r.Metric2, Tag: r.Tag}
 	switch s {
@@ -34,19 +36,21 @@ func routeOf(w *network.World, d *device.Device, id uint32, s route.Source, r ro
 		out.Kind = ospf.KindNames[r.Kind]
 	case route.BGP:
 		out.Kind = bgp.KindNames[r.Kind]
+	case route.Taken:
+		out.Origin = inst.OriginName(s, id)
 	}
-	set := d.Main().Table().Set(r.Hop)
+	set := inst.Table().Set(r.Hop)
 	out.Blackhole = set == route.Blackhole
 	out.NextHops = facts.HopsOf(w, d, set)
 	return out
 }
 
 // RoutesOf are the routes in use at a device, by prefix.
-func RoutesOf(w *network.World, d *device.Device) []Route {
+func RoutesOf(w *network.World, inst *device.Instance) []Route {
 	out := []Route{}
-	for _, id := range d.Main().Prefixes() {
-		if s, ok := d.Main().Table().Best(id); ok {
-			out = append(out, routeOf(w, d, id, s, d.Main().Table().Route(s, id)))
+	for _, id := range inst.Prefixes() {
+		if s, ok := inst.Table().Best(id); ok {
+			out = append(out, routeOf(w, inst, id, s, inst.Table().Route(s, id)))
 		}
 	}
 	return out
@@ -63,6 +67,7 @@ type RouteRow struct {
 type Cell struct {
 	Source     string          `json:"source"`
 	Kind       string          `json:"kind,omitempty"`
+	Origin     string          `json:"origin,omitempty" doc:"of a taken route: the instance in which it began"`
 	Metric     uint32          `json:"metric"`
 	Metric2    uint32          `json:"metric2" doc:"the cost of the path to the origin of an external route of type 2"`
 	Tag        uint32          `json:"tag"`
@@ -71,26 +76,27 @@ type Cell struct {
 	NextHops   []facts.NextHop `json:"nextHops"`
 }
 
-// Routes is the Routes view.
+// Routes is the Routes view: a column for each router, and for each of its instances.
 type Routes struct {
-	Devices []string   `json:"devices"`
+	Devices []string   `json:"devices" doc:"routers, and instances beside main: junction/ferry"`
 	Rows    []RouteRow `json:"rows"`
 }
 
 // RouteTable makes the Routes view. Hosts are left out: they have a gateway.
 func RouteTable(w *network.World) Routes {
 	out := Routes{Devices: []string{}, Rows: []RouteRow{}}
-	var routers []*device.Device
-	for _, d := range w.Devices() {
-		if !d.Gone() && d.Kind() == config.Router {
-			routers = append(routers, d)
-			out.Devices = append(out.Devices, d.Name())
+	var routers []*device.Instance
+	for _, inst := range facts.AllInstances(w) {
+		if inst.Device().Kind() == config.Router {
+			routers = append(routers, inst)
+			out.Devices = append(out.Devices, inst.Ref())
 		}
 	}
 	owners := map[uint32]string{}
 	var ids []uint32
-	for _, d := range routers {
-		ids = append(ids, d.Main().Prefixes()...)
+	for _, inst := range routers {
+		ids = append(ids, inst.Prefixes()...)
+		d := inst.Device()
 		for i := range d.Ports() {
 			p := &d.Ports()[i]
 			if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p.Config.Address)); ok &&
@@ -105,11 +111,11 @@ func RouteTable(w *network.World) Routes {
 	for _, id := range slices.Compact(ids) {
 		row := RouteRow{Prefix: w.Shared().Prefixes.Prefix(id).String(), Owner: owners[id], Cells: map[string]Cell{}}
 		used := false
-		for _, d := range routers {
-			if s, ok := d.Main().Table().Best(id); ok {
+		for _, inst := range routers {
+			if s, ok := inst.Table().Best(id); ok {
 				used = true
-				r := routeOf(w, d, id, s, d.Main().Table().Route(s, id))
-				row.Cells[d.Name()] = Cell{r.Source, r.Kind, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole,
+				r := routeOf(w, inst, id, s, inst.Table().Route(s, id))
+				row.Cells[inst.Ref()] = Cell{r.Source, r.Kind, r.Origin, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole,
 					r.NextHops}
 			}
 		}

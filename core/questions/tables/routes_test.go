@@ -65,7 +65,7 @@ func TestStoriesOfRoutes(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			w := testlabs.Settled(t, c.text)
-			s := tables.Explain(w, w.Find("mill"), netip.MustParsePrefix(c.prefix))
+			s := tables.Explain(w, w.Find("mill").Main(), netip.MustParsePrefix(c.prefix))
 			require.Equal(t, c.answer, s.Answer)
 			var why []string
 			for _, x := range s.Candidates {

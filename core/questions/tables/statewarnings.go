@@ -51,16 +51,17 @@ func StateWarnings(w *network.World) []StateWarning {
 	out := []StateWarning{}
 	matched := map[string]map[string]bool{} // policy to statements that matched
 	asked := map[string]int{}
-	for _, d := range w.Devices() {
-		if d.Gone() || !d.Main().BGP().Running() {
+	for _, inst := range facts.AllInstances(w) {
+		out = append(out, crossings(w, inst, matched, asked)...)
+		if !inst.BGP().Running() {
 			continue
 		}
-		ids := facts.InPrefixOrder(w, d.Main().BGP().Prefixes())
-		out = append(out, NotOriginated(w, d)...)
-		out = append(out, unfiltered(w, d, ids)...)
-		out = append(out, transits(w, d, ids)...)
-		out = append(out, notInUse(w, d, ids)...)
-		trial(d, ids, matched, asked)
+		ids := facts.InPrefixOrder(w, inst.BGP().Prefixes())
+		out = append(out, NotOriginated(w, inst)...)
+		out = append(out, unfiltered(w, inst, ids)...)
+		out = append(out, transits(w, inst, ids)...)
+		out = append(out, notInUse(w, inst, ids)...)
+		trial(inst, ids, matched, asked)
 	}
 	out = append(out, idle(w, matched, asked)...)
 	return append(out, unwritten(w)...)
@@ -68,29 +69,29 @@ func StateWarnings(w *network.World) []StateWarning {
 
 // NotOriginated warns of prefixes that a router is to originate and that are not exactly
 // in its table.
-func NotOriginated(w *network.World, d *device.Device) (out []StateWarning) {
-	for _, o := range d.Config().BGP.Originates {
+func NotOriginated(w *network.World, inst *device.Instance) (out []StateWarning) {
+	for _, o := range inst.Config().BGP.Originates {
 		p := ip.PrefixFrom(o.Prefix)
 		if id, ok := w.Shared().Prefixes.Find(p); ok {
-			if _, _, there := d.Main().Interior(id); there {
+			if _, _, there := inst.Interior(id); there {
 				continue
 			}
 		}
 		var near []string
-		for _, id := range d.Main().Prefixes() {
+		for _, id := range inst.Prefixes() {
 			x := w.Shared().Prefixes.Prefix(id)
-			if _, _, there := d.Main().Interior(id); there && x.Len > 0 && (p.Covers(x) || x.Covers(p)) {
+			if _, _, there := inst.Interior(id); there && x.Len > 0 && (p.Covers(x) || x.Covers(p)) {
 				near = append(near, x.String())
 			}
 		}
-		s := StateWarning{Code: "not-originated", Weight: "warning", Device: d.Name(), Prefixes: []string{p.String()}, Count: 1,
-			Place: fmt.Sprintf("%s originate %v", d.Name(), o.Prefix),
+		s := StateWarning{Code: "not-originated", Weight: "warning", Device: inst.Ref(), Prefixes: []string{p.String()}, Count: 1,
+			Place: fmt.Sprintf("%s originate %v", inst.Ref(), o.Prefix),
 			Text: phrase.Say("%s originates %v, and its table has no route for exactly that: nothing is announced",
-				d.Name(), p),
+				inst.Ref(), p),
 			Hint:  phrase.Say("add static %v blackhole, or originate a prefix that is there", p),
-			Fixes: fixes.Edit(fmt.Sprintf("%s static %v blackhole", d.Name(), p))}
+			Fixes: fixes.Edit(fmt.Sprintf("%s static %v blackhole", inst.Ref(), p))}
 		if len(near) > 0 {
-			s.Fixes = append(s.Fixes, fixes.Edit(fmt.Sprintf("rename %s bgp originate %v %s", d.Name(), p, near[0]))...)
+			s.Fixes = append(s.Fixes, fixes.Edit(fmt.Sprintf("rename %s bgp originate %v %s", inst.Ref(), p, near[0]))...)
 			s.Hint = phrase.Say("the table has %s: originate what is there, or add static %v blackhole", phrase.List(near), p)
 		}
 		out = append(out, s)
@@ -100,14 +101,14 @@ func NotOriginated(w *network.World, d *device.Device) (out []StateWarning) {
 
 // notInUse warns of paths that are advertised although the table drops packets for
 // the prefix, by a blackhole route that is preferred to BGP's.
-func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarning) {
-	s := d.Main().BGP()
+func notInUse(w *network.World, inst *device.Instance, ids []uint32) (out []StateWarning) {
+	s := inst.BGP()
 	bySource := map[string][]uint32{}
 	for _, id := range ids {
 		a, from, _ := s.Best(id)
-		source, there := d.Main().Table().Best(id)
+		source, there := inst.Table().Best(id)
 		if a == 0 || from == bgp.Local || !there || source == route.BGP ||
-			d.Main().Table().Set(d.Main().Table().Next(id)) != route.Blackhole {
+			inst.Table().Set(inst.Table().Next(id)) != route.Blackhole {
 			continue
 		}
 		sent := false
@@ -118,10 +119,10 @@ func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 	}
 	for _, source := range slices.Sorted(maps.Keys(bySource)) {
 		list := bySource[source]
-		x := StateWarning{Code: "drops-what-it-advertises", Weight: "warning", Device: d.Name(), Place: d.Name() + " bgp",
-			Text:  phrase.Say("%s advertises %s that it learned by BGP, and drops the packets: its table uses a %s blackhole route", d.Name(), phrase.Plural(len(list), "prefix"), source),
+		x := StateWarning{Code: "drops-what-it-advertises", Weight: "warning", Device: inst.Ref(), Place: inst.Ref() + " bgp",
+			Text:  phrase.Say("%s advertises %s that it learned by BGP, and drops the packets: its table uses a %s blackhole route", inst.Ref(), phrase.Plural(len(list), "prefix"), source),
 			Hint:  phrase.Text("take the other route out, or set in-use-only in bgp"),
-			Fixes: fixes.Edit(d.Name() + " bgp in-use-only on")}
+			Fixes: fixes.Edit(inst.Ref() + " bgp in-use-only on")}
 		x.names(w, list)
 		out = append(out, x)
 	}
@@ -129,22 +130,22 @@ func notInUse(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 }
 
 // unfiltered warns of injections without a policy, with what they bring in.
-func unfiltered(w *network.World, d *device.Device, ids []uint32) (out []StateWarning) {
-	for _, i := range d.Config().BGP.Injects {
+func unfiltered(w *network.World, inst *device.Instance, ids []uint32) (out []StateWarning) {
+	for _, i := range inst.Config().BGP.Injects {
 		if i.Policy != "" {
 			continue
 		}
 		var brought []uint32
 		for _, id := range ids {
-			if a, how, _, _ := d.Main().BGP().OwnPath(id); a != 0 && how == "injected" && d.Main().BGP().OwnSource(id) == i.Source {
+			if a, how, _, _ := inst.BGP().OwnPath(id); a != 0 && how == "injected" && inst.BGP().OwnSource(id) == i.Source {
 				brought = append(brought, id)
 			}
 		}
 		if len(brought) == 0 {
 			continue
 		}
-		s := StateWarning{Code: "injects-all", Weight: "warning", Device: d.Name(), Place: fmt.Sprintf("%s inject %s", d.Name(), i.Source),
-			Text: phrase.Say("%s injects %s into BGP without a policy", d.Name(),
+		s := StateWarning{Code: "injects-all", Weight: "warning", Device: inst.Ref(), Place: fmt.Sprintf("%s inject %s", inst.Ref(), i.Source),
+			Text: phrase.Say("%s injects %s into BGP without a policy", inst.Ref(),
 				phrase.Plural(len(brought), phrase.Say("%s route", i.Source))),
 			Hint: phrase.Text("add through and a policy or a prefix set")}
 		s.names(w, brought)
@@ -161,9 +162,9 @@ func joinedOutside(w *network.World, own, a, b uint32) bool {
 	for len(queue) > 0 {
 		at := queue[0]
 		queue = queue[1:]
-		for _, d := range w.Devices() {
-			g := &d.Config().BGP
-			if d.Gone() || g.AS != at {
+		for _, inst := range facts.AllInstances(w) {
+			g := &inst.Config().BGP
+			if g.AS != at {
 				continue
 			}
 			for i := range g.Peers {
@@ -171,7 +172,7 @@ func joinedOutside(w *network.World, own, a, b uint32) bool {
 				if next == b {
 					return true
 				}
-				if !seen[next] && w.Owner(ip.AddrFrom(g.Peers[i].Address)) != nil {
+				if !seen[next] && w.Holder(inst, ip.AddrFrom(g.Peers[i].Address)) != nil {
 					seen[next] = true
 					queue = append(queue, next)
 				}
@@ -185,8 +186,8 @@ func joinedOutside(w *network.World, own, a, b uint32) bool {
 // notes those that only an export policy holds back. To be a transit is a
 // carrier's business: an AS of which the lab shows one router only is taken for
 // one, and left in peace.
-func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarning) {
-	s := d.Main().BGP()
+func transits(w *network.World, inst *device.Instance, ids []uint32) (out []StateWarning) {
+	s := inst.BGP()
 	inside := false
 	s.Peers(func(v bgp.PeerView) { inside = inside || !v.External })
 	if !inside {
@@ -223,7 +224,7 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 			}
 			if s.Sent(v.Number, id) != 0 {
 				found[pair{first, false}] = append(found[pair{first, false}], id)
-			} else if _, why := s.Wanted(d.Main(), v.Number, id, nil); why == note.PolicyRejected {
+			} else if _, why := s.Wanted(inst, v.Number, id, nil); why == note.PolicyRejected {
 				found[pair{first, true}] = append(found[pair{first, true}], id)
 			}
 		}
@@ -233,15 +234,15 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 		}
 		slices.SortFunc(pairs, func(a, b pair) int { return int(int64(a.from) - int64(b.from)) })
 		for _, p := range pairs {
-			x := StateWarning{Code: "transit", Weight: "warning", Device: d.Name(),
-				Place: fmt.Sprintf("%s peer %v", d.Name(), v.Address),
-				Text:  phrase.Say("AS %d is a transit between AS %d and AS %d: %s sends what it has from the one to the other", own, p.from, v.Config.AS, d.Name()),
+			x := StateWarning{Code: "transit", Weight: "warning", Device: inst.Ref(),
+				Place: fmt.Sprintf("%s peer %v", inst.Ref(), v.Address),
+				Text:  phrase.Say("AS %d is a transit between AS %d and AS %d: %s sends what it has from the one to the other", own, p.from, v.Config.AS, inst.Ref()),
 				Hint:  phrase.Text("let the export policy pass only your own prefixes and those of your customers"),
-				Fixes: fixes.NoTransit(w, d, v, p.from)}
+				Fixes: fixes.NoTransit(w, inst, v, p.from)}
 			if p.held {
 				x.Code, x.Weight, x.Fixes = "policy-between", "notice", nil
 				x.Text = phrase.Say("only the export policy %s keeps %s from sending AS %d what it has from AS %d",
-					v.Config.Export, d.Name(), v.Config.AS, p.from)
+					v.Config.Export, inst.Ref(), v.Config.AS, p.from)
 				x.Hint = phrase.Text("a community set where they come in, and rejected where they would go out, is a second line")
 			}
 			x.names(w, found[p])
@@ -253,21 +254,15 @@ func transits(w *network.World, d *device.Device, ids []uint32) (out []StateWarn
 
 // trial runs all routes of a router's sessions through their policies, to see
 // which statements match anything.
-func trial(d *device.Device, ids []uint32, matched map[string]map[string]bool, asked map[string]int) {
-	s := d.Main().BGP()
+func trial(inst *device.Instance, ids []uint32, matched map[string]map[string]bool, asked map[string]int) {
+	s := inst.BGP()
 	see := func(p *policy.Policy, r policy.Route) {
 		if p == nil {
 			return
 		}
 		var t policy.Trace
 		p.Run(&r, &t)
-		asked[p.Name]++
-		if matched[p.Name] == nil {
-			matched[p.Name] = map[string]bool{}
-		}
-		for _, x := range t.Steps {
-			matched[p.Name][x.Statement] = matched[p.Name][x.Statement] || x.Matched
-		}
+		seen(t, matched, asked)
 	}
 	const enough = 2000 // routes of one session are a fair sample
 	s.Peers(func(v bgp.PeerView) {
@@ -275,10 +270,10 @@ func trial(d *device.Device, ids []uint32, matched map[string]map[string]bool, a
 			return
 		}
 		for _, id := range ids[:min(len(ids), enough)] {
-			if r, ok := s.Asked(d.Main(), v.Number, id); ok {
+			if r, ok := s.Asked(inst, v.Number, id); ok {
 				see(s.Book().Policy(v.Config.Import), r)
 			}
-			if r, ok := s.Offered(d.Main(), v.Number, id); ok {
+			if r, ok := s.Offered(inst, v.Number, id); ok {
 				see(s.Book().Policy(v.Config.Export), r)
 			}
 		}

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/ospf"
+	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
@@ -42,13 +43,13 @@ type RouteStory struct {
 }
 
 // Explain says how a device came to its route for a prefix or an address.
-func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
+func Explain(w *network.World, inst *device.Instance, to netip.Prefix) RouteStory {
 	p := ip.PrefixFrom(to)
-	out := RouteStory{Device: d.Name(), Prefix: p.String(), Candidates: []Candidate{}, Also: []string{}}
+	out := RouteStory{Device: inst.Ref(), Prefix: p.String(), Candidates: []Candidate{}, Also: []string{}}
 	shared := w.Shared()
 	var winner *Candidate
-	for _, c := range d.Main().Table().Candidates(shared, p) {
-		x := Candidate{Route: routeOf(w, d, c.Prefix, c.Source, c.Route), Won: c.Won, Code: c.Why.String()}
+	for _, c := range inst.Table().Candidates(shared, p) {
+		x := Candidate{Route: routeOf(w, inst, c.Prefix, c.Source, c.Route), Won: c.Won, Code: c.Why.String()}
 		prefix := shared.Prefixes.Prefix(c.Prefix)
 		switch c.Why {
 		case note.None:
@@ -59,20 +60,20 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 		case note.WorsePreference:
 			x.Why = phrase.Say("another source is preferred: route preference %d, not %d", c.Theirs, c.Mine)
 		case note.HopUnresolved:
-			x.Why = unresolvedWhy(d, c)
+			x.Why = unresolvedWhy(inst, c)
 		}
 		if c.Source == route.OSPF {
-			x.CostSum = costSum(w, d, c.Prefix)
+			x.CostSum = costSum(w, inst, c.Prefix)
 		}
 		out.Candidates = append(out.Candidates, x)
 		if c.Won {
 			winner = &out.Candidates[len(out.Candidates)-1]
 		}
 		if c.Source == route.OSPF && c.Route.Kind == ospf.IntraArea {
-			out.Candidates = append(out.Candidates, otherPaths(w, d, c.Prefix, prefix, c.Route)...)
+			out.Candidates = append(out.Candidates, otherPaths(w, inst, c.Prefix, prefix, c.Route)...)
 		}
 		if c.Source == route.Static {
-			out.Candidates = append(out.Candidates, otherStatics(d, c.Prefix, prefix, c.Route)...)
+			out.Candidates = append(out.Candidates, otherStatics(inst, c.Prefix, prefix, c.Route)...)
 		}
 	}
 	// The winner is first, the others behind it in order of their prefixes.
@@ -89,16 +90,16 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 		winner = &out.Candidates[0]
 	}
 	if winner == nil {
-		out.Answer = phrase.Say("%s has no route to %v", d.Name(), p)
-		out.Also = absence(w, d, p)
+		out.Answer = phrase.Say("%s has no route to %v", inst.Ref(), p)
+		out.Also = absence(w, inst, p)
 		if to, ok := addressIn(w, p); ok {
-			out.Fixes = fixes.RouteTo(w, d, to)
+			out.Fixes = fixes.RouteTo(w, inst, to)
 		}
 		return out
 	}
 	// A shorter prefix has to do for a network that there is: why?
 	if _, there := networksOf(w)[p]; there && winner.Prefix != p.String() {
-		out.Also = append(out.Also, kept(w, d, p)...)
+		out.Also = append(out.Also, kept(w, inst, p)...)
 	}
 	reasons := []string{}
 	sameLength := 0
@@ -110,7 +111,7 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 	if sameLength > 0 {
 		reasons = append(reasons, phrase.Say("%s is preferred (%d)", winner.Source, winner.Preference))
 	}
-	out.Answer = phrase.Say("%s reaches %v %s", d.Name(), p, wayWords(winner))
+	out.Answer = phrase.Say("%s reaches %v %s", inst.Ref(), p, wayWords(winner))
 	winner.Why = phrase.Text("longest match")
 	for _, r := range reasons {
 		winner.Why += ", " + r
@@ -118,12 +119,15 @@ func Explain(w *network.World, d *device.Device, to netip.Prefix) RouteStory {
 	switch {
 	case winner.Kind == ospf.KindNames[ospf.Discard]:
 		winner.Why += phrase.Text(", a range or summary of its own")
-		out.Also = append(out.Also, dropped(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
+		out.Also = append(out.Also, dropped(w, inst, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
 	case winner.Source == "ospf":
 		winner.Why += phrase.Text(", least cost")
 	}
+	if winner.Source == route.Taken.String() {
+		out.Also = append(out.Also, takenSays(inst, shared, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
+	}
 	if winner.Source == route.BGP.String() {
-		out.Also = append(out.Also, paths.BGPSays(w, d, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
+		out.Also = append(out.Also, paths.BGPSays(w, inst, ip.PrefixFrom(netip.MustParsePrefix(winner.Prefix)))...)
 	}
 	return out
 }
@@ -154,8 +158,11 @@ func wayWords(c *Candidate) string {
 // costWords says what a route costs, in full: of an external route of type 2
 // both numbers.
 func costWords(c *Candidate) string {
-	if c.Source == route.BGP.String() {
+	switch c.Source {
+	case route.BGP.String():
 		return "BGP, " + c.Kind
+	case route.Taken.String():
+		return phrase.Say("taken from %s, cost %d", c.Origin, c.Metric)
 	}
 	switch c.Kind {
 	case "", ospf.KindNames[ospf.IntraArea]:
@@ -166,8 +173,26 @@ func costWords(c *Candidate) string {
 	return phrase.Say("%s %s, cost %d", c.Source, c.Kind, c.Metric)
 }
 
-func unresolvedWhy(d *device.Device, c route.Candidate) string {
-	for _, v := range d.Main().Table().Vias(c.Route.Hop) {
+// takenSays says where a taken route began, and which policies let it cross.
+func takenSays(inst *device.Instance, shared *route.Shared, p ip.Prefix) []string {
+	var out []string
+	id, _ := shared.Prefixes.Find(p)
+	for at := inst; at.Taken(id).There; {
+		from := &at.Device().Instances()[at.Taken(id).From]
+		var trace policy.Trace
+		at.Takes(from, id, &trace)
+		says := ""
+		if words := paths.TraceWords(trace); words != nil {
+			says = ": " + words.Says
+		}
+		out = append(out, phrase.Say("%s takes it from %s%s", at.Ref(), from.Ref(), says))
+		at = from
+	}
+	return out
+}
+
+func unresolvedWhy(inst *device.Instance, c route.Candidate) string {
+	for _, v := range inst.Table().Vias(c.Route.Hop) {
 		return phrase.Say("its next hop %v cannot be resolved: no other route leads there", v)
 	}
 	return note.HopUnresolved.Info().Text
@@ -176,33 +201,33 @@ func unresolvedWhy(d *device.Device, c route.Candidate) string {
 // costSum follows the route from router to router and writes down the cost of
 // each port on the way; nil if they do not add up to the route's cost, as while
 // the network is converging.
-func costSum(w *network.World, d *device.Device, id uint32) []string {
-	want, ok := d.Main().OSPF().Cost(id)
+func costSum(w *network.World, inst *device.Instance, id uint32) []string {
+	want, ok := inst.OSPF().Cost(id)
 	if !ok {
 		return nil
 	}
 	var parts []string
 	sum := uint32(0)
 	for range 64 {
-		s, ok := d.Main().Table().Best(id)
+		s, ok := inst.Table().Best(id)
 		if !ok {
 			return nil
 		}
-		hops := w.Shared().Sets.Hops(d.Main().Table().Set(d.Main().Table().Route(s, id).Hop))
+		hops := w.Shared().Sets.Hops(inst.Table().Set(inst.Table().Route(s, id).Hop))
 		if len(hops) == 0 {
 			return nil
 		}
-		v := d.Main().OSPF().Port(hops[0].Port)
+		v := inst.OSPF().Port(hops[0].Port)
 		cost := uint32(v.Cost)
 		if v.Loopback {
 			cost = 0
 		}
 		sum += cost
-		parts = append(parts, fmt.Sprintf("%d %s", cost, facts.PortName(d, hops[0].Port)))
+		parts = append(parts, fmt.Sprintf("%d %s", cost, facts.PortName(inst.Device(), hops[0].Port)))
 		if !hops[0].Gateway.IsValid() {
 			break
 		}
-		if d = facts.GatewayOwner(w, d, hops[0].Port, hops[0].Gateway); d == nil {
+		if inst = facts.GatewayOwner(w, inst.Device(), hops[0].Port, hops[0].Gateway); inst == nil {
 			return nil
 		}
 	}
@@ -213,11 +238,12 @@ func costSum(w *network.World, d *device.Device, id uint32) []string {
 }
 
 // otherPaths are the paths through other neighbours, that cost more.
-func otherPaths(w *network.World, d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
+func otherPaths(w *network.World, inst *device.Instance, id uint32, p ip.Prefix, best route.Route) []Candidate {
+	d := inst.Device()
 	var out []Candidate
-	used := w.Shared().Sets.Hops(d.Main().Table().Set(best.Hop))
+	used := w.Shared().Sets.Hops(inst.Table().Set(best.Hop))
 	for i := range d.Ports() {
-		d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
+		inst.OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) {
 			if n.State != adjacency.Full || slices.Contains(used, route.Hop{Port: uint32(i), Gateway: n.Address}) {
 				return
 			}
@@ -229,15 +255,15 @@ func otherPaths(w *network.World, d *device.Device, id uint32, p ip.Prefix, best
 			if !ok {
 				return
 			}
-			own := uint32(d.Main().OSPF().Port(uint32(i)).Cost)
+			own := uint32(inst.OSPF().Port(uint32(i)).Cost)
 			c := Candidate{Route: Route{Prefix: p.String(), Source: route.OSPF.String(),
 				Kind: ospf.KindNames[best.Kind], Preference: best.Preference,
 				Metric: own + rest, NextHops: []facts.NextHop{{Via: n.Address.String(),
-					Port: d.Ports()[i].Config.Name, To: far.Name()}}}}
+					Port: d.Ports()[i].Config.Name, To: far.Ref()}}}}
 			c.Code = note.HigherCost.String()
 			c.Why = phrase.Say("it costs more: %d, not %d", c.Metric, best.Metric)
 			c.CostSum = []string{fmt.Sprintf("%d %s", own, facts.PortName(d, uint32(i))),
-				phrase.Say("%d from %s on", rest, far.Name())}
+				phrase.Say("%d from %s on", rest, far.Ref())}
 			out = append(out, c)
 		})
 	}
@@ -246,16 +272,16 @@ func otherPaths(w *network.World, d *device.Device, id uint32, p ip.Prefix, best
 }
 
 // costFrom is what a prefix costs from a router: by OSPF, or as its own network.
-func costFrom(w *network.World, d *device.Device, id uint32) (uint32, bool) {
-	if cost, ok := d.Main().OSPF().Cost(id); ok {
+func costFrom(w *network.World, inst *device.Instance, id uint32) (uint32, bool) {
+	if cost, ok := inst.OSPF().Cost(id); ok {
 		return cost, true
 	}
-	r := d.Main().Table().Route(route.Connected, id)
+	r := inst.Table().Route(route.Connected, id)
 	if !r.Present {
 		return 0, false
 	}
-	for _, h := range w.Shared().Sets.Hops(d.Main().Table().Set(r.Hop)) {
-		if v := d.Main().OSPF().Port(h.Port); v.On {
+	for _, h := range w.Shared().Sets.Hops(inst.Table().Set(r.Hop)) {
+		if v := inst.OSPF().Port(h.Port); v.On {
 			if v.Loopback {
 				return 0, true
 			}
@@ -266,9 +292,9 @@ func costFrom(w *network.World, d *device.Device, id uint32) (uint32, bool) {
 }
 
 // otherStatics are the static routes of a prefix behind the one in use.
-func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []Candidate {
+func otherStatics(inst *device.Instance, id uint32, p ip.Prefix, best route.Route) []Candidate {
 	var out []Candidate
-	for _, s := range d.Main().Table().Statics(id) {
+	for _, s := range inst.Table().Statics(id) {
 		if s.Preference == best.Preference {
 			continue
 		}
@@ -291,29 +317,29 @@ func otherStatics(d *device.Device, id uint32, p ip.Prefix, best route.Route) []
 
 // dropped says why a router drops what a range or summary of its own covers and is
 // not there, and whose announcements of the same prefix it passes over for it.
-func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
+func dropped(w *network.World, inst *device.Instance, p ip.Prefix) []string {
 	out := []string{}
-	for _, a := range d.Config().OSPF.Areas {
+	for _, a := range inst.Config().OSPF.Areas {
 		for _, r := range a.Ranges {
 			if ip.PrefixFrom(r.Prefix) == p {
-				out = append(out, phrase.Say("%s has the range %v of area %s, and reaches networks in it: what else it covers is dropped (RFC 2328 11.1)", d.Name(), p, labtext.FormatArea(a.ID)))
+				out = append(out, phrase.Say("%s has the range %v of area %s, and reaches networks in it: what else it covers is dropped (RFC 2328 11.1)", inst.Ref(), p, labtext.FormatArea(a.ID)))
 			}
 		}
 		for _, s := range a.Summaries {
 			if ip.PrefixFrom(s.Prefix) == p {
-				out = append(out, phrase.Say("%s translates routes of area %s that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), labtext.FormatArea(a.ID), p))
+				out = append(out, phrase.Say("%s translates routes of area %s that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", inst.Ref(), labtext.FormatArea(a.ID), p))
 			}
 		}
 	}
-	for _, s := range d.Config().OSPF.Summaries {
+	for _, s := range inst.Config().OSPF.Summaries {
 		if ip.PrefixFrom(s.Prefix) == p {
-			out = append(out, phrase.Say("%s injects routes that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", d.Name(), p))
+			out = append(out, phrase.Say("%s injects routes that its summary %v covers: what else it covers is dropped (RFC 3101 3.2)", inst.Ref(), p))
 		}
 	}
-	byID := facts.RouterIDs(w)
-	d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
+	byID := facts.RouterIDs(w, inst)
+	inst.OSPF().Database(inst, func(v ospf.LSAView) {
 		k := v.Header.Key
-		if k.Router == d.Main().OSPF().RouterID() || v.Header.Age >= lsdb.MaxAge {
+		if k.Router == inst.OSPF().RouterID() || v.Header.Age >= lsdb.MaxAge {
 			return
 		}
 		var mask ip.Quad
@@ -328,11 +354,8 @@ func dropped(w *network.World, d *device.Device, p ip.Prefix) []string {
 		if n, ok := ip.MaskLen(mask); !ok || ip.V4Prefix(k.ID, n) != p {
 			return
 		}
-		name := k.Router.String()
-		if o := byID[k.Router]; o != nil {
-			name = o.Name()
-		}
-		if says := phrase.Say("%s announces %v too: it is ignored while %s has the range or summary itself (RFC 2328 16.2 (3))", name, p, d.Name()); !slices.Contains(out, says) {
+		name := byID.Name(k.Router)
+		if says := phrase.Say("%s announces %v too: it is ignored while %s has the range or summary itself (RFC 2328 16.2 (3))", name, p, inst.Ref()); !slices.Contains(out, says) {
 			out = append(out, says)
 		}
 	})

@@ -249,13 +249,13 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 		return
 	}
 	s.Lines = []string{"  ospf", "    area " + area, "      range " + sum.String()}
-	for _, d := range w.Devices() {
-		if d.Gone() || !d.Main().OSPF().AreaBorder() {
+	for _, inst := range facts.AllInstances(w) {
+		if !inst.OSPF().AreaBorder() {
 			continue
 		}
-		for _, id := range d.Main().OSPF().Areas() {
+		for _, id := range inst.OSPF().Areas() {
 			if labtext.FormatArea(id) == area {
-				s.On = append(s.On, d.Name())
+				s.On = append(s.On, inst.Ref())
 			}
 		}
 	}
@@ -276,7 +276,7 @@ func (s *Summary) toPaste(w *network.World, sum ip.Prefix, list []ip.Prefix, whe
 func (s *Summary) missing(w *network.World, has func(*config.OSPF) bool, statement string) {
 	var edits []string
 	for _, name := range s.On {
-		if has(&w.Find(name).Config().OSPF) {
+		if inst, err := facts.InstanceNamed(w, name); err == nil && has(&inst.Config().OSPF) {
 			s.Has = append(s.Has, name)
 			continue
 		}

@@ -2,11 +2,9 @@ package tables
 
 import (
 	"hellebore/core/ground/ip"
-	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
-	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
@@ -29,17 +27,17 @@ type Tree struct {
 
 // TreeOf is the shortest-path tree that a router computed last (RFC 2328 16.1).
 func TreeOf(w *network.World, name string) (Tree, error) {
-	d := w.Find(name)
-	if d == nil {
-		return Tree{}, phrase.Errorf("there is no device named %s at that moment", name)
+	inst, err := facts.InstanceNamed(w, name)
+	if err != nil {
+		return Tree{}, err
 	}
-	out := Tree{Root: name, Runs: d.Main().OSPF().Runs(), Steps: []TreeStep{}}
-	byID := facts.RouterIDs(w)
+	out := Tree{Root: name, Runs: inst.OSPF().Runs(), Steps: []TreeStep{}}
+	byID := facts.RouterIDs(w, inst)
 	at := func(router ip.Quad, address ip.Addr) string {
-		far := byID[router]
-		if far == nil {
+		if byID[router] == nil {
 			return ""
 		}
+		far := byID[router].Device()
 		for i := range far.Ports() {
 			if p := &far.Ports()[i]; !p.Gone && p.Address() == address {
 				return facts.PortName(far, uint32(i))
@@ -47,7 +45,7 @@ func TreeOf(w *network.World, name string) (Tree, error) {
 		}
 		return ""
 	}
-	d.Main().OSPF().Tree(d.Main(), func(e ospf.TreeEdge) {
+	inst.OSPF().Tree(inst, func(e ospf.TreeEdge) {
 		if e.Virtual {
 			return // it runs over links that are steps themselves
 		}
@@ -57,16 +55,9 @@ func TreeOf(w *network.World, name string) (Tree, error) {
 		}
 		if !e.ToNet {
 			s.To = at(e.To, e.ToAddress)
-			s.Device = deviceName(byID, e.To)
+			s.Device = byID.Name(e.To)
 		}
 		out.Steps = append(out.Steps, s)
 	})
 	return out, nil
-}
-
-func deviceName(byID map[ip.Quad]*device.Device, id ip.Quad) string {
-	if d := byID[id]; d != nil {
-		return d.Name()
-	}
-	return id.String()
 }

@@ -52,10 +52,12 @@ func unwritten(w *network.World) (out []StateWarning) {
 				disabled(d.Name(), facts.PortName(d, uint32(i)), p.Override.Disabled(p.Config.Disabled), p.Config.Disabled)
 			}
 		}
-		if d.Main().BGP().Running() {
-			d.Main().BGP().Peers(func(v bgp.PeerView) {
-				disabled(d.Name(), d.Name()+"/"+v.Address.String(), v.Disabled, v.Config.Disabled)
-			})
+		for _, inst := range facts.Instances(d) {
+			if inst.BGP().Running() {
+				inst.BGP().Peers(func(v bgp.PeerView) {
+					disabled(d.Name(), inst.Ref()+"/"+v.Address.String(), v.Disabled, v.Config.Disabled)
+				})
+			}
 		}
 	}
 	return out

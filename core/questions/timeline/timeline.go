@@ -65,16 +65,16 @@ func sizes(w *network.World) (routes, lsas int) {
 		key  wire.Key
 	}
 	seen := map[place]bool{}
-	for _, d := range w.Devices() {
-		if d.Gone() || d.Kind() != config.Router {
+	for _, inst := range facts.AllInstances(w) {
+		if inst.Device().Kind() != config.Router {
 			continue
 		}
-		for _, id := range d.Main().Prefixes() {
-			if _, ok := d.Main().Table().Best(id); ok {
+		for _, id := range inst.Prefixes() {
+			if _, ok := inst.Table().Best(id); ok {
 				routes++
 			}
 		}
-		d.Main().OSPF().Database(d.Main(), func(v ospf.LSAView) {
+		inst.OSPF().Database(inst, func(v ospf.LSAView) {
 			at := place{v.Area, v.AS, v.Header.Key}
 			if v.AS {
 				at.area = 0
@@ -270,7 +270,7 @@ func bgpDecided(w *network.World, n note.Note) bool {
 	if n.Kind != note.RouteChanged {
 		return false
 	}
-	s, ok := w.Device(n.Device).Main().Table().Best(uint32(n.A))
+	s, ok := w.Device(n.Device).Instances()[n.Instance].Table().Best(uint32(n.A))
 	return ok && s == route.BGP
 }
 

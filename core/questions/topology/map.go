@@ -28,13 +28,22 @@ type MapDevice struct {
 	Enabled   bool     `json:"enabled"`
 	AS        uint32   `json:"as,omitempty" doc:"the AS that the device is in"`
 	Reflector bool     `json:"reflector" doc:"it reflects internal paths"`
+	Instances []MapBay `json:"instances,omitempty" doc:"routing instances beside main"`
 	Services  []string `json:"services" doc:"TCP ports on which a host takes connections, with their names"`
+}
+
+// MapBay is a routing instance of a router beside main.
+type MapBay struct {
+	Name  string   `json:"name"`
+	Ports []string `json:"ports" doc:"that are in it"`
+	AS    uint32   `json:"as,omitempty"`
 }
 
 // MapEnd is one end of a link on the map.
 type MapEnd struct {
 	Device  string   `json:"device"`
 	Port    string   `json:"port"`
+	In      string   `json:"in,omitempty" doc:"the routing instance of the port, beside main"`
 	Address string   `json:"address,omitempty"`
 	Cost    uint16   `json:"cost,omitempty" doc:"OSPF cost, if OSPF runs on it"`
 	Area    string   `json:"area,omitempty"`
@@ -90,6 +99,8 @@ type Position struct {
 type MapSession struct {
 	A        string `json:"a" doc:"device"`
 	B        string `json:"b"`
+	InA      string `json:"inA,omitempty" doc:"the routing instance at a, beside main"`
+	InB      string `json:"inB,omitempty"`
 	External bool   `json:"external"`
 	Up       bool   `json:"up"`
 	State    string `json:"state"`
@@ -117,12 +128,18 @@ func MapOf(w *network.World) Map {
 		}
 		m := MapDevice{Name: d.Name(), Kind: d.Kind().String(), Services: traffic.Services(d), Areas: []string{},
 			Roles: []string{}, Addresses: []string{}, Enabled: d.Enabled()}
-		m.AS, m.Reflector = ases[d], reflects(d)
+		m.AS = ases[d]
+		for _, inst := range facts.Instances(d) {
+			m.Reflector = m.Reflector || reflects(inst)
+			if inst.Name() != "" {
+				m.Instances = append(m.Instances, bayOf(inst))
+			}
+		}
 		if a := d.Config().Address(); a.IsValid() {
 			m.Address = a.String()
 		}
-		if d.Kind() == config.Router && d.Main().OSPF().Running() {
-			p := tables.ProcessOf(w, d)
+		if inst := d.Main(); d.Kind() == config.Router && inst.OSPF().Running() {
+			p := tables.ProcessOf(w, inst)
 			m.RouterID, m.Areas, m.Roles = p.RouterID, p.Areas, p.Roles
 		}
 		for i := range d.Ports() {
@@ -149,7 +166,8 @@ func MapOf(w *network.World) Map {
 			d := w.Device(e.Device)
 			c := &d.Ports()[e.Port].Config
 			up, why := d.Up(e.Port)
-			end := MapEnd{Device: d.Name(), Port: c.Name, Up: up, Silent: e.SilentOut, Tags: []string{}}
+			inst := d.InstanceOf(e.Port)
+			end := MapEnd{Device: d.Name(), Port: c.Name, In: inst.Name(), Up: up, Silent: e.SilentOut, Tags: []string{}}
 			if !up {
 				end.Why, end.Code = why.Info().Text, why.String()
 			}
@@ -157,12 +175,12 @@ func MapOf(w *network.World) Map {
 				end.Address = c.Address.String()
 			}
 			if c.OSPF.On {
-				end.Cost, end.Area = d.Config().OSPF.CostOf(c), labtext.FormatArea(c.OSPF.Area)
+				end.Cost, end.Area = inst.Config().OSPF.CostOf(c), labtext.FormatArea(c.OSPF.Area)
 			}
-			if v := d.Main().OSPF().Port(e.Port); v.Broadcast && v.State >= ospf.PortWaiting {
+			if v := inst.OSPF().Port(e.Port); v.Broadcast && v.State >= ospf.PortWaiting {
 				end.Role = v.State.String()
 			}
-			d.Main().OSPF().Neighbours(e.Port, func(n ospf.NeighbourView) { end.State = n.State.String() })
+			inst.OSPF().Neighbours(e.Port, func(n ospf.NeighbourView) { end.State = n.State.String() })
 			end.subPorts(d, e.Port)
 			l.Ends = append(l.Ends, end)
 		}
@@ -193,20 +211,31 @@ func (end *MapEnd) subPorts(d *device.Device, port uint32) {
 		}
 		end.Tags = append(end.Tags, word)
 		if p.Config.OSPF.On {
-			cost := d.Config().OSPF.CostOf(&p.Config)
+			cost := d.InstanceOf(uint32(i)).Config().OSPF.CostOf(&p.Config)
 			if first && end.Area == "" {
 				end.Cost, end.Area = cost, labtext.FormatArea(p.Config.OSPF.Area)
 			} else if cost != end.Cost {
 				end.Cost = 0
 			}
 			first = false
-			d.Main().OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) { end.State = n.State.String() })
+			d.InstanceOf(uint32(i)).OSPF().Neighbours(uint32(i), func(n ospf.NeighbourView) { end.State = n.State.String() })
 		}
 	}
 }
 
-func reflects(d *device.Device) bool {
-	for _, p := range d.Config().BGP.Peers {
+func bayOf(inst *device.Instance) MapBay {
+	b := MapBay{Name: inst.Name(), Ports: []string{}, AS: inst.Config().BGP.AS}
+	d := inst.Device()
+	for i := range d.Ports() {
+		if p := &d.Ports()[i]; !p.Gone && p.Config.Virtual == nil && d.InstanceOf(uint32(i)) == inst {
+			b.Ports = append(b.Ports, p.Config.Name)
+		}
+	}
+	return b
+}
+
+func reflects(inst *device.Instance) bool {
+	for _, p := range inst.Config().BGP.Peers {
 		if p.Client {
 			return true
 		}
@@ -221,7 +250,7 @@ func mapSessions(w *network.World) []MapSession {
 		if w.Find(n.A.Device) == nil || w.Find(n.B.Device) == nil {
 			continue
 		}
-		m := MapSession{A: n.A.Device, B: n.B.Device, External: n.Session.External, Up: n.Up, State: n.State}
+		m := MapSession{A: n.A.Device, B: n.B.Device, InA: n.A.Instance, InB: n.B.Instance, External: n.Session.External, Up: n.Up, State: n.State}
 		if n.Session.A != nil {
 			m.Peer = n.Session.A.Peer
 		}

@@ -33,10 +33,10 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 			r.Reason = p.dropWords(s)
 		}
 	}
-	id := p.d.Main().Connect(p.src, p.dst, port)
-	local = p.d.Main().TCP().View(id).LocalPort
+	id := p.inst.Connect(p.src, p.dst, port)
+	local = p.inst.TCP().View(id).LocalPort
 	over := func() bool {
-		v := p.d.Main().TCP().View(id)
+		v := p.inst.TCP().View(id)
 		return v.LocalPort != local || v.State == tcp.Established || v.State == tcp.StateClosed
 	}
 	for !over() && w.Now() < start+timeout {
@@ -45,17 +45,17 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 		}
 	}
 	w.Tracer = nil
-	v := p.d.Main().TCP().View(id)
+	v := p.inst.TCP().View(id)
 	name := p.dst.String()
-	if o := w.Owner(p.dst); o != nil {
-		name = o.Name()
+	if o := w.Holder(p.inst, p.dst); o != nil {
+		name = o.Device().Name()
 	}
 	rtt := (w.Now() - start).Seconds()
 	switch {
 	case v.State == tcp.Established:
 		r.OK, r.RTT, r.By, r.Device, r.Reason = true, &rtt, p.dst.String(), name, ""
 		r.Answer = phrase.Say("%s takes the connection on port %d%s", name, port, serviceWords(p, port))
-		p.d.Main().Disconnect(id)
+		p.inst.Disconnect(id)
 	case v.State == tcp.StateClosed && v.Why == tcp.Refused:
 		r.RTT, r.By, r.Device = &rtt, p.dst.String(), name
 		r.Answer = "refused"
@@ -64,15 +64,15 @@ func (p *prober) connect(seq int, port uint16, timeout event.Time) Reply {
 		if r.Reason == "" {
 			r.Reason = p.lostWords(last)
 		}
-		p.d.Main().Disconnect(id)
+		p.inst.Disconnect(id)
 	}
 	return r
 }
 
 // serviceWords is the name of the service on a port, in brackets, if it has one.
 func serviceWords(p *prober, port uint16) string {
-	if o := p.w.Owner(p.dst); o != nil {
-		for _, s := range o.Config().Services {
+	if o := p.w.Holder(p.inst, p.dst); o != nil {
+		for _, s := range o.Device().Config().Services {
 			if s.Port == port && s.Name != "" {
 				return " (" + s.Name + ")"
 			}

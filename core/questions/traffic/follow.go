@@ -1,6 +1,7 @@
 package traffic
 
 import (
+	"cmp"
 	"slices"
 
 	"hellebore/core/ground/event"
@@ -29,7 +30,7 @@ func (f *follower) all(from uint32, last bool) []part {
 	if int(from) >= len(s.Before.Devices()) {
 		lo = s.Start // the flow begins with the action
 	}
-	f.follow(from, lo, hi, 0, maxTTL, nil)
+	f.follow(node{from, device.Main}, lo, hi, 0, maxTTL, nil)
 	slices.SortFunc(f.parts, func(a, b part) int {
 		if a.lo < b.lo {
 			return -1
@@ -39,18 +40,37 @@ func (f *follower) all(from uint32, last bool) []part {
 	return f.parts
 }
 
-// forwardingNotes are the step's changes of forwarding, by device.
-func forwardingNotes(s *history.Step) map[uint32][]note.Note {
-	m := map[uint32][]note.Note{}
+// node is an instance of a device, by their numbers.
+type node struct {
+	dev  uint32
+	inst uint16
+}
+
+func (n node) compare(o node) int {
+	return cmp.Or(cmp.Compare(n.dev, o.dev), cmp.Compare(n.inst, o.inst))
+}
+
+// in is the instance in a world, nil if it is not there.
+func (n node) in(w *network.World) *device.Instance {
+	if int(n.dev) >= len(w.Devices()) || int(n.inst) >= len(w.Device(n.dev).Instances()) {
+		return nil
+	}
+	return &w.Device(n.dev).Instances()[n.inst]
+}
+
+// forwardingNotes are the step's changes of forwarding, by instance.
+func forwardingNotes(s *history.Step) map[node][]note.Note {
+	m := map[node][]note.Note{}
 	for i := s.NotesApplied; i < s.NotesAfter; i++ {
 		if n := s.After.NoteAt(i); n.Kind == note.RouteChanged || n.Kind == note.HopChanged {
-			m[n.Device] = append(m[n.Device], n)
+			at := node{n.Device, n.Instance}
+			m[at] = append(m[at], n)
 		}
 	}
 	return m
 }
 
-// decision is what a device does with packets for the destination from a time
+// decision is what an instance does with packets for the destination from a time
 // on, until the next decision.
 type decision struct {
 	from  event.Time
@@ -62,28 +82,26 @@ type decision struct {
 
 type follower struct {
 	step      *history.Step
-	changes   map[uint32][]note.Note
+	changes   map[node][]note.Note
 	src, dst  ip.Addr
-	decisions map[uint32][]decision
+	decisions map[node][]decision
 	crossings map[crossingKey]crossing
 	parts     []part
 }
 
 const longAgo = event.Time(-1 << 62)
 
-// timeline is all decisions of a device about the destination, in order.
-func (f *follower) timeline(dev uint32) []decision {
-	if ds, ok := f.decisions[dev]; ok {
+// timeline is all decisions of an instance about the destination, in order.
+func (f *follower) timeline(at node) []decision {
+	if ds, ok := f.decisions[at]; ok {
 		return ds
 	}
 	s := f.step
 	var ds []decision
-	if int(dev) < len(s.Before.Devices()) {
-		ds = append(ds, f.decide(longAgo, s.Before, dev, func(id uint32) route.HopID {
-			return s.Before.Device(dev).Main().Table().Next(id)
-		}, s.Before.Device(dev).Main().Table().Set))
+	if before := at.in(s.Before); before != nil {
+		ds = append(ds, f.decide(longAgo, s.Before, at, before.Table().Next, before.Table().Set))
 	}
-	table := s.Applied.Device(dev).Main().Table()
+	table := at.in(s.Applied).Table()
 	fib := map[uint32]route.HopID{}
 	resolved := map[route.HopID]route.SetID{}
 	next := func(id uint32) route.HopID {
@@ -99,36 +117,36 @@ func (f *follower) timeline(dev uint32) []decision {
 		if x := table.Set(h); x != route.NoSet {
 			return x
 		}
-		if after := s.After.Device(dev).Main().Table(); after.Vias(h) == nil {
+		if after := at.in(s.After).Table(); after.Vias(h) == nil {
 			return after.Set(h) // a direct hop that came later never changes
 		}
 		return route.NoSet
 	}
-	ds = append(ds, f.decide(s.Start, s.Applied, dev, next, set))
-	for i, notes := 0, f.changes[dev]; i < len(notes); {
-		at := notes[i].At
-		for ; i < len(notes) && notes[i].At == at; i++ {
+	ds = append(ds, f.decide(s.Start, s.Applied, at, next, set))
+	for i, notes := 0, f.changes[at]; i < len(notes); {
+		when := notes[i].At
+		for ; i < len(notes) && notes[i].At == when; i++ {
 			if n := notes[i]; n.Kind == note.RouteChanged {
 				fib[uint32(n.A)] = route.HopID(n.C)
 			} else {
 				resolved[route.HopID(n.A)] = route.SetID(n.C)
 			}
 		}
-		d := f.decide(event.Time(at), s.Applied, dev, next, set)
+		d := f.decide(event.Time(when), s.Applied, at, next, set)
 		if d.from == ds[len(ds)-1].from {
 			ds[len(ds)-1] = d
 		} else {
 			ds = append(ds, d)
 		}
 	}
-	f.decisions[dev] = ds
+	f.decisions[at] = ds
 	return ds
 }
 
-func (f *follower) decide(at event.Time, w *network.World, dev uint32, next func(uint32) route.HopID,
+func (f *follower) decide(from event.Time, w *network.World, at node, next func(uint32) route.HopID,
 	set func(route.HopID) route.SetID) decision {
-	d := decision{from: at, world: w}
-	if w.Device(dev).Main().Local(f.dst) {
+	d := decision{from: from, world: w}
+	if at.in(w).Local(f.dst) {
 		d.local = true
 		return d
 	}
@@ -143,12 +161,12 @@ func (f *follower) decide(at event.Time, w *network.World, dev uint32, next func
 	return d
 }
 
-// follow follows packets sent in [lo, hi) that reach a device delta later.
-func (f *follower) follow(dev uint32, lo, hi, delta event.Time, ttl int, seen []uint32) {
+// follow follows packets sent in [lo, hi) that reach an instance delta later.
+func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int, seen []node) {
 	if lo >= hi {
 		return
 	}
-	ds := f.timeline(dev)
+	ds := f.timeline(at)
 	if ds[0].from != longAgo && lo+delta < ds[0].from {
 		// The device was not there before the action.
 		end := min(hi, ds[0].from-delta)
@@ -168,7 +186,7 @@ func (f *follower) follow(dev uint32, lo, hi, delta event.Time, ttl int, seen []
 			to = min(hi, begins(k+1))
 		}
 		if from < to {
-			f.hop(dev, &ds[k], from, to, delta, ttl, seen)
+			f.hop(at, &ds[k], from, to, delta, ttl, seen)
 		}
 	}
 }
@@ -190,15 +208,16 @@ func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
 }
 
 // hop is one decision's part of follow.
-func (f *follower) hop(dev uint32, c *decision, lo, hi, delta event.Time, ttl int, seen []uint32) {
-	d := c.world.Device(dev)
+func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, seen []node) {
+	inst := at.in(c.world)
+	d := inst.Device()
 	if len(seen) == 0 { // it sends from the port by which the packets leave now
-		f.src = ip.AddrFrom(d.Config().Address())
+		f.src = ip.AddrFrom(d.Config().AddressIn(inst.Name()))
 		if len(c.hops) > 0 {
-			f.src = d.Ports()[c.hops[0].Port].Address()
+			f.src = inst.AddressBy(c.hops[0].Port)
 		}
 	}
-	looped := slices.Contains(seen, dev)
+	looped := slices.Contains(seen, at)
 	switch {
 	case !d.Enabled():
 		f.fail(lo, hi, note.DeviceDisabled, d.Name(), f.dst.String())
@@ -217,17 +236,21 @@ func (f *follower) hop(dev uint32, c *decision, lo, hi, delta event.Time, ttl in
 		f.fail(lo, hi, why, d.Name(), f.dst.String())
 		return
 	case c.set == route.Blackhole:
-		f.fail(lo, hi, note.Blackholed, d.Name(), f.dst.String())
+		f.fail(lo, hi, note.Blackholed, inst.Ref(), f.dst.String())
 		return
 	case len(c.hops) == 0:
-		f.fail(lo, hi, note.NoRoute, d.Name(), f.dst.String())
+		f.fail(lo, hi, note.NoRoute, inst.Ref(), f.dst.String())
 		return
 	}
 	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0))
-	f.flight(d, way, lo, hi, delta, ttl, append(slices.Clone(seen), dev))
+	if over := d.InstanceOf(way.Port); over != inst && over.Local(f.dst) {
+		f.parts = append(f.parts, part{lo: lo, hi: hi, ok: true, looped: hasTwice(seen)})
+		return
+	}
+	f.flight(d, way, lo, hi, delta, ttl, append(slices.Clone(seen), at))
 }
 
-func hasTwice(seen []uint32) bool {
+func hasTwice(seen []node) bool {
 	for i, d := range seen {
 		if slices.Contains(seen[:i], d) {
 			return true
@@ -238,7 +261,7 @@ func hasTwice(seen []uint32) bool {
 
 // flight carries packets over a medium: those that are across before the
 // action, those that it meets in flight, and those that set out after it.
-func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.Time, ttl int, seen []uint32) {
+func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.Time, ttl int, seen []node) {
 	s := f.step
 	to := way.Gateway
 	if !to.IsValid() {
@@ -257,7 +280,7 @@ func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.T
 			f.fail(lo, hi, x.why, x.port, to.String())
 			return
 		}
-		f.follow(x.device, lo, hi, delta+x.delay, ttl, seen)
+		f.follow(node{x.device, x.inst}, lo, hi, delta+x.delay, ttl, seen)
 	}
 	t0 := f.meets(s.Start, delta) // the send time of the first packets that set out after the action
 	landed := s.Start - delta - before.delay + 1
@@ -290,6 +313,7 @@ func (f *follower) caught(before, after crossing) note.Code {
 type crossing struct {
 	device   uint32
 	in       uint32 // by which of its ports
+	inst     uint16 // that the port is in
 	delay    event.Time
 	joint    store.Ref // the medium
 	from, to int       // its ends
@@ -336,7 +360,7 @@ func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
 		x.why = why
 		return x
 	}
-	x.device, x.in = next.ID(), in
+	x.device, x.in, x.inst = next.ID(), in, next.InstanceOf(in).Number()
 	_, x.to, _ = w.MediumOf(x.device, in)
 	return x
 }

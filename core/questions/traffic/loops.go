@@ -30,41 +30,43 @@ type Loop struct {
 func (f *follower) loops(toward string, found map[string]*Loop) {
 	s := f.step
 	type change struct {
-		at  event.Time
-		dev uint32
+		at   event.Time
+		node node
 	}
 	var changes []change
-	devices := s.Applied.Devices()
-	for _, d := range devices {
+	for _, d := range s.Applied.Devices() {
 		if d.Kind() != config.Router {
 			continue
 		}
-		for _, x := range f.timeline(d.ID()) {
-			if x.from >= s.Start {
-				changes = append(changes, change{x.from, d.ID()})
+		for i := range d.Instances() {
+			n := node{d.ID(), uint16(i)}
+			for _, x := range f.timeline(n) {
+				if x.from >= s.Start {
+					changes = append(changes, change{x.from, n})
+				}
 			}
 		}
 	}
 	slices.SortFunc(changes,
-		func(a, b change) int { return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.dev, b.dev)) })
+		func(a, b change) int { return cmp.Or(cmp.Compare(a.at, b.at), a.node.compare(b.node)) })
 	open := map[string]*Loop{}
 	for i := 0; i < len(changes); {
 		at := changes[i].at
-		var changed []uint32
+		var changed []node
 		for ; i < len(changes) && changes[i].at == at; i++ {
-			changed = append(changed, changes[i].dev)
+			changed = append(changed, changes[i].node)
 		}
 		// Loops through a device that changed its mind may be over.
 		still := map[string]bool{}
-		for _, dev := range changed {
-			if ring := f.ringAt(dev, at); ring != nil {
+		for _, n := range changed {
+			if ring := f.ringAt(n, at); ring != nil {
 				still[f.ringKey(ring)] = true
 				f.open(ring, at, open)
 			}
 		}
 		for key, l := range open {
 			if still[key] || !slices.ContainsFunc(changed,
-				func(d uint32) bool { return slices.Contains(l.Devices, devices[d].Name()) }) {
+				func(n node) bool { return slices.Contains(l.Devices, n.in(s.Applied).Ref()) }) {
 				continue
 			}
 			f.close(key, at, toward, open, found)
@@ -75,16 +77,16 @@ func (f *follower) loops(toward string, found map[string]*Loop) {
 	}
 }
 
-func (f *follower) ringKey(ring []uint32) string { return fmt.Sprint(ring) }
+func (f *follower) ringKey(ring []node) string { return fmt.Sprint(ring) }
 
-func (f *follower) open(ring []uint32, at event.Time, open map[string]*Loop) {
+func (f *follower) open(ring []node, at event.Time, open map[string]*Loop) {
 	key := f.ringKey(ring)
 	if open[key] != nil {
 		return
 	}
 	l := &Loop{From: at.Seconds()}
-	for _, d := range ring {
-		l.Devices = append(l.Devices, f.step.Applied.Device(d).Name())
+	for _, n := range ring {
+		l.Devices = append(l.Devices, n.in(f.step.Applied).Ref())
 	}
 	open[key] = l
 }
@@ -107,47 +109,47 @@ func (f *follower) close(key string, at event.Time, toward string, open, found m
 	found[name].Toward = append(found[name].Toward, toward)
 }
 
-// ringAt is the circle in which packets go that a device sends at a time; it
+// ringAt is the circle in which packets go that an instance sends at a time; it
 // begins at the smallest number, so that it is the same whoever is asked.
-func (f *follower) ringAt(dev uint32, at event.Time) []uint32 {
-	seen := map[uint32]bool{} // a device that was left once does not lead back to dev
-	var way []uint32
-	var leadsBack func(d uint32) bool
-	leadsBack = func(d uint32) bool {
-		if len(way) > 0 && d == dev {
+func (f *follower) ringAt(from node, at event.Time) []node {
+	seen := map[node]bool{} // one that was left once does not lead back
+	var way []node
+	var leadsBack func(n node) bool
+	leadsBack = func(n node) bool {
+		if len(way) > 0 && n == from {
 			return true
 		}
-		if seen[d] {
+		if seen[n] {
 			return false
 		}
-		seen[d] = true
-		c := f.decisionAt(d, at)
-		if c == nil || c.local || c.set == route.Blackhole || !c.world.Device(d).Enabled() {
+		seen[n] = true
+		c := f.decisionAt(n, at)
+		if c == nil || c.local || c.set == route.Blackhole || !c.world.Device(n.dev).Enabled() {
 			return false
 		}
-		way = append(way, d)
+		way = append(way, n)
 		for _, h := range c.hops {
 			to := h.Gateway
 			if !to.IsValid() {
 				to = f.dst
 			}
-			if x := f.crossing(f.step.Applied, d, h.Port, to); x.why == note.None &&
-				f.step.Applied.Device(x.device).Kind() == config.Router && leadsBack(x.device) {
+			if x := f.crossing(f.step.Applied, n.dev, h.Port, to); x.why == note.None &&
+				f.step.Applied.Device(x.device).Kind() == config.Router && leadsBack(node{x.device, x.inst}) {
 				return true
 			}
 		}
 		way = way[:len(way)-1]
 		return false
 	}
-	if !leadsBack(dev) {
+	if !leadsBack(from) {
 		return nil
 	}
-	low := slices.Index(way, slices.Min(way))
+	low := slices.Index(way, slices.MinFunc(way, node.compare))
 	return append(slices.Clone(way[low:]), way[:low]...)
 }
 
-func (f *follower) decisionAt(dev uint32, at event.Time) *decision {
-	ds := f.timeline(dev)
+func (f *follower) decisionAt(n node, at event.Time) *decision {
+	ds := f.timeline(n)
 	for i := len(ds) - 1; i >= 0; i-- {
 		if ds[i].from <= at {
 			return &ds[i]
@@ -165,7 +167,7 @@ func computedWords(s *history.Step, l *Loop) string {
 	ran := map[string]event.Time{}
 	for i := s.NotesApplied; i < s.NotesAfter; i++ {
 		if n := s.After.NoteAt(i); n.Kind == note.SPFRun && event.Time(n.At) <= until {
-			ran[s.After.Device(n.Device).Name()] = event.Time(n.At)
+			ran[s.After.Device(n.Device).Instances()[n.Instance].Ref()] = event.Time(n.At)
 		}
 	}
 	var words []string

@@ -134,8 +134,8 @@ func addOutage(list *[]Outage, p part, open bool) {
 
 // flowParts follows all packets of a flow through a step, in order of send
 // time.
-func flowParts(s *history.Step, changes map[uint32][]note.Note, from uint32, dst ip.Addr, last bool) []part {
-	f := &follower{step: s, changes: changes, dst: dst, decisions: map[uint32][]decision{},
+func flowParts(s *history.Step, changes map[node][]note.Note, from uint32, dst ip.Addr, last bool) []part {
+	f := &follower{step: s, changes: changes, dst: dst, decisions: map[node][]decision{},
 		crossings: map[crossingKey]crossing{}}
 	return f.all(from, last)
 }

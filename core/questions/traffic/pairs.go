@@ -40,7 +40,7 @@ func ends(s *history.Step) (out []*device.Device) {
 			continue
 		}
 		loop := slices.ContainsFunc(d.Config().Ports,
-			func(p config.Port) bool { return p.Loopback && p.Address.IsValid() })
+			func(p config.Port) bool { return p.Loopback && p.Address.IsValid() && p.Instance == "" })
 		if d.Kind() == config.Host || loop {
 			out = append(out, d)
 		}
@@ -58,7 +58,7 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	loops := map[string]*Loop{}
 	for _, to := range all {
 		dst := ip.AddrFrom(to.Config().Address())
-		f := &follower{step: s, changes: changes, dst: dst, decisions: map[uint32][]decision{},
+		f := &follower{step: s, changes: changes, dst: dst, decisions: map[node][]decision{},
 			crossings: map[crossingKey]crossing{}}
 		for _, from := range all {
 			if from == to {

@@ -65,7 +65,7 @@ func TestATransientLoopIsFound(t *testing.T) {
 		i, _ := d.Port("e2")
 		w.Cut(d.ID(), i)
 		w.RunUntil(at, 1e6)
-		code := traffic.Walk(w, w.Find("mill"), ip.AddrFrom(w.Find("crane").Config().Address())).Code
+		code := traffic.Walk(w, w.Find("mill").Main(), ip.AddrFrom(w.Find("crane").Config().Address())).Code
 		return code == note.Loop.String()
 	}
 	from, until := event.Time(l.From*1e9+0.5), event.Time(*l.Until*1e9+0.5)

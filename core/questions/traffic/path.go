@@ -3,6 +3,7 @@
 package traffic
 
 import (
+	"cmp"
 	"net/netip"
 
 	"hellebore/core/ground/ip"
@@ -23,17 +24,26 @@ const maxTTL = 64
 
 // PathHop is what one device on the way does with the packet.
 type PathHop struct {
-	Device  string `json:"device"`
-	AS      uint32 `json:"as,omitempty" doc:"the AS that the device is in"`
-	In      string `json:"in,omitempty" doc:"port it came in on"`
-	Out     string `json:"out,omitempty" doc:"port it leaves by"`
-	Via     string `json:"via,omitempty" doc:"next hop"`
-	Prefix  string `json:"prefix,omitempty" doc:"the longest match"`
-	Source  string `json:"source,omitempty"`
-	Cost    uint32 `json:"cost,omitempty" doc:"of the route"`
-	OutCost uint16 `json:"outCost,omitempty" doc:"OSPF cost of the port it leaves by"`
-	Ways    int    `json:"ways,omitempty" doc:"equal-cost paths there are"`
+	Device string `json:"device"`
+	// Instance and Into are absent for main, and where nothing crosses.
+	Instance string `json:"instance,omitempty" doc:"the routing instance whose table it is, beside main"`
+	Into     string `json:"into,omitempty" doc:"the routing instance into which the packet crosses"`
+	AS       uint32 `json:"as,omitempty" doc:"the AS that the device is in"`
+	In       string `json:"in,omitempty" doc:"port it came in on"`
+	Out      string `json:"out,omitempty" doc:"port it leaves by"`
+	Via      string `json:"via,omitempty" doc:"next hop"`
+	Prefix   string `json:"prefix,omitempty" doc:"the longest match"`
+	Source   string `json:"source,omitempty"`
+	Cost     uint32 `json:"cost,omitempty" doc:"of the route"`
+	OutCost  uint16 `json:"outCost,omitempty" doc:"OSPF cost of the port it leaves by"`
+	Ways     int    `json:"ways,omitempty" doc:"equal-cost paths there are"`
 }
+
+// End is where the path ends, if it does not arrive; nil else.
+func (p *Path) End() *device.Instance { return p.at }
+
+// Ref names the instance that does it: "junction/ferry", or "junction" for main.
+func (h PathHop) Ref() string { return config.InstanceRef(h.Device, h.Instance) }
 
 // Path is the way of packets from one device to another, at one moment.
 type Path struct {
@@ -49,64 +59,66 @@ type Path struct {
 	Port    string      `json:"port,omitempty" doc:"the port behind which it is lost, if it left the device"`
 	Fixes   []facts.Fix `json:"fixes,omitempty" doc:"of a flow that does not arrive: what may mend it"`
 	code    note.Code
+	at      *device.Instance // where it ends, if it does not arrive
 }
 
 // Walk follows the forwarding tables from a device to an address, as packets
 // sent now would go if nothing changed.
-func Walk(w *network.World, from *device.Device, dst ip.Addr) Path { return walk(w, from, dst, 32) }
+func Walk(w *network.World, from *device.Instance, dst ip.Addr) Path { return walk(w, from, dst, 32) }
 
 // walk is Walk to a network: a device that has dst's network of the given
 // length, or a shorter one, on a port of its own is the end of the way.
-func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path {
-	out := Path{From: from.Name(), Dst: dst.String(), Hops: []PathHop{}}
-	src := sourceOf(w, from, dst)
+func walk(w *network.World, from *device.Instance, dst ip.Addr, length uint8) Path {
+	out := Path{From: from.Ref(), Dst: dst.String(), Hops: []PathHop{}}
+	src := from.SourceFor(dst)
 	if src.IsValid() {
 		out.Src = src.String()
 	}
-	d, in := from, ""
+	inst, in := from, ""
 	ases := facts.ASes(w)
-	seen := map[*device.Device]bool{}
+	seen := map[*device.Instance]bool{}
 	fail := func(code note.Code, at *device.Device, a, b string) Path {
-		out.Reason, out.Code, out.StopsAt, out.code = facts.Sentence(code.Info().Text, a, b), code.String(), at.Name(), code
+		out.Reason, out.Code, out.StopsAt, out.code, out.at = facts.Sentence(code.Info().Text, a, b), code.String(), at.Name(), code, inst
 		return out
 	}
 	for ttl := maxTTL; ; ttl-- {
-		hop := PathHop{Device: d.Name(), AS: ases[d], In: in}
+		d := inst.Device()
+		hop := PathHop{Device: d.Name(), Instance: inst.Name(), AS: ases[d], In: in}
 		if !d.Enabled() {
 			out.Hops = append(out.Hops, hop)
 			return fail(note.DeviceDisabled, d, d.Name(), dst.String())
 		}
-		if d.Main().Local(dst) {
+		if inst.Local(dst) {
 			out.Hops = append(out.Hops, hop)
 			out.Arrives = true
 			return out
 		}
-		if d != from && d.Kind() == config.Host {
+		if inst != from && d.Kind() == config.Host {
 			out.Hops = append(out.Hops, hop)
 			return fail(note.NotForThisHost, d, d.Name(), dst.String())
 		}
-		if seen[d] {
+		if seen[inst] {
 			out.Hops = append(out.Hops, hop)
-			return fail(note.Loop, d, d.Name(), dst.String())
+			return fail(note.Loop, d, inst.Ref(), dst.String())
 		}
-		seen[d] = true
-		prefix, h, ok := d.Main().Table().Lookup(w.Shared(), dst)
+		seen[inst] = true
+		prefix, h, ok := inst.Table().Lookup(w.Shared(), dst)
 		if !ok {
 			out.Hops = append(out.Hops, hop)
-			return fail(note.NoRoute, d, d.Name(), dst.String())
+			return fail(note.NoRoute, d, inst.Ref(), dst.String())
 		}
-		s, _ := d.Main().Table().Best(prefix)
+		s, _ := inst.Table().Best(prefix)
 		if s == route.Connected && w.Shared().Prefixes.Prefix(prefix).Len <= length && length < 32 {
 			out.Hops = append(out.Hops, hop)
 			out.Arrives = true
 			return out
 		}
 		hop.Prefix, hop.Source = w.Shared().Prefixes.Prefix(prefix).String(), s.String()
-		hop.Cost = d.Main().Table().Route(s, prefix).Metric
-		set := d.Main().Table().Set(h)
+		hop.Cost = inst.Table().Route(s, prefix).Metric
+		set := inst.Table().Set(h)
 		if set == route.Blackhole {
 			out.Hops = append(out.Hops, hop)
-			return fail(note.Blackholed, d, d.Name(), dst.String())
+			return fail(note.Blackholed, d, inst.Ref(), dst.String())
 		}
 		hops := w.Shared().Sets.Hops(set)
 		way := route.Pick(hops, route.FlowHash(d.Salt(), src, dst, inet.ProtoICMP, 0))
@@ -114,10 +126,19 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 		if way.Gateway.IsValid() {
 			hop.Via = way.Gateway.String()
 		}
-		if v := d.Main().OSPF().Port(way.Port); v.On {
+		if v := inst.OSPF().Port(way.Port); v.On {
 			hop.OutCost = v.Cost
 		}
+		over := d.InstanceOf(way.Port)
+		if over != inst {
+			hop.Into = cmp.Or(over.Name(), config.MainInstance)
+		}
 		out.Hops = append(out.Hops, hop)
+		if over != inst && over.Local(dst) {
+			out.Hops = append(out.Hops, PathHop{Device: d.Name(), Instance: over.Name(), AS: ases[d]})
+			out.Arrives = true
+			return out
+		}
 		to := way.Gateway
 		if !to.IsValid() {
 			to = dst
@@ -127,7 +148,7 @@ func walk(w *network.World, from *device.Device, dst ip.Addr, length uint8) Path
 			out.Port = facts.PortName(d, way.Port)
 			return fail(why, d, facts.PortName(d, way.Port), to.String())
 		}
-		d, in = next, next.Ports()[port].Config.Name
+		inst, in = next.InstanceOf(port), next.Ports()[port].Config.Name
 	}
 }
 
@@ -151,17 +172,6 @@ func across(w *network.World, d *device.Device, port uint32, to ip.Addr) (*devic
 		return far, e.Port, note.None
 	}
 	return nil, 0, note.NoAnswerToARP
-}
-
-// sourceOf is the address that a device would send from: that of the port by
-// which packets to dst leave.
-func sourceOf(w *network.World, d *device.Device, dst ip.Addr) ip.Addr {
-	if _, h, ok := d.Main().Table().Lookup(w.Shared(), dst); ok {
-		if hops := w.Shared().Sets.Hops(d.Main().Table().Set(h)); len(hops) > 0 {
-			return d.Ports()[hops[0].Port].Address()
-		}
-	}
-	return ip.AddrFrom(d.Config().Address())
 }
 
 // Flow is a flow of the lab and its way at one moment.
@@ -189,27 +199,28 @@ func flowPath(w *network.World, from, to string) Path {
 	if !dst.IsValid() {
 		return Path{From: from, To: to, Hops: []PathHop{}, Reason: phrase.Say("%s has no address", to), StopsAt: from}
 	}
-	p := Walk(w, a, dst)
+	p := Walk(w, a.Main(), dst)
 	p.To = to
 	if p.code == note.NoRoute {
-		p.Fixes = fixes.RouteTo(w, w.Find(p.StopsAt), dst)
+		p.Fixes = fixes.RouteTo(w, p.at, dst)
 	} else if !p.Arrives {
-		at := fixes.End{Device: w.Find(p.StopsAt), Port: labtext.ParseRef(p.Port).Port}
+		at := fixes.Of(p.at)
+		at.Port = labtext.ParseRef(p.Port).Port
 		p.Fixes = fixes.For(fixes.Case{World: w, Code: p.code, A: at})
 	}
 	return p
 }
 
-// FlowBetween is the way from a device to an address or a prefix given as text,
-// or to a device by its name.
+// FlowBetween is the way from a device, or one of its instances, to an address or a
+// prefix given as text, or to a device by its name.
 func FlowBetween(w *network.World, from, to string) (Path, error) {
-	d := w.Find(from)
-	if d == nil {
-		return Path{}, phrase.Errorf("there is no device named %s", from)
+	inst, err := facts.InstanceNamed(w, from)
+	if err != nil {
+		return Path{}, err
 	}
 	if p, err := netip.ParsePrefix(to); err == nil && p.Addr().Is4() {
 		prefix := ip.PrefixFrom(p)
-		out := walk(w, d, prefix.Addr, prefix.Len)
+		out := walk(w, inst, prefix.Addr, prefix.Len)
 		out.To = to
 		return out, nil
 	}
@@ -217,7 +228,7 @@ func FlowBetween(w *network.World, from, to string) (Path, error) {
 	if err != nil {
 		return Path{}, err
 	}
-	p := Walk(w, d, dst)
+	p := Walk(w, inst, dst)
 	p.To = to
 	return p, nil
 }

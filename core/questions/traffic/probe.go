@@ -1,6 +1,7 @@
 package traffic
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -10,6 +11,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
 	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -18,7 +20,7 @@ import (
 
 // ProbeRequest is what to send, and how.
 type ProbeRequest struct {
-	From   string // the device that sends
+	From   string // the device that sends, or an instance of it: junction/ferry
 	Source string // one of its addresses; "": the port's by which the packets leave
 	To     string // an address, or the name of a device
 	Count  int    // echo requests to send, one an interval; at least one is sent
@@ -46,6 +48,7 @@ type Reply struct {
 type ProbeStep struct {
 	At      float64 `json:"at" doc:"seconds since the request was sent"`
 	Device  string  `json:"device"`
+	In      string  `json:"in,omitempty" doc:"the routing instance, beside main"`
 	AS      uint32  `json:"as,omitempty" doc:"the AS that the device is in"`
 	Packet  string  `json:"packet" doc:"echo request, echo reply, the ICMP error, or the flags of a TCP segment"`
 	Did     string  `json:"did" doc:"a sentence"`
@@ -87,22 +90,22 @@ func addressOf(w *network.World, to string) (ip.Addr, error) {
 // world to try it on: it is run on from its moment. each, if not nil, is shown
 // each reply as it comes, and ends the probe by saying false.
 func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult, error) {
-	d := w.Find(r.From)
-	if d == nil {
-		return ProbeResult{}, phrase.Errorf("there is no device named %s", r.From)
+	inst, err := facts.InstanceNamed(w, r.From)
+	if err != nil {
+		return ProbeResult{}, err
 	}
 	dst, err := addressOf(w, r.To)
 	if err != nil {
 		return ProbeResult{}, err
 	}
-	if r.Port != 0 && d.Main().Local(dst) {
+	if r.Port != 0 && inst.Local(dst) {
 		return ProbeResult{}, phrase.Errorf("%v is an address of %s itself: it needs no network for that", dst, r.From)
 	}
-	src := sourceOf(w, d, dst)
+	src := inst.SourceFor(dst)
 	if r.Source != "" {
 		a, err := netip.ParseAddr(r.Source)
 		src = ip.AddrFrom(a)
-		if err != nil || w.Owner(src) != d {
+		if err != nil || !inst.Owns(src) {
 			return ProbeResult{}, phrase.Errorf("%s is not an address of %s", r.Source, r.From)
 		}
 	}
@@ -117,7 +120,7 @@ func Probe(w *network.World, r ProbeRequest, each func(Reply) bool) (ProbeResult
 	if each == nil {
 		each = func(Reply) bool { return true }
 	}
-	p := &prober{w: w, d: d, src: src, dst: dst, ases: facts.ASes(w)}
+	p := &prober{w: w, inst: inst, src: src, dst: dst, ases: facts.ASes(w)}
 	out := ProbeResult{From: r.From, Source: src.String(), To: r.To, Address: dst.String(), Replies: []Reply{}}
 	if r.Trace {
 		for ttl := 1; ttl <= 30; ttl++ {
@@ -206,7 +209,7 @@ const probeID = 0
 
 type prober struct {
 	w        *network.World
-	d        *device.Device
+	inst     *device.Instance
 	src, dst ip.Addr
 	ases     map[*device.Device]uint32
 }
@@ -233,17 +236,17 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 		if s.Action == device.Dropped {
 			r.Reason = p.dropWords(s)
 		}
-		if s.Action == device.Delivered && s.Device == p.d.ID() && back && s.Type != inet.EchoRequest {
+		if s.Action == device.Delivered && s.Device == p.inst.Device().ID() && back && s.Type != inet.EchoRequest {
 			rtt := (s.At - start).Seconds()
 			r.RTT, r.By, r.OK = &rtt, s.Src.String(), s.Type == inet.EchoReply
-			if o := w.Owner(s.Src); o != nil {
-				r.Device, r.AS = o.Name(), p.ases[o]
+			if o := w.Holder(p.inst, s.Src); o != nil {
+				r.Device, r.AS = o.Device().Name(), p.ases[o.Device()]
 			}
 			r.Answer = facts.ICMPWords(s.Type, s.Code)
 			finished = true
 		}
 	}
-	p.d.Main().Echo(p.src, p.dst, uint8(ttl), probeID, uint16(seq))
+	p.inst.Echo(p.src, p.dst, uint8(ttl), probeID, uint16(seq))
 	for !finished && w.Now() < start+timeout {
 		if !w.RunNext(start + timeout) {
 			break
@@ -260,7 +263,8 @@ func (p *prober) send(seq, ttl int, timeout event.Time) Reply {
 
 func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 	d := p.w.Device(s.Device)
-	out := ProbeStep{At: (s.At - start).Seconds(), Device: d.Name(), AS: p.ases[d], Packet: packetWords(s)}
+	inst := &d.Instances()[s.Instance]
+	out := ProbeStep{At: (s.At - start).Seconds(), Device: d.Name(), In: inst.Name(), AS: p.ases[d], Packet: packetWords(s)}
 	var b strings.Builder
 	switch s.Action {
 	case device.Delivered:
@@ -281,8 +285,11 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 			b.WriteString(phrase.Say(" to %v", s.Gateway))
 		}
 		if s.Routed {
-			src, _ := d.Main().Table().Best(s.Prefix)
-			b.WriteString(phrase.Say(", by %v (%v)", p.w.Shared().Prefixes.Prefix(s.Prefix), src))
+			src, _ := inst.Table().Best(s.Prefix)
+			b.WriteString(phrase.Say(", by %v (%v)", p.w.Shared().Prefixes.Prefix(s.Prefix), facts.SourceWords(inst, src, s.Prefix)))
+		}
+		if over := d.InstanceOf(s.Out.Index()); over != inst {
+			b.WriteString(phrase.Say(", across into instance %s", cmp.Or(over.Name(), config.MainInstance)))
 		}
 		if s.Paths > 1 {
 			b.WriteString(phrase.Say(", one of %d equal-cost paths", s.Paths))
@@ -295,7 +302,7 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 func (p *prober) dropWords(s device.Fate) string {
 	d := p.w.Device(s.Device)
 	if !s.Out.IsValid() {
-		return facts.Sentence(s.Reason.Info().Text, d.Name(), s.Dst.String())
+		return facts.Sentence(s.Reason.Info().Text, d.Instances()[s.Instance].Ref(), s.Dst.String())
 	}
 	text := facts.Sentence(s.Reason.Info().Text, facts.PortName(d, s.Out.Index()), s.Gateway.String())
 	if fault := p.faultAt(d, s.Out.Index()); fault != "" {

@@ -1,8 +1,10 @@
 package why
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"hellebore/core/ground/event"
@@ -147,12 +149,12 @@ func (a *Answer) neighbour(w *network.World, q Question) {
 }
 
 func concerns(n relations.Neighbour, q Question, port config.PortRef) bool {
-	end := func(e facts.End, name string) bool { return e.Device == name || e.Address == name }
+	end := func(e facts.End, name string) bool { return e.Is(name) || e.Address == name }
 	if q.Port != "" && q.Other == "" {
 		return n.A.Device == port.Device && n.A.Port == port.Port || n.B.Device == port.Device && n.B.Port == port.Port
 	}
 	if q.Other == "" {
-		return (n.A.Device == q.Device || n.B.Device == q.Device) && !n.Up
+		return (n.A.Is(q.Device) || n.B.Is(q.Device)) && !n.Up
 	}
 	return end(n.A, q.Device) && end(n.B, q.Other) || end(n.B, q.Device) && end(n.A, q.Other)
 }
@@ -168,7 +170,7 @@ func (a *Answer) reason(n relations.Neighbour, r facts.Reason) {
 	if r.Remedy != "" {
 		a.fact(facts.Fact{Text: phrase.Say("fix: %s", r.Remedy), View: "text", Place: placeOf(n, n.A, n.B), Fixes: r.Fixes})
 		if p := placeOf(n, n.B, n.A); p != "" {
-			a.fact(facts.Fact{Text: phrase.Say("the other end, %s", n.B.Device), View: "text", Place: p})
+			a.fact(facts.Fact{Text: phrase.Say("the other end, %s", n.B.Name()), View: "text", Place: p})
 		}
 	}
 }
@@ -189,9 +191,9 @@ func placeOf(n relations.Neighbour, own, far facts.End) string {
 	}
 	if n.Protocol == "bgp" {
 		if p, err := netip.ParseAddr(far.Address); err == nil {
-			return labtext.PeerPlace(own.Device, p)
+			return labtext.PeerPlace(own.Name(), p)
 		}
-		return own.Device
+		return own.Name()
 	}
 	return config.PortRef{Device: own.Device, Port: own.Port}.String()
 }
@@ -233,38 +235,43 @@ func (a *Answer) lastState(w *network.World, n relations.Neighbour) {
 
 func (a *Answer) route(w *network.World, q Question) {
 	if q.Device != "" {
-		a.routeAt(w, w.Find(q.Device), q.Prefix)
+		if inst, err := facts.InstanceNamed(w, q.Device); err == nil {
+			a.routeAt(w, inst, q.Prefix)
+		}
 		return
 	}
-	var has, lacks []string
-	for _, d := range w.Devices() {
-		if d.Gone() || d.Kind() != config.Router {
+	var has, lacks []*device.Instance
+	for _, inst := range facts.AllInstances(w) {
+		if inst.Device().Kind() != config.Router {
 			continue
 		}
-		if _, _, ok := d.Main().Table().Lookup(w.Shared(), ip.AddrFrom(q.Prefix.Addr())); ok {
-			has = append(has, d.Name())
+		if _, _, ok := inst.Table().Lookup(w.Shared(), ip.AddrFrom(q.Prefix.Addr())); ok {
+			has = append(has, inst)
 		} else {
-			lacks = append(lacks, d.Name())
+			lacks = append(lacks, inst)
 		}
 	}
 	a.Says = phrase.Say("%d routers have a route to %v, %d have none", len(has), q.Prefix, len(lacks))
 	if len(lacks) > 0 {
 		a.notOriginated(w, q.Prefix)
 	}
-	for _, name := range append(lacks[:min(len(lacks), 6)], has[:min(len(has), 6)]...) {
-		story := tables.Explain(w, w.Find(name), q.Prefix)
-		a.fact(facts.Fact{Text: story.Answer, View: "routes", Who: name, To: q.Prefix.String()})
+	for _, inst := range append(lacks[:min(len(lacks), 6)], has[:min(len(has), 6)]...) {
+		story := tables.Explain(w, inst, q.Prefix)
+		a.fact(facts.Fact{Text: story.Answer, View: "routes", Who: inst.Ref(), To: q.Prefix.String()})
+		for _, says := range tables.Crossings(w, inst, ip.PrefixFrom(q.Prefix)) {
+			a.fact(facts.Fact{Text: says, View: "routes", Who: inst.Ref(), To: q.Prefix.String()})
+		}
 	}
 }
 
 // notOriginated says which routers are to originate a prefix, or one of which it is a
 // part, and have no route for exactly that.
 func (a *Answer) notOriginated(w *network.World, p netip.Prefix) {
-	for _, d := range w.Devices() {
-		if d.Gone() || !d.Main().BGP().Running() {
+	for _, inst := range facts.AllInstances(w) {
+		if !inst.BGP().Running() {
 			continue
 		}
-		for _, s := range tables.NotOriginated(w, d) {
+		for _, s := range tables.NotOriginated(w, inst) {
 			if o, err := netip.ParsePrefix(s.Prefixes[0]); err != nil || !o.Overlaps(p) {
 				continue
 			}
@@ -275,11 +282,12 @@ func (a *Answer) notOriginated(w *network.World, p netip.Prefix) {
 	}
 }
 
-func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
-	story := tables.Explain(w, d, p)
+func (a *Answer) routeAt(w *network.World, inst *device.Instance, p netip.Prefix) {
+	d := inst.Device()
+	story := tables.Explain(w, inst, p)
 	a.Says = story.Answer
 	for _, c := range story.Candidates {
-		words := phrase.Say("%s from %s", c.Prefix, c.Source)
+		words := phrase.Say("%s from %s", c.Prefix, cmp.Or(c.Origin, c.Source))
 		if c.Kind != "" {
 			words += ", " + c.Kind
 		}
@@ -288,34 +296,38 @@ func (a *Answer) routeAt(w *network.World, d *device.Device, p netip.Prefix) {
 			verdict = phrase.Text("won: ")
 		}
 		a.code(c.Code)
-		f := facts.Fact{Text: words + ", " + verdict + c.Why, View: "routes", Who: d.Name(), To: c.Prefix}
+		f := facts.Fact{Text: words + ", " + verdict + c.Why, View: "routes", Who: inst.Ref(), To: c.Prefix}
 		if c.Source == route.Static.String() {
-			f.Place = d.Name()
+			f.Place = inst.Ref()
 		}
 		a.fact(f)
 		for _, s := range c.CostSum {
-			a.fact(facts.Fact{Text: phrase.Say("cost: %s", s), View: "database", Who: d.Name()})
+			a.fact(facts.Fact{Text: phrase.Say("cost: %s", s), View: "database", Who: inst.Ref()})
 		}
 	}
 	if len(story.Candidates) == 0 {
 		a.notOriginated(w, p)
 	}
 	for _, s := range story.Also {
-		a.fact(facts.Fact{Text: s, View: "routes", Who: d.Name(), To: p.String()})
+		a.fact(facts.Fact{Text: s, View: "routes", Who: inst.Ref(), To: p.String()})
 	}
-	for _, r := range paths.PathsTo(w, p, d.Name()).Routers {
-		a.paths(r, p)
+	for _, r := range paths.PathsTo(w, p, inst.Ref()).Routers {
+		if r.Device == inst.Ref() {
+			a.paths(r, p)
+		}
 	}
 	if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p)); ok {
 		if n, ok := last(w, d.ID(),
-			func(n note.Note) bool { return n.Kind == note.RouteChanged && uint32(n.A) == id }); ok {
-			a.event(w, n, "timeline", d.Name(), p.String())
+			func(n note.Note) bool {
+				return n.Kind == note.RouteChanged && n.Instance == inst.Number() && uint32(n.A) == id
+			}); ok {
+			a.event(w, n, "timeline", inst.Ref(), p.String())
 			at := n.At
 			if n, ok := last(w, d.ID(), func(n note.Note) bool {
 				return n.At <= at && (n.Kind == note.SPFRun || n.Kind == note.UpdateReceived ||
 					n.Kind == note.PortUp || n.Kind == note.PortDown)
 			}); ok {
-				a.event(w, n, "timeline", d.Name(), "")
+				a.event(w, n, "timeline", inst.Ref(), "")
 			}
 		}
 	}
@@ -370,28 +382,39 @@ func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.Pol
 }
 
 func (a *Answer) sent(w *network.World, q Question) error {
-	d := w.Find(q.Device)
-	if !d.Main().BGP().Running() {
+	inst, err := facts.InstanceNamed(w, q.Device)
+	if err != nil {
+		return err
+	}
+	among := []*device.Instance{inst}
+	if inst.Name() == "" { // a device alone is any of its instances
+		among = facts.Instances(inst.Device())
+	}
+	if !slices.ContainsFunc(among, func(i *device.Instance) bool { return i.BGP().Running() }) {
 		a.Says = phrase.Say("BGP does not run on %s", q.Device)
 		a.fact(facts.Fact{Text: a.Says, View: "text", Place: q.Device})
 		return nil
 	}
 	var peer *bgp.PeerView
-	d.Main().BGP().Peers(func(v bgp.PeerView) {
-		if v.Address.String() == q.Other || facts.PeerName(w, v) == q.Other {
-			peer = &v
-		}
-	})
+	for _, i := range among {
+		i.BGP().Peers(func(v bgp.PeerView) {
+			if peer == nil && (v.Address.String() == q.Other || facts.PeerName(w, i, v) == q.Other) {
+				peer, inst = &v, i
+			}
+		})
+	}
+	q.Device = inst.Ref()
 	if peer == nil {
 		a.Says = phrase.Say("%s has no peer %s", q.Device, q.Other)
 		a.fact(facts.Fact{Text: phrase.Say("the peers of %s", q.Device), View: "neighbours", Who: q.Device, Place: q.Device})
 		return nil
 	}
-	stories := paths.PathsTo(w, q.Prefix, q.Device).Routers
+	stories := slices.DeleteFunc(paths.PathsTo(w, q.Prefix, q.Device).Routers,
+		func(r paths.RouterPaths) bool { return r.Device != q.Device })
 	if len(stories) == 0 {
 		a.Says = phrase.Say("%s has no path to %v, so there is nothing to send", q.Device, q.Prefix)
 		a.notOriginated(w, q.Prefix)
-		a.routeAt(w, d, q.Prefix)
+		a.routeAt(w, inst, q.Prefix)
 		return nil
 	}
 	r := stories[0]
@@ -408,7 +431,7 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		a.fact(facts.Fact{Text: phrase.Say("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths",
 			Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
 		a.policy(s.Export, func(name string) *paths.PolicyTrace {
-			return paths.PolicyTowards(w, d, *peer, q.Prefix,
+			return paths.PolicyTowards(w, inst, *peer, q.Prefix,
 				name)
 		})
 		if s.Remedy != "" {
@@ -427,29 +450,32 @@ func (a *Answer) path(w *network.World, q Question) error {
 	}
 	var names []string
 	for i, h := range p.Hops {
-		names = append(names, h.Device)
+		names = append(names, h.Ref())
 		if h.Out == "" {
 			continue
 		}
-		words := phrase.Say("%s sends it out of %s", h.Device, h.Out)
+		words := phrase.Say("%s sends it out of %s", h.Ref(), h.Out)
 		if i+1 < len(p.Hops) {
-			words += phrase.Say(" to %s", p.Hops[i+1].Device)
+			words += phrase.Say(" to %s", p.Hops[i+1].Ref())
 		}
 		words += phrase.Say(": %s is the longest match, from %s", h.Prefix, h.Source)
+		if h.Into != "" {
+			words += phrase.Say(", across into instance %s", h.Into)
+		}
 		if h.Cost > 0 {
 			words += phrase.Say(", cost %d", h.Cost)
 		}
 		if h.Ways > 1 {
 			words += phrase.Say("; one of %d equal-cost paths, picked by a hash of the flow", h.Ways)
 		}
-		a.fact(facts.Fact{Text: words, View: "routes", Who: h.Device, To: h.Prefix})
-		if d := w.Find(h.Device); d != nil && d.Kind() == config.Router {
+		a.fact(facts.Fact{Text: words, View: "routes", Who: h.Ref(), To: h.Prefix})
+		if inst, err := facts.InstanceNamed(w, h.Ref()); err == nil && inst.Device().Kind() == config.Router {
 			prefix, _ := netip.ParsePrefix(h.Prefix)
-			for _, c := range tables.Explain(w, d, prefix).Candidates {
+			for _, c := range tables.Explain(w, inst, prefix).Candidates {
 				if !c.Won && c.Prefix == h.Prefix {
 					a.code(c.Code)
-					a.fact(facts.Fact{Text: phrase.Say("%s does not use its route from %s: %s", h.Device, c.Source,
-						c.Why), View: "routes", Who: h.Device, To: h.Prefix})
+					a.fact(facts.Fact{Text: phrase.Say("%s does not use its route from %s: %s", h.Ref(), cmp.Or(c.Origin, c.Source),
+						c.Why), View: "routes", Who: h.Ref(), To: h.Prefix})
 				}
 			}
 		}
@@ -460,9 +486,9 @@ func (a *Answer) path(w *network.World, q Question) error {
 		a.Says += phrase.Say(": it does not arrive: %s", p.Reason)
 		a.code(p.Code)
 		a.fact(facts.Fact{Text: p.Reason, View: "routes", Who: p.StopsAt, To: p.Dst})
-		if d := w.Find(p.StopsAt); d != nil {
+		if at := p.End(); at != nil {
 			if dst, err := netip.ParseAddr(p.Dst); err == nil {
-				for _, s := range tables.Explain(w, d, netip.PrefixFrom(dst, 32)).Also {
+				for _, s := range tables.Explain(w, at, netip.PrefixFrom(dst, 32)).Also {
 					a.fact(facts.Fact{Text: s, View: "routes", Who: p.StopsAt, To: p.Dst})
 				}
 			}

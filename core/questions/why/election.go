@@ -24,7 +24,7 @@ func (a *Answer) election(w *network.World, q Question) {
 			m, _, joined := w.MediumOf(d.ID(), uint32(i))
 			named := q.Segment == "" || joined && m.Name == q.Segment
 			port := facts.PortName(d, uint32(i))
-			if e, in := tables.ElectionAt(d.Main().OSPF(), uint32(i)); in && named && (q.Port == "" || q.Port == port) {
+			if e, in := tables.ElectionAt(d.InstanceOf(uint32(i)).OSPF(), uint32(i)); in && named && (q.Port == "" || q.Port == port) {
 				a.electionAt(w, d, uint32(i), e)
 				found = true
 			}
@@ -38,9 +38,10 @@ func (a *Answer) election(w *network.World, q Question) {
 func (a *Answer) electionAt(w *network.World, d *device.Device, i uint32, e tables.Election) {
 	port := facts.PortName(d, i)
 	own := d.Ports()[i].Address()
-	name := func(x ip.Addr) string { return facts.AddressWords(w, x) }
+	inst := d.InstanceOf(i)
+	name := func(x ip.Addr) string { return facts.AddressWords(w, inst, x) }
 	var says []string
-	role := d.Main().OSPF().Port(i).State.String()
+	role := inst.OSPF().Port(i).State.String()
 	says = append(says, phrase.Say("%s is %s", port, role))
 	var dr, bdr, me tables.Standing
 	for _, s := range e.List {
@@ -66,10 +67,11 @@ func (a *Answer) electionAt(w *network.World, d *device.Device, i uint32, e tabl
 			text += phrase.Text("; with priority 0 it is never elected (RFC 2328 9.4)")
 		}
 		f := facts.Fact{Text: text, View: "ports"}
-		if far := w.Owner(s.Address); far != nil {
+		if at := w.Holder(inst, s.Address); at != nil {
+			far := at.Device()
 			f.Who = far.Name()
 			for k := range far.Ports() {
-				if far.Ports()[k].Address() == s.Address {
+				if far.Ports()[k].Address() == s.Address && far.InstanceOf(uint32(k)) == at {
 					f.Who = facts.PortName(far, uint32(k))
 					f.Place = config.PortRef{Device: far.Name(), Port: far.Ports()[k].Config.Name}.String()
 				}
@@ -80,7 +82,7 @@ func (a *Answer) electionAt(w *network.World, d *device.Device, i uint32, e tabl
 	if me.DR || !dr.Address.IsValid() {
 		return
 	}
-	holder := w.Owner(dr.Address)
+	holder := w.Holder(inst, dr.Address)
 	if holder == nil {
 		return
 	}
@@ -90,13 +92,13 @@ func (a *Answer) electionAt(w *network.World, d *device.Device, i uint32, e tabl
 			best = max(best, s.Priority)
 		}
 	}
-	text := phrase.Say("fix: a DR is never pre-empted. Give %s the highest priority, then restart OSPF on %s", port, holder.Name())
+	text := phrase.Say("fix: a DR is never pre-empted. Give %s the highest priority, then restart OSPF on %s", port, holder.Ref())
 	fixes := []facts.Fix{{Edits: []string{fmt.Sprintf("%s ospf priority %d", port, min(int(best)+1, 255))},
-		Action: "restart ospf on " + holder.Name()}}
-	if next := w.Owner(bdr.Address); !me.BDR && next != nil {
+		Action: "restart ospf on " + holder.Ref()}}
+	if next := w.Holder(inst, bdr.Address); !me.BDR && next != nil {
 		// The BDR takes the place of the DR first (RFC 2328 9.4).
-		text += phrase.Say(", and after that on %s, which takes its place", next.Name())
-		fixes = append(fixes, facts.Fix{Action: "restart ospf on " + next.Name()})
+		text += phrase.Say(", and after that on %s, which takes its place", next.Ref())
+		fixes = append(fixes, facts.Fix{Action: "restart ospf on " + next.Ref()})
 	}
 	a.fact(facts.Fact{Text: text, View: "text", Fixes: fixes,
 		Place: config.PortRef{Device: d.Name(), Port: d.Ports()[i].Config.Name}.String()})

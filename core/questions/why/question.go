@@ -86,7 +86,7 @@ func examples(w *network.World) string {
 		}
 		designates := false
 		for i := range d.Ports() {
-			_, in := tables.ElectionAt(d.Main().OSPF(), uint32(i))
+			_, in := tables.ElectionAt(d.InstanceOf(uint32(i)).OSPF(), uint32(i))
 			designates = designates || in
 		}
 		if designates {
@@ -94,20 +94,20 @@ func examples(w *network.World) string {
 			break
 		}
 	}
-	for _, d := range w.Devices() {
-		prefixes := d.Main().Prefixes()
-		if d.Gone() || d.Kind() != config.Router || len(prefixes) == 0 {
+	for _, inst := range facts.AllInstances(w) {
+		prefixes := inst.Prefixes()
+		if inst.Device().Kind() != config.Router || len(prefixes) == 0 {
 			continue
 		}
-		out = append(out, "why "+w.Shared().Prefixes.Prefix(prefixes[0]).String()+" on "+d.Name())
+		out = append(out, "why "+w.Shared().Prefixes.Prefix(prefixes[0]).String()+" on "+inst.Ref())
 		break
 	}
-	for _, d := range w.Devices() {
+	for _, inst := range facts.AllInstances(w) {
 		peer := ""
-		s := d.Main().BGP()
-		s.Peers(func(v bgp.PeerView) { peer = facts.PeerName(w, v) })
-		if id := firstChosen(s); !d.Gone() && peer != "" && id < s.Prefixes() {
-			out = append(out, "why is "+w.Shared().Prefixes.Prefix(id).String()+" not sent to "+peer+" by "+d.Name())
+		s := inst.BGP()
+		s.Peers(func(v bgp.PeerView) { peer = facts.PeerName(w, inst, v) })
+		if id := firstChosen(s); peer != "" && id < s.Prefixes() {
+			out = append(out, "why is "+w.Shared().Prefixes.Prefix(id).String()+" not sent to "+peer+" by "+inst.Ref())
 			break
 		}
 	}
@@ -217,7 +217,14 @@ func (h *heard) name(w *network.World, word string) string {
 		h.prefixes = append(h.prefixes, netip.PrefixFrom(a, 32))
 		return word
 	}
-	if device, peer, ok := strings.Cut(word, "/"); ok && w.Find(device) != nil {
+	if device, rest, ok := strings.Cut(word, "/"); ok && w.Find(device) != nil {
+		instance, peer, _ := strings.Cut(rest, "/")
+		if _, err := netip.ParseAddr(instance); err == nil {
+			instance, peer = "", rest
+		}
+		if inst, err := facts.InstanceNamed(w, device+"/"+instance); err == nil {
+			device = inst.Ref()
+		}
 		h.devices, h.peer = append(h.devices, device), peer
 		return device
 	}

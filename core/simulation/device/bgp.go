@@ -22,7 +22,7 @@ func (inst *Instance) syncBGP() {
 		inst.bgp.Gone(inst, note.DeviceDisabled)
 		return
 	}
-	inst.bgp.Configure(inst, inst.device.config.BGP, inst.device.env.Book(), inst.routerID())
+	inst.bgp.Configure(inst, inst.config().BGP, inst.device.env.Book(), inst.routerID())
 	inst.bgp.LinksChanged(inst)
 }
 
@@ -89,6 +89,7 @@ func (inst *Instance) runBGP() {
 // The table calls GatewayChanged and InteriorChanged.
 func (inst *Instance) GatewayChanged(gateway uint32) { inst.moved = append(inst.moved, gateway) }
 func (inst *Instance) InteriorChanged(prefix uint32) {
+	inst.crosses(prefix)
 	if inst.bgp.Running() {
 		inst.touched = append(inst.touched, prefix)
 	}
@@ -150,10 +151,19 @@ func (inst *Instance) SourceTo(a ip.Addr) ip.Addr {
 	shared := inst.Shared()
 	if _, hop, ok := inst.table.Lookup(shared, a); ok {
 		if hops := shared.Sets.Hops(inst.table.Set(hop)); len(hops) > 0 {
-			return inst.device.ports[hops[0].Port].addr
+			return inst.AddressBy(hops[0].Port)
 		}
 	}
 	return ip.Addr{}
+}
+
+// AddressBy is the address that packets of this instance have when they leave by a port:
+// the port's, but where they cross into another instance the instance's own.
+func (inst *Instance) AddressBy(port uint32) ip.Addr {
+	if inst.device.ports[port].instance == inst.number {
+		return inst.device.ports[port].addr
+	}
+	return ip.AddrFrom(inst.device.config.AddressIn(inst.name))
 }
 
 // PortAddress is the address of a port that is up.
@@ -184,6 +194,7 @@ func (inst *Instance) SameNetwork(a, b ip.Addr) bool {
 
 // PutBGP takes a route from BGP.
 func (inst *Instance) PutBGP(prefix uint32, b bgp.Route) {
+	inst.crosses(prefix) // its attributes may be others, though the route is the same
 	r := route.Route{}
 	if b.Present {
 		r = route.Route{Metric: b.MED, Tag: b.PeerAS, Present: true, Preference: b.Preference}
@@ -232,12 +243,20 @@ func (inst *Instance) AnyInUse(p *policy.Policy) bool {
 	return false
 }
 
-// SourceRouteType is the kind of a route, in words, for policies.
-func (inst *Instance) SourceRouteType(s route.Source, r route.Route) string {
-	switch {
-	case s == route.OSPF:
+// SourceRouteType is the kind of a route for a prefix, in words, for policies: of a taken
+// route that of the route that it was.
+func (inst *Instance) SourceRouteType(s route.Source, prefix uint32, r route.Route) string {
+	if s == route.Taken {
+		s = inst.taken.Get(prefix).Source
+	}
+	return typeWords(s, r)
+}
+
+func typeWords(s route.Source, r route.Route) string {
+	switch s {
+	case route.OSPF:
 		return ospf.KindNames[r.Kind]
-	case s == route.BGP:
+	case route.BGP:
 		return bgp.KindNames[r.Kind]
 	}
 	return "local"

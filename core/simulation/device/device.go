@@ -46,6 +46,7 @@ const (
 	FrameArrives event.Kind = 1 + iota // the world's: a frame for port A
 	arpTimer
 	decideAgain
+	crossAgain
 )
 
 // Port is a port's configuration and state. A port that was taken out of the
@@ -77,6 +78,10 @@ type Device struct {
 	arp       []neighbour
 	seq       uint64
 	env       Env
+	// Prefixes whose routes may cross between instances otherwise now, and whether that
+	// goes on in an event of its own.
+	crossing     []uint32
+	crossesAgain bool
 }
 
 // New makes a device that has no configuration yet.
@@ -97,6 +102,7 @@ func (d *Device) CloneTo(to *Device, instances []Instance, env Env) {
 		d.instances[i].cloneTo(&to.instances[i], to)
 	}
 	to.arp = append([]neighbour(nil), d.arp...)
+	to.crossing = slices.Clone(d.crossing)
 }
 
 // ID is the device's number in its world; Name and Kind are as configured.
@@ -185,6 +191,7 @@ func (p *Port) Address() ip.Addr { return p.addr }
 func (d *Device) Configure(c config.Device) {
 	old := d.config
 	d.config, d.gone = c, false
+	d.configureInstances()
 	for now, was := range config.RenamedPorts(old.Ports, c.Ports) {
 		if i, ok := d.Port(was); ok {
 			d.ports[i].Config.Name = now
@@ -206,6 +213,9 @@ func (d *Device) Configure(c config.Device) {
 			i = uint32(len(d.ports) - 1)
 		}
 		d.ports[i].Gone = false
+		if inst := d.Instance(pc.Instance); inst != nil {
+			d.move(i, inst.number)
+		}
 		d.ports[i].Config = pc
 	}
 	for i := range d.ports {
@@ -215,9 +225,10 @@ func (d *Device) Configure(c config.Device) {
 			p.parent = store.RefTo(parent)
 		}
 	}
-	if old.RouterID != c.RouterID {
-		for i := range d.instances {
-			d.instances[i].routerIDChanged()
+	for i := range d.instances {
+		inst := &d.instances[i]
+		if was := old.Instance(inst.name); was == nil || was.RouterID != inst.config().RouterID {
+			inst.routerIDChanged()
 		}
 	}
 	d.sync()
@@ -227,6 +238,9 @@ func (d *Device) Configure(c config.Device) {
 func (d *Device) Remove() {
 	d.gone = true
 	d.config.Statics = nil
+	for i := range d.config.Instances {
+		d.config.Instances[i].Statics = nil
+	}
 	d.sync()
 }
 
@@ -252,6 +266,7 @@ func (d *Device) sync() {
 	for i := range d.instances {
 		d.instances[i].sync()
 	}
+	d.crossAll()
 }
 
 // syncPort brings one port's address and state into effect.
@@ -339,6 +354,12 @@ func (d *Device) Handle(e *event.Event) {
 		d.InstanceOf(e.A).settle()
 		return
 	}
+	if e.Kind == crossAgain {
+		d.crossesAgain = false
+		d.Calm().End()
+		d.cross()
+		return
+	}
 	inst := &d.instances[e.Instance]
 	inst.handle(e)
 	inst.settle()
@@ -374,6 +395,9 @@ func (d *Device) Account() (pending, watched int) {
 	for i := range d.instances {
 		p, n := d.instances[i].account()
 		pending, watched = pending+p, watched+n
+	}
+	if d.crossesAgain {
+		pending++
 	}
 	for i := range d.arp {
 		if d.arp[i].timer.Running() {

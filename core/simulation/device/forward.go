@@ -38,6 +38,7 @@ type Fate struct {
 	Code      uint8
 	ID, Seq   uint16    // of the echo, or of the echo that an error quotes
 	Protocol  uint8     // of the packet: ICMP, or TCP, of which Type are the flags, ID and Seq the ports
+	Instance  uint16    // of the device, that did it
 	In        store.Ref // port it came in on; none if made here
 	Out       store.Ref // port it left by; none if it did not
 	Gateway   ip.Addr
@@ -126,7 +127,7 @@ func (inst *Instance) receiveIP(port uint32, b []byte) {
 
 // deliver takes a packet for one of this device's addresses.
 func (inst *Instance) deliver(in store.Ref, p *inet.Packet) {
-	inst.device.trace(p, Fate{Action: Delivered, In: in})
+	inst.trace(p, Fate{Action: Delivered, In: in})
 	switch p.Protocol {
 	case inet.ProtoOSPF:
 		if in.IsValid() {
@@ -176,7 +177,7 @@ func (inst *Instance) forward(in store.Ref, p *inet.Packet, class event.Class) {
 		step.Action = Sent
 	}
 	if inst.Local(p.Dst) {
-		inst.device.trace(p, step)
+		inst.trace(p, step)
 		inst.deliver(noPort, p)
 		return
 	}
@@ -199,7 +200,12 @@ func (inst *Instance) forward(in store.Ref, p *inet.Packet, class event.Class) {
 	if !to.IsValid() {
 		to, step.Connected = p.Dst, true
 	}
-	inst.device.trace(p, step)
+	inst.trace(p, step)
+	// Where the packet crosses into another instance, it may be for one of that one's addresses.
+	if over := inst.device.InstanceOf(way.Port); over != inst && over.Local(p.Dst) {
+		over.deliver(noPort, p)
+		return
+	}
 	inst.device.output(way.Port, to, p.Append(nil), class)
 }
 
@@ -216,7 +222,7 @@ func (inst *Instance) dropAt(b []byte, why note.Code, in, out store.Ref, gateway
 	}
 	inst.Note(note.Note{Kind: note.PacketDropped, Port: notePort(in), A: uint64(inst.Shared().Addrs.ID(p.Dst)),
 		B: uint64(inst.Shared().Addrs.ID(p.Src)), Reason: why})
-	inst.device.trace(&p, Fate{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
+	inst.trace(&p, Fate{Action: Dropped, Reason: why, In: in, Out: out, Gateway: gateway})
 }
 
 // unreachable drops a packet and sends its source the reason, unless it was itself an
@@ -247,7 +253,7 @@ func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in store.R
 		src = inst.device.ports[in.Index()].addr
 	}
 	if !src.IsValid() {
-		src = inst.sourceFor(p.Src)
+		src = inst.SourceFor(p.Src)
 	}
 	if !src.IsValid() {
 		return
@@ -256,9 +262,9 @@ func (inst *Instance) tellSource(b []byte, why note.Code, code uint8, in store.R
 	inst.forward(noPort, &reply, event.Pending)
 }
 
-// sourceFor is the address of the port by which packets to a leave, or of the
+// SourceFor is the address of the port by which packets to a leave, or of the
 // first loopback for one of our own addresses.
-func (inst *Instance) sourceFor(a ip.Addr) ip.Addr {
+func (inst *Instance) SourceFor(a ip.Addr) ip.Addr {
 	if inst.Local(a) {
 		return a
 	}
@@ -266,17 +272,17 @@ func (inst *Instance) sourceFor(a ip.Addr) ip.Addr {
 	_, hop, ok := inst.table.Lookup(shared, a)
 	if ok {
 		if hops := shared.Sets.Hops(inst.table.Set(hop)); len(hops) > 0 {
-			return inst.device.ports[hops[0].Port].addr
+			return inst.AddressBy(hops[0].Port)
 		}
 	}
-	return ip.AddrFrom(inst.device.config.Address())
+	return ip.AddrFrom(inst.device.config.AddressIn(inst.name))
 }
 
 // Echo sends an ICMP echo request. A src of 0 lets the device choose: the
 // address of the port by which it leaves.
 func (inst *Instance) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
 	if !src.IsValid() {
-		src = inst.sourceFor(dst)
+		src = inst.SourceFor(dst)
 	}
 	m := inet.ICMP{Type: inet.EchoRequest, ID: id, Seq: seq, Data: make([]byte, 32)}
 	p := inet.Packet{TTL: ttl, Protocol: inet.ProtoICMP, ID: seq, Src: src, Dst: dst, Payload: m.Append(nil)}
@@ -285,10 +291,12 @@ func (inst *Instance) Echo(src, dst ip.Addr, ttl uint8, id, seq uint16) {
 }
 
 // trace passes on to whoever traces what became of an ICMP or TCP packet.
-func (d *Device) trace(p *inet.Packet, s Fate) {
+func (inst *Instance) trace(p *inet.Packet, s Fate) {
+	d := inst.device
 	if !d.env.Tracing() {
 		return
 	}
+	s.Instance = inst.number
 	s.Protocol = p.Protocol
 	if p.Protocol == inet.ProtoTCP {
 		if g, ok := wire.Read(p.Payload, p.Src, p.Dst); ok {

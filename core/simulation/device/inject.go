@@ -16,7 +16,7 @@ import (
 // syncAreas gives OSPF its areas and what to announce from outside.
 func (inst *Instance) syncAreas() {
 	var areas []ospf.AreaConfig
-	for _, a := range inst.device.config.OSPF.Areas {
+	for _, a := range inst.config().OSPF.Areas {
 		c := ospf.AreaConfig{ID: a.ID, Stub: a.Stub, NSSA: a.NSSA, NoSummary: a.NoSummary, Translate: a.Translate,
 			DefaultCost: a.DefaultCost,
 			Joins:       joinsOf(a.Summaries)}
@@ -32,7 +32,7 @@ func (inst *Instance) syncAreas() {
 // syncExternals makes of the table what OSPF announces from outside. A route is
 // announced while it is the one in use; OSPF's own never are.
 func (inst *Instance) syncExternals() {
-	o := &inst.device.config.OSPF
+	o := &inst.config().OSPF
 	if len(o.Injects) == 0 && !o.Default.On {
 		inst.ospf.SetExternals(inst, nil, nil)
 		return
@@ -91,6 +91,9 @@ func (inst *Instance) injects(i *config.Inject, source route.Source, id uint32, 
 		}
 	}
 	e = external(p, i.External)
+	if source == route.Taken && e.Tag == 0 {
+		e.Tag = inst.table.Route(source, id).Tag // what the take said goes with the route
+	}
 	e.Forward = inst.forwardingAddress(id)
 	if through := inst.device.env.Book().Policy(i.Through); i.Policy && through != nil {
 		r := inst.policyRoute(source, id, p)
@@ -125,8 +128,15 @@ func (inst *Instance) forwardingAddress(id uint32) ip.Addr {
 // policyRoute is a route of the table as a policy is asked about it.
 func (inst *Instance) policyRoute(source route.Source, id uint32, p ip.Prefix) policy.Route {
 	r := inst.table.Route(source, id)
-	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: inst.SourceRouteType(source, r),
-		Tag: r.Tag, Metric: r.Metric, LocalAS: inst.device.config.BGP.AS}
+	out := policy.Route{Prefix: p, Attrs: &attr.Set{}, Source: source.String(), Type: inst.SourceRouteType(source, id, r),
+		Tag: r.Tag, Metric: r.Metric, LocalAS: inst.config().BGP.AS, Instance: inst.OriginName(source, id)}
+	if source == route.Taken {
+		t := inst.taken.Get(id)
+		out.Neighbour = t.Neighbour
+		if t.Attrs != 0 {
+			out.Attrs = inst.Attrs().Get(t.Attrs)
+		}
+	}
 	if a, neighbour := inst.bgp.BestAttributes(id); a != 0 && source == route.BGP {
 		out.Attrs, out.Neighbour = inst.Attrs().Get(a), neighbour
 	}

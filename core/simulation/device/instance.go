@@ -7,6 +7,8 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/store"
+	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
@@ -19,9 +21,13 @@ const Main = 0
 // Instance is a routing instance (RFC 8529's network instance): a table, an OSPF
 // process, a BGP speaker and TCP of its own. A port is in exactly one; addresses
 // are looked up among the ports of the instance, and packets that come in by one
-// of them are forwarded by its table. Today a device has one, main.
+// of them are forwarded by its table. An instance that was taken out of the
+// configuration keeps its place, Gone.
 type Instance struct {
 	number   uint16  // in its device
+	name     string  // "" for main
+	place    int     // among the instances of the configuration, from 1; 0 for main
+	gone     bool    // it is no more
 	device   *Device // that it belongs to
 	table    route.Table
 	ospf     ospf.Process
@@ -33,6 +39,35 @@ type Instance struct {
 	changed  bool     // the table, since the externals were made of it
 	// depending says that the table changed since BGP looked at what it depends on.
 	depending bool
+	taken     store.Paged[Taking] // by prefix: where its taken routes come from
+}
+
+// Name is the instance's name, "" for main; Number its place in the device. Gone says
+// whether it was taken out of the configuration.
+func (inst *Instance) Name() string   { return inst.name }
+func (inst *Instance) Number() uint16 { return inst.number }
+func (inst *Instance) Gone() bool     { return inst.gone }
+
+// Ref names the instance: "junction/ferry", or "junction" for main.
+func (inst *Instance) Ref() string { return config.InstanceRef(inst.device.config.Name, inst.name) }
+
+// Device is the device that the instance is of.
+func (inst *Instance) Device() *Device { return inst.device }
+
+// Config is the instance's configuration in force.
+func (inst *Instance) Config() *config.Routing { return inst.config() }
+
+// nothing is the configuration of an instance that is gone.
+var nothing config.Routing
+
+func (inst *Instance) config() *config.Routing {
+	switch {
+	case inst.gone:
+		return &nothing
+	case inst.place == 0:
+		return &inst.device.config.Routing
+	}
+	return &inst.device.config.Instances[inst.place-1].Routing
 }
 
 // Main is the instance that every device has; for reading, as are its parts.
@@ -43,6 +78,45 @@ func (d *Device) Main() *Instance { return &d.instances[Main] }
 func (d *Device) InstanceOf(port uint32) *Instance { return &d.instances[d.ports[port].instance] }
 func (d *Device) Instances() []Instance            { return d.instances }
 
+// Instance is an instance by name, "" for main; nil if there is none.
+func (d *Device) Instance(name string) *Instance {
+	for i := range d.instances {
+		if inst := &d.instances[i]; inst.name == name && !inst.gone {
+			return inst
+		}
+	}
+	return nil
+}
+
+// configureInstances gives every instance of the configuration its place.
+func (d *Device) configureInstances() {
+	for i := range d.instances[1:] {
+		d.instances[i+1].gone, d.instances[i+1].place = true, 0
+	}
+	for k := range d.config.Instances {
+		name := d.config.Instances[k].Name
+		i := slices.IndexFunc(d.instances, func(x Instance) bool { return x.name == name })
+		if i < 0 {
+			i = len(d.instances)
+			d.instances = append(d.instances, Instance{number: uint16(i), name: name, device: d})
+		}
+		d.instances[i].gone, d.instances[i].place = false, k+1
+	}
+}
+
+// move puts a port into an instance: it goes down in the one and comes up in the other.
+func (d *Device) move(i uint32, to uint16) {
+	p := &d.ports[i]
+	if p.instance == to {
+		return
+	}
+	from, gone := d.InstanceOf(i), p.Gone
+	p.Gone = true
+	d.syncPort(i)
+	from.syncOSPFPort(i)
+	p.Gone, p.instance = gone, to
+}
+
 // cloneTo copies the instance into the slot to, of a device.
 func (inst *Instance) cloneTo(to *Instance, device *Device) {
 	*to = *inst
@@ -52,6 +126,7 @@ func (inst *Instance) cloneTo(to *Instance, device *Device) {
 	to.tcp = inst.tcp.Clone()
 	to.bgp = inst.bgp.Clone()
 	to.touched, to.moved = slices.Clone(inst.touched), slices.Clone(inst.moved)
+	to.taken = inst.taken.Clone()
 }
 
 // Table is its routing table, OSPF its process; both for reading.
@@ -85,7 +160,7 @@ func (inst *Instance) sync() {
 	d := inst.device
 	var statics []route.StaticRoute
 	if d.Enabled() {
-		for _, s := range d.config.Statics {
+		for _, s := range inst.config().Statics {
 			statics = append(statics, route.StaticRoute{
 				Prefix: inst.Shared().Prefixes.ID(ip.PrefixFrom(s.Prefix)),
 				Via:    ip.AddrFrom(s.Via), Preference: s.Preference,
@@ -152,8 +227,14 @@ func (inst *Instance) connect(prefix uint32) {
 	inst.table.Put(inst, route.Connected, prefix, r)
 }
 
-// settle brings what depends on the table in line with it.
+// settle brings what depends on the table in line with it, in this instance and in
+// those that take from it.
 func (inst *Instance) settle() {
+	inst.settleAlone()
+	inst.device.cross()
+}
+
+func (inst *Instance) settleAlone() {
 	inst.table.Settle(inst, inst.Shared())
 	inst.runBGP()
 	if inst.changed {
@@ -199,6 +280,7 @@ func (inst *Instance) Attrs() *attr.Pool { return inst.device.env.Attrs() }
 // RouteChanged notes a change of the FIB.
 func (inst *Instance) RouteChanged(prefix uint32, from, to route.HopID) {
 	inst.changed, inst.depending = true, true
+	inst.crosses(prefix)
 	inst.Note(note.Note{Kind: note.RouteChanged, A: uint64(prefix), B: uint64(from), C: uint64(to)})
 	inst.Calm().Disturb(inst.Now())
 	inst.device.env.ForwardingChanged()
@@ -207,6 +289,7 @@ func (inst *Instance) RouteChanged(prefix uint32, from, to route.HopID) {
 // HopChanged notes a change of the next-hop table.
 func (inst *Instance) HopChanged(hop route.HopID, from, to route.SetID) {
 	inst.changed, inst.depending = true, true // a forwarding address may be another one
+	inst.crossesBy(hop)
 	inst.Note(note.Note{Kind: note.HopChanged, A: uint64(hop), B: uint64(from), C: uint64(to)})
 	inst.Calm().Disturb(inst.Now())
 	inst.device.env.ForwardingChanged()

@@ -15,7 +15,7 @@ func (inst *Instance) syncOSPF() {
 		p := &inst.device.ports[i]
 		wanted = wanted || p.Config.OSPF.On && inst.has(p)
 	}
-	wanted = wanted && inst.device.Enabled() && !inst.device.config.OSPF.Disabled
+	wanted = wanted && inst.device.Enabled() && !inst.config().OSPF.Disabled
 	switch {
 	case !wanted:
 		inst.ospf.Stop(inst, note.ProtocolDisabled)
@@ -25,8 +25,8 @@ func (inst *Instance) syncOSPF() {
 		}
 	}
 	inst.syncAreas()
-	inst.ospf.SetMaxECMP(inst, inst.device.config.OSPF.MaxECMP)
-	inst.ospf.SetRFC1583(inst, !inst.device.config.OSPF.Strict)
+	inst.ospf.SetMaxECMP(inst, inst.config().OSPF.MaxECMP)
+	inst.ospf.SetRFC1583(inst, !inst.config().OSPF.Strict)
 	for i := range inst.device.ports {
 		inst.syncOSPFPort(uint32(i))
 	}
@@ -45,7 +45,7 @@ func (inst *Instance) syncOSPFPort(i uint32) {
 			(o.Type == config.Broadcast || o.Type == config.AutoType && inst.device.ports[inst.device.Carries(i)].Shared),
 		Priority: o.Priority, IgnoreMTU: o.IgnoreMTU, Keys: chainOf(o.Keys),
 		Address: p.addr, PrefixLen: uint8(max(0, p.Config.Address.Bits())),
-		Area: o.Area, Cost: inst.device.config.OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
+		Area: o.Area, Cost: inst.config().OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
 		ExactHellos:   inst.device.env.ExactHellos(),
 		HelloInterval: o.HelloInterval, DeadInterval: o.DeadInterval,
 		RetransmitInterval: o.RetransmitInterval, TransmitDelay: o.TransmitDelay,
@@ -59,7 +59,7 @@ func (inst *Instance) syncOSPFPort(i uint32) {
 // routerID is the explicit router ID, else the highest loopback address, else
 // the highest port address; 0 if there is none.
 func (inst *Instance) routerID() ip.Quad {
-	if id := ip.QuadFrom(inst.device.config.RouterID); id != 0 {
+	if id := ip.QuadFrom(inst.config().RouterID); id != 0 {
 		return id
 	}
 	var loopback, any ip.Quad

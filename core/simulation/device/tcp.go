@@ -34,7 +34,7 @@ func (inst *Instance) syncServices() {
 // of the port by which it leaves.
 func (inst *Instance) Connect(src, dst ip.Addr, port uint16) (id uint32) {
 	if !src.IsValid() {
-		src = inst.sourceFor(dst)
+		src = inst.SourceFor(dst)
 	}
 	id = inst.tcp.Open(inst, src, dst, port, inst.segmentSize(dst), tcp.Terms{TTL: defaultTTL})
 	inst.settle()

@@ -44,6 +44,7 @@ type Action struct {
 	Direction network.Direction
 	Segment   string        // of Join
 	For       time.Duration // of Wait
+	Instance  string        // of the target, where it counts; "" for main
 	Protocol  string        // of Restart: ospf or bgp
 	Peer      string        // of Reset, Resend, Disable and Enable of a peer: its address, or all
 	ToPeer    bool          // of Resend: what the router sent the peer, rather than what the peer sent it

@@ -83,8 +83,13 @@ var fields = map[string]field{
 		}
 		return a.Target.Device
 	}},
-	"ROUTER": {"a router", func(a *Action, word string) bool { a.Target.Device = word; return !strings.Contains(word, ".") },
-		func(a *Action) string { return a.Target.Device }},
+	"ROUTER": {"a router, or an instance of one", func(a *Action, word string) bool {
+		a.Target.Device, a.Instance, _ = strings.Cut(word, "/")
+		if a.Instance == config.MainInstance {
+			a.Instance = ""
+		}
+		return !strings.Contains(word, ".") && !strings.Contains(a.Instance, "/")
+	}, func(a *Action) string { return config.InstanceRef(a.Target.Device, a.Instance) }},
 	"PEER":     {"the address of a peer", setPeer, func(a *Action) string { return a.Peer }},
 	"PEER|all": {"the address of a peer", func(a *Action, word string) bool { return setPeer(a, word) || word == "all" }, func(a *Action) string { return a.Peer }},
 	"SEGMENT":  {"a segment", func(a *Action, word string) bool { a.Segment = word; return true }, func(a *Action) string { return a.Segment }},
@@ -320,12 +325,27 @@ func forcePort(o config.Override) func(Action, *network.World, *device.Device) e
 	}
 }
 
+// instance is the instance that an action names.
+func (a Action) instance(d *device.Device) (*device.Instance, error) {
+	if inst := d.Instance(a.Instance); inst != nil {
+		return inst, nil
+	}
+	known := []string{config.MainInstance}
+	for i := range d.Config().Instances {
+		known = append(known, d.Config().Instances[i].Name)
+	}
+	return nil, phrase.Errorf("%s has no instance named %s; it has %s", d.Name(), a.Instance, phrase.List(known))
+}
+
 func restart(a Action, _ *network.World, d *device.Device) error {
+	inst, err := a.instance(d)
 	switch {
-	case a.Protocol == "bgp" && !d.Main().RestartBGP():
-		return phrase.Errorf("BGP does not run on %s", d.Name())
-	case a.Protocol == "ospf" && !d.Main().RestartOSPF():
-		return phrase.Errorf("OSPF does not run on %s", d.Name())
+	case err != nil:
+		return err
+	case a.Protocol == "bgp" && !inst.RestartBGP():
+		return phrase.Errorf("BGP does not run on %s", inst.Ref())
+	case a.Protocol == "ospf" && !inst.RestartOSPF():
+		return phrase.Errorf("OSPF does not run on %s", inst.Ref())
 	}
 	return nil
 }
@@ -333,9 +353,12 @@ func restart(a Action, _ *network.World, d *device.Device) error {
 // onPeer does something to a session, or to all of a router.
 func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
 	return func(a Action, _ *network.World, d *device.Device) error {
-		inst := d.Main()
+		inst, err := a.instance(d)
+		if err != nil {
+			return err
+		}
 		if !inst.BGP().Running() {
-			return phrase.Errorf("BGP does not run on %s", d.Name())
+			return phrase.Errorf("BGP does not run on %s", inst.Ref())
 		}
 		var peers []ip.Addr
 		inst.BGP().Peers(func(v bgp.PeerView) {
@@ -344,11 +367,11 @@ func onPeer(do atPeer) func(Action, *network.World, *device.Device) error {
 			}
 		})
 		if len(peers) == 0 {
-			return phrase.Errorf("%s has no peer %s", d.Name(), a.Peer)
+			return phrase.Errorf("%s has no peer %s", inst.Ref(), a.Peer)
 		}
 		for _, p := range peers {
 			if !inst.Peer(p, func(s *bgp.Speaker, i int) bool { return do(a, inst, s, i) }) {
-				return phrase.Errorf("the session of %s with %s is not up", d.Name(), a.Peer)
+				return phrase.Errorf("the session of %s with %s is not up", inst.Ref(), a.Peer)
 			}
 		}
 		return nil

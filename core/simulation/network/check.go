@@ -51,44 +51,48 @@ func (w *World) checkLoops() string {
 		open = 1 + iota
 		done
 	)
-	var state []uint8
-	var follow func(d *device.Device, to ip.Addr) string
-	follow = func(d *device.Device, to ip.Addr) string {
-		switch state[d.ID()] {
+	state := map[*device.Instance]uint8{}
+	var follow func(inst *device.Instance, to ip.Addr) string
+	follow = func(inst *device.Instance, to ip.Addr) string {
+		switch state[inst] {
 		case done:
 			return ""
 		case open:
-			return d.Name()
+			return inst.Ref()
 		}
-		state[d.ID()] = open
-		if id, hop, ok := d.Main().Table().Lookup(w.shared, to); ok && !d.Main().Local(to) {
-			if source, _ := d.Main().Table().Best(id); source == route.OSPF {
-				for _, h := range w.shared.Sets.Hops(d.Main().Table().Set(hop)) {
-					for _, e := range w.Facing(d.ID(), h.Port) {
+		state[inst] = open
+		if id, hop, ok := inst.Table().Lookup(w.shared, to); ok && !inst.Local(to) {
+			if source, _ := inst.Table().Best(id); source == route.OSPF {
+				for _, h := range w.shared.Sets.Hops(inst.Table().Set(hop)) {
+					for _, e := range w.Facing(inst.Device().ID(), h.Port) {
 						if next := w.devices[e.Device]; next.Ports()[e.Port].Address() == h.Gateway {
-							if s := follow(next, to); s != "" {
-								return d.Name() + ", " + s
+							if s := follow(next.InstanceOf(e.Port), to); s != "" {
+								return inst.Ref() + ", " + s
 							}
 						}
 					}
 				}
 			}
 		}
-		state[d.ID()] = done
+		state[inst] = done
 		return ""
+	}
+	discards := func(d *device.Device, id uint32) bool {
+		return slices.ContainsFunc(d.Instances(), func(inst device.Instance) bool { return inst.OSPF().Route(id).Kind == ospf.Discard })
 	}
 	for id := range w.shared.Prefixes.Len() {
 		// A range's own number need not be a network: what a range covers and is
 		// not there may go round between border routers, some of which have it.
-		if slices.ContainsFunc(w.devices,
-			func(d *device.Device) bool { return d.Main().OSPF().Route(id).Kind == ospf.Discard }) {
+		if slices.ContainsFunc(w.devices, func(d *device.Device) bool { return discards(d, id) }) {
 			continue
 		}
-		state = make([]uint8, len(w.devices))
+		clear(state)
 		p := w.shared.Prefixes.Prefix(id)
 		for _, d := range w.devices {
-			if s := follow(d, p.Addr); s != "" {
-				return fmt.Sprintf("packets for %v loop: %s", p, s)
+			for i := range d.Instances() {
+				if s := follow(&d.Instances()[i], p.Addr); s != "" {
+					return fmt.Sprintf("packets for %v loop: %s", p, s)
+				}
 			}
 		}
 	}
@@ -160,7 +164,7 @@ func (w *World) checkAdjacencies() string {
 					return
 				}
 				v := inst.OSPF().Port(uint32(i))
-				area := d.Config().OSPF.Area(v.Area)
+				area := inst.Config().OSPF.Area(v.Area)
 				as := !area.Closed() && !v.Virtual
 				if a, b := databaseOf(inst, v.Area, as), databaseOf(at, v.Area, as); a != b {
 					bad = fmt.Sprintf("its database differs from that of %s:\n%s\n%s", far.Name(), a, b)
@@ -177,13 +181,10 @@ func (w *World) checkAdjacencies() string {
 // farEnd is the device that has an address on what a port is joined to, and the
 // instance that the address is in; nil if there is none.
 func (w *World) farEnd(dev, port uint32, address ip.Addr) (*device.Device, *device.Instance) {
-	if v := w.devices[dev].InstanceOf(port).OSPF().Port(port); v.Virtual {
-		for _, d := range w.devices {
-			for i := range d.Instances() {
-				if inst := &d.Instances()[i]; inst.OSPF().RouterID() == v.Peer {
-					return d, inst
-				}
-			}
+	inst := w.devices[dev].InstanceOf(port)
+	if v := inst.OSPF().Port(port); v.Virtual {
+		if far := w.holder(inst, func(o *device.Instance) bool { return o.OSPF().RouterID() == v.Peer }); far != nil {
+			return far.Device(), far
 		}
 		return nil, nil
 	}

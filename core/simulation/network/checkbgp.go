@@ -3,7 +3,6 @@ package network
 import (
 	"fmt"
 
-	"hellebore/core/ground/ip"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/simulation/device"
 )
@@ -12,47 +11,40 @@ import (
 // what each end sent against what it is to send.
 func (w *World) checkSessions() string {
 	for _, d := range w.devices {
-		bad := ""
-		d.Main().BGP().Peers(func(v bgp.PeerView) {
-			if bad == "" && v.State == bgp.Established {
-				bad = w.checkSession(d, v)
+		for i := range d.Instances() {
+			inst := &d.Instances()[i]
+			bad := ""
+			inst.BGP().Peers(func(v bgp.PeerView) {
+				if bad == "" && v.State == bgp.Established {
+					bad = w.checkSession(inst, v)
+				}
+			})
+			if bad != "" {
+				return inst.Ref() + ": " + bad
 			}
-		})
-		if bad != "" {
-			return d.Name() + ": " + bad
 		}
 	}
 	return ""
 }
 
-// holder is the router that has an address on a port that is up.
-func (w *World) holder(a ip.Addr) *device.Device {
-	for _, d := range w.devices {
-		if !d.Gone() && d.Main().Local(a) {
-			return d
-		}
-	}
-	return nil
-}
-
-func (w *World) checkSession(d *device.Device, v bgp.PeerView) string {
-	far := w.holder(v.Address)
+func (w *World) checkSession(inst *device.Instance, v bgp.PeerView) string {
+	far := w.holder(inst, func(o *device.Instance) bool { return o.Local(v.Address) })
 	if far == nil {
 		return fmt.Sprintf("the session with %v is Established, and nobody has the address", v.Address)
 	}
-	back, ok := far.Main().BGP().Find(v.Local)
-	if !ok || far.Main().BGP().Peer(back).State != bgp.Established {
-		return fmt.Sprintf("the session with %v is Established, at %s it is not", v.Address, far.Name())
+	back, ok := far.BGP().Find(v.Local)
+	if !ok || far.BGP().Peer(back).State != bgp.Established {
+		return fmt.Sprintf("the session with %v is Established, at %s it is not", v.Address, far.Ref())
 	}
 	for id := range w.shared.Prefixes.Len() {
 		p := w.shared.Prefixes.Prefix(id)
-		sent := d.Main().BGP().Sent(v.Number, id)
-		if want, _ := d.Main().BGP().Wanted(d.Main(), v.Number, id, nil); want != sent {
+		sent := inst.BGP().Sent(v.Number, id)
+		if want, _ := inst.BGP().Wanted(inst, v.Number, id, nil); want != sent {
 			return fmt.Sprintf("%v: Adj-RIB-Out for %v is not what Loc-RIB and export policy give", p, v.Address)
 		}
-		row, _ := far.Main().BGP().In(back, id)
+		row, _ := far.BGP().In(back, id)
 		if sent != row.Raw {
-			return fmt.Sprintf("%v: %s has not received what was sent", p, far.Name())
+			return fmt.Sprintf("%v: %s has not received what was sent", p, far.Ref())
 		}
 	}
 	return ""

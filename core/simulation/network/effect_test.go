@@ -40,6 +40,9 @@ const (
 	cable     = "shared-cable"
 	toWest    = "      virtual-link 10.255.4.3\n" // on the saddle
 	e2        = "port e2 10.0.13.1/30\n    ospf area 0"
+	partners  = "ferry-and-mail"
+	quay      = "    port quay 10.70.0.1/30\n"
+	dock      = "    take main through to-mail\n"
 	office    = "segment office summit.lan booth\n"
 	lastLine  = "every 100ms\n"
 	quarryTop = "router quarry\n"
@@ -158,6 +161,17 @@ var effects = []effect{
 	{word: "reorder", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 1ms reorder 1%"},
 	{word: "duplicate", in: labtext.LinkOf, from: "summit.e2 quarry.e2 delay 1ms", to: "summit.e2 quarry.e2 delay 1ms duplicate 1%"},
 	{word: "flow", in: labtext.Top, from: "flow tickets kiosk -> booth", to: "flow tickets booth -> kiosk"},
+	{word: "instance", in: labtext.RouterOf, lab: partners, from: dock, to: dock + "  instance spare\n    port siding 10.9.0.1/30\n"},
+	{word: "router-id", in: labtext.InstanceOf, lab: partners, from: "  instance ferry\n", to: "  instance ferry\n    router-id 10.255.9.9\n", lsas: -1, want: "courier route-changed, courier update-received, depot route-changed, junction notification-sent, junction route-changed, junction session-state, junction update-received, junction update-sent, steamer notification-received, steamer route-changed, steamer session-state, steamer update-received, steamer update-sent, summit route-changed"},
+	{word: "loopback", in: labtext.InstanceOf, lab: partners, from: quay, to: quay + "    loopback own 10.70.9.1/32\n", want: "junction route-changed"},
+	{word: "port", in: labtext.InstanceOf, lab: partners, from: quay, to: "    port quay 10.70.0.5/30\n", lsas: -1, want: "courier route-changed, courier update-received, depot route-changed, junction hop-changed, junction packet-dropped, junction route-changed, junction session-state, junction update-sent, steamer notification-sent, steamer route-changed, steamer session-state, summit route-changed"},
+	{word: "static", in: labtext.InstanceOf, lab: partners, from: quay, to: quay + "    static 10.72.32.0/24 via 10.70.0.2\n", lsas: -1, want: "courier route-changed, courier update-received, depot route-changed, junction hop-changed, junction route-changed, junction update-sent, summit route-changed"},
+	{word: "ospf", in: labtext.InstanceOf, lab: partners, from: quay, to: quay + "    ospf\n"},
+	{word: "take", in: labtext.RouterOf, lab: partners, from: "  take mail through from-mail\n", to: "", lsas: -1, want: "depot route-changed, junction route-changed, summit route-changed"},
+	{word: "take", in: labtext.InstanceOf, lab: partners, from: "    take main through to-mail\n", to: "", lsas: -1, want: "courier route-changed, courier update-received, junction route-changed, junction update-sent"},
+	{word: "through", in: labtext.TakeOf, lab: partners, from: "take mail through from-mail", to: "take mail through mail-offers", lsas: -1, want: "depot route-changed, junction route-changed, summit route-changed"},
+	{word: "bgp", in: labtext.InstanceOf, lab: partners, from: "    bgp as 64500\n      inject taken through to-mail\n", to: "    bgp as 64501\n      inject taken through to-mail\n", lsas: -1, want: "courier notification-received, courier notification-sent, courier route-changed, courier session-state, depot route-changed, junction notification-received, junction notification-sent, junction route-changed, junction session-state, summit route-changed"},
+	{word: "instance", in: labtext.WhereOf, lab: partners, from: "    where instance mail\n", to: "    where instance ferry\n", lsas: -1, want: "depot route-changed, summit route-changed"},
 	{word: "every", in: labtext.FlowOf, from: "every 100ms", to: "every 50ms"},
 }
 

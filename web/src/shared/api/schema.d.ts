@@ -1434,6 +1434,8 @@ export interface components {
       /** @description number of the area; empty for what belongs to none */
       area: string;
       lsas: components['schemas']['LSA'][];
+      /** @description where several networks that nothing joins have OSPF: a router of this one */
+      of?: string;
       /** @description devices that hold it */
       routers: string[];
       /** @description all of them hold the same instances */
@@ -1651,11 +1653,13 @@ export interface components {
       /** Format: int32 */
       metric2: number;
       nextHops: components['schemas']['NextHop'][];
+      /** @description of a taken route: the instance in which it began */
+      origin?: string;
       /** Format: int32 */
       preference: number;
       prefix: string;
       /** @enum {string} */
-      source: 'connected' | 'static' | 'ospf' | 'bgp';
+      source: 'connected' | 'static' | 'ospf' | 'bgp' | 'taken';
       /** Format: int32 */
       tag: number;
       /** @description why it won or lost, a sentence */
@@ -1680,6 +1684,8 @@ export interface components {
        */
       metric2: number;
       nextHops: components['schemas']['NextHop'][];
+      /** @description of a taken route: the instance in which it began */
+      origin?: string;
       /** Format: int32 */
       preference: number;
       source: string;
@@ -1845,6 +1851,8 @@ export interface components {
       /** @description empty if nobody is there */
       device: string;
       hello?: string;
+      /** @description the routing instance, beside main */
+      instance?: string;
       /** @description empty if nobody is there, or no port has the address */
       port: string;
       /**
@@ -2222,6 +2230,13 @@ export interface components {
       /** @description virtual links of which both ends are there */
       virtual: components['schemas']['MapVirtual'][];
     };
+    MapBay: {
+      /** Format: int32 */
+      as?: number;
+      name: string;
+      /** @description that are in it */
+      ports: string[];
+    };
     MapDevice: {
       /** @description loopback, or the first port's */
       address?: string;
@@ -2234,6 +2249,8 @@ export interface components {
        */
       as?: number;
       enabled: boolean;
+      /** @description routing instances beside main */
+      instances?: components['schemas']['MapBay'][];
       /** @enum {string} */
       kind: 'router' | 'host';
       name: string;
@@ -2256,6 +2273,8 @@ export interface components {
        */
       cost?: number;
       device: string;
+      /** @description the routing instance of the port, beside main */
+      in?: string;
       port: string;
       /** @description on a segment: DR, Backup, DR Other or Waiting */
       role?: string;
@@ -2291,6 +2310,9 @@ export interface components {
       /** @description the address that b has it with; absent if b has no such peer */
       back?: string;
       external: boolean;
+      /** @description the routing instance at a, beside main */
+      inA?: string;
+      inB?: string;
       /** @description a link joins the two */
       linked: boolean;
       /** @description the address that a has the session with */
@@ -2603,6 +2625,10 @@ export interface components {
       device: string;
       /** @description port it came in on */
       in?: string;
+      /** @description the routing instance whose table it is, beside main */
+      instance?: string;
+      /** @description the routing instance into which the packet crosses */
+      into?: string;
       /** @description port it leaves by */
       out?: string;
       /**
@@ -2754,6 +2780,8 @@ export interface components {
       address?: string;
       bandwidth?: string;
       device: string;
+      /** @description the routing instance that it is in, beside main */
+      instance?: string;
       /** @description the ports at the other end */
       joinedTo: string[];
       /** @enum {string} */
@@ -2944,6 +2972,8 @@ export interface components {
       /** @description a sentence */
       did: string;
       dropped?: boolean;
+      /** @description the routing instance, beside main */
+      in?: string;
       /** @description echo request, echo reply, the ICMP error, or the flags of a TCP segment */
       packet: string;
     };
@@ -3166,6 +3196,7 @@ export interface components {
       uses?: string;
     };
     Routes: {
+      /** @description routers, and instances beside main: junction/ferry */
       devices: string[];
       rows: components['schemas']['RouteRow'][];
     };
@@ -3586,15 +3617,16 @@ export interface components {
       to?: string;
     };
     Trial: {
-      /** @description of a session whose table is tried */
+      /** @description of a session whose table is tried, or an instance that takes: junction/ferry */
       device?: string;
       /**
-       * @description what the peer sent, or what it would be sent
+       * @description what the peer sent, what it would be sent, or what the instance would take
        * @enum {string}
        */
-      direction?: 'in' | 'out';
+      direction?: 'in' | 'out' | 'take';
       /** @description a lab text: its policy is tried beside the one in force */
       draft?: string;
+      /** @description of the session; of a take, the instance that routes come from */
       peer?: string;
       /** @description its name */
       policy: string;
@@ -3618,11 +3650,12 @@ export interface components {
       trace: components['schemas']['PolicyTrace'];
     };
     Use: {
+      /** @description or an instance of one: junction/ferry */
       device: string;
-      /** @description address of the session */
+      /** @description address of the session; of a take, the instance that routes come from */
       peer?: string;
       /** @enum {string} */
-      role: 'in' | 'out' | 'originate' | 'inject' | 'aggregate' | 'policy';
+      role: 'in' | 'out' | 'originate' | 'inject' | 'aggregate' | 'take' | 'policy';
       /** @description a few words */
       words: string;
     };

@@ -1,0 +1,70 @@
+package labtext
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"hellebore/core/language/config"
+)
+
+// Warnings about routing instances and what crosses between them.
+
+// crossings warns of what a router says of its instances.
+func (w *warner) crossings() {
+	for i := range w.result.Devices {
+		d := &w.result.Devices[i]
+		for _, name := range d.InstanceNames() {
+			owner := config.InstanceRef(d.Name, name)
+			if name != "" && !slices.ContainsFunc(d.Ports, func(p config.Port) bool { return p.Instance == name }) {
+				w.at(owner, "put a port in it, or take it out", "%s has no port: no packet comes into it", owner)
+				w.offer(fmt.Sprintf("remove %s instance %s", d.Name, name))
+			}
+			for _, t := range d.Instance(name).Takes {
+				w.crossing(d, name, t)
+			}
+		}
+		w.overlaps(d)
+	}
+}
+
+// crossing warns of one take.
+func (w *warner) crossing(d *config.Device, name string, t config.Take) {
+	owner, from := config.InstanceRef(d.Name, name), config.InstanceRef(d.Name, t.From)
+	at := takePlace(owner, t.From)
+	for i := range w.result.Policies.List {
+		if p := &w.result.Policies.List[i]; p.Name == t.Through && acceptsNothing(p) {
+			w.at(at, "accept what is to cross", "the policy %s accepts nothing: no route of %s crosses to %s", p.Name, from, owner)
+		}
+	}
+}
+
+// acceptsNothing says whether no statement of a policy accepts.
+func acceptsNothing(p *config.Policy) bool {
+	return p.Otherwise != config.Accept &&
+		!slices.ContainsFunc(p.Statements, func(s config.Statement) bool { return s.Verdict == config.Accept })
+}
+
+// overlaps warns of networks of one router that are in several instances of which one
+// takes from the other: packets cannot be told apart there.
+func (w *warner) overlaps(d *config.Device) {
+	takes := func(to, from string) bool {
+		r := d.Instance(to)
+		return r != nil && slices.ContainsFunc(r.Takes, func(t config.Take) bool { return t.From == from })
+	}
+	for i := range d.Ports {
+		for k := range d.Ports[:i] {
+			p, q := &d.Ports[k], &d.Ports[i]
+			if p.Instance == q.Instance || !p.Address.IsValid() || !q.Address.IsValid() || !takes(p.Instance, q.Instance) && !takes(q.Instance, p.Instance) {
+				continue
+			}
+			if overlap(p.Address, q.Address) {
+				w.at(refOf(d, q.Name).String(), "use other addresses in one of them, or let neither take from the other",
+					"%v of %v meets %v of %v, and routes cross between the two instances: what crosses cannot be told apart there",
+					q.Address, refOf(d, q.Name), p.Address, refOf(d, p.Name))
+			}
+		}
+	}
+}
+
+func overlap(a, b netip.Prefix) bool { return a.Masked().Overlaps(b.Masked()) }
