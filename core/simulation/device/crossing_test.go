@@ -210,6 +210,24 @@ func TestWhatIsNoLongerLetThroughGoes(t *testing.T) {
 	require.Empty(t, b.uses(b.Find("ferryman").Main(), "10.255.0.2/32"))
 }
 
+// A route whose attributes change crosses by what they are now, though its next hop stays.
+func TestCrossingsFollowAttributes(t *testing.T) {
+	text := strings.Replace(junction, "  statement chosen\n    where prefix in ferry-routes\n", "  statement chosen\n    where prefix in ferry-routes community in good\n", 1) +
+		"community-set good\n  community 64510:1\npolicy marked\n  statement all\n    add community 64510:1\n    accept\n"
+	marked := strings.Replace(text, "    peer 10.70.0.1\n      as 64500\n", "    peer 10.70.0.1\n      as 64500\n      export-policy marked\n", 1)
+	require.NotEqual(t, text, marked)
+	b := settled(t, text)
+	depot := b.Find("depot").Main()
+	require.Empty(t, b.uses(depot, "10.72.4.0/22"))
+	for _, c := range []struct{ text, source string }{{marked, "ospf"}, {text, ""}} {
+		r := labtext.Parse(c.text)
+		require.True(t, r.OK(), r.Problems)
+		b.Configure(&r.Lab)
+		require.Equal(t, network.Settled, b.Settle(1e6, nil))
+		require.Equal(t, c.source, b.uses(depot, "10.72.4.0/22"))
+	}
+}
+
 // Where three instances take all from each other, nothing goes round: what is withdrawn
 // where it began is gone everywhere.
 func TestRoutesDoNotGoRound(t *testing.T) {

@@ -38,7 +38,7 @@ func (w *World) Check() string {
 			}
 		}
 	}
-	if s := cmp.Or(w.checkAdjacencies(), w.checkSessions()); s != "" {
+	if s := cmp.Or(w.checkAdjacencies(), w.checkSessions(), w.checkCrossings()); s != "" {
 		return s
 	}
 	return w.checkLoops()
@@ -183,7 +183,7 @@ func (w *World) checkAdjacencies() string {
 func (w *World) farEnd(dev, port uint32, address ip.Addr) (*device.Device, *device.Instance) {
 	inst := w.devices[dev].InstanceOf(port)
 	if v := inst.OSPF().Port(port); v.Virtual {
-		if far := w.holder(inst, func(o *device.Instance) bool { return o.OSPF().RouterID() == v.Peer }); far != nil {
+		if far := w.nearest(inst, func(o *device.Instance) bool { return o.OSPF().RouterID() == v.Peer }); far != nil {
 			return far.Device(), far
 		}
 		return nil, nil

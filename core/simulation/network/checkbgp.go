@@ -28,7 +28,7 @@ func (w *World) checkSessions() string {
 }
 
 func (w *World) checkSession(inst *device.Instance, v bgp.PeerView) string {
-	far := w.holder(inst, func(o *device.Instance) bool { return o.Local(v.Address) })
+	far := w.nearest(inst, func(o *device.Instance) bool { return o.Local(v.Address) })
 	if far == nil {
 		return fmt.Sprintf("the session with %v is Established, and nobody has the address", v.Address)
 	}

@@ -70,7 +70,7 @@ func (w *World) Holder(from *device.Instance, a ip.Addr) *device.Instance {
 	return w.holder(from, func(inst *device.Instance) bool { return inst.Owns(a) })
 }
 
-func (w *World) holder(from *device.Instance, has func(*device.Instance) bool) (found *device.Instance) {
+func (w *World) holder(from *device.Instance, has func(*device.Instance) bool) *device.Instance {
 	if from == nil || !w.severalInstances() {
 		for _, d := range w.devices {
 			for i := range d.Instances() {
@@ -81,6 +81,11 @@ func (w *World) holder(from *device.Instance, has func(*device.Instance) bool) (
 		}
 		return nil
 	}
+	return w.nearest(from, has)
+}
+
+// nearest is the first instance around one of which something holds; nil if none is.
+func (w *World) nearest(from *device.Instance, has func(*device.Instance) bool) (found *device.Instance) {
 	w.Around(from, func(inst *device.Instance) bool {
 		if has(inst) {
 			found = inst
