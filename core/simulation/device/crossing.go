@@ -54,25 +54,11 @@ func (d *Device) takes() bool {
 	return slices.ContainsFunc(d.instances, func(inst Instance) bool { return len(inst.config().Takes) > 0 || inst.taken.Len() > 0 })
 }
 
-// crosses notes that a route of the instance may be another one.
+// crosses notes that a route of the instance may be another one, or its next hop resolved
+// otherwise: the table says so of statics, and the speaker puts BGP's routes again.
 func (inst *Instance) crosses(prefix uint32) {
 	if len(inst.device.instances) > 1 {
 		inst.device.crossing = append(inst.device.crossing, prefix)
-	}
-}
-
-// crossesBy notes that the routes by a next hop go elsewhere.
-func (inst *Instance) crossesBy(hop route.HopID) {
-	if len(inst.device.instances) == 1 {
-		return
-	}
-	for id := range inst.table.Len() {
-		for s := range route.Sources {
-			if r := inst.table.Route(s, id); r.Present && r.Hop == hop {
-				inst.crosses(id)
-				break
-			}
-		}
 	}
 }
 

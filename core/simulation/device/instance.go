@@ -289,7 +289,6 @@ func (inst *Instance) RouteChanged(prefix uint32, from, to route.HopID) {
 // HopChanged notes a change of the next-hop table.
 func (inst *Instance) HopChanged(hop route.HopID, from, to route.SetID) {
 	inst.changed, inst.depending = true, true // a forwarding address may be another one
-	inst.crossesBy(hop)
 	inst.Note(note.Note{Kind: note.HopChanged, A: uint64(hop), B: uint64(from), C: uint64(to)})
 	inst.Calm().Disturb(inst.Now())
 	inst.device.env.ForwardingChanged()

@@ -266,7 +266,6 @@ router hub
       ospf area 0
     port e2 10.0.2.1/30
       ospf area 0
-        cost 50
     loopback own 10.255.0.9/32
       ospf area 0 passive
     static 10.100.0.0/16 via 10.255.1.1
@@ -292,8 +291,8 @@ policy all
 `)
 	settle(t, w)
 	hub := w.Find("hub")
-	require.Contains(t, instanceTable(w, hub.Main()), "10.100.0.0/16 taken cost 0 preference 1 e1 10.0.1.2\n")
-	require.Contains(t, instanceTable(w, hub.Main()), "10.101.0.0/16 taken cost 0 preference 200 e1 10.0.1.2\n")
+	require.Contains(t, instanceTable(w, hub.Main()), "10.100.0.0/16 taken cost 0 preference 1 e1 10.0.1.2 e2 10.0.2.2\n")
+	require.Contains(t, instanceTable(w, hub.Main()), "10.101.0.0/16 taken cost 0 preference 200 e1 10.0.1.2 e2 10.0.2.2\n")
 	require.True(t, w.Cut(hub.ID(), 1))
 	settle(t, w)
 	require.Contains(t, instanceTable(w, hub.Main()), "10.100.0.0/16 taken cost 0 preference 1 e2 10.0.2.2\n")
