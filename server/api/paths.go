@@ -15,10 +15,11 @@ import (
 func (h *handlers) registerPaths(api huma.API) {
 	view(h, api, "warnings", "What a careful colleague would say on seeing the network run", (*lab.Lab).StateWarnings)
 	view(h, api, "policies", "The policies of the lab, and who uses them", (*lab.Lab).Policies)
+	view(h, api, "takes", "What crosses between the routing instances of routers, and what does not", (*lab.Lab).Takes)
 	ask(h, api, "paths", "The story of a prefix: each path from its arrival to the decision, and what was sent to whom", func(l *lab.Lab, in *struct {
 		Moment
 		To     string `query:"to" required:"true" maxLength:"64" doc:"a prefix or an address"`
-		Device string `query:"device" maxLength:"64" doc:"absent: all routers that have a path"`
+		Device string `query:"device" maxLength:"129" doc:"absent: all routers that have a path"`
 	}) (paths.PrefixPaths, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
@@ -28,7 +29,7 @@ func (h *handlers) registerPaths(api huma.API) {
 	})
 	ask(h, api, "path-table", "The tables of a session, or the Loc-RIB of a router", func(l *lab.Lab, in *struct {
 		Moment
-		Device string `query:"device" required:"true" maxLength:"64"`
+		Device string `query:"device" required:"true" maxLength:"129"`
 		Peer   string `query:"peer" maxLength:"15" doc:"address of a session's peer; absent: the router's Loc-RIB"`
 	}) (paths.PathTable, error) {
 		m, err := l.ParseMoment(in.At)

@@ -13,7 +13,7 @@ import (
 // ProbeQuery is what to send, from where, and at which moment.
 type ProbeQuery struct {
 	Moment
-	From   string `query:"from" required:"true" maxLength:"64" doc:"the device that sends"`
+	From   string `query:"from" required:"true" maxLength:"129" doc:"the device that sends, or an instance of one: junction/ferry"`
 	Source string `query:"source" maxLength:"64" doc:"one of its addresses; absent: the port's by which the packets leave"`
 	To     string `query:"to" required:"true" maxLength:"64" doc:"an address, or the name of a device"`
 	Count  int    `query:"count" minimum:"1" maximum:"100" default:"1" doc:"echo requests to send, one an interval"`

@@ -60,7 +60,7 @@ func (h *handlers) registerViews(api huma.API) {
 		Summary: "How a router came to its route"},
 		func(ctx context.Context, in *struct {
 			Moment
-			Device string `query:"device" required:"true" maxLength:"64"`
+			Device string `query:"device" required:"true" maxLength:"129"`
 			To     string `query:"to" required:"true" maxLength:"64" doc:"a prefix or an address"`
 		}) (*body[tables.RouteStory], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (out tables.RouteStory, err error) {
@@ -74,7 +74,7 @@ func (h *handlers) registerViews(api huma.API) {
 
 	ask(h, api, "tree", "The shortest-path tree of a router", func(l *lab.Lab, in *struct {
 		Moment
-		Device string `query:"device" required:"true" maxLength:"64"`
+		Device string `query:"device" required:"true" maxLength:"129"`
 	}) (tables.Tree, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
@@ -131,7 +131,7 @@ func (h *handlers) registerViews(api huma.API) {
 		Summary: "The path from a device to an address or another device, by the tables"},
 		func(ctx context.Context, in *struct {
 			Moment
-			From string `query:"from" required:"true" maxLength:"64"`
+			From string `query:"from" required:"true" maxLength:"129"`
 			To   string `query:"to" required:"true" maxLength:"64"`
 		}) (*body[traffic.Path], error) {
 			return with(ctx, h, in.ID, func(l *lab.Lab) (out traffic.Path, err error) {

@@ -67,7 +67,9 @@ const config = defineConfig({
       transform: 'none',
       margin: '7px 20px !important',
     },
-    '.map-flow[data-detail=dots] .card-name': { display: 'none !important' },
+    '.map-flow[data-detail=dots] .card-name, .map-flow[data-detail=dots] .bays': {
+      display: 'none !important',
+    },
     '.map-flow[data-detail=dots] .react-flow__node:hover .card-name, .map-flow[data-detail=dots] .card-name[data-focused=true]':
       {
         display: 'block !important',

@@ -113,7 +113,7 @@ func crossingWords(to, from *device.Instance, id uint32, p ip.Prefix) []string {
 	case device.NoTake:
 		return []string{phrase.Say("%v is in %s; %s takes nothing from there", p, from.Ref(), to.Ref())}
 	case device.CameFrom:
-		return []string{phrase.Say("%v is in %s and came from %s: what began here is not taken back", p, from.Ref(), to.Ref())}
+		return []string{phrase.Say("%v is in %s, and %s", p, from.Ref(), cameWords(to, from, id))}
 	case device.Refused:
 		return []string{phrase.Say("%v is in %s; %s does not take it: %s", p, from.Ref(), to.Ref(), paths.TraceWords(trace).Says)}
 	}

@@ -76,7 +76,7 @@ func takeRoute(w *network.World, to, from *device.Instance, id uint32, s route.S
 		out.Verdict, out.Why = "crosses", says
 		out.Tag = to.Table().Route(route.Taken, id).Tag
 	case device.CameFrom:
-		out.Verdict, out.Why = "came from here", phrase.Say("it came from %s: what began there is not taken back", to.Ref())
+		out.Verdict, out.Why = "came from here", cameWords(to, from, id)
 	case device.Surpassed:
 		own, _ := to.Table().Best(id)
 		out.Verdict, out.Why = "another route is used", phrase.Say("it may cross, and %s uses its route from %s", to.Ref(), facts.SourceWords(to, own, id))
@@ -84,6 +84,14 @@ func takeRoute(w *network.World, to, from *device.Instance, id uint32, s route.S
 		out.Verdict, out.Why = "refused", says
 	}
 	return out
+}
+
+// cameWords says why a route that has been in an instance is not taken back there.
+func cameWords(to, from *device.Instance, id uint32) string {
+	if from.Taken(id).Origin == to.Number() {
+		return phrase.Say("it began in %s: a route is not taken back", to.Ref())
+	}
+	return phrase.Say("it came through %s: a route is not taken back", to.Ref())
 }
 
 // crossings are the warnings about what an instance takes: nothing, or a prefix that

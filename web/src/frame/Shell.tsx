@@ -17,7 +17,16 @@ import { Busy } from './Busy';
 import { DraftBar } from './DraftBar';
 import { DraftProvider } from './DraftProvider';
 import { FocusBar } from './FocusBar';
-import { deviceOf, portName, useFocus, views, writeFocus, type View } from '../shared/focus/focus';
+import {
+  deviceOf,
+  portName,
+  useFocus,
+  views,
+  writeFocus,
+  type View,
+  sessionOf,
+  refOf,
+} from '../shared/focus/focus';
 import type { Names } from '../shared/focus/names';
 import { useUnread } from '../views/messages/MessagesView';
 import { Plain, Trouble, Waiting } from '../shared/parts/parts';
@@ -119,7 +128,14 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       segments: m?.links.flatMap((l) => (l.name ? [l.name] : [])) ?? [],
       prefixes: routes.data?.rows.map((r) => r.prefix) ?? [],
       sessions:
-        m?.sessions.flatMap((s) => [`${s.a}/${s.peer}`, ...(s.back ? [`${s.b}/${s.back}`] : [])]) ?? [],
+        m?.sessions.flatMap((s) => [
+          sessionOf({ device: s.a, instance: s.inA }, s.peer),
+          ...(s.back ? [sessionOf({ device: s.b, instance: s.inB }, s.back)] : []),
+        ]) ?? [],
+      instances:
+        m?.devices.flatMap(
+          (d) => d.instances?.map((i) => refOf({ device: d.name, instance: i.name })) ?? [],
+        ) ?? [],
       actions: lab.actions.length,
       moments: lab.moments.map((m) => m.name),
       forms: forms.data ?? [],

@@ -14,6 +14,7 @@ const names = {
   flows: ['tickets'],
   segments: ['yard'],
   prefixes: ['10.20.2.0/24'],
+  instances: [],
   sessions: [],
   actions: 2,
   moments: [],

@@ -4,7 +4,7 @@ import type { ReactNode } from 'react';
 import { type Flow, type LabState, type MapLink, type Neighbour } from '../../shared/api/client';
 import { Fixes } from '../../shared/draft/Fixes';
 import { ask } from '../../shared/api/questions';
-import { cableOf, deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { cableOf, deviceOf, portName, useFocus, instanceOf, refOf } from '../../shared/focus/focus';
 import { LinkFields } from '../../views/map/LinkFields';
 import { faultWords } from '../../views/map/words';
 import { metWords } from './met';
@@ -59,8 +59,8 @@ export function Explanation({ lab, link, act, past, close }: Props) {
         />
       )}
       {device && aimed && (
-        <Part title={`How does ${who} reach ${aimed}?`}>
-          <Story device={who} to={aimed} />
+        <Part title={`How does ${instanceOf(focus.who)} reach ${aimed}?`}>
+          <Story device={instanceOf(focus.who)} to={aimed} />
         </Part>
       )}
       {device && !aimed && !selected && (
@@ -84,6 +84,12 @@ export function Explanation({ lab, link, act, past, close }: Props) {
             <Mono key={a} display="block" color="quiet">
               {a}
             </Mono>
+          ))}
+          {device.instances?.map((i) => (
+            <Box key={i.name}>
+              instance <b>{i.name}</b>
+              {i.as ? `, AS ${i.as}` : ''}: {i.ports.join(', ')}
+            </Box>
           ))}
           {device.services.map((s) => (
             <Box key={s}>takes TCP connections on port {s}</Box>
@@ -176,13 +182,14 @@ function FlowPart({ flow: f }: { flow: Flow }) {
             pl={3}
             pb={2}
           >
-            <b>{h.device}</b>
+            <b>{refOf(h)}</b>
             {h.as !== undefined && h.as !== f.hops[i - 1]?.as && <Quiet> AS {h.as}</Quiet>}
             {h.out && (
               <Quiet>
                 {' '}
                 out of {h.out}
                 {h.outCost ? `, cost ${h.outCost}` : ''}
+                {h.into ? `, across into instance ${h.into}` : ''}
               </Quiet>
             )}
             {h.prefix && (

@@ -42,6 +42,8 @@ export const ask = {
   /** What the running network shows that its text does not. */
   warnings: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/warnings', at(id, when), stays)),
+  takes: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/takes', at(id, when), stays)),
   policies: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/policies', at(id, when), stays)),
   checks: (id: string, when: string) =>

@@ -843,6 +843,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/takes': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What crosses between the routing instances of routers, and what does not */
+    get: operations['get-takes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/tree': {
     parameters: {
       query?: never;
@@ -3556,6 +3573,37 @@ export interface components {
       /** @description why not chosen, not accepted, not sent */
       why: string;
     };
+    Take: {
+      /**
+       * Format: int64
+       * @description how many of them cross
+       */
+      crosses: number;
+      device: string;
+      /** @description the instance that the routes come from, main or by name */
+      from: string;
+      /** @description or the prefix set */
+      policy: string;
+      /** @description those that the other instance uses */
+      routes: components['schemas']['TakeRoute'][];
+      /** @description the instance that takes them */
+      to: string;
+    };
+    TakeRoute: {
+      prefix: string;
+      /** @description in the instance that it comes from; of a taken one, the instance in which it began */
+      source: string;
+      /**
+       * Format: int32
+       * @description as it has crossed
+       */
+      tag: number;
+      trace?: components['schemas']['PolicyTrace'];
+      /** @enum {string} */
+      verdict: 'crosses' | 'refused' | 'came from here' | 'another route is used';
+      /** @description a sentence */
+      why: string;
+    };
     TaskAct: {
       /** @description the journal has one */
       done: boolean;
@@ -5323,7 +5371,7 @@ export interface operations {
       query: {
         /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
         at?: string;
-        /** @description the device that sends */
+        /** @description the device that sends, or an instance of one: junction/ferry */
         from: string;
         /** @description one of its addresses; absent: the port's by which the packets leave */
         source?: string;
@@ -5595,6 +5643,40 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Summary'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-takes': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Take'][];
         };
       };
       /** @description Error */

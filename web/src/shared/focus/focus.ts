@@ -34,8 +34,27 @@ export type View = (typeof views)[number]['name'];
 /** The device of a focus: "viaduct" of "viaduct.e1" and of "viaduct/192.0.2.2". */
 export const deviceOf = (who: string) => who.split(/[./]/)[0] ?? '';
 
-/** The peer's address of a session in focus, '' if none is. */
-export const peerOf = (who: string) => who.split('/')[1] ?? '';
+const isAddress = (word: string | undefined) => /^\d+(\.\d+){3}$/.test(word ?? '');
+
+/** The peer's address of a session in focus, '' if none is: of "viaduct/192.0.2.2" and of "junction/ferry/10.70.0.2". */
+export const peerOf = (who: string) => {
+  const last = who.split('/').at(-1) ?? '';
+  return who.includes('/') && isAddress(last) ? last : '';
+};
+
+/** The routing instance of a focus: "junction/ferry", or the device for main. */
+export const instanceOf = (who: string) => {
+  const [, name] = who.split('/');
+  return name === undefined || isAddress(name) ? deviceOf(who) : `${deviceOf(who)}/${name}`;
+};
+
+/** A routing instance as it is named: "junction/ferry", or the device for main. */
+export const refOf = (e: { device: string; instance?: string | undefined }) =>
+  e.instance ? `${e.device}/${e.instance}` : e.device;
+
+/** A session as one of its ends names it. */
+export const sessionOf = (e: { device: string; instance?: string | undefined }, peer: string) =>
+  `${refOf(e)}/${peer}`;
 
 /** A port's name: "viaduct.e1"; a host is named for its only port, and what is on no port for its device. */
 export const portName = (e: { device: string; port?: string | undefined }) =>

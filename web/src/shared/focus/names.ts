@@ -7,6 +7,8 @@ export interface Names {
   flows: string[];
   segments: string[];
   prefixes: string[];
+  /** Routing instances beside main: "junction/ferry". */
+  instances: string[];
   /** BGP sessions, each as its router names it: "viaduct/192.0.2.2". */
   sessions: string[];
   actions: number;

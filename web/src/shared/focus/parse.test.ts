@@ -10,6 +10,7 @@ const names: Names = {
   flows: ['tickets'],
   segments: ['yard'],
   prefixes: ['10.20.2.0/24'],
+  instances: [],
   sessions: ['viaduct/192.0.2.2', 'summit/10.255.0.1'],
   actions: 2,
   moments: ['calm'],

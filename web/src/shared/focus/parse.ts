@@ -92,7 +92,7 @@ function parseFocus(words: string[], names: Names): Typed {
     else if (w === 'everything') change.to = '';
     else if (w === 'flow' && names.flows.includes(words[i + 1] ?? '')) change.to = `flow ${words[++i]}`;
     else if (names.flows.includes(w) && !names.devices.includes(w)) change.to = `flow ${w}`;
-    else if (names.devices.includes(w) || names.ports.includes(w) || names.sessions.includes(w))
+    else if ([names.devices, names.instances, names.ports, names.sessions].some((list) => list.includes(w)))
       change.who = w;
     else if (prefix.test(w) || address.test(w)) change.to = w;
     else if (typedMoment(w, names.moments))
@@ -107,6 +107,7 @@ function parseFocus(words: string[], names: Names): Typed {
 function unknown(word: string, names: Names): string {
   const known = [
     ...names.devices,
+    ...names.instances,
     ...names.ports,
     ...names.flows,
     ...names.moments,
@@ -129,6 +130,7 @@ export function completeTyped(line: string, names: Names): string[] {
       ? completeAction(words, names.forms, names)
       : [
           ...names.devices,
+          ...names.instances,
           ...names.ports,
           ...names.sessions,
           ...names.flows,

@@ -1,6 +1,6 @@
 import { createContext, useContext } from 'react';
 import type { MapData } from '../api/client';
-import { cableOf, deviceOf, peerOf, portName, type Focus, type View } from '../focus/focus';
+import { cableOf, deviceOf, peerOf, portName, type Focus, type View, instanceOf } from '../focus/focus';
 
 /** What something can be done to, by the name that the focus has for it: a device, a port, a session; or a segment. */
 export type Thing =
@@ -103,7 +103,7 @@ function portEntries(name: string, map: MapData): Entry[] {
 }
 
 function sessionEntries(name: string): Entry[] {
-  const on = `${peerOf(name)} on ${deviceOf(name)}`;
+  const on = `${peerOf(name)} on ${instanceOf(name)}`;
   return [
     { label: 'Paths', look: { view: 'paths', focus: { who: name } } },
     { label: 'Neighbours', look: { view: 'neighbours', focus: { who: name } } },

@@ -6,7 +6,7 @@ import type { Neighbour, Port } from '../../shared/api/client';
 import { useAct } from '../../shared/api/orders';
 import { ask } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
-import { portName, useFocus, writeFocus, type View } from '../../shared/focus/focus';
+import { portName, useFocus, writeFocus, type View, sessionOf } from '../../shared/focus/focus';
 import { Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { Td } from '../../shared/parts/table';
 import { duration, exact, plural } from '../../shared/parts/words';
@@ -241,7 +241,7 @@ function Sessions({ list, past, now }: { list: Seen[]; past: boolean; now: numbe
     <Part title="Neighbours" view="neighbours" note={plural(list.length, 'session')}>
       <Rows>
         {list.map(({ n, near, far, side }) => {
-          const session = `${near.device}/${side?.peer ?? far.address}`;
+          const session = sessionOf(near, side?.peer ?? far.address ?? '');
           return (
             <Box
               as="tr"

@@ -11,7 +11,7 @@ import '@xyflow/react/dist/style.css';
 import { useEffect, useMemo, useRef } from 'react';
 import { type MapData, type Path, type Tree } from '../../shared/api/client';
 import { useHands } from '../../shared/draft/drafting';
-import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { deviceOf, portName, useFocus, sessionOf } from '../../shared/focus/focus';
 import { useThings, type Thing } from '../../shared/things/things';
 import type { Tool } from './Build';
 import {
@@ -311,8 +311,8 @@ export function Canvas(props: CanvasProps) {
         type: 'session',
         data: {
           session: s,
-          on: focus.who === `${s.a}/${s.peer}`,
-          choose: () => void set({ who: `${s.a}/${s.peer}` }),
+          on: focus.who === sessionOf({ device: s.a, instance: s.inA }, s.peer),
+          choose: () => void set({ who: sessionOf({ device: s.a, instance: s.inA }, s.peer) }),
           text: {
             why: texts.has(whyOf(sessionId(s))),
             place: texts.get(whyOf(sessionId(s))) ?? texts.get(markOf(sessionId(s))),
@@ -411,7 +411,7 @@ export function Canvas(props: CanvasProps) {
 function thingOf(x: Edge): Thing | undefined {
   if (x.type === 'session') {
     const s = (x as SessionEdgeType).data?.session;
-    return s && { kind: 'session', name: `${s.a}/${s.peer}` };
+    return s && { kind: 'session', name: sessionOf({ device: s.a, instance: s.inA }, s.peer) };
   }
   if (x.type !== 'link') return undefined;
   const end = (x as LinkEdgeType).data?.near ?? (x as LinkEdgeType).data?.far;

@@ -185,6 +185,27 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
               </Box>
             ))}
       </Box>
+      {device.instances && device.instances.length > 0 && (
+        <Box className="bays card-text" position="absolute" top="100%" left="6px" display="flex" gap="3px">
+          {device.instances.map((i) => (
+            <Box
+              key={i.name}
+              border="1px solid"
+              borderTop="0"
+              borderColor="line"
+              borderBottomRadius="4px"
+              bg="panel"
+              color="quiet"
+              px="4px"
+              lineHeight="1.3"
+              whiteSpace="nowrap"
+              title={`instance ${i.name}: ${i.ports.join(', ')}`}
+            >
+              {i.name}
+            </Box>
+          ))}
+        </Box>
+      )}
       {stops && (
         <Box
           position="absolute"

@@ -101,7 +101,13 @@ export function labelsOf(
     if (l.kind === 'segment')
       cards.set(segmentId(l), { ...(places[segmentId(l)] ?? { x: 0, y: 0 }), ...cardSize.segment });
   const middle = (b: Box) => ({ x: b.x + b.width / 2, y: b.y + b.height / 2 });
-  const put = placer([...cards.values(), ...shown.notes]);
+  // The routing instances of a router hang below its card.
+  const bays = map.devices.flatMap((d) => {
+    const card = cards.get(d.name);
+    const words = d.instances?.map((i) => i.name).join('    ') ?? '';
+    return card && words ? [{ x: card.x, y: card.y + card.height, ...sizeOf(words, scale, true) }] : [];
+  });
+  const put = placer([...cards.values(), ...bays, ...shown.notes]);
   const out = new Map<string, number>();
   const set = (name: string, at: Point[], words: string, mark: boolean) => {
     const found = put(at, sizeOf(words, scale, mark));

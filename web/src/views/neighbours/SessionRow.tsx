@@ -1,6 +1,6 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { Neighbour, SessionSide } from '../../shared/api/client';
-import { useFocus } from '../../shared/focus/focus';
+import { useFocus, sessionOf, refOf } from '../../shared/focus/focus';
 import { useThings } from '../../shared/things/things';
 import { Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { Td } from '../../shared/parts/table';
@@ -30,8 +30,8 @@ export function carries(s: SessionSide): string {
 export const sessionName = (n: Neighbour) => sessionNames(n)[0] ?? '';
 
 const sessionNames = (n: Neighbour) => [
-  ...(n.session?.a ? [`${n.a.device}/${n.session.a.peer}`] : []),
-  ...(n.session?.b ? [`${n.b.device}/${n.session.b.peer}`] : []),
+  ...(n.session?.a ? [sessionOf(n.a, n.session.a.peer)] : []),
+  ...(n.session?.b ? [sessionOf(n.b, n.session.b.peer)] : []),
 ];
 
 /** One BGP session: both ends in one row, and on a click all there is to know of it. */
@@ -97,7 +97,7 @@ export function SessionRow({ n, now, focused, focus, act, past }: Props) {
           <Box as="td" px={3} pb={4} {...{ colSpan: 6 }}>
             <Flex gap={8} wrap="wrap" align="start">
               {[[n.a, s?.a] as const, [n.b, s?.b] as const].map(
-                ([e, side]) => side && <Detail key={e.device} e={e} side={side} act={act} past={past} />,
+                ([e, side]) => side && <Detail key={refOf(e)} e={e} side={side} act={act} past={past} />,
               )}
             </Flex>
           </Box>
@@ -145,7 +145,7 @@ function Detail({
   past: boolean;
 }) {
   const { show } = useFocus();
-  const session = `${e.device}/${side.peer}`;
+  const session = sessionOf(e, side.peer);
   const rows: [string, string][] = [
     ['peer', `${side.peer}, expected in AS ${side.peerAs}${side.description ? `, ${side.description}` : ''}`],
     ['import policy', side.import ?? 'none'],
@@ -159,20 +159,20 @@ function Detail({
   return (
     <Box minW="340px" maxW="560px" flex={1}>
       <Flex align="center" gap={2} mb={1} wrap="wrap">
-        <Box fontWeight="650">{e.device}</Box>
+        <Box fontWeight="650">{refOf(e)}</Box>
         <Box flex={1} />
         <Plain size="xs" h="24px" onClick={() => void show('paths', { who: session, to: '' })}>
           Its tables
         </Plain>
         {!past && (
           <>
-            <Plain size="xs" h="24px" onClick={() => act(`reset ${side.peer} on ${e.device}`)}>
+            <Plain size="xs" h="24px" onClick={() => act(`reset ${side.peer} on ${refOf(e)}`)}>
               Reset
             </Plain>
-            <Plain size="xs" h="24px" onClick={() => act(`resend from ${side.peer} on ${e.device}`)}>
+            <Plain size="xs" h="24px" onClick={() => act(`resend from ${side.peer} on ${refOf(e)}`)}>
               Ask again
             </Plain>
-            <Plain size="xs" h="24px" onClick={() => act(`resend to ${side.peer} on ${e.device}`)}>
+            <Plain size="xs" h="24px" onClick={() => act(`resend to ${side.peer} on ${refOf(e)}`)}>
               Send again
             </Plain>
           </>

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Flex } from '@chakra-ui/react';
 import { ask } from '../../shared/api/questions';
-import { deviceOf, peerOf, useFocus } from '../../shared/focus/focus';
+import { peerOf, useFocus, refOf, instanceOf } from '../../shared/focus/focus';
 import { Empty, Pick, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { Borders } from './Borders';
 import { PrefixStory } from './PrefixStory';
@@ -13,8 +13,14 @@ export function PathsView() {
   const map = useQuery(ask.map(id, focus.when));
   if (map.error) return <Trouble error={map.error} retry={() => void map.refetch()} />;
   if (!map.data) return <Waiting what="reading the paths" />;
-  const speakers = map.data.devices.filter((d) =>
-    map.data.sessions.some((s) => s.a === d.name || s.b === d.name),
+  const ends = map.data.sessions.flatMap((s) => [
+    refOf({ device: s.a, instance: s.inA }),
+    refOf({ device: s.b, instance: s.inB }),
+  ]);
+  const speakers = map.data.devices.flatMap((d) =>
+    [undefined, ...(d.instances ?? [])]
+      .map((i) => ({ name: refOf({ device: d.name, instance: i?.name }), as: i ? i.as : d.as }))
+      .filter((x) => ends.includes(x.name)),
   );
   if (speakers.length === 0) {
     return (
@@ -24,11 +30,20 @@ export function PathsView() {
     );
   }
   const isPrefix = /^\d+(\.\d+){3}(\/\d+)?$/.test(focus.to);
-  const named = deviceOf(focus.who);
-  const router = speakers.some((d) => d.name === named) ? named : '';
+  const named = instanceOf(focus.who);
+  const router =
+    [named, ...speakers.map((d) => d.name).filter((n) => n.startsWith(`${named}/`))].find((n) =>
+      speakers.some((d) => d.name === n),
+    ) ?? '';
   const peer = router ? peerOf(focus.who) : '';
   const shown = router;
-  const sessions = map.data.sessions.filter((s) => s.a === shown || s.b === shown);
+  const sessions = map.data.sessions
+    .map((s) => ({
+      ...s,
+      a: refOf({ device: s.a, instance: s.inA }),
+      b: refOf({ device: s.b, instance: s.inB }),
+    }))
+    .filter((s) => s.a === shown || s.b === shown);
   return (
     <Flex direction="column" h="full" p={4} minH={0}>
       <Flex gap={3} mb={3} align="center" wrap="wrap" flexShrink={0}>

@@ -55,6 +55,12 @@ export function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
               )}
               {cell.source === 'static' && <Quiet>static {cell.preference}</Quiet>}
               {cell.source === 'bgp' && <Quiet>BGP, {cell.kind}</Quiet>}
+              {cell.source === 'taken' && (
+                <Quiet>
+                  from {cell.origin}
+                  {cell.tag ? `, tag ${cell.tag}` : ''}
+                </Quiet>
+              )}
             </Box>
             <Mono color="quiet" fontSize="11px">
               {cell.nextHops.map((h) => (h.via ? `${h.via} ${h.port}` : h.port)).join(', ')}

@@ -4,31 +4,34 @@ import { useVirtualizer } from '@tanstack/react-virtual';
 import { useMemo, useRef, useState } from 'react';
 import { type RouteRow } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
-import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { useFocus, instanceOf } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { GridHead, Scroll } from '../../shared/parts/table';
+import { Takes } from './Takes';
 import { RouteCell } from './RouteCell';
 import { Story } from './Story';
 import { matches } from './match';
 import { SummaryHelper } from './SummaryHelper';
 
-const sources = ['all', 'connected', 'static', 'ospf', 'bgp'] as const;
+const sources = ['all', 'connected', 'static', 'ospf', 'bgp', 'taken'] as const;
 
 /** One row per prefix, one column per router: where it goes, and from which source. */
 export function RoutesView() {
   const { id, focus, set } = useFocus();
   const data = useQuery(ask.routes(id, focus.when));
   const [source, setSource] = useState<(typeof sources)[number]>('all');
+  const takes = useQuery(ask.takes(id, focus.when));
+  const [crossing, setCrossing] = useState(false);
   const [open, setOpen] = useState<{ prefix: string; device: string }>();
   const [picked, setPicked] = useState<string[]>([]);
   const [area, setArea] = useState('');
   const map = useQuery(ask.map(id, focus.when));
   const box = useRef<HTMLDivElement>(null);
-  const who = deviceOf(focus.who);
+  const who = instanceOf(focus.who);
 
   const devices = useMemo(
-    () => (data.data?.devices ?? []).filter((d) => !who || d === who),
+    () => (data.data?.devices ?? []).filter((d) => !who || d === who || d.startsWith(`${who}/`)),
     [data.data, who],
   );
   const rows = useMemo(
@@ -56,6 +59,8 @@ export function RoutesView() {
   if (!data.data) return <Waiting what="reading the routes" />;
   if (data.data.rows.length === 0)
     return <Empty title="No routes">No router of this lab has a port with an address that is up.</Empty>;
+  const several = (takes.data?.length ?? 0) > 0;
+  const shownCrossing = crossing && several;
   const items = virtual.getVirtualItems();
   const areas = [...new Set(map.data?.devices.flatMap((d) => d.areas))].sort();
   const columns = `190px repeat(${devices.length}, minmax(150px, 1fr))`;
@@ -66,11 +71,27 @@ export function RoutesView() {
         <Count n={rows.length} what="prefixes" />
         <Count n={rows.reduce((n, r) => n + devices.filter((d) => r.cells[d]).length, 0)} what="routes" />
         <Box flex={1} />
-        {sources.map((s) => (
-          <Choice key={s} on={source === s} onClick={() => setSource(s)}>
-            {s === 'all' ? 'All sources' : s === 'ospf' || s === 'bgp' ? s.toUpperCase() : s}
-          </Choice>
-        ))}
+        <Flex gap={2} wrap="wrap">
+          {sources
+            .filter((s) => s !== 'taken' || several)
+            .map((s) => (
+              <Choice
+                key={s}
+                on={source === s && !shownCrossing}
+                onClick={() => {
+                  setSource(s);
+                  setCrossing(false);
+                }}
+              >
+                {s === 'all' ? 'All sources' : s === 'ospf' || s === 'bgp' ? s.toUpperCase() : s}
+              </Choice>
+            ))}
+          {several && (
+            <Choice on={shownCrossing} onClick={() => setCrossing(!crossing)}>
+              What crosses
+            </Choice>
+          )}
+        </Flex>
         <Plain size="xs" h="26px" onClick={() => save('routes.csv', 'text/csv', csv(toRows(rows, devices)))}>
           CSV
         </Plain>
@@ -111,7 +132,8 @@ export function RoutesView() {
           }}
         />
       )}
-      <Scroll label="Routes" ref={box} flex={1} minH={0}>
+      {shownCrossing && <Takes takes={takes.data ?? []} />}
+      <Scroll label="Routes" ref={box} flex={1} minH={0} display={shownCrossing ? 'none' : undefined}>
         <Box role="table" minW={`${width}px`} aria-rowcount={rows.length + 1}>
           <GridHead columns={columns}>
             <Box role="columnheader" px={3} py={2}>
@@ -203,7 +225,7 @@ const toRows = (rows: RouteRow[], devices: string[]) => [
             [
               r.prefix,
               d,
-              c.source,
+              c.origin ?? c.source,
               c.kind ?? '',
               c.metric,
               c.metric2,

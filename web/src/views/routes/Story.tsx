@@ -49,7 +49,8 @@ function CandidateLine({ c }: { c: Candidate }) {
           <Box as="span" color={c.won ? 'leaf' : 'quiet'} fontWeight="650">
             {c.won ? 'chosen' : 'not chosen'}
           </Box>{' '}
-          <Mono>{c.prefix}</Mono> {c.source === 'ospf' ? 'OSPF' : c.source}
+          <Mono>{c.prefix}</Mono>{' '}
+          {c.source === 'ospf' ? 'OSPF' : c.origin ? `taken from ${c.origin}` : c.source}
           {c.kind ? `, ${c.kind}` : ''}
           {c.blackhole
             ? ', blackhole'
