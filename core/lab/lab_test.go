@@ -137,6 +137,10 @@ func TestOutagesAgreeWithPackets(t *testing.T) {
 		{"two-carriers", "", "cut viaduct.up"},
 		{"two-carriers", "cut viaduct.up", "mend viaduct.up"},
 		{"two-carriers", "", "cut summit.e1"},
+		{"ferry-and-mail", "", "cut depot.e1"},
+		{"ferry-and-mail", "", "cut junction.quay"},
+		{"ferry-and-mail", "cut junction.quay", "mend junction.quay"},
+		{"ferry-and-mail", "", "silence junction.quay out"},
 	} {
 		t.Run(c.lab+" "+c.action, func(t *testing.T) {
 			l := open(t, demo.Text(c.lab))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"hellebore/core/language/config"
 )
@@ -26,6 +27,58 @@ func (w *warner) crossings() {
 		}
 		w.overlaps(d)
 	}
+	w.roundTrips()
+}
+
+// roundTrips warns where two routers let routes cross in both directions between the same
+// two networks: what one lets in may come back by the other.
+func (w *warner) roundTrips() {
+	type way struct{ from, to int } // networks, by domain
+	type place struct {
+		device, owner string
+		way
+		config.Take
+	}
+	byName := map[string]*config.Device{}
+	for _, n := range w.nodes {
+		byName[n.Name] = n
+	}
+	var all []place
+	byWay := map[way][]place{}
+	for _, n := range w.nodes {
+		device, _, _ := strings.Cut(n.Name, "/")
+		for _, t := range n.Takes {
+			from := byName[config.InstanceRef(device, t.From)]
+			if from == nil || w.domains[from] == w.domains[n] {
+				continue
+			}
+			p := place{device, n.Name, way{w.domains[from], w.domains[n]}, t}
+			all, byWay[p.way] = append(all, p), append(byWay[p.way], p)
+		}
+	}
+	for _, back := range all {
+		there := byWay[way{back.to, back.from}]
+		if i := slices.IndexFunc(there, func(p place) bool { return p.device != back.device }); i >= 0 && !w.guarded(back.Through) {
+			w.at(takePlace(back.owner, back.From), "set a tag where routes cross, and reject it where they would cross back",
+				"what %s lets cross may come back by this take: nothing in %s tells it apart", there[i].owner, back.Through)
+		}
+	}
+}
+
+// guarded says whether a policy, or a prefix set, tells routes apart by what stays with
+// them from router to router.
+func (w *warner) guarded(through string) bool {
+	i := slices.IndexFunc(w.result.Policies.List, func(p config.Policy) bool { return p.Name == through })
+	if i < 0 { // a prefix set
+		return true
+	}
+	p := &w.result.Policies.List[i]
+	open := slices.ContainsFunc(p.Statements, func(s config.Statement) bool {
+		return s.Verdict == config.Accept && !slices.ContainsFunc(s.Where, func(c config.Condition) bool {
+			return slices.Contains([]string{"prefix", "tag", "as-path", "community", "policy"}, c.What)
+		})
+	})
+	return p.Otherwise != config.Accept && !open || w.looksAtTags(through)
 }
 
 // crossing warns of one take.

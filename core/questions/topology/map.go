@@ -21,7 +21,7 @@ type MapDevice struct {
 	Name      string   `json:"name"`
 	Kind      string   `json:"kind" enum:"router,host"`
 	Address   string   `json:"address,omitempty" doc:"loopback, or the first port's"`
-	Addresses []string `json:"addresses" doc:"all addresses, to send probes from"`
+	Addresses []string `json:"addresses" doc:"all addresses in main, to send probes from"`
 	RouterID  string   `json:"routerId,omitempty"`
 	Areas     []string `json:"areas"`
 	Roles     []string `json:"roles" doc:"area border router, AS boundary router, translator of an NSSA"`
@@ -34,9 +34,10 @@ type MapDevice struct {
 
 // MapBay is a routing instance of a router beside main.
 type MapBay struct {
-	Name  string   `json:"name"`
-	Ports []string `json:"ports" doc:"that are in it"`
-	AS    uint32   `json:"as,omitempty"`
+	Name      string   `json:"name"`
+	Ports     []string `json:"ports" doc:"that are in it"`
+	Addresses []string `json:"addresses" doc:"theirs, to send probes from"`
+	AS        uint32   `json:"as,omitempty"`
 }
 
 // MapEnd is one end of a link on the map.
@@ -143,7 +144,7 @@ func MapOf(w *network.World) Map {
 			m.RouterID, m.Areas, m.Roles = p.RouterID, p.Areas, p.Roles
 		}
 		for i := range d.Ports() {
-			if p := &d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() {
+			if p := &d.Ports()[i]; !p.Gone && p.Config.Address.IsValid() && p.Config.Instance == "" {
 				m.Addresses = append(m.Addresses, p.Config.Address.Addr().String())
 			}
 		}
@@ -224,11 +225,14 @@ func (end *MapEnd) subPorts(d *device.Device, port uint32) {
 }
 
 func bayOf(inst *device.Instance) MapBay {
-	b := MapBay{Name: inst.Name(), Ports: []string{}, AS: inst.Config().BGP.AS}
+	b := MapBay{Name: inst.Name(), Ports: []string{}, Addresses: []string{}, AS: inst.Config().BGP.AS}
 	d := inst.Device()
 	for i := range d.Ports() {
 		if p := &d.Ports()[i]; !p.Gone && p.Config.Virtual == nil && d.InstanceOf(uint32(i)) == inst {
 			b.Ports = append(b.Ports, p.Config.Name)
+			if a := p.Config.Address.Addr(); a.IsValid() {
+				b.Addresses = append(b.Addresses, a.String())
+			}
 		}
 	}
 	return b

@@ -89,6 +89,11 @@ export function Explanation({ lab, link, act, past, close }: Props) {
             <Box key={i.name}>
               instance <b>{i.name}</b>
               {i.as ? `, AS ${i.as}` : ''}: {i.ports.join(', ')}
+              {i.addresses.map((a) => (
+                <Mono key={a} display="block" color="quiet">
+                  {a}
+                </Mono>
+              ))}
             </Box>
           ))}
           {device.services.map((s) => (

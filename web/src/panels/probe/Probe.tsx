@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState, type ReactNode } from 'react';
 import type { MapDevice } from '../../shared/api/client';
-import { useFocus } from '../../shared/focus/focus';
+import { refOf, useFocus } from '../../shared/focus/focus';
 import { Aside, Main, Plain, Quiet } from '../../shared/parts/parts';
 import { useCursor } from '../../shared/parts/keys';
 import { Replies } from './Replies';
@@ -42,6 +42,14 @@ export function Probe({ devices, who, close }: Props) {
   const services = devices.find((d) => d.name === to || d.addresses.includes(to))?.services ?? [];
   const { probed, send, stop } = useProbe(id, focus.when);
   const running = probed?.running === true;
+  // A device, and each of its routing instances beside main.
+  const ends = devices.flatMap((d) => [
+    d,
+    ...(d.instances ?? []).map((i) => ({
+      name: refOf({ device: d.name, instance: i.name }),
+      addresses: i.addresses,
+    })),
+  ]);
   const start = (trace: boolean) => send({ from, source, to, count, trace, port });
   return (
     <Aside label="Probe" wide={360}>
@@ -68,13 +76,13 @@ export function Probe({ devices, who, close }: Props) {
               setSource('');
             }}
           >
-            <Options of={devices.map((d) => d.name)} />
+            <Options of={ends.map((e) => e.name)} />
           </chakra.select>
         </Labelled>
         <Labelled label="address">
           <chakra.select {...field} {...mono} value={source} onChange={(e) => setSource(e.target.value)}>
             <option value="">of the port it leaves by</option>
-            <Options of={devices.find((d) => d.name === from)?.addresses ?? []} />
+            <Options of={ends.find((e) => e.name === from)?.addresses ?? []} />
           </chakra.select>
         </Labelled>
         <Labelled label="to">
@@ -90,7 +98,7 @@ export function Probe({ devices, who, close }: Props) {
             spellCheck={false}
           />
           <datalist id="probe-targets">
-            <Options of={devices.flatMap((d) => [d.name, ...d.addresses])} />
+            <Options of={ends.flatMap((e) => [...(e.name.includes('/') ? [] : [e.name]), ...e.addresses])} />
           </datalist>
         </Labelled>
         <Labelled label="times">

@@ -2248,6 +2248,8 @@ export interface components {
       virtual: components['schemas']['MapVirtual'][];
     };
     MapBay: {
+      /** @description theirs, to send probes from */
+      addresses: string[];
       /** Format: int32 */
       as?: number;
       name: string;
@@ -2257,7 +2259,7 @@ export interface components {
     MapDevice: {
       /** @description loopback, or the first port's */
       address?: string;
-      /** @description all addresses, to send probes from */
+      /** @description all addresses in main, to send probes from */
       addresses: string[];
       areas: string[];
       /**

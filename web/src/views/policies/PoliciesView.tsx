@@ -3,7 +3,7 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useDeferredValue, useState } from 'react';
 import { type LabState, type MapSession, type Tried } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
-import { useFocus } from '../../shared/focus/focus';
+import { useFocus, refOf } from '../../shared/focus/focus';
 import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
 import { Steps } from '../paths/Trace';
@@ -34,7 +34,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
 
   const list = policies.data ?? [];
   const policy = list.find((p) => p.name === chosen) ?? list[0];
-  const used = policy?.uses.filter((u) => u.role === 'in' || u.role === 'out') ?? [];
+  const used = policy?.uses.filter((u) => ['in', 'out', 'take'].includes(u.role)) ?? [];
   const uses = [
     ...used,
     ...(map.data?.sessions ?? [])
@@ -57,7 +57,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
           ? {
               device: at.device,
               peer: at.peer,
-              direction: at.role === 'out' ? ('out' as const) : ('in' as const),
+              direction: at.role === 'out' || at.role === 'take' ? at.role : ('in' as const),
             }
           : { routes: routes.split('\n') }),
       },
@@ -259,7 +259,10 @@ const keyOf = (u: { device: string; peer?: string; role: string }) => `${u.devic
 
 /** The four tables of a session: what each end was sent, and what it has to send. */
 const tables = (s: MapSession) =>
-  [[s.a, s.peer] as const, ...(s.back ? [[s.b, s.back] as const] : [])].flatMap(([device, peer]) => [
+  [
+    [refOf({ device: s.a, instance: s.inA }), s.peer] as const,
+    ...(s.back ? [[refOf({ device: s.b, instance: s.inB }), s.back] as const] : []),
+  ].flatMap(([device, peer]) => [
     { device, peer, role: 'in', words: `${device}, what ${peer} sends` },
     { device, peer, role: 'out', words: `${device}, what ${peer} would be sent` },
   ]);
