@@ -188,6 +188,20 @@ func TestRenamesAndMoves(t *testing.T) {
 	}
 }
 
+// TestATakeGoesAsAWhole removes what crosses by the words that it was written with: a
+// take without its policy would say nothing.
+func TestATakeGoesAsAWhole(t *testing.T) {
+	text := "router mill\n  take ferry through some\n  instance ferry\n    port quay 10.70.0.1/30\n    take main through some\nprefix-set some\n  10.0.0.0/8\n"
+	for edit, gone := range map[string]string{
+		"remove mill take ferry through some":                      "  take ferry through some\n",
+		"remove mill take ferry":                                   "  take ferry through some\n",
+		"remove router mill instance ferry take main through some": "    take main through some\n",
+		"remove mill/ferry take main through some":                 "    take main through some\n",
+	} {
+		require.Equal(t, strings.Replace(text, gone, "", 1), edited(t, text, edit), edit)
+	}
+}
+
 func TestHunksSayWhereLinesChanged(t *testing.T) {
 	after := edited(t, editable, "mill.e1 ospf cost 5", "remove flow coal", "add router depot")
 	require.Equal(t, []Hunk{

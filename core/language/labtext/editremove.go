@@ -44,7 +44,8 @@ func (d *document) remove(target, words string) (more bool, err error) {
 func (d *document) drop(n *Node) error {
 	for {
 		owner := d.above[n]
-		if owner == d.root || len(owner.Children) > 1 || len(owner.Args) > 0 && !byContent(owner.Row) || !hollow(owner.Row) {
+		named := len(owner.Args) > 0 && !byContent(owner.Row) && owner.Row.Opens != TakeOf
+		if owner == d.root || len(owner.Children) > 1 || named || !hollow(owner.Row) {
 			return d.delete(n)
 		}
 		n = owner
@@ -53,7 +54,7 @@ func (d *document) drop(n *Node) error {
 
 // hollow says whether a block says nothing when it is empty.
 func hollow(r *Row) bool {
-	return byContent(r) && r.Opens != StaticOf || r.Opens == OSPFOf
+	return byContent(r) && r.Opens != StaticOf || r.Opens == OSPFOf || r.Opens == TakeOf
 }
 
 // lookup finds a statement by its target and words.

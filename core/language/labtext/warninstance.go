@@ -101,14 +101,19 @@ func acceptsNothing(p *config.Policy) bool {
 // overlaps warns of networks of one router that are in several instances of which one
 // takes from the other: packets cannot be told apart there.
 func (w *warner) overlaps(d *config.Device) {
-	takes := func(to, from string) bool {
-		r := d.Instance(to)
-		return r != nil && slices.ContainsFunc(r.Takes, func(t config.Take) bool { return t.From == from })
+	joined := map[[2]string]bool{} // an instance and one that it takes from
+	for _, to := range d.InstanceNames() {
+		for _, t := range d.Instance(to).Takes {
+			joined[[2]string{to, t.From}] = true
+		}
+	}
+	if len(joined) == 0 {
+		return
 	}
 	for i := range d.Ports {
 		for k := range d.Ports[:i] {
 			p, q := &d.Ports[k], &d.Ports[i]
-			if p.Instance == q.Instance || !p.Address.IsValid() || !q.Address.IsValid() || !takes(p.Instance, q.Instance) && !takes(q.Instance, p.Instance) {
+			if p.Instance == q.Instance || !p.Address.IsValid() || !q.Address.IsValid() || !joined[[2]string{p.Instance, q.Instance}] && !joined[[2]string{q.Instance, p.Instance}] {
 				continue
 			}
 			if overlap(p.Address, q.Address) {

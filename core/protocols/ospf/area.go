@@ -64,7 +64,7 @@ func (p *Process) SetAreas(h Host, areas []AreaConfig) {
 	before := p.config
 	p.config = areas
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
 		if !p.running || !q.running() || sameKind(areaIn(before, q.Area), areaIn(areas, q.Area)) {
 			continue
 		}
@@ -151,7 +151,7 @@ func (p *Process) helloOptions(areaID uint32) uint8 {
 func (p *Process) active() []uint32 {
 	var ids []uint32
 	for i := range p.ports {
-		if q := &p.ports[i]; q.running() && !slices.Contains(ids, q.Area) {
+		if q := p.ports[i]; q.running() && !slices.Contains(ids, q.Area) {
 			ids = append(ids, q.Area)
 		}
 	}
@@ -174,7 +174,7 @@ func (p *Process) ASBoundary() bool {
 func (p *Process) several() bool {
 	first := -1
 	for i := range p.ports {
-		switch q := &p.ports[i]; {
+		switch q := p.ports[i]; {
 		case !q.running() || q.Virtual:
 		case first < 0:
 			first = i
@@ -195,7 +195,7 @@ func (p *Process) joins() bool {
 		return false
 	}
 	for i := range p.ports {
-		if q := &p.ports[i]; q.running() && q.Area == 0 && (!q.Virtual || p.full(q)) {
+		if q := p.ports[i]; q.running() && q.Area == 0 && (!q.Virtual || p.full(q)) {
 			return true
 		}
 	}
@@ -435,7 +435,7 @@ func (p *Process) RFC1583() bool { return !p.strict }
 // route only (RFC 2328 16.4 (3)), and one that fits. One of our own addresses is
 // no next hop.
 func (p *Process) forwarding(h Host, s *scratch, to ip.Addr, fits func(*Route) bool) (way border, ok bool) {
-	if slices.ContainsFunc(p.ports, func(q port) bool { return q.running() && q.Address == to }) {
+	if slices.ContainsFunc(p.ports, func(q *port) bool { return q.running() && q.Address == to }) {
 		return way, false
 	}
 	shared := h.Shared()
@@ -457,7 +457,7 @@ func (p *Process) forwarding(h Host, s *scratch, to ip.Addr, fits func(*Route) b
 // onPort is the next hop that is an address on one of our own networks.
 func (p *Process) onPort(shared *route.Shared, to ip.Addr) route.SetID {
 	for i := range p.ports {
-		if q := &p.ports[i]; q.running() && ip.MakePrefix(q.Address, q.PrefixLen).Contains(to) {
+		if q := p.ports[i]; q.running() && ip.MakePrefix(q.Address, q.PrefixLen).Contains(to) {
 			return shared.Sets.ID([]route.Hop{{Port: uint32(i), Gateway: to}})
 		}
 	}

@@ -96,7 +96,7 @@ func (p *Process) send(h Host, i uint32, dst ip.Addr, packet []byte, class event
 	} else {
 		wire.Finish(packet, 0)
 	}
-	if q := &p.ports[i]; q.Virtual {
+	if q := p.ports[i]; q.Virtual {
 		h.SendFar(q.Address, q.Remote, packet, class)
 		return
 	}
@@ -106,7 +106,7 @@ func (p *Process) send(h Host, i uint32, dst ip.Addr, packet []byte, class event
 // authentic says whether a packet is what it claims to be (RFC 2328 D.5); if
 // not, it is refused with which of type, key ID and key it is.
 func (p *Process) authentic(h Host, i uint32, src ip.Addr, head *wire.Header) bool {
-	q := &p.ports[i]
+	q := p.ports[i]
 	if mine := q.authType(); head.AuType != mine {
 		p.refuse(h, i, src, note.AuthenticationDiffers, uint64(mine), uint64(head.AuType))
 		return false
@@ -136,7 +136,7 @@ func (p *Process) authentic(h Host, i uint32, src ip.Addr, head *wire.Header) bo
 // fresh says whether a packet's sequence number is not older than one that its
 // sender used before (RFC 2328 D.5.3).
 func (p *Process) fresh(h Host, i uint32, src ip.Addr, head *wire.Header) bool {
-	n, known := p.find(&p.ports[i], head.RouterID, src)
+	n, known := p.find(p.ports[i], head.RouterID, src)
 	if !known {
 		return true
 	}

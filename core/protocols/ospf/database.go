@@ -258,7 +258,7 @@ func (p *Process) install(h Host, ai int, key uint32, e lsdb.Instance) {
 	a := p.scope(ai)
 	old := a.db.Put(key, e)
 	for i := range p.nbrs {
-		if nb := &p.nbrs[i]; nb.retransmits.Len() > 0 && p.holds(ai, &p.ports[nb.port]) {
+		if nb := &p.nbrs[i]; nb.retransmits.Len() > 0 && p.holds(ai, p.ports[nb.port]) {
 			p.acked(h, uint32(i), key)
 		}
 	}
@@ -386,7 +386,7 @@ func (p *Process) sweepScope(h Host, ai int) {
 	}
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == adjacency.Exchange || nb.state == adjacency.Loading) && p.holds(ai, &p.ports[nb.port]) {
+		if (nb.state == adjacency.Exchange || nb.state == adjacency.Loading) && p.holds(ai, p.ports[nb.port]) {
 			return
 		}
 	}
@@ -396,7 +396,7 @@ func (p *Process) sweepScope(h Host, ai int) {
 			return true // its next instance must be newer than this one
 		}
 		return slices.ContainsFunc(p.nbrs,
-			func(nb neighbour) bool { return nb.retransmits.Has(key) && p.holds(ai, &p.ports[nb.port]) })
+			func(nb neighbour) bool { return nb.retransmits.Has(key) && p.holds(ai, p.ports[nb.port]) })
 	}, func(key uint32, e lsdb.Instance) {
 		again = again || p.own(h.Pool().Key(key))
 		if e.Seq == lsdb.MaxSeq {

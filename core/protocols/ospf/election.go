@@ -46,7 +46,7 @@ func (p *Process) elections(h Host) {
 	for len(p.electing) > 0 {
 		i := p.electing[0]
 		p.electing = p.electing[1:]
-		if q := &p.ports[i]; q.talks() && q.Broadcast && q.state != PortWaiting {
+		if q := p.ports[i]; q.talks() && q.Broadcast && q.state != PortWaiting {
 			p.elect(h, i)
 		}
 	}
@@ -55,7 +55,7 @@ func (p *Process) elections(h Host) {
 
 // elect is RFC 2328 9.4.
 func (p *Process) elect(h Host, i uint32) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	me := q.asDR()
 	var others []adjacency.Candidate
 	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
@@ -86,7 +86,7 @@ func (p *Process) elect(h Host, i uint32) {
 }
 
 func (p *Process) setPortState(h Host, i uint32, s PortState) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	q.state = s
 	h.Calm().Disturb(h.Now())
 	h.Note(note.Note{Kind: note.PortRole, Port: note.PortOf(i), A: uint64(q.dr), B: uint64(q.bdr), C: uint64(s)})
@@ -95,7 +95,7 @@ func (p *Process) setPortState(h Host, i uint32, s PortState) {
 // startWaiting lets a port listen for who is DR already, before it takes part in
 // an election (RFC 2328 9.3, InterfaceUp).
 func (p *Process) startWaiting(h Host, i uint32) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	if q.Priority == 0 {
 		p.setPortState(h, i, PortDROther)
 		return
@@ -106,7 +106,7 @@ func (p *Process) startWaiting(h Host, i uint32) {
 
 // waited is WaitTimer or BackupSeen: the port takes part from now on.
 func (p *Process) waited(h Host, i uint32) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	q.wait.Stop(h, event.Pending)
 	q.state = PortDROther
 	p.elect(h, i)
@@ -136,7 +136,7 @@ func (p *Process) adjOK(h Host, n uint32) {
 // its hello, and finds out whether that calls for an election (RFC 2328 10.5).
 func (p *Process) declared(h Host, n uint32, priority uint8, dr, bdr ip.Quad) {
 	nb := &p.nbrs[n]
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	me := nb.asDR()
 	news := nb.priority != priority || (nb.dr == me) != (dr == me) || (nb.bdr == me) != (bdr == me)
 	nb.priority, nb.dr, nb.bdr = priority, dr, bdr

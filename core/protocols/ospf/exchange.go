@@ -49,7 +49,7 @@ func (p *Process) retransmitDD(h Host, n uint32) {
 
 func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
 	nb := &p.nbrs[n]
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	b := wire.Begin(make([]byte, 0, 64+len(headers)), wire.TypeDD, p.routerID, q.Area)
 	mtu := q.MTU
 	if q.Virtual {
@@ -64,7 +64,7 @@ func (p *Process) sendDD(h Host, n uint32, flags uint8, headers []byte) {
 // describe sends the next part of the summary list (RFC 2328 10.8).
 func (p *Process) describe(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	held := func(key uint32) *area { return p.scope(p.scopeOf(q.Area, h.Pool().Key(key))) }
 	var headers []byte
 	for _, key := range nb.descriptions.Next((q.room()-8)/wire.LSAHeaderLen,
@@ -98,7 +98,7 @@ func (q *port) to(nb *neighbour) ip.Addr {
 // negotiated is NegotiationDone: the whole database is to be described.
 func (p *Process) negotiated(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	summary := p.areas[p.areaOf(q.Area)].sorted(h.Pool())
 	if p.holds(asScope, q) {
 		summary = append(summary, p.as.sorted(h.Pool())...)
@@ -112,7 +112,7 @@ func (p *Process) negotiated(h Host, n uint32) {
 // receiveDD is RFC 2328 10.6.
 func (p *Process) receiveDD(h Host, n uint32, body []byte) {
 	nb := &p.nbrs[n]
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	d, ok := wire.ReadDD(body)
 	if !ok {
 		p.refuse(h, nb.port, nb.address, note.Malformed, 0, 0)
@@ -171,7 +171,7 @@ func (p *Process) takeHeaders(h Host, n uint32, headers []byte) bool {
 		head, _ := wire.ReadLSAHeader(headers)
 		headers = headers[wire.LSAHeaderLen:]
 		ai := p.scopeOf(areaID, head.Key)
-		if !wire.KnownType(head.Key.Type) || !p.takes(ai, &p.ports[nb.port], head.Key.Type) {
+		if !wire.KnownType(head.Key.Type) || !p.takes(ai, p.ports[nb.port], head.Key.Type) {
 			return false
 		}
 		a := p.scope(ai)
@@ -203,7 +203,7 @@ func (p *Process) exchangeDone(h Host, n uint32) {
 // 10.9); again repeats what was asked and not answered.
 func (p *Process) sendRequest(h Host, n uint32, again bool) {
 	nb := &p.nbrs[n]
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	keys := nb.requests.Ask(q.room()/wire.RequestLen, again, h.Pool().order)
 	if len(keys) == 0 {
 		nb.request.Stop(h)

@@ -50,7 +50,7 @@ func TestAVirtualLinkSaysNoMTU(t *testing.T) {
 	c := defaultPort(ip.V4(0x0a000001))
 	c.Virtual, c.Remote, c.Peer = true, ip.V4(0x0a000002), id(1)
 	n.p.running, n.p.routerID = true, id(0)
-	n.p.ports = []port{{PortConfig: c, firstNbr: 1}}
+	n.p.ports = []*port{{PortConfig: c, firstNbr: 1}}
 	n.p.nbrs = []neighbour{{id: id(1), address: c.Remote}}
 	n.p.sendDD(n, 0, wire.FlagInit|wire.FlagMore|wire.FlagMaster, nil)
 	require.Len(t, n.far, 1)

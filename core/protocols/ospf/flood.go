@@ -30,7 +30,7 @@ func (p *Process) newUpdate(port uint32, dst ip.Addr) update {
 // add appends an LSA, aged by the port's transmit delay (RFC 2328 13.3).
 func (u *update) add(h Host, a *area, key uint32, e lsdb.Instance) {
 	head := a.header(h, key, e)
-	q := &u.p.ports[u.port]
+	q := u.p.ports[u.port]
 	if len(u.b)+int(head.Length) > q.room()+wire.HeaderLen {
 		u.send(h)
 	}
@@ -102,7 +102,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 			discard(note.UnknownLSA)
 			return
 		}
-		if !p.takes(ai, &p.ports[nb.port], head.Key.Type) { // step 3
+		if !p.takes(ai, p.ports[nb.port], head.Key.Type) { // step 3
 			discard(note.StubTakesNoExternal)
 			return
 		}
@@ -123,7 +123,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 		p.startExchange(h, n, note.OlderThanOurs)
 	case lsdb.Implied:
 		p.acked(h, n, key)
-		q := &p.ports[nb.port]
+		q := p.ports[nb.port]
 		if lsdb.AckImplied(q.Broadcast, q.state == PortBackup, nb.asDR() == q.dr, slices.Contains(q.toFlood, key)) {
 			p.ackLater(h, nb.port, head)
 		}
@@ -152,7 +152,7 @@ func (p *Process) take(h Host, n uint32, ai int, key, body uint32, head *wire.LS
 		Flooded: true, Dying: head.Age >= lsdb.MaxAge,
 	})
 	back := p.flood(h, ai, key, n)
-	if q := &p.ports[nb.port]; lsdb.AckNewer(back, q.state == PortBackup, nb.asDR() == q.dr) {
+	if q := p.ports[nb.port]; lsdb.AckNewer(back, q.state == PortBackup, nb.asDR() == q.dr) {
 		p.ackLater(h, nb.port, head)
 	}
 	if p.own(head.Key) {
@@ -165,7 +165,7 @@ func (p *Process) take(h Host, n uint32, ai int, key, body uint32, head *wire.LS
 func (p *Process) exchanging(ai int) bool {
 	for i := range p.nbrs {
 		nb := &p.nbrs[i]
-		if (nb.state == adjacency.Exchange || nb.state == adjacency.Loading) && p.holds(ai, &p.ports[nb.port]) {
+		if (nb.state == adjacency.Exchange || nb.state == adjacency.Loading) && p.holds(ai, p.ports[nb.port]) {
 			return true
 		}
 	}
@@ -193,7 +193,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 	stamp := lsdb.StampOf(version)
 	stamp.At = h.Now()
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
 		if !q.talks() || !p.holds(ai, q) {
 			continue
 		}
@@ -264,7 +264,7 @@ func (q *port) toAll() ip.Addr {
 
 // sendFlood sends what the pacing has gathered, if a neighbour still needs it.
 func (p *Process) sendFlood(h Host, i uint32) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	keys := q.toFlood
 	q.toFlood = q.toFlood[:0]
 	u := p.newUpdate(i, q.toAll())
@@ -292,7 +292,7 @@ func (p *Process) armRetransmit(h Host, n uint32, since event.Time) {
 // acknowledgment (RFC 2328 13.6).
 func (p *Process) retransmit(h Host, n uint32) {
 	nb := &p.nbrs[n]
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	interval := event.FromDuration(q.RetransmitInterval)
 	next, any := event.Never, false
 	u := p.newUpdate(nb.port, q.to(nb))
@@ -337,7 +337,7 @@ func (p *Process) acked(h Host, n, key uint32) {
 
 // ackLater acknowledges an LSA with others (RFC 2328 13.5).
 func (p *Process) ackLater(h Host, i uint32, head *wire.LSAHeader) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	q.toAck = head.Append(q.toAck)
 	if !q.ack.Running() {
 		q.ack.Set(h, h.Now()+ackDelay, ackTimer, event.Pending, i, 0)
@@ -345,7 +345,7 @@ func (p *Process) ackLater(h Host, i uint32, head *wire.LSAHeader) {
 }
 
 func (p *Process) sendAcks(h Host, i uint32) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	fit := q.room() / wire.LSAHeaderLen * wire.LSAHeaderLen
 	for rest := q.toAck; len(rest) > 0; {
 		n := min(fit, len(rest))

@@ -74,7 +74,7 @@ func (p *Process) find(q *port, id ip.Quad, address ip.Addr) (n uint32, ok bool)
 
 // sendHello sends a hello and restarts its timer (RFC 2328 9.5).
 func (p *Process) sendHello(h Host, i uint32) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	b := wire.Begin(make([]byte, 0, 96), wire.TypeHello, p.routerID, q.Area)
 	mask := ip.Mask(q.PrefixLen)
 	if q.Virtual {
@@ -119,7 +119,7 @@ func (q *port) nextHello(h Host, i uint32) event.Time {
 
 // receiveHello is RFC 2328 10.5.
 func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	hello, ok := wire.ReadHello(head.Body)
 	if !ok {
 		p.refuse(h, i, src, note.Malformed, 0, 0)
@@ -156,7 +156,7 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 	}
 	if !known {
 		n = p.newNeighbour(h, i, head.RouterID, src)
-		q = &p.ports[i]
+		q = p.ports[i]
 	}
 	nb := &p.nbrs[n]
 	if nb.state == adjacency.Full && nb.address != src {
@@ -224,7 +224,7 @@ func (p *Process) kill(h Host, n uint32, why note.Code) {
 	nb.inactivity.Stop(h, event.Guard)
 	h.Calm().Stop(&nb.guard)
 	p.setState(h, n, adjacency.Down, why)
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	at := &q.firstNbr
 	for *at != store.RefTo(n) {
 		at = &p.nbrs[at.Index()].next
@@ -244,14 +244,14 @@ func (p *Process) setState(h Host, n uint32, to adjacency.State, why note.Code) 
 	h.Calm().Disturb(h.Now())
 	h.Note(note.Note{Kind: note.NeighbourState, Port: note.PortOf(nb.port), A: uint64(nb.id),
 		B: uint64(from), C: uint64(to), Reason: why})
-	q := &p.ports[nb.port]
+	q := p.ports[nb.port]
 	if q.Broadcast && (from >= adjacency.TwoWay) != (to >= adjacency.TwoWay) {
 		p.wantElection(nb.port) // NeighborChange
 	}
 	if q.Virtual && (from == adjacency.Full || to == adjacency.Full) { // the V bit
 		p.wantOriginate(h, p.areaOf(q.Transit), 0)
 		p.syncBits(h)
-		q = &p.ports[nb.port]
+		q = p.ports[nb.port]
 	}
 	ai := p.areaOf(q.Area)
 	if from == adjacency.Full || to == adjacency.Full {

@@ -129,7 +129,7 @@ func (p *Process) nssaWishes(c *AreaConfig, list []wish) []wish {
 
 // inArea says whether an address is on one of our networks in an area.
 func (p *Process) inArea(a ip.Addr, areaID uint32) bool {
-	return slices.ContainsFunc(p.ports, func(q port) bool {
+	return slices.ContainsFunc(p.ports, func(q *port) bool {
 		return q.running() && q.Area == areaID && ip.MakePrefix(q.Address, q.PrefixLen).Contains(a)
 	})
 }
@@ -139,7 +139,7 @@ func (p *Process) inArea(a ip.Addr, areaID uint32) bool {
 func (p *Process) forwardingAddress(areaID uint32) ip.Addr {
 	var loopback, any ip.Addr
 	for i := range p.ports {
-		if q := &p.ports[i]; q.running() && q.Area == areaID {
+		if q := p.ports[i]; q.running() && q.Area == areaID {
 			any = ip.Higher(any, q.Address)
 			if q.Loopback {
 				loopback = ip.Higher(loopback, q.Address)

@@ -190,7 +190,7 @@ func (p *Process) wishes(h Host, ai int) []wish {
 // and has a neighbour on (RFC 2328 12.4.2).
 func (p *Process) networkWishes(a *area, list []wish) []wish {
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
 		if q.Area != a.id || q.state != PortDR || !p.transit(q) {
 			continue
 		}
@@ -237,7 +237,7 @@ func (p *Process) routerBody(areaID uint32) (body wire.RouterBody, any bool) {
 		body.Flags |= wire.FlagN
 	}
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
 		if !q.running() || q.Area != areaID {
 			continue
 		}

@@ -395,7 +395,7 @@ func TestSPFAgainstLibrary(t *testing.T) {
 					mine, theirs = theirs, mine
 				}
 				c := defaultPort(ip.V4(mine))
-				n.p.ports = append(n.p.ports, port{PortConfig: c, firstNbr: store.RefTo(uint32(len(n.p.nbrs)))})
+				n.p.ports = append(n.p.ports, &port{PortConfig: c, firstNbr: store.RefTo(uint32(len(n.p.nbrs)))})
 				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: ip.V4(theirs), state: adjacency.Full})
 			}
 		}

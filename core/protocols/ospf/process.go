@@ -140,9 +140,13 @@ type port struct {
 	path     route.SetID // of a virtual port: to its other end
 }
 
+// absent stands where a port of the device is not the process's. It is never written.
+var absent = &port{}
+
 // lasting is what survives a Stop: the configuration, and what numbers others hold.
 type lasting struct {
-	ports        []port // by the device's port index
+	ports        []*port // by the device's port index
+	owned        int     // ports that are not absent
 	nbrs         []neighbour
 	freeNbr      store.Ref // slots that are free, through next
 	ddSeq        uint32    // of the last database exchange that began
@@ -180,9 +184,15 @@ type Process struct {
 // Clone is an independent copy.
 func (p *Process) Clone() Process {
 	c := *p
-	c.ports = append([]port(nil), p.ports...)
-	for i := range c.ports {
-		q := &c.ports[i]
+	c.ports = append([]*port(nil), p.ports...)
+	own := make([]port, 0, p.owned)
+	for i, old := range p.ports {
+		if old == absent {
+			continue
+		}
+		own = append(own, *old)
+		q := &own[len(own)-1]
+		c.ports[i] = q
 		q.toFlood = append([]uint32(nil), q.toFlood...)
 		q.toAck = append([]byte(nil), q.toAck...)
 	}
@@ -252,10 +262,17 @@ func (p *Process) Stop(h Host, why note.Code) {
 // hello; a changed area, address or role, or the port going down, ends its
 // adjacencies.
 func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
-	for int(i) >= len(p.ports) {
-		p.ports = append(p.ports, port{})
+	if (int(i) >= len(p.ports) || p.ports[i] == absent) && c == (PortConfig{}) {
+		return
 	}
-	q := &p.ports[i]
+	for int(i) >= len(p.ports) {
+		p.ports = append(p.ports, absent)
+	}
+	if p.ports[i] == absent {
+		p.ports[i] = &port{}
+		p.owned++
+	}
+	q := p.ports[i]
 	old := q.PortConfig
 	if old.Keys.equal(c.Keys) {
 		c.Keys = old.Keys
@@ -303,7 +320,7 @@ func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
 }
 
 func (p *Process) portUp(h Host, i uint32) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	if !q.running() {
 		return
 	}
@@ -327,7 +344,7 @@ func (p *Process) portUp(h Host, i uint32) {
 }
 
 func (p *Process) portDown(h Host, i uint32, why note.Code) {
-	q := &p.ports[i]
+	q := p.ports[i]
 	if !q.running() {
 		return
 	}
@@ -434,10 +451,10 @@ func (p *Process) receive(h Host, i uint32, src ip.Addr, packet []byte, alone bo
 		p.refuse(h, i, src, why, 0, 0)
 		return
 	}
-	q := &p.ports[i]
+	q := p.ports[i]
 	if head.Area == 0 && q.Area != 0 { // RFC 2328 8.2: by a virtual link
 		if v, ok := p.virtualPort(q.Area, head.RouterID); ok {
-			if i, q = v, &p.ports[v]; !q.running() {
+			if i, q = v, p.ports[v]; !q.running() {
 				return // we have no way back yet
 			}
 		}
@@ -534,7 +551,7 @@ func (p *Process) Port(i uint32) PortView {
 	if int(i) >= len(p.ports) || !p.ports[i].On {
 		return PortView{}
 	}
-	q := &p.ports[i]
+	q := p.ports[i]
 	return PortView{q.PortConfig, q.state, q.dr, q.bdr, q.refusals, q.hello.Deadline()}
 }
 
@@ -550,7 +567,10 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 	d.Flag(p.running)
 	d.Add(uint64(p.routerID))
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
+		if !q.On {
+			continue
+		}
 		d.Add(uint64(i), q.Address.Hash(), uint64(q.Area), uint64(q.Cost),
 			uint64(q.state), uint64(q.dr), uint64(q.bdr))
 		for _, r := range q.refusals {
@@ -600,7 +620,7 @@ func (p *Process) Account() (pending, watched int) {
 		}
 	}
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
 		running(&q.wait)
 		running(&q.flood)
 		running(&q.ack)

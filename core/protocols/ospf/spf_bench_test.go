@@ -37,7 +37,7 @@ func randomArea(b *testing.B, routers, links int) (*node, *simple.WeightedDirect
 				wire.RouterLink{ID: addr, Data: ip.Mask(30), Type: wire.LinkStub, Metric: uint16(cost)})
 			g.SetWeightedEdge(simple.WeightedEdge{F: simple.Node(end[0]), T: simple.Node(end[1]), W: float64(cost)})
 			if end[0] == 0 {
-				n.p.ports = append(n.p.ports, port{PortConfig: defaultPort(ip.V4(addr + ip.Quad(end[2]))), firstNbr: store.RefTo(uint32(len(n.p.nbrs)))})
+				n.p.ports = append(n.p.ports, &port{PortConfig: defaultPort(ip.V4(addr + ip.Quad(end[2]))), firstNbr: store.RefTo(uint32(len(n.p.nbrs)))})
 				n.p.nbrs = append(n.p.nbrs, neighbour{port: uint32(len(n.p.ports) - 1), id: id(end[1]), address: ip.V4(addr + ip.Quad(3-end[2])), state: adjacency.Full})
 			}
 		}

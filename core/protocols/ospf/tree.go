@@ -272,7 +272,7 @@ func (s *scratch) setOf(shared *route.Shared, first []route.Hop, bits []uint64) 
 // portAt is the port of an area that has an address and talks.
 func (p *Process) portAt(areaID uint32, address ip.Addr) (uint32, bool) {
 	for i := range p.ports {
-		if q := &p.ports[i]; q.Address == address && q.Area == areaID && q.talks() {
+		if q := p.ports[i]; q.Address == address && q.Area == areaID && q.talks() {
 			return uint32(i), true
 		}
 	}
@@ -285,7 +285,7 @@ func (p *Process) portAt(areaID uint32, address ip.Addr) (uint32, bool) {
 func (p *Process) appendFirst(h Host, list []route.Hop, areaID uint32, e spf.Edge) []route.Hop {
 	id := h.Pool().Key(e.To).Router
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
 		if uint32(q.Address.Quad()) != e.Data || q.Area != areaID || !q.talks() {
 			continue
 		}

@@ -183,7 +183,7 @@ func appendLeaves(list []uint32, b *Body) []uint32 {
 }
 
 func (p *Process) hasVirtual() bool {
-	return slices.ContainsFunc(p.ports, func(q port) bool { return q.On && q.Virtual })
+	return slices.ContainsFunc(p.ports, func(q *port) bool { return q.On && q.Virtual })
 }
 
 // intraArea offers the routes that the trees have to a prefix.

@@ -17,7 +17,7 @@ import (
 // virtualPort is the port whose other end is a router beyond an area.
 func (p *Process) virtualPort(transit uint32, peer ip.Quad) (uint32, bool) {
 	for i := range p.ports {
-		if q := &p.ports[i]; q.Virtual && q.On && q.Transit == transit && q.Peer == peer {
+		if q := p.ports[i]; q.Virtual && q.On && q.Transit == transit && q.Peer == peer {
 			return uint32(i), true
 		}
 	}
@@ -29,7 +29,7 @@ func (p *Process) virtualPort(transit uint32, peer ip.Quad) (uint32, bool) {
 func (p *Process) syncVirtual(h Host, s *scratch, ai int) {
 	areaID := p.areas[ai].id
 	for i := range p.ports {
-		q := &p.ports[i]
+		q := p.ports[i]
 		if !q.Virtual || !q.On || q.Transit != areaID {
 			continue
 		}
@@ -103,8 +103,8 @@ func (p *Process) crosses(areaID uint32) bool {
 // endsVirtual says whether this router is one end of a virtual link in use that
 // crosses an area.
 func (p *Process) endsVirtual(areaID uint32) bool {
-	return slices.ContainsFunc(p.ports, func(q port) bool {
-		return q.Virtual && q.running() && q.Transit == areaID && p.full(&q)
+	return slices.ContainsFunc(p.ports, func(q *port) bool {
+		return q.Virtual && q.running() && q.Transit == areaID && p.full(q)
 	})
 }
 
