@@ -31,7 +31,7 @@ var spoken = []struct {
 	}},
 	{regexp.MustCompile("Ask `(.+?)`"), func(_ *guided, question string) []step {
 		field := `document.querySelector('input[aria-label="Question"]')`
-		return []step{script(field + ` ?? dispatchEvent(new KeyboardEvent("keydown", { key: "y" }))`), until(field + ` !== null`),
+		return []step{script(`void (` + field + ` ?? dispatchEvent(new KeyboardEvent("keydown", { key: "y" })))`), until(field + ` !== null`),
 			write("Question", question), chromedp.KeyEvent("\r"), within("answer", "")}
 	}},
 	{regexp.MustCompile(`[Pp]ress \*\*Apply\*\*`), func(*guided, string) []step {

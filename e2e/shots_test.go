@@ -129,7 +129,7 @@ func TestScreenshots(t *testing.T) {
 }
 
 // maps are the demo labs whose maps the guide shows.
-var maps = []string{"triangle-with-ospf", "three-areas", "guarded-line", "two-carriers", "two-reflectors", "two-islands"}
+var maps = []string{"triangle-with-ospf", "three-areas", "guarded-line", "two-carriers", "two-reflectors", "two-islands", "ferry-and-mail"}
 
 // TestMaps exports maps as SVG, as the button on the map does. MAPS names the folder to put
 // them in.
@@ -139,8 +139,8 @@ func TestMaps(t *testing.T) {
 		t.Skip("MAPS names no folder")
 	}
 	s := start(t)
+	tab := page(t)
 	for _, slug := range maps {
-		tab := page(t)
 		do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+s.lab(t, demo.Text(slug))+"/map"), mapReady(),
 			chromedp.Sleep(300*time.Millisecond),
 			script(`URL.createObjectURL = (b) => { b.text().then((text) => { window.exported = text }); return "" }; HTMLAnchorElement.prototype.click = () => undefined`),
