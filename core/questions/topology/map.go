@@ -38,6 +38,7 @@ type MapBay struct {
 	Ports     []string `json:"ports" doc:"that are in it"`
 	Addresses []string `json:"addresses" doc:"theirs, to send probes from"`
 	AS        uint32   `json:"as,omitempty"`
+	RouterID  string   `json:"routerId,omitempty" doc:"of its OSPF process, if one runs"`
 }
 
 // MapEnd is one end of a link on the map.
@@ -227,6 +228,9 @@ func (end *MapEnd) subPorts(d *device.Device, port uint32) {
 func bayOf(inst *device.Instance) MapBay {
 	b := MapBay{Name: inst.Name(), Ports: []string{}, Addresses: []string{}, AS: inst.Config().BGP.AS}
 	d := inst.Device()
+	if inst.OSPF().Running() {
+		b.RouterID = inst.OSPF().RouterID().String()
+	}
 	for i := range d.Ports() {
 		if p := &d.Ports()[i]; !p.Gone && p.Config.Virtual == nil && d.InstanceOf(uint32(i)) == inst {
 			b.Ports = append(b.Ports, p.Config.Name)

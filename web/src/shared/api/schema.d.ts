@@ -2255,6 +2255,8 @@ export interface components {
       name: string;
       /** @description that are in it */
       ports: string[];
+      /** @description of its OSPF process, if one runs */
+      routerId?: string;
     };
     MapDevice: {
       /** @description loopback, or the first port's */

@@ -3,6 +3,7 @@ import type { MapEnd, MapLink } from '../../shared/api/client';
 import type { Crossing } from './graph';
 import { sizeOf, textScale } from './labels';
 import { along, barOf, costPlaces, lineBetween, markPlaces, reversed, type Line } from './line';
+import { MapNote, boxOf, color } from './MapNote';
 import { endWords, faultWords, markWords, roleWords, shortMarkWords } from './words';
 
 export type LinkEdgeType = Edge<
@@ -29,21 +30,12 @@ export type LinkEdgeType = Edge<
   'link'
 >;
 
-const color = (name: string) => `var(--chakra-colors-${name})`;
-
 /** A link as a line from card to card: its cost at each end, its fault in words, the way of traffic over it. */
 export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   const a = useInternalNode(source);
   const b = useInternalNode(target);
   if (!a || !b || !data) return null;
-  const box = (n: typeof a) => {
-    const card = {
-      ...n.internals.positionAbsolute,
-      width: n.measured.width ?? 0,
-      height: n.measured.height ?? 0,
-    };
-    return n.type === 'segment' ? barOf(card) : card;
-  };
+  const box = (n: typeof a) => (n.type === 'segment' ? barOf(boxOf(n)) : boxOf(n));
   const l = lineBetween(box(a), box(b), data.offset);
   const { link, over, tree, near, far } = data;
   const used = tree === 'forward' || tree === 'back';
@@ -96,24 +88,19 @@ function FaultMark({ l, words, place }: { l: Line; words: string; place: number 
   const at = markPlaces(l, width, height)[place];
   if (!at || !words) return null;
   return (
-    <div
-      className="map-note"
+    <MapNote
+      at={at}
       style={{
-        position: 'absolute',
-        transform: `translate(-50%,-50%) translate(${at.x}px,${at.y}px)`,
         background: color('brick-soft'),
         color: color('brick'),
         border: `1px solid ${color('brick')}`,
         borderRadius: 4,
         padding: '1px 6px',
         fontWeight: 600,
-        whiteSpace: 'nowrap',
-        maxWidth: 'none',
-        pointerEvents: 'none',
       }}
     >
       {words}
-    </div>
+    </MapNote>
   );
 }
 

@@ -2,6 +2,8 @@ import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@
 import type { MapSession } from '../../shared/api/client';
 import { arc } from './arc';
 import { bendOf } from './labels';
+import { middleOf } from './line';
+import { MapNote, boxOf, color } from './MapNote';
 import { sessionWords } from './words';
 
 export type SessionEdgeType = Edge<
@@ -15,21 +17,13 @@ export type SessionEdgeType = Edge<
   'session'
 >;
 
-const color = (name: string) => `var(--chakra-colors-${name})`;
-
 /** A BGP session: an arc from router to router, whole if external, dashed if internal; one that is not up says why. */
 export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>) {
   const a = useInternalNode(source);
   const b = useInternalNode(target);
   if (!a || !b || !data) return null;
-  const middle = (n: typeof a) => ({
-    x: n.internals.positionAbsolute.x + (n.measured.width ?? 0) / 2,
-    y: n.internals.positionAbsolute.y + (n.measured.height ?? 0) / 2,
-  });
   const { session, on, text } = data;
-  const p = middle(a);
-  const q = middle(b);
-  const { d, places } = arc(p, q, bendOf(session));
+  const { d, places } = arc(middleOf(boxOf(a)), middleOf(boxOf(b)), bendOf(session));
   const at = text.place === undefined ? undefined : places[text.place];
   const tone = color(session.up ? (on ? 'plum' : session.external ? 'plum' : 'leaf') : 'brick');
   return (
@@ -53,23 +47,18 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
       </path>
       {!session.up && at && (
         <EdgeLabelRenderer>
-          <div
-            className="map-note"
+          <MapNote
+            at={at}
             style={{
-              position: 'absolute',
-              transform: `translate(-50%,-50%) translate(${at.x}px,${at.y}px)`,
               background: color('brick-soft'),
               color: tone,
               padding: '1px 5px',
               borderRadius: 4,
               zIndex: 2,
-              whiteSpace: 'nowrap',
-              maxWidth: 'none',
-              pointerEvents: 'none',
             }}
           >
             {text.why ? sessionWords(session) : session.state}
-          </div>
+          </MapNote>
         </EdgeLabelRenderer>
       )}
     </>

@@ -1,4 +1,4 @@
-import type { MapData, MapEnd } from '../../shared/api/client';
+import type { MapData, MapDevice, MapEnd } from '../../shared/api/client';
 import { cardSize, segmentId } from './graph';
 import { arc } from './arc';
 import type { Places } from './layout';
@@ -7,6 +7,7 @@ import {
   costPlaces,
   lineBetween,
   markPlaces,
+  middleOf,
   reversed,
   type Box,
   type Line,
@@ -55,6 +56,18 @@ export const sizeOf = (words: string, scale: number, mark: boolean) => ({
   height: (mark ? 20 : 14) * scale,
 });
 
+/** Where the routing instances of a router are: side by side below its card. */
+export function baysOf(d: MapDevice, card: Box | undefined, scale: number): (Box & { name: string })[] {
+  if (!card) return [];
+  let x = card.x + 6 * scale;
+  return (d.instances ?? []).map(({ name }) => {
+    const { width } = sizeOf(name, scale, true);
+    const bay = { name, x, y: card.y + card.height, width, height: 17 * scale };
+    x += width + 3 * scale;
+    return bay;
+  });
+}
+
 /** Puts texts where they cover no card and no text that was put before. */
 export function placer(cards: Box[]) {
   // Boxes by the squares that they touch: a map of a thousand texts is not compared with itself.
@@ -100,13 +113,7 @@ export function labelsOf(
   for (const l of map.links)
     if (l.kind === 'segment')
       cards.set(segmentId(l), { ...(places[segmentId(l)] ?? { x: 0, y: 0 }), ...cardSize.segment });
-  const middle = (b: Box) => ({ x: b.x + b.width / 2, y: b.y + b.height / 2 });
-  // The routing instances of a router hang below its card.
-  const bays = map.devices.flatMap((d) => {
-    const card = cards.get(d.name);
-    const words = d.instances?.map((i) => i.name).join('    ') ?? '';
-    return card && words ? [{ x: card.x, y: card.y + card.height, ...sizeOf(words, scale, true) }] : [];
-  });
+  const bays = map.devices.flatMap((d) => baysOf(d, cards.get(d.name), scale));
   const put = placer([...cards.values(), ...bays, ...shown.notes]);
   const out = new Map<string, number>();
   const set = (name: string, at: Point[], words: string, mark: boolean) => {
@@ -137,14 +144,14 @@ export function labelsOf(
     const [a, b] = [cards.get(s.a), cards.get(s.b)];
     if (!a || !b) continue;
     const id = sessionId(s);
-    const at = arc(middle(a), middle(b), bendOf(s)).places;
+    const at = arc(middleOf(a), middleOf(b), bendOf(s)).places;
     const why = sessionWords(s);
     if (why === s.state || !set(whyOf(id), at, why, true)) set(markOf(id), at, s.state, true);
   }
   for (const v of map.virtual) {
     const [a, b] = [cards.get(v.a), cards.get(v.b)];
     if (a && b)
-      set(markOf(virtualId(v)), arc(middle(a), middle(b), virtualBend).places, virtualWords(v), true);
+      set(markOf(virtualId(v)), arc(middleOf(a), middleOf(b), virtualBend).places, virtualWords(v), true);
   }
   for (const { id, line, ends } of shown.costs ? lines : [])
     for (const end of ['near', 'far'] as const) {

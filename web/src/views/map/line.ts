@@ -12,6 +12,8 @@ export interface Line {
   y2: number;
 }
 
+export const middleOf = (b: Box): Point => ({ x: b.x + b.width / 2, y: b.y + b.height / 2 });
+
 /** A segment's bar within its pill: what is left of it where names are left out. Lines go up to the bar, and the pill covers their ends. */
 export const barOf = (pill: Box): Box => ({
   x: pill.x + (pill.width - 36) / 2,
@@ -22,8 +24,8 @@ export const barOf = (pill: Box): Box => ({
 
 /** The straight line between two cards, from border to border; nth of several between the same two moves aside. */
 export function lineBetween(a: Box, b: Box, nth: number): Line {
-  const ca = { x: a.x + a.width / 2, y: a.y + a.height / 2 };
-  const cb = { x: b.x + b.width / 2, y: b.y + b.height / 2 };
+  const ca = middleOf(a);
+  const cb = middleOf(b);
   const length = Math.hypot(cb.x - ca.x, cb.y - ca.y) || 1;
   const aside = nth === 0 ? 0 : Math.ceil(nth / 2) * 14 * (nth % 2 ? 1 : -1);
   const ox = (-(cb.y - ca.y) / length) * aside;

@@ -110,9 +110,10 @@ test('the ways to a prefix from everywhere', () => {
   expect(onTree(tree, link)).toBe('back');
 });
 
-test('regions and sessions are on the exported map', () => {
+test('regions, instances and sessions are on the exported map', () => {
+  const bay = { name: 'ferry', ports: ['quay'], addresses: [] };
   const map: MapData = {
-    devices: [device('a', 64500), device('b', 64496)],
+    devices: [{ ...device('a', 64500), instances: [bay] }, device('b', 64496)],
     links: [],
     virtual: [],
     places: {},
@@ -125,6 +126,7 @@ test('regions and sessions are on the exported map', () => {
   const svg = mapSvg(map, { a: { x: 0, y: 0 }, b: { x: 300, y: 0 } }, undefined);
   expect(svg).toContain('AS 64500');
   expect(svg).toContain('AS 64496');
+  expect(svg).toContain('>ferry</text>');
   expect(svg.match(/stroke="#6d2f57" stroke-width="1.3"\/>/g)).toHaveLength(1);
   expect(svg).toContain('stroke="#a03a29" stroke-width="1.3" stroke-dasharray="5 4"');
 });

@@ -1,11 +1,7 @@
 import type { MapData } from '../../shared/api/client';
 import { cardSize } from './graph';
 import type { Places } from './layout';
-
-interface Point {
-  x: number;
-  y: number;
-}
+import type { Point } from './line';
 
 /** The outline of an autonomous system on the map: around the cards of its devices. */
 export interface Region {

@@ -2,8 +2,8 @@ import type { MapData, Path } from '../../shared/api/client';
 import { cardSize, crossings, segmentId } from './graph';
 import type { Places } from './layout';
 import { arc } from './arc';
-import { bendOf, placer, sizeOf } from './labels';
-import { costPlaces, lineBetween, reversed } from './line';
+import { baysOf, bendOf, placer, sizeOf } from './labels';
+import { costPlaces, lineBetween, middleOf, reversed } from './line';
 import { regions } from './region';
 
 const escape = (s: string) => s.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
@@ -20,7 +20,8 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       .filter((l) => l.kind === 'segment')
       .map((l) => [segmentId(l), box(segmentId(l), cardSize.segment)] as const),
   ]);
-  const put = placer([...boxes.values()]);
+  const bays = map.devices.flatMap((d) => baysOf(d, boxes.get(d.name), 1));
+  const put = placer([...boxes.values(), ...bays]);
   const over = new Map(path ? crossings(map, path).map((c) => [c.id, c]) : []);
   const out: string[] = regions(map, places).map(
     (r) =>
@@ -57,8 +58,7 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
     const a = boxes.get(s.a);
     const b = boxes.get(s.b);
     if (!a || !b) continue;
-    const middle = (m: typeof a) => ({ x: m.x + m.width / 2, y: m.y + m.height / 2 });
-    const { d } = arc(middle(a), middle(b), bendOf(s));
+    const { d } = arc(middleOf(a), middleOf(b), bendOf(s));
     const tone = s.up ? (s.external ? '#6d2f57' : '#466c35') : '#a03a29';
     out.push(
       `<path d="${d}" fill="none" stroke="${tone}" stroke-width="1.3"${s.external ? '' : ' stroke-dasharray="5 4"'}/>`,
@@ -73,6 +73,11 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
       `<text x="${b.x + 8}" y="${b.y + 33}" font-size="11" font-family="monospace" fill="#655b67">${escape(d.address ?? '')}</text>`,
     );
   }
+  for (const b of bays)
+    out.push(
+      `<path d="M${b.x},${b.y}v${b.height - 4}q0,4 4,4h${b.width - 8}q4,0 4,-4v-${b.height - 4}" fill="#fff" stroke="#e3dccb"/>`,
+      `<text x="${b.x + b.width / 2}" y="${b.y + 12}" font-size="11" text-anchor="middle" fill="#655b67">${escape(b.name)}</text>`,
+    );
   for (const l of map.links.filter((x) => x.kind === 'segment')) {
     const b = boxes.get(segmentId(l));
     if (!b) continue;
