@@ -43,6 +43,11 @@ func TestALeakBetweenPartnersIsMended(t *testing.T) {
 	do(t, tab, bar("steamer static 10.72.16.0/22 blackhole"), sees("Draft"), until(able("Apply")), button("Apply"),
 		bar("depot 10.72.16.0/22"), key("r"), sees("external 2, tag 72"), bar("all everything"), sees("3 of 3 done"))
 
+	// Its desk says in which instance a port and a session are, and resets that one.
+	do(t, tab, bar("junction everything"), key("j"), sees("in ferry"), sees("in mail"),
+		script(`[...document.querySelectorAll('section[aria-label="Neighbours"] tr')].find((r) => r.innerText.includes("steamer")).querySelector("button").click()`),
+		sees("reset 10.70.0.2 on junction/ferry"))
+
 	// Probes and actions from an instance.
 	do(t, tab, bar("ping junction/ferry 10.72.4.10"), sees("all "), bar("reset all on junction/ferry"), sees("reset all on junction/ferry"))
 }

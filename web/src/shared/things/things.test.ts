@@ -5,9 +5,17 @@ import { entriesOf } from './things';
 const end = (device: string, port: string, more = {}) => ({ device, port, up: true, silent: false, ...more });
 const map = {
   devices: [
-    { name: 'mill', kind: 'router', enabled: true, routerId: '10.255.0.1', as: 64500 },
+    {
+      name: 'mill',
+      kind: 'router',
+      enabled: true,
+      routerId: '10.255.0.1',
+      as: 64500,
+      instances: [{ name: 'ferry', ports: ['quay'], addresses: [], routerId: '10.70.0.1' }],
+    },
+    { name: 'gorge', kind: 'router', enabled: true, as: 64500 },
     { name: 'halt', kind: 'router', enabled: false },
-    { name: 'kiosk', kind: 'host', enabled: true },
+    { name: 'kiosk', kind: 'host', enabled: true, as: 64500 },
   ],
   links: [
     { id: 'a', kind: 'link', cut: false, ends: [end('mill', 'e1'), end('halt', 'e1')] },
@@ -29,6 +37,10 @@ const map = {
     },
   ],
   flows: [{ name: 'kiosk-mill' }],
+  sessions: [
+    { a: 'mill', b: 'gorge', peer: '10.0.0.2' },
+    { a: 'gorge', b: 'mill', inB: 'ferry', peer: '10.70.0.1', back: '10.70.0.2' },
+  ],
 } as unknown as MapData;
 const acts = (thing: Parameters<typeof entriesOf>[0], who = '') =>
   entriesOf(thing, map, who).flatMap((e) => e.act ?? e.edits ?? []);
@@ -41,8 +53,12 @@ describe('what can be done to a thing', () => {
       'reset all on mill',
       'restart bgp on mill',
       'restart ospf on mill',
+      'reset all on mill/ferry',
+      'restart bgp on mill/ferry',
+      'restart ospf on mill/ferry',
       'remove mill',
     ]);
+    expect(acts({ kind: 'device', name: 'kiosk' })).toEqual(['disable kiosk', 'remove kiosk']);
     expect(acts({ kind: 'device', name: 'halt' }, 'halt.e1')).toEqual(['enable halt', 'remove halt']);
   });
   test('a link: what is whole can be cut, what is cut can be mended', () => {

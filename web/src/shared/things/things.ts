@@ -1,6 +1,15 @@
 import { createContext, useContext } from 'react';
 import type { MapData } from '../api/client';
-import { cableOf, deviceOf, peerOf, portName, type Focus, type View, instanceOf } from '../focus/focus';
+import {
+  cableOf,
+  deviceOf,
+  instanceOf,
+  peerOf,
+  portName,
+  refOf,
+  type Focus,
+  type View,
+} from '../focus/focus';
 
 /** What something can be done to, by the name that the focus has for it: a device, a port, a session; or a segment. */
 export type Thing =
@@ -50,14 +59,30 @@ function deviceEntries(name: string, map: MapData, who: string): Entry[] {
   }
   if (d)
     out.push({ label: d.enabled ? 'Disable' : 'Enable', act: `${d.enabled ? 'disable' : 'enable'} ${name}` });
-  if (d?.as !== undefined) {
-    out.push({ label: 'Reset its sessions', act: `reset all on ${name}` });
-    out.push({ label: 'Restart BGP', act: `restart bgp on ${name}` });
+  for (const i of [{ name: undefined, routerId: d?.routerId }, ...(d?.instances ?? [])]) {
+    const ref = refOf({ device: name, instance: i.name });
+    const where = i.name ? ` of ${i.name}` : '';
+    if (speakers(map).has(ref)) {
+      out.push({
+        label: i.name ? `Reset the sessions${where}` : 'Reset its sessions',
+        act: `reset all on ${ref}`,
+      });
+      out.push({ label: `Restart BGP${where}`, act: `restart bgp on ${ref}` });
+    }
+    if (i.routerId) out.push({ label: `Restart OSPF${where}`, act: `restart ospf on ${ref}` });
   }
-  if (d?.routerId) out.push({ label: 'Restart OSPF', act: `restart ospf on ${name}` });
   out.push({ label: 'Remove', edits: [`remove ${name}`] });
   return out;
 }
+
+/** The routers, or instances of them, that have BGP sessions. */
+const speakers = (map: MapData) =>
+  new Set(
+    map.sessions.flatMap((s) => [
+      refOf({ device: s.a, instance: s.inA }),
+      ...(s.back ? [refOf({ device: s.b, instance: s.inB })] : []),
+    ]),
+  );
 
 /** A name that no flow has yet. */
 function free(name: string, map: MapData): string {

@@ -6,7 +6,7 @@ import type { Neighbour, Port } from '../../shared/api/client';
 import { useAct } from '../../shared/api/orders';
 import { ask } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
-import { portName, useFocus, writeFocus, type View, sessionOf } from '../../shared/focus/focus';
+import { portName, useFocus, writeFocus, type View, refOf, sessionOf } from '../../shared/focus/focus';
 import { Mono, Plain, Quiet } from '../../shared/parts/parts';
 import { Td } from '../../shared/parts/table';
 import { duration, exact, plural } from '../../shared/parts/words';
@@ -164,6 +164,7 @@ function PortRows({ port: p, met, now, open, toggle }: PortProps) {
               {p.address}
             </Mono>
           )}
+          {p.instance && <Quiet display="block">in {p.instance}</Quiet>}
         </Td>
         <Td>
           {p.up ? (
@@ -259,6 +260,7 @@ function Sessions({ list, past, now }: { list: Seen[]; past: boolean; now: numbe
               </Td>
               <Td whiteSpace="nowrap">
                 AS {side?.peerAs}
+                {near.instance && <Quiet display="block">in {near.instance}</Quiet>}
                 {side?.client && <Quiet display="block">client</Quiet>}
               </Td>
               <Td>
@@ -287,7 +289,7 @@ function Sessions({ list, past, now }: { list: Seen[]; past: boolean; now: numbe
                   size="xs"
                   h="22px"
                   disabled={past || !side}
-                  onClick={() => act.mutate({ action: `reset ${side?.peer ?? ''} on ${near.device}` })}
+                  onClick={() => act.mutate({ action: `reset ${side?.peer ?? ''} on ${refOf(near)}` })}
                 >
                   Reset
                 </Plain>{' '}
@@ -318,8 +320,13 @@ function Table({ name }: { name: string }) {
   const by = [...counts]
     .map(([s, n]) => `${n} ${s === 'ospf' || s === 'bgp' ? s.toUpperCase() : s}`)
     .join(', ');
+  const several = routes.data?.devices.some((d) => d.startsWith(`${name}/`));
   return (
-    <Part title="Routes" view="routes" note={`${plural(rows.length, 'prefix', 'prefixes')}: ${by}`}>
+    <Part
+      title="Routes"
+      view="routes"
+      note={`${plural(rows.length, 'prefix', 'prefixes')}${several ? ' in main' : ''}: ${by}`}
+    >
       <Box role="table" aria-label={`Routes of ${name}`}>
         {rows.slice(0, mostRoutes).map((r) => (
           <Box key={r.prefix} role="rowgroup" borderTop="1px solid" borderColor="line">

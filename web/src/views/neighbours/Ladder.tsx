@@ -5,6 +5,7 @@ import { ask } from '../../shared/api/questions';
 import { portName } from '../../shared/focus/focus';
 import { Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { duration, exact, plural } from '../../shared/parts/words';
+import { endName } from './ends';
 
 /** How an adjacency came to its state: the states that each end saw, with their times. */
 export function Ladder({ id, when, n }: { id: string; when: string; n: Neighbour }) {
@@ -13,8 +14,8 @@ export function Ladder({ id, when, n }: { id: string; when: string; n: Neighbour
   if (!data.data) return <Waiting what="reading how it came to this" />;
   return (
     <Flex gap={6} wrap="wrap" data-testid="ladder">
-      <Side side={data.data.a} far={n.b.device} />
-      <Side side={data.data.b} far={n.a.device} />
+      <Side side={data.data.a} far={endName(n.b)} />
+      <Side side={data.data.b} far={endName(n.a)} />
     </Flex>
   );
 }

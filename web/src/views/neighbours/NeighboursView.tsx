@@ -237,7 +237,7 @@ const toRows = (rows: Neighbour[]) => [
   ],
   ...rows.map((n) => [
     n.protocol,
-    n.a.device,
+    endName(n.a),
     n.a.port,
     n.a.address ?? '',
     n.a.routerId ?? '',

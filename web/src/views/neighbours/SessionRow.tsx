@@ -59,7 +59,7 @@ export function SessionRow({ n, now, focused, focus, act, past }: Props) {
         <Td>
           BGP, {s?.external ? 'external' : 'internal'}
           <Box color="quiet">
-            {s?.a?.client ? `${n.b.device} is a client` : s?.b?.client ? `${n.a.device} is a client` : ''}
+            {s?.a?.client ? `${endName(n.b)} is a client` : s?.b?.client ? `${endName(n.a)} is a client` : ''}
             {group ? `${s?.a?.client || s?.b?.client ? ', ' : ''}group ${group}` : ''}
           </Box>
         </Td>
@@ -69,7 +69,7 @@ export function SessionRow({ n, now, focused, focus, act, past }: Props) {
           </Box>
           {n.a.state !== n.b.state && s?.a && s.b && (
             <Box color="quiet" fontSize="12px">
-              {n.a.device} is in {n.a.state}, {n.b.device} in {n.b.state}
+              {endName(n.a)} is in {n.a.state}, {endName(n.b)} in {n.b.state}
             </Box>
           )}
         </Td>
@@ -78,7 +78,7 @@ export function SessionRow({ n, now, focused, focus, act, past }: Props) {
         </Td>
         <Td whiteSpace="nowrap" color="quiet">
           {n.a.deadIn !== undefined && n.b.deadIn !== undefined && (
-            <span title={`the hold time runs out at ${n.a.device}, and at ${n.b.device}`}>
+            <span title={`the hold time runs out at ${endName(n.a)}, and at ${endName(n.b)}`}>
               {n.a.deadIn.toFixed(0)} s, {n.b.deadIn.toFixed(0)} s
             </span>
           )}

@@ -176,7 +176,14 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
             onChange={(e) => mark(e.target.checked)}
           />
         </Td>
-        <Td fontWeight="600">{p.port}</Td>
+        <Td fontWeight="600">
+          {p.port}
+          {p.instance && (
+            <Quiet display="block" fontSize="11px" fontWeight="400">
+              in {p.instance}
+            </Quiet>
+          )}
+        </Td>
         <Td>{p.address ? <Mono>{p.address}</Mono> : <Quiet>none</Quiet>}</Td>
         <Td>
           {p.up ? (
@@ -281,6 +288,7 @@ const facts = (p: Port): [string, string][] => [
   ['dead interval', p.ospf?.deadInterval ?? ''],
   ['retransmit interval', p.ospf?.retransmitInterval ?? ''],
   ['transmit delay', p.ospf?.transmitDelay ?? ''],
+  ['instance', p.instance ?? 'main'],
 ];
 
 const portRows = (ports: Port[]) => [
