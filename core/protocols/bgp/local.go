@@ -28,6 +28,11 @@ func (s *Speaker) Touch(h Host, prefix uint32) {
 	}
 	now := s.ownPath(h, prefix)
 	now.lost = old.lost
+	if now.attr != 0 && (old != now || now.source == route.Taken) {
+		// Export policies see its source, tag and instance as well, which may be others
+		// while the path is the same to the decision.
+		s.queueChosen(prefix)
+	}
 	if old == now {
 		return
 	}

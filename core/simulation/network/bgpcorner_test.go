@@ -305,3 +305,50 @@ func TestAnAggregateIsPreferredToWhatOthersAnnounce(t *testing.T) {
 		require.Equal(t, uint8(bgp.AggregatePreference), d.Main().Table().Route(source, id).Preference, "the same in the table")
 	}
 }
+
+// TestAnExportPolicyFollowsTheTag: a route that keeps its path attributes, but not its tag or
+// source, is offered to peers again.
+func TestAnExportPolicyFollowsTheTag(t *testing.T) {
+	text := `
+router a
+  port e1 10.0.1.1/30
+    ospf area 0
+  static 10.9.0.0/16 blackhole
+  ospf
+    inject static tag 5
+router b
+  port e1 10.0.1.2/30
+    ospf area 0
+  port e2 192.0.2.1/30
+  bgp as 64500
+    inject ospf
+    peer 192.0.2.2 as 64501
+      export-policy fives
+router c
+  port e1 192.0.2.2/30
+  bgp as 64501
+    peer 192.0.2.1 as 64500
+      import-policy all
+link a.e1 b.e1
+link b.e2 c.e1
+policy fives
+  statement a
+    where tag = 5
+    accept
+policy all
+  otherwise accept
+`
+	w := build(t, text)
+	settle(t, w)
+	require.Contains(t, table(w, "c"), "10.9.0.0/16 bgp")
+	configure(t, w, strings.Replace(text, "tag 5", "tag 6", 1))
+	settle(t, w)
+	require.NotContains(t, table(w, "c"), "10.9.0.0/16")
+	configure(t, w, text)
+	settle(t, w)
+	require.Contains(t, table(w, "c"), "10.9.0.0/16 bgp")
+	// Another source of the same prefix, without a tag.
+	configure(t, w, strings.Replace(text, "  bgp as 64500\n    inject ospf\n", "  static 10.9.0.0/16 blackhole\n  bgp as 64500\n    inject ospf\n    inject static\n", 1))
+	settle(t, w)
+	require.NotContains(t, table(w, "c"), "10.9.0.0/16")
+}
