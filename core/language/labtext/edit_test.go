@@ -57,6 +57,7 @@ func TestEditsWriteOneFact(t *testing.T) {
 		{"prefix-set ours 198.51.100.0/24 length 25..26", "+  198.51.100.0/24 length 25..26"},
 		{"policy taken statement ours set local-preference 200", "+    set local-preference 200"},
 		{"policy taken otherwise accept", "+  otherwise accept"},
+		{"policy taken statement ours reject", "-    accept\n+    reject"},
 		{"router mill ospf area 1 stub", "+  ospf\n+    area 1\n+      stub"},
 		{"add host booth 10.20.2.10/24", "+host booth 10.20.2.10/24"},
 		{"add router depot", "+\n+router depot"},

@@ -307,6 +307,9 @@ func (d *document) merge(owner, w *Node) (changed bool, err error) {
 			if err := complete(c); err != nil {
 				return false, err
 			}
+			if other := verdictOf(owner); other != nil && (c.Row.Word == "accept" || c.Row.Word == "reject") {
+				return true, d.delete(other)
+			}
 			return true, d.insert(owner, c)
 		}
 		if k := identity(c.Row); !sameWords(m.Args, c.Args) && (!c.Row.Many || len(c.Args) > k) && !joins(m, c) {
@@ -317,6 +320,17 @@ func (d *document) merge(owner, w *Node) (changed bool, err error) {
 		}
 	}
 	return false, nil
+}
+
+// verdictOf is the accept or reject of a policy's statement, nil if it has none. One takes
+// the place of the other.
+func verdictOf(n *Node) *Node {
+	for _, c := range n.Children {
+		if n.Row.Opens == StatementOf && (c.Row.Word == "accept" || c.Row.Word == "reject") {
+			return c
+		}
+	}
+	return nil
 }
 
 // joins says whether two statements are the same link, from one end and from the
