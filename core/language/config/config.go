@@ -20,10 +20,9 @@ type Lab struct {
 	Links      []Link
 	Segments   []Segment
 	Flows      []Flow
-	Sets       []PrefixSet // names are unique
-	Chains     []KeyChain  // names are unique
-	Policies   Policies
-	Checks     []Check // names are unique
+	Chains     []KeyChain // names are unique
+	Policies   Policies   // of the whole lab
+	Checks     []Check    // names are unique
 	Brief      Brief
 	Plans      []Plan
 }
@@ -78,6 +77,7 @@ type Device struct {
 	Ports     []Port     // of all instances; names are unique within the device
 	Routing              // of the instance main
 	Instances []Instance // beside main; names are unique within the device
+	Policies  Policies   // its own, which hide the lab's of the same name
 	Services  []Service  // of a host; ports are unique
 	At        Point
 }

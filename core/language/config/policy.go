@@ -2,24 +2,71 @@ package config
 
 import (
 	"net/netip"
+	"slices"
 	"strings"
 
 	"hellebore/core/ground/attr"
 )
 
-// Policies are the policies of a lab and the sets that they name (RFC 9067). They
-// are once for the whole lab.
+// Policies are policies and the sets that they name (RFC 9067): those of the whole lab,
+// or those of one router alone, which hide the lab's of the same kind and name there.
+// Names are unique within a kind.
 type Policies struct {
 	List        []Policy
+	PrefixSets  []PrefixSet
 	PathSets    []PathSet
 	Communities []CommunitySet
 	Tags        []TagSet
 	Neighbours  []NeighbourSet
 }
 
+// Empty says whether there are none.
+func (p *Policies) Empty() bool {
+	return len(p.List)+len(p.PrefixSets)+len(p.PathSets)+len(p.Communities)+len(p.Tags)+len(p.Neighbours) == 0
+}
+
+// Over are the policies and sets that a router has: its own, and those of the lab that
+// its own do not hide. A hidden one's place is that of what hides it.
+func (p *Policies) Over(lab *Policies) Policies {
+	if p.Empty() {
+		return *lab
+	}
+	return Policies{
+		List:        over(p.List, lab.List, func(x Policy) string { return x.Name }),
+		PrefixSets:  over(p.PrefixSets, lab.PrefixSets, func(x PrefixSet) string { return x.Name }),
+		PathSets:    over(p.PathSets, lab.PathSets, func(x PathSet) string { return x.Name }),
+		Communities: over(p.Communities, lab.Communities, func(x CommunitySet) string { return x.Name }),
+		Tags:        over(p.Tags, lab.Tags, func(x TagSet) string { return x.Name }),
+		Neighbours:  over(p.Neighbours, lab.Neighbours, func(x NeighbourSet) string { return x.Name }),
+	}
+}
+
+func over[T any](own, lab []T, name func(T) string) []T {
+	out := slices.Clone(lab)
+	for _, x := range own {
+		if i := slices.IndexFunc(lab, func(o T) bool { return name(o) == name(x) }); i >= 0 {
+			out[i] = x
+		} else {
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// Policy is a policy by name, nil if there is none.
+func (p *Policies) Policy(name string) *Policy {
+	for i := range p.List {
+		if p.List[i].Name == name {
+			return &p.List[i]
+		}
+	}
+	return nil
+}
+
 // Policy is statements in order.
 type Policy struct {
 	Name       string
+	Own        bool // of one router alone
 	Statements []Statement
 	Otherwise  Verdict // of the end
 }

@@ -117,7 +117,7 @@ func (b *builder) inject(n *Node) {
 
 func (b *builder) through(n *Node) {
 	of[config.Inject](b).Through = n.Args[0].Text
-	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true, b.device})
 }
 
 func (b *builder) originateDefault(n *Node) {
@@ -141,14 +141,15 @@ func (b *builder) tag(n *Node) {
 
 func (b *builder) prefixSet(n *Node) {
 	name := n.Args[0]
-	if b.taken("prefix set", name.Text) {
+	if b.taken(b.own("prefix set"), name.Text) {
 		b.errorf(name, "choose another name", "there is another prefix set named %s", name.Text)
 		return
 	}
-	b.place("set "+name.Text, name)
+	b.place(b.own("prefix-set "+name.Text), name)
 	s := config.PrefixSet{Name: name.Text}
 	b.fill(n, &s)
-	b.result.Sets = append(b.result.Sets, s)
+	list := &of[config.Policies](b).PrefixSets
+	*list = append(*list, s)
 }
 
 // member is a line of a prefix set: its word is the prefix.

@@ -164,12 +164,12 @@ func (b *builder) depends(n *Node) {
 		return
 	}
 	needs.Name = n.Args[0].Text
-	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true, b.device})
 }
 
 func (b *builder) bgpThrough(n *Node) {
 	of[conditions](b).policy = n.Args[0].Text
-	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true, b.device})
 }
 
 func (b *builder) aggregate(n *Node) {
@@ -233,17 +233,18 @@ func (b *builder) policyNamed(n *Node) string {
 	if n.Args[0].Text == none {
 		return ""
 	}
-	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], false})
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], false, b.device})
 	return n.Args[0].Text
 }
 func (b *builder) importPolicy(n *Node) { of[config.Peer](b).Import = b.policyNamed(n) }
 func (b *builder) exportPolicy(n *Node) { of[config.Peer](b).Export = b.policyNamed(n) }
 
 // policyRef is a policy that something names; orSet says that a prefix set does
-// as well.
+// as well, device is the router on which it does.
 type policyRef struct {
-	token Token
-	orSet bool
+	token  Token
+	orSet  bool
+	device string
 }
 
 // localRef is a port that a local-address of a device names.
@@ -272,23 +273,22 @@ func (b *builder) bgpReferences() {
 				r.token.Text)
 		}
 	}
-	var policies, sets []string
-	for _, p := range b.result.Policies.List {
-		policies = append(policies, p.Name)
-	}
-	for _, s := range b.result.Sets {
-		sets = append(sets, s.Name)
-	}
+	policies, either := map[string][]string{}, map[string][]string{} // by router
 	for _, r := range b.policyRefs {
-		if seen[r.token] {
-			continue
+		if policies[r.device] == nil {
+			p := b.policiesOf(r.device)
+			names := []string{}
+			for _, x := range p.List {
+				names = append(names, x.Name)
+			}
+			policies[r.device], either[r.device] = names, slices.Concat(names, setNames(&p)["prefix set"])
 		}
-		seen[r.token] = true
-		known, what := policies, "policy"
+		known, what := policies[r.device], "policy"
 		if r.orSet {
-			known, what = slices.Concat(policies, sets), "policy or prefix set"
+			known, what = either[r.device], "policy or prefix set"
 		}
-		if !slices.Contains(known, r.token.Text) {
+		if !seen[r.token] && !slices.Contains(known, r.token.Text) {
+			seen[r.token] = true
 			b.unnamed(r.token, r.token.Text, known, "there is no %s named %s", phrase.Text(what), r.token.Text)
 		}
 	}
@@ -389,11 +389,13 @@ func bgpFacts(owner string, g *config.BGP, add func(subject, what, value string,
 	}
 }
 
-// policyFacts writes the policies and the sets that they name as facts.
-func policyFacts(l *config.Lab, add func(subject, what, value string, in Context, word string)) {
-	for i := range l.Policies.List {
-		p := &l.Policies.List[i]
-		n := "policy " + p.Name
+// policyFacts writes policies and the sets that they name as facts; device is the
+// router whose own they are.
+func policyFacts(device string, l *config.Policies, add func(subject, what, value string, in Context, word string)) {
+	own := func(s string) string { return strings.TrimSpace(device + " " + s) }
+	for i := range l.List {
+		p := &l.List[i]
+		n := own("policy " + p.Name)
 		add(n, "", "", Top, "policy")
 		for k := range p.Statements {
 			s := &p.Statements[k]
@@ -405,21 +407,33 @@ func policyFacts(l *config.Lab, add func(subject, what, value string, in Context
 		}
 	}
 	list := func(kind, name string, members []string, in Context, word string) {
-		add(kind+" "+name, "", "", Top, kind)
+		n := own(kind + " " + name)
+		add(n, "", "", Top, kind)
 		for _, m := range members {
-			add(kind+" "+name, m, "there", in, word)
+			add(n, m, "there", in, word)
 		}
 	}
-	for _, s := range l.Policies.PathSets {
+	for _, s := range l.PrefixSets {
+		n := own("prefix-set " + s.Name)
+		add(n, "", "", Top, "prefix-set")
+		for _, m := range s.Members {
+			value := fmt.Sprintf("length %d..%d", m.Min, m.Max)
+			if m.Min == m.Max {
+				value = fmt.Sprintf("length %d", m.Min)
+			}
+			add(n, m.Prefix.String(), value, SetOf, prefixWord)
+		}
+	}
+	for _, s := range l.PathSets {
 		list("as-path-set", s.Name, s.Patterns, PathSetOf, "path")
 	}
-	for _, s := range l.Policies.Communities {
+	for _, s := range l.Communities {
 		list("community-set", s.Name, s.Members, CommSetOf, "community")
 	}
-	for _, s := range l.Policies.Tags {
+	for _, s := range l.Tags {
 		list("tag-set", s.Name, strings.Fields(joinNumbers(s.Tags)), TagSetOf, "tag")
 	}
-	for _, s := range l.Policies.Neighbours {
+	for _, s := range l.Neighbours {
 		var members []string
 		for _, a := range s.Addresses {
 			members = append(members, a.String())

@@ -47,6 +47,7 @@ func Parse(text string) *Result {
 	b := &builder{parser: parser{problems: problems, root: root}, places: map[string]Place{}, devices: map[string]int{},
 		names: map[[2]string]bool{}, joined: map[config.PortRef]Token{}}
 	b.result.Seed = 1
+	b.open = []any{&b.result.Policies}
 	b.children(b.expanded())
 	b.references()
 	b.once()
@@ -86,6 +87,7 @@ type builder struct {
 	names     map[[2]string]bool // kinds and names that are taken
 	suggested int                // names for unknown ones
 	in        Context            // the block that is being read
+	device    string             // the router that is being read; "" outside of one
 	instance  string             // of the router that is being read; "" for main
 	open      []any              // pointers to what is being read, the innermost last
 
@@ -206,8 +208,22 @@ func (b *builder) owner() string { return config.InstanceRef(of[config.Device](b
 
 func (b *builder) router(n *Node) {
 	if d := b.newDevice(n, config.Router); d != nil {
-		b.fill(n, d, &d.Routing)
+		b.device = d.Name
+		b.fill(n, d, &d.Routing, &d.Policies)
+		b.device = ""
 	}
+}
+
+// own is a name for something that a router may have of its own: below the name of the
+// router that is being read.
+func (b *builder) own(s string) string { return strings.TrimSpace(b.device + " " + s) }
+
+// policiesOf are the policies that a router has; those of the lab for "".
+func (b *builder) policiesOf(device string) config.Policies {
+	if d := b.find(device); d != nil {
+		return d.Policies.Over(&b.result.Policies)
+	}
+	return b.result.Policies
 }
 
 func (b *builder) host(n *Node) {
@@ -514,17 +530,17 @@ func (b *builder) references() {
 	for i := range b.result.Devices {
 		d := &b.result.Devices[i]
 		for _, name := range d.InstanceNames() {
-			b.resolveInjects(d.Instance(name).OSPF.Injects)
+			b.resolveInjects(d, d.Instance(name).OSPF.Injects)
 		}
 	}
 }
 
 // resolveInjects finds what the injects of a router go through.
-func (b *builder) resolveInjects(injects []config.Inject) {
+func (b *builder) resolveInjects(d *config.Device, injects []config.Inject) {
+	p := d.Policies.Over(&b.result.Policies)
 	for k := range injects {
-		injects[k].Policy = slices.ContainsFunc(b.result.Policies.List,
-			func(p config.Policy) bool { return p.Name == injects[k].Through })
-		for _, s := range b.result.Sets {
+		injects[k].Policy = p.Policy(injects[k].Through) != nil
+		for _, s := range p.PrefixSets {
 			if s.Name == injects[k].Through {
 				injects[k].Set = s.Members
 			}

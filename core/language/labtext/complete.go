@@ -1,6 +1,7 @@
 package labtext
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -24,6 +25,7 @@ type Completion struct {
 	Suggestions []Suggestion `json:"suggestions"`
 	Expects     string       `json:"expects,omitempty" doc:"the argument that comes next"`
 	In          []Context    `json:"in" doc:"the blocks whose statements may stand there, the innermost first"`
+	router      string       // in whose block it is, for names of its own
 }
 
 // Complete says how a text may go on at a line and column, both from 1. The
@@ -59,6 +61,9 @@ func Complete(text string, lineNumber, column int) Completion {
 		return c
 	}
 	lab := Parse(text).Lab
+	for _, o := range p.stack {
+		c.router = cmp.Or(c.router, routerOf(o.nodes))
+	}
 	c.goOn(current.tokens, owners, &lab, partial, has)
 	return c
 }
@@ -81,7 +86,7 @@ func (c *Completion) goOn(tokens []Token, owners []*Node, lab *config.Lab, parti
 	}
 	if arg != nil {
 		c.Expects = arg.Name + ": " + arg.form()
-		for _, s := range values(*arg, lab) {
+		for _, s := range values(*arg, lab, c.router) {
 			c.offer(s, partial)
 		}
 		if !arg.Optional && !arg.Repeat {
@@ -145,8 +150,19 @@ func expected(tokens []Token, owners []*Node) (*Arg, []*Node) {
 	return nil, nodes
 }
 
-// values are the names and values that an argument can be.
-func values(a Arg, lab *config.Lab) []Suggestion {
+// routerOf is the name of the router in whose block statements are, "" for none.
+func routerOf(owners []*Node) string {
+	for _, n := range owners {
+		if n.Row.Opens == RouterOf && len(n.Args) > 0 {
+			return n.Args[0].Text
+		}
+	}
+	return ""
+}
+
+// values are the names and values that an argument can be in the block of a router, ""
+// for none.
+func values(a Arg, lab *config.Lab, router string) []Suggestion {
 	var out []Suggestion
 	for _, w := range a.Words {
 		out = append(out, Suggestion{Label: w, Kind: "value"})
@@ -154,7 +170,7 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 	if a.Off {
 		out = append(out, Suggestion{Label: "off", Kind: "value"})
 	}
-	for _, name := range namesFor(a.Name, lab) {
+	for _, name := range namesFor(a.Name, lab, router) {
 		out = append(out, Suggestion{Label: name, Kind: "name", Detail: a.Name})
 	}
 	switch a.Kind {
@@ -210,16 +226,20 @@ func values(a Arg, lab *config.Lab) []Suggestion {
 }
 
 // namesFor are the names of the lab that an argument refers to.
-func namesFor(argument string, lab *config.Lab) []string {
+func namesFor(argument string, lab *config.Lab, router string) []string {
 	var out []string
 	p := &lab.Policies
+	if d := lab.Device(router); d != nil {
+		own := d.Policies.Over(p)
+		p = &own
+	}
 	if strings.Contains(argument, "policy") {
 		for _, x := range p.List {
 			out = append(out, x.Name)
 		}
 	}
 	if strings.Contains(argument, "prefix set") {
-		for _, x := range lab.Sets {
+		for _, x := range p.PrefixSets {
 			out = append(out, x.Name)
 		}
 	}

@@ -48,6 +48,7 @@ func CompleteEdit(text, edit string) Completion {
 			return c
 		}
 		tokens = tokens[1:]
+		c.router = routerOf([]*Node{d.topOf(n)})
 		owners = takersFor(n, tokens)
 	}
 	c.goOn(tokens, owners, &lab, partial, nil)

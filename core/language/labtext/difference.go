@@ -162,19 +162,8 @@ func facts(lab *config.Lab) []fact {
 			l.add(n, fmt.Sprintf("key %d", k.ID), keyWords(k), ChainOf, "key")
 		}
 	}
-	policyFacts(lab, l.add)
+	policyFacts("", &lab.Policies, l.add)
 	checkFacts(lab, l.add)
-	for _, s := range lab.Sets {
-		n := "prefix-set " + s.Name
-		l.add(n, "", "", Top, "prefix-set")
-		for _, m := range s.Members {
-			value := fmt.Sprintf("length %d..%d", m.Min, m.Max)
-			if m.Min == m.Max {
-				value = fmt.Sprintf("length %d", m.Min)
-			}
-			l.add(n, m.Prefix.String(), value, SetOf, prefixWord)
-		}
-	}
 	for _, f := range lab.Flows {
 		n := "flow " + f.Name
 		l.add(n, "", "", Top, "flow")
@@ -203,6 +192,7 @@ func (l *factList) device(d *config.Device) {
 	for i := range d.Ports {
 		l.port(d, &d.Ports[i])
 	}
+	policyFacts(d.Name, &d.Policies, l.add)
 }
 
 // routing adds the facts of an instance, n by name.

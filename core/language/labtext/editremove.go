@@ -248,11 +248,14 @@ func (d *document) stillNamed(n *Node) error {
 			}
 		}
 	}
+	if d.hidden(n) {
+		return nil // the lab's of the same name is meant from then on
+	}
 	for _, o := range occurrences(d.root) {
 		if o.definition || o.kind != kind || o.name != n.Args[0].Text || o.in != in {
 			continue
 		}
-		if use := d.statementOn(o.line, o.from); use != nil && !d.inside(use, n) {
+		if use := d.statementOn(o.line, o.from); use != nil && !d.inside(use, n) && d.means(use, n) {
 			where := head(d.topOf(use))
 			if owner := d.above[use]; owner != d.root && owner != d.topOf(use) {
 				where = head(owner) + " of " + where
@@ -334,4 +337,31 @@ func (d *document) sourceOf(n *Node) *Node {
 		}
 	}
 	return d.root
+}
+
+// hidden says whether a policy or set of a router hides one of the lab.
+func (d *document) hidden(n *Node) bool {
+	return d.above[n] != d.root && slices.Contains(n.Row.In, Top) && sameName(d.root, n) != nil
+}
+
+// means says whether a statement that names what n is called can mean n: a policy or set of
+// a router is named there alone, and one of the lab not where a router hides it.
+func (d *document) means(use, n *Node) bool {
+	if !slices.Contains(n.Row.In, Top) || !slices.Contains(n.Row.In, RouterOf) {
+		return true
+	}
+	if owner := d.above[n]; owner != d.root {
+		return d.topOf(use) == owner || owner.Row.Word == "template"
+	}
+	return d.topOf(use).Row.Opens != RouterOf || sameName(d.topOf(use), n) == nil
+}
+
+// sameName is the statement of a block that has the word and the name of another one.
+func sameName(owner, n *Node) *Node {
+	for _, c := range owner.Children {
+		if c.Row == n.Row && c.Args[0].Text == n.Args[0].Text {
+			return c
+		}
+	}
+	return nil
 }

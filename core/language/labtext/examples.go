@@ -255,6 +255,24 @@ router weir like station
     bgp as 64500
       peer 10.70.0.2 as 64510 like everyone
     take main through everything
+  prefix-set ours
+    203.0.113.0/25
+  policy everything
+    statement ours
+      where prefix in ours
+      accept
+    statement rest
+      where as-path in short community in from-carriers tag in injected neighbour in carriers
+      reject
+    otherwise accept
+  as-path-set short
+    path 64497 *
+  community-set from-carriers
+    community 64500:7
+  tag-set injected
+    tag 8
+  neighbour-set carriers
+    neighbour 192.0.2.6
 
 router ferryman
   loopback lo 10.72.0.1/16

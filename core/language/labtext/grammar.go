@@ -322,8 +322,8 @@ func init() {
 		{Word: "accept", In: []Context{KeyOf}, Inline: true, Args: []Arg{{Name: "time", Kind: Stretch}}, Default: "always",
 			Effect: Live, RFC: "8177 2.1", Help: "when packets with the key are taken, in time since the lab began", build: (*builder).acceptTime},
 
-		{Word: "prefix-set", In: []Context{Top}, Opens: SetOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
-			Effect: Live, Help: "a set of prefixes, for whatever filters by them", build: (*builder).prefixSet},
+		{Word: "prefix-set", In: []Context{Top, RouterOf}, Opens: SetOf, Many: true, Args: []Arg{{Name: "name", Kind: Name}},
+			Effect: Live, Help: "a set of prefixes, for whatever filters by them" + hides, build: (*builder).prefixSet},
 		{Word: prefixWord, In: []Context{SetOf}, Opens: MemberOf, Many: true,
 			Effect: Live, Help: "this prefix, such as 192.0.2.0/24, is in the set", build: (*builder).member},
 		{Word: "length", In: []Context{MemberOf}, Inline: true, Args: []Arg{{Name: "lengths", Kind: Lengths}}, Default: "the prefix's own",

@@ -70,7 +70,7 @@ func (b *builder) take(n *Node) {
 
 func (b *builder) takeThrough(n *Node) {
 	of[config.Take](b).Through = n.Args[0].Text
-	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true})
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], true, b.device})
 }
 
 // takePlace is what the place of a take is filed under.

@@ -53,10 +53,15 @@ var refers = map[string]string{"policy": "policy", "prefix set": "prefix-set", "
 // occurrences are all names of a text.
 func occurrences(root *Node) []occurrence {
 	var out []occurrence
-	policies := map[string]bool{}
+	policies := map[string]bool{} // of the lab, and below a router's name its own
 	for _, n := range root.Children {
-		if n.Word.Text == "policy" {
+		if n.Row.Opens == PolicyOf {
 			policies[n.Args[0].Text] = true
+		}
+		for _, c := range n.Children {
+			if c.Row.Opens == PolicyOf {
+				policies[head(n)+" "+c.Args[0].Text] = true
+			}
 		}
 	}
 	add := func(kind, in string, t Token, name string, skip int, definition bool) {
@@ -67,6 +72,7 @@ func occurrences(root *Node) []occurrence {
 		out = append(out, occurrence{kind, name, in, t.Line, from, from + utf8.RuneCountInString(name), definition,
 			t.Quoted})
 	}
+	top := ""
 	var walk func(n *Node, router, instance, rule string)
 	walk = func(n *Node, router, instance, rule string) {
 		for i, t := range n.Args {
@@ -99,7 +105,7 @@ func occurrences(root *Node) []occurrence {
 					add("port", device, t, name, len(device)+1, false)
 				}
 			case a.Name == "policy or prefix set":
-				if kind := map[bool]string{true: "policy", false: "prefix-set"}[policies[t.Text]]; t.Text != none {
+				if kind := map[bool]string{true: "policy", false: "prefix-set"}[policies[t.Text] || policies[top+" "+t.Text]]; t.Text != none {
 					add(kind, "", t, t.Text, 0, false)
 				}
 			case a.Name == "port or none" && t.Text != none:
@@ -128,14 +134,17 @@ func occurrences(root *Node) []occurrence {
 			}
 		case "policy":
 			if n.Row.Opens == PolicyOf {
-				rule = n.Args[0].Text
+				rule = strings.TrimSpace(router + " " + n.Args[0].Text)
 			}
 		}
 		for _, c := range n.Children {
 			walk(c, router, instance, rule)
 		}
 	}
-	walk(root, "", "", "")
+	for _, n := range root.Children {
+		top = head(n)
+		walk(n, "", "", "")
+	}
 	return out
 }
 

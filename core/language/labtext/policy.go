@@ -14,24 +14,25 @@ import (
 
 func (b *builder) policy(n *Node) {
 	name := n.Args[0]
-	if name.Text == none || b.taken("policy", name.Text) {
+	if name.Text == none || b.taken(b.own("policy"), name.Text) {
 		b.errorf(name, "choose another name", "the name %s is taken", name.Text)
 		return
 	}
-	b.place("policy "+name.Text, name)
-	p := config.Policy{Name: name.Text}
+	b.place(b.own("policy "+name.Text), name)
+	p := config.Policy{Name: name.Text, Own: b.device != ""}
 	b.fill(n, &p)
-	b.result.Policies.List = append(b.result.Policies.List, p)
+	list := &of[config.Policies](b).List
+	*list = append(*list, p)
 }
 
 func (b *builder) statement(n *Node) {
 	name := n.Args[0]
 	p := of[config.Policy](b)
-	if b.taken("statement of "+p.Name, name.Text) {
+	if b.taken(b.own("statement of "+p.Name), name.Text) {
 		b.errorf(name, "choose another name", "there is another statement named %s in this policy", name.Text)
 		return
 	}
-	b.place("policy "+p.Name+" statement "+name.Text, name)
+	b.place(b.own("policy "+p.Name+" statement "+name.Text), name)
 	s := config.Statement{Name: name.Text}
 	b.fill(n, &s)
 	p.Statements = append(p.Statements, s)
@@ -78,14 +79,16 @@ func (b *builder) holds(c config.Condition) {
 var setKinds = map[string]string{"prefix": "prefix set", "next-hop": "prefix set", "as-path": "AS path set",
 	"community": "community set", "neighbour": "neighbour set", "tag": "tag set"}
 
-// memberRef is a set that a policy names, and its kind.
+// memberRef is a set that a policy names, and its kind; device is the router whose own
+// policy it is.
 type memberRef struct {
-	token Token
-	kind  string
+	token  Token
+	kind   string
+	device string
 }
 
 func (b *builder) whereSet(n *Node) {
-	b.memberRefs = append(b.memberRefs, memberRef{n.Args[1], setKinds[n.Word.Text]})
+	b.memberRefs = append(b.memberRefs, memberRef{n.Args[1], setKinds[n.Word.Text], b.device})
 	b.holds(config.Condition{What: n.Word.Text, Set: n.Args[1].Text})
 }
 
@@ -113,7 +116,7 @@ func (b *builder) whereNumber(n *Node) {
 }
 
 func (b *builder) wherePolicy(n *Node) {
-	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], false})
+	b.policyRefs = append(b.policyRefs, policyRef{n.Args[0], false, b.device})
 	b.holds(config.Condition{What: "policy", Set: n.Args[0].Text})
 }
 
@@ -223,7 +226,7 @@ func (b *builder) takeCommunities(n *Node) {
 		b.errorf(n.Word, "write remove community in SET", "in needs one community set behind it")
 		return
 	}
-	b.memberRefs = append(b.memberRefs, memberRef{n.Args[1], "community set"})
+	b.memberRefs = append(b.memberRefs, memberRef{n.Args[1], "community set", b.device})
 	b.does(config.Action{What: "community-remove", Set: n.Args[1].Text})
 }
 
@@ -244,18 +247,33 @@ func (b *builder) swapAS(n *Node) {
 	b.does(a)
 }
 
+// PolicyPlace is what the place of a policy is filed under, or of a statement of it if
+// there is one. device, or an instance of one, is where it was met; own says that it is
+// that router's own.
+func PolicyPlace(device string, own bool, policy, statement string) string {
+	place := "policy " + policy
+	if own {
+		device, _, _ = strings.Cut(device, "/")
+		place = device + " " + place
+	}
+	if statement != "" {
+		place += " statement " + statement
+	}
+	return place
+}
+
 // newSet files a set under its name, unless that is taken.
 func (b *builder) newSet(n *Node) bool {
-	if b.taken(n.Row.Word, n.Args[0].Text) {
+	if b.taken(b.own(n.Row.Word), n.Args[0].Text) {
 		b.errorf(n.Args[0], "choose another name", "there is another %s named %s", n.Row.Word, n.Args[0].Text)
 		return false
 	}
-	b.place(n.Row.Word+" "+n.Args[0].Text, n.Args[0])
+	b.place(b.own(n.Row.Word+" "+n.Args[0].Text), n.Args[0])
 	return true
 }
 
 func (b *builder) pathSet(n *Node) {
-	name, list := n.Args[0].Text, &b.result.Policies.PathSets
+	name, list := n.Args[0].Text, &of[config.Policies](b).PathSets
 	if b.newSet(n) {
 		*list = append(*list, config.PathSet{Name: name})
 		b.children(n)
@@ -263,7 +281,7 @@ func (b *builder) pathSet(n *Node) {
 }
 
 func (b *builder) pathPattern(n *Node) {
-	list := b.result.Policies.PathSets
+	list := of[config.Policies](b).PathSets
 	pattern := strings.Join(words(n.Args), " ")
 	if _, err := config.ParsePattern(pattern); err != nil {
 		b.errorf(n.Args[0], "", "%v", err)
@@ -273,7 +291,7 @@ func (b *builder) pathPattern(n *Node) {
 }
 
 func (b *builder) communitySet(n *Node) {
-	name, list := n.Args[0].Text, &b.result.Policies.Communities
+	name, list := n.Args[0].Text, &of[config.Policies](b).Communities
 	if b.newSet(n) {
 		*list = append(*list, config.CommunitySet{Name: name})
 		b.children(n)
@@ -281,13 +299,13 @@ func (b *builder) communitySet(n *Node) {
 }
 
 func (b *builder) communityMembers(n *Node) {
-	list := b.result.Policies.Communities
+	list := of[config.Policies](b).Communities
 	last := &list[len(list)-1]
 	last.Members = append(last.Members, words(n.Args)...)
 }
 
 func (b *builder) tagSet(n *Node) {
-	name, list := n.Args[0].Text, &b.result.Policies.Tags
+	name, list := n.Args[0].Text, &of[config.Policies](b).Tags
 	if b.newSet(n) {
 		*list = append(*list, config.TagSet{Name: name})
 		b.children(n)
@@ -295,13 +313,13 @@ func (b *builder) tagSet(n *Node) {
 }
 
 func (b *builder) tagMembers(n *Node) {
-	list := b.result.Policies.Tags
+	list := of[config.Policies](b).Tags
 	last := &list[len(list)-1]
 	last.Tags = append(last.Tags, asNumbers(n.Args)...)
 }
 
 func (b *builder) neighbourSet(n *Node) {
-	name, list := n.Args[0].Text, &b.result.Policies.Neighbours
+	name, list := n.Args[0].Text, &of[config.Policies](b).Neighbours
 	if b.newSet(n) {
 		*list = append(*list, config.NeighbourSet{Name: name})
 		b.children(n)
@@ -309,7 +327,7 @@ func (b *builder) neighbourSet(n *Node) {
 }
 
 func (b *builder) neighbourMembers(n *Node) {
-	list := b.result.Policies.Neighbours
+	list := of[config.Policies](b).Neighbours
 	last := &list[len(list)-1]
 	for _, t := range n.Args {
 		a, _ := netip.ParseAddr(t.Text)
@@ -317,31 +335,56 @@ func (b *builder) neighbourMembers(n *Node) {
 	}
 }
 
+// setNames are the names of sets, by kind.
+func setNames(p *config.Policies) map[string][]string {
+	names := map[string][]string{}
+	add := func(kind, name string) { names[kind] = append(names[kind], name) }
+	for _, s := range p.PrefixSets {
+		add("prefix set", s.Name)
+	}
+	for _, s := range p.PathSets {
+		add("AS path set", s.Name)
+	}
+	for _, s := range p.Communities {
+		add("community set", s.Name)
+	}
+	for _, s := range p.Tags {
+		add("tag set", s.Name)
+	}
+	for _, s := range p.Neighbours {
+		add("neighbour set", s.Name)
+	}
+	return names
+}
+
 // setReferences checks the sets that policies name, and that no policy asks
 // itself.
 func (b *builder) setReferences() {
-	p := &b.result.Policies
-	names := map[string][]string{}
-	for _, s := range b.result.Sets {
-		names["prefix set"] = append(names["prefix set"], s.Name)
-	}
-	for _, s := range p.PathSets {
-		names["AS path set"] = append(names["AS path set"], s.Name)
-	}
-	for _, s := range p.Communities {
-		names["community set"] = append(names["community set"], s.Name)
-	}
-	for _, s := range p.Tags {
-		names["tag set"] = append(names["tag set"], s.Name)
-	}
-	for _, s := range p.Neighbours {
-		names["neighbour set"] = append(names["neighbour set"], s.Name)
-	}
+	names := map[string]map[string][]string{}
 	for _, r := range b.memberRefs {
-		if !slices.Contains(names[r.kind], r.token.Text) {
-			b.unnamed(r.token, r.token.Text, names[r.kind], "there is no %s named %s", phrase.Text(r.kind), r.token.Text)
+		known := names[r.device]
+		if known == nil {
+			p := b.policiesOf(r.device)
+			known = setNames(&p)
+			names[r.device] = known
+		}
+		if !slices.Contains(known[r.kind], r.token.Text) {
+			b.unnamed(r.token, r.token.Text, known[r.kind], "there is no %s named %s", phrase.Text(r.kind), r.token.Text)
 		}
 	}
+	lab := b.circles("", &b.result.Policies, nil)
+	for i := range b.result.Devices {
+		if d := &b.result.Devices[i]; len(d.Policies.List) > 0 {
+			p := d.Policies.Over(&b.result.Policies)
+			b.circles(d.Name, &p, lab)
+		}
+	}
+}
+
+// circles reports the policies that ask themselves in the end, but for those that are
+// known already, and returns them. device is the router that has the policies; "" for
+// those of the lab.
+func (b *builder) circles(device string, p *config.Policies, known map[string]bool) map[string]bool {
 	asks := map[string][]string{}
 	for _, x := range p.List {
 		for _, s := range x.Statements {
@@ -352,13 +395,21 @@ func (b *builder) setReferences() {
 			}
 		}
 	}
+	found := map[string]bool{}
 	for _, x := range p.List {
-		if reaches(asks, x.Name, x.Name, map[string]bool{}) {
-			at := b.places["policy "+x.Name]
-			b.errorf(Token{Text: x.Name, Line: at.Line, Column: at.Column}, "let it ask another policy",
-				"the policy %s asks itself in the end", x.Name)
+		if known[x.Name] || !reaches(asks, x.Name, x.Name, map[string]bool{}) {
+			continue
+		}
+		found[x.Name] = true
+		at := b.places[PolicyPlace(device, x.Own, x.Name, "")]
+		token := Token{Text: x.Name, Line: at.Line, Column: at.Column}
+		if device == "" {
+			b.errorf(token, "let it ask another policy", "the policy %s asks itself in the end", x.Name)
+		} else {
+			b.errorf(token, "let it ask another policy", "the policy %s asks itself in the end, with the policies that %s has of its own", x.Name, device)
 		}
 	}
+	return found
 }
 
 func reaches(asks map[string][]string, from, to string, seen map[string]bool) bool {

@@ -16,6 +16,9 @@ const (
 	NbrSetOf    Context = "neighbour-set"
 )
 
+// hides is what it means that a router has a policy or a set of its own.
+const hides = "; in a router's block it is that router's own, and hides the lab's of the same name there"
+
 // policyRows are the statements of policies (RFC 9067).
 func policyRows() []Row {
 	name := []Arg{{Name: "name", Kind: Name}}
@@ -38,8 +41,13 @@ func policyRows() []Row {
 	block := func(word string, in, opens Context, args []Arg, rfc, help string, build func(*builder, *Node)) Row {
 		return Row{Word: word, In: []Context{in}, Opens: opens, Many: true, Args: args, Effect: Reconsiders, RFC: rfc, Help: help, build: build}
 	}
+	owned := func(word string, opens Context, args []Arg, rfc, help string, build func(*builder, *Node)) Row {
+		r := block(word, Top, opens, args, rfc, help+hides, build)
+		r.In = append(r.In, RouterOf)
+		return r
+	}
 	rows := []Row{
-		block("policy", Top, PolicyOf, name, "9067", "statements that decide on routes, in order; who names it is a peer, an inject or another policy", (*builder).policy),
+		owned("policy", PolicyOf, name, "9067", "statements that decide on routes, in order; who names it is a peer, an inject or another policy", (*builder).policy),
 		block("statement", PolicyOf, StatementOf, name, "9067 5", "if all its where lines hold its actions are taken; without accept or reject the next statement goes on", (*builder).statement),
 		line("otherwise", PolicyOf, []Arg{{Name: "verdict", Kind: Name, Words: []string{"accept", "reject"}}}, "9067 5", "what becomes of routes that no statement decided on; reject if it is left out", (*builder).otherwise),
 		block("where", StatementOf, WhereOf, nil, "9067 4.2", "what must hold", (*builder).where),
@@ -82,16 +90,16 @@ func policyRows() []Row {
 		row("as", ActionSwap, []Arg{{Name: "AS number or peer", Kind: Value}}, "4271 5.1.2", "this AS, or peer for the peer's, becomes our own wherever it is in the path", (*builder).swapAS),
 		row("community", ActionSwap, communities, "1997", "the communities become these", (*builder).swapCommunities),
 
-		block("as-path-set", Top, PathSetOf, name, "9067 4.1", "patterns over AS paths", (*builder).pathSet),
+		owned("as-path-set", PathSetOf, name, "9067 4.1", "patterns over AS paths", (*builder).pathSet),
 		{Word: "path", In: []Context{PathSetOf}, Many: true, Args: []Arg{{Name: "pattern", Kind: PathWord, Repeat: true}}, Effect: Reconsiders, RFC: "9067 4.1",
 			Help:  "a pattern, nearest AS first: 64496, 64496..64511, 64496|64500, * for any one AS, ... for any number of them, + behind a word for once or more; empty alone for a path without an AS",
 			build: (*builder).pathPattern},
-		block("community-set", Top, CommSetOf, name, "9067 4.1", "communities", (*builder).communitySet),
+		owned("community-set", CommSetOf, name, "9067 4.1", "communities", (*builder).communitySet),
 		{Word: "community", In: []Context{CommSetOf}, Many: true, Args: []Arg{{Name: "communities", Kind: WildCommunity, Repeat: true}}, Effect: Reconsiders, RFC: "1997, 8092",
 			Help: "communities such as 64500:100, 64500:1:2 or no-export; * is any number", build: (*builder).communityMembers},
-		block("tag-set", Top, TagSetOf, name, "9067 4.1", "tags", (*builder).tagSet),
+		owned("tag-set", TagSetOf, name, "9067 4.1", "tags", (*builder).tagSet),
 		{Word: "tag", In: []Context{TagSetOf}, Many: true, Args: []Arg{{Name: "tags", Kind: Number, Max: top32, Repeat: true}}, Effect: Reconsiders, RFC: "9067 4.1", Help: "tags of the set", build: (*builder).tagMembers},
-		block("neighbour-set", Top, NbrSetOf, name, "9067 4.1", "addresses of peers", (*builder).neighbourSet),
+		owned("neighbour-set", NbrSetOf, name, "9067 4.1", "addresses of peers", (*builder).neighbourSet),
 		{Word: "neighbour", In: []Context{NbrSetOf}, Many: true, Args: []Arg{{Name: "addresses", Kind: Address, Repeat: true}}, Effect: Reconsiders, RFC: "9067 4.1", Help: "addresses of the set", build: (*builder).neighbourMembers},
 	}
 	return rows

@@ -7,15 +7,18 @@ import (
 	"hellebore/core/ground/phrase"
 )
 
-// Shared means, in the order of a staged change, what no single router has:
-// policies, sets, key chains, links and segments.
+// Shared means, in the order of a staged change, what no single router has: key chains,
+// links, segments, and the lab's policies and sets. A router that the order names takes
+// the lab's policies and sets at its own place in the order.
 const Shared = "shared"
 
-// Touched are the devices whose blocks a change of the text changes, and Shared
-// if it changes what they share, in the order of the new text, Shared first.
+// Touched are the devices whose blocks a change of the text changes or whose policies and
+// sets it changes, and Shared if it changes what they share, in the order of the new text,
+// Shared first.
 func Touched(before, after string) []string {
 	old := byKey(Outline(before))
 	now := Outline(after)
+	change := policyChangeOf(before, after)
 	out := []string{}
 	shared := false
 	seen := map[string]bool{}
@@ -29,7 +32,7 @@ func Touched(before, after string) []string {
 	}
 	for i := range now {
 		seen[now[i].key()] = true
-		if o := old[now[i].key()]; o == nil || o.canon != now[i].canon {
+		if o := old[now[i].key()]; o == nil || o.canon != now[i].canon || now[i].device() && change.touches(now[i].Name) {
 			look(&now[i])
 		}
 	}
@@ -72,6 +75,7 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 	}
 	var out []string
 	done := map[string]bool{}
+	change := policyChangeOf(before, after)
 	for i, g := range groups {
 		if i == len(groups)-1 {
 			break
@@ -79,7 +83,7 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 		for _, name := range g {
 			done[name] = true
 		}
-		text := mix(before, after, done)
+		text := mix(before, after, done, change.copies(named, done))
 		if r := Parse(text); !r.OK() {
 			for _, p := range r.Problems {
 				if p.Severity == Error {
@@ -94,25 +98,32 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 
 // mix is the new text with the old blocks of all devices that are not done yet.
 // What the new text adds to the policies and sets is there from the beginning,
-// what it takes away goes last; links come last and go with their devices.
-func mix(before, after string, done map[string]bool) string {
+// what it takes away goes last; links come last and go with their devices. copies are
+// policies and sets that devices have of their own at this stage.
+func mix(before, after string, done map[string]bool, copies map[string][]string) string {
 	oldLines, newLines := strings.Split(before, "\n"), strings.Split(after, "\n")
 	olds, news := Outline(before), Outline(after)
 	old, now := byKey(olds), byKey(news)
 	var out []string
-	add := func(lines []string) { out = append(append(out, lines...), "") }
+	add := func(b *Block, lines []string) {
+		out = append(out, b.of(lines)...)
+		if b.device() {
+			out = append(out, copies[b.Name]...)
+		}
+		out = append(out, "")
+	}
 	for i := range news {
 		b := &news[i]
 		o := old[b.key()]
 		switch {
 		case b.device() && done[b.Name], o != nil && o.canon == b.canon:
-			add(b.of(newLines))
+			add(b, newLines)
 		case b.device() && o == nil:
 		case o == nil && slices.Contains([]string{"link", "segment", "flow", "check", "brief"}, b.Kind):
 		case o == nil || !b.device() && done[Shared] && b.Kind != "flow" && b.Kind != "check" && b.Kind != "brief":
-			add(b.of(newLines))
+			add(b, newLines)
 		default:
-			add(o.of(oldLines))
+			add(o, oldLines)
 		}
 	}
 	for i := range olds {
@@ -120,7 +131,7 @@ func mix(before, after string, done map[string]bool) string {
 		if now[b.key()] != nil || b.device() && done[b.Name] || b.Kind == "link" && ofDone(b.Name, done) {
 			continue
 		}
-		add(b.of(oldLines))
+		add(b, oldLines)
 	}
 	return strings.Join(out, "\n")
 }

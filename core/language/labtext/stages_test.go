@@ -1,11 +1,16 @@
 package labtext
 
 import (
+	"fmt"
 	"math/rand/v2"
+	"reflect"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"hellebore/core/language/config"
 )
 
 // TestStagesChangeOneDeviceAfterTheOther makes changes of many routers and goes
@@ -66,6 +71,180 @@ func TestWhatIsSharedHasAStageOfItsOwn(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, stages[0], "198.51.100.0/24")
 	require.Contains(t, stages[0], "cost 10")
+}
+
+// TestAPolicyChangesRouterByRouter makes random changes of policies and sets that random
+// routers lead to, some by policies and sets of their own, and goes through them in random
+// orders: at each stage a router that the order names has what the new text gives it if it
+// is done, and what the old one gave it if it is not.
+func TestAPolicyChangesRouterByRouter(t *testing.T) {
+	copied := 0
+	for seed := range uint64(400) {
+		r := rand.New(rand.NewPCG(seed, 5))
+		net := randomPolicies(r)
+		before := net.text()
+		net.change(r)
+		after := net.text()
+		was, is := Parse(before), Parse(after)
+		require.True(t, was.OK(), "seed %d: %v\n%s", seed, was.Problems, before)
+		require.True(t, is.OK(), "seed %d: %v\n%s", seed, is.Problems, after)
+		touched := Touched(before, after)
+		for _, d := range is.Lab.Devices {
+			if !reflect.DeepEqual(policiesMet(was, d.Name), policiesMet(is, d.Name)) {
+				require.Contains(t, touched, d.Name, "seed %d", seed)
+			}
+		}
+		r.Shuffle(len(touched), func(i, k int) { touched[i], touched[k] = touched[k], touched[i] })
+		if len(touched) > 2 {
+			touched = touched[:2+r.IntN(len(touched)-1)]
+		}
+		var order [][]string
+		for _, name := range touched {
+			if len(order) == 0 || r.IntN(3) > 0 {
+				order = append(order, nil)
+			}
+			order[len(order)-1] = append(order[len(order)-1], name)
+		}
+		if len(order) < 2 {
+			continue
+		}
+		stages, err := Stages(before, after, order)
+		require.NoError(t, err, "seed %d", seed)
+		done := map[string]bool{}
+		for k, text := range stages[:len(stages)-1] {
+			for _, name := range order[k] {
+				done[name] = true
+			}
+			now := Parse(text)
+			require.True(t, now.OK(), "seed %d", seed)
+			for _, name := range touched {
+				if name == Shared {
+					continue
+				}
+				want := was
+				if done[name] {
+					want = is
+				}
+				require.Equal(t, policiesMet(want, name), policiesMet(now, name), "seed %d, stage %d, %s, order %v\n%s", seed, k+1, name, order, text)
+				if len(now.Lab.Device(name).Policies.List) > len(want.Lab.Device(name).Policies.List) {
+					copied++
+				}
+			}
+		}
+	}
+	require.Greater(t, copied, 100)
+}
+
+// policiesMet are the policies and sets that a router's statements lead to.
+func policiesMet(r *Result, device string) map[string]any {
+	d := r.Lab.Device(device)
+	p := d.Policies.Over(&r.Lab.Policies)
+	out := map[string]any{}
+	for key := range reached(d, &p) {
+		kind, name, _ := strings.Cut(key, " ")
+		switch kind {
+		case "policy":
+			x := *p.Policy(name)
+			x.Own = false
+			out[key] = x
+		case "prefix-set":
+			i := slices.IndexFunc(p.PrefixSets, func(s config.PrefixSet) bool { return s.Name == name })
+			out[key] = p.PrefixSets[i]
+		case "tag-set":
+			i := slices.IndexFunc(p.Tags, func(s config.TagSet) bool { return s.Name == name })
+			out[key] = p.Tags[i]
+		}
+	}
+	return out
+}
+
+// policyNet is a lab of routers with policies: the names of what is there, and what each
+// says. A name's key is its router's, or "" for the lab's.
+type policyNet struct {
+	routers  []string
+	says     map[[2]string]string // owner and "policy p1", its block below the first line
+	sessions map[string]string    // by router
+}
+
+var ownNames = []string{"policy p0", "policy p1", "policy p2", "policy p3", "prefix-set s0", "prefix-set s1", "prefix-set p4", "tag-set s0"}
+
+func randomPolicies(r *rand.Rand) *policyNet {
+	n := &policyNet{says: map[[2]string]string{}, sessions: map[string]string{}}
+	for _, name := range ownNames {
+		n.says[[2]string{"", name}] = randomBlock(r, name)
+	}
+	for i := range 2 + r.IntN(4) {
+		router := fmt.Sprintf("r%d", i)
+		n.routers = append(n.routers, router)
+		n.sessions[router] = randomSession(r)
+		for _, name := range ownNames {
+			if r.IntN(8) == 0 {
+				n.says[[2]string{router, name}] = randomBlock(r, name)
+			}
+		}
+	}
+	return n
+}
+
+// randomBlock is what a policy or set says: a policy asks only those behind it.
+func randomBlock(r *rand.Rand, name string) string {
+	switch kind, n, _ := strings.Cut(name, " "); kind {
+	case "policy":
+		conditions := []string{"prefix in s0", "prefix in s1", "tag in s0", "tag = 7"}
+		for i := n[1] - '0' + 1; i < 4; i++ {
+			conditions = append(conditions, fmt.Sprintf("policy p%d", i))
+		}
+		return fmt.Sprintf("  statement a\n    where %s\n    set med %d\n    accept\n", conditions[r.IntN(len(conditions))], r.IntN(50))
+	case "prefix-set":
+		return fmt.Sprintf("  10.%d.0.0/16\n", r.IntN(50))
+	default:
+		return fmt.Sprintf("  tag %d\n", r.IntN(50))
+	}
+}
+
+func randomSession(r *rand.Rand) string {
+	return fmt.Sprintf("  static 10.0.0.0/8 blackhole\n  bgp as 64500\n    inject static through p%d\n    peer 192.0.2.%d as 64510\n      import-policy p%d\n",
+		r.IntN(5), 1+r.IntN(200), r.IntN(4))
+}
+
+// change makes a lot of random changes: other contents, other sessions, policies and sets
+// of routers that come and go.
+func (n *policyNet) change(r *rand.Rand) {
+	for _, name := range ownNames {
+		if r.IntN(3) == 0 {
+			n.says[[2]string{"", name}] = randomBlock(r, name)
+		}
+	}
+	for _, router := range n.routers {
+		if r.IntN(4) == 0 {
+			n.sessions[router] = randomSession(r)
+		}
+		for _, name := range ownNames {
+			switch r.IntN(12) {
+			case 0:
+				n.says[[2]string{router, name}] = randomBlock(r, name)
+			case 1:
+				delete(n.says, [2]string{router, name})
+			}
+		}
+	}
+}
+
+func (n *policyNet) text() string {
+	var b strings.Builder
+	write := func(owner, indent string) {
+		for _, name := range ownNames {
+			if says, there := n.says[[2]string{owner, name}]; there {
+				b.WriteString(indent + name + "\n" + indent + strings.ReplaceAll(strings.TrimSuffix(says, "\n"), "\n", "\n"+indent) + "\n")
+			}
+		}
+	}
+	for _, router := range n.routers {
+		b.WriteString("router " + router + "\n" + n.sessions[router])
+		write(router, "  ")
+	}
+	write("", "")
+	return b.String()
 }
 
 func TestLinksComeLastAndGoWithTheirDevices(t *testing.T) {

@@ -206,24 +206,29 @@ func (w *warner) injections(d *config.Device) {
 		w.at(d.Name+" bgp", "add through and a policy or a prefix set to inject bgp",
 			"%s injects all BGP routes into OSPF", d.Name)
 	}
-	if toOSPF >= 0 && toBGP >= 0 && d.OSPF.Injects[toOSPF].Tag == 0 && !w.looksAtTags(d.BGP.Injects[toBGP].Policy) {
+	if toOSPF >= 0 && toBGP >= 0 && d.OSPF.Injects[toOSPF].Tag == 0 && !w.looksAtTags(d.Name, d.BGP.Injects[toBGP].Policy) {
 		w.at(d.Name+" bgp", "set a tag where routes go into OSPF, and reject it where they come back",
 			"%s injects in both directions between OSPF and BGP without tags: routes may come back to where they came from", d.Name)
 	}
 }
 
-func (w *warner) looksAtTags(name string) bool {
-	for _, p := range w.result.Policies.List {
-		if p.Name != name {
-			continue
-		}
-		for _, s := range p.Statements {
-			if slices.ContainsFunc(s.Where, func(c config.Condition) bool { return c.What == "tag" }) {
-				return true
-			}
+func (w *warner) looksAtTags(device, name string) bool {
+	p := w.policy(device, name)
+	return p != nil && slices.ContainsFunc(p.Statements, func(s config.Statement) bool {
+		return slices.ContainsFunc(s.Where, func(c config.Condition) bool { return c.What == "tag" })
+	})
+}
+
+// policy is what a name means on a device, or an instance of one; nil if it has no such
+// policy.
+func (w *warner) policy(device, name string) *config.Policy {
+	device, _, _ = strings.Cut(device, "/")
+	if d := w.find(device); d != nil {
+		if p := d.Policies.Policy(name); p != nil {
+			return p
 		}
 	}
-	return false
+	return w.result.Policies.Policy(name)
 }
 
 // meshes warns of routers of one AS of which one does not hear what the other
@@ -318,53 +323,103 @@ func (w *warner) hears(d *config.Device) map[string]bool {
 	return heard
 }
 
-// unused warns of policies and sets that nobody names.
+// unused warns of policies and sets that nobody names, and looks at how policies end. What
+// a policy or set of a router hides is not named there, and what a policy of the lab
+// names is named on every router.
 func (w *warner) unused() {
-	used := map[string]bool{}
-	for _, r := range w.policyRefs {
-		used["policy "+r.token.Text] = true
-		used["set "+r.token.Text] = r.orSet || used["set "+r.token.Text]
-	}
-	for _, r := range w.memberRefs {
-		kind := map[string]string{"prefix set": "set ", "AS path set": "as-path-set ",
-			"community set": "community-set ", "tag set": "tag-set ", "neighbour set": "neighbour-set "}[r.kind]
-		used[kind+r.token.Text] = true
-	}
-	say := func(place, word, what, name string) {
-		if !used[place+name] {
-			w.at(place+name, "name it somewhere, or take it out", "nobody uses the %s %s", phrase.Text(what), name)
-			w.offer("remove " + word + " " + name)
+	used := map[string]bool{} // by place
+	use := func(device, kind, name string) {
+		own := &config.Policies{}
+		if d := w.find(device); d != nil {
+			own = &d.Policies
+		}
+		if device != "" && slices.Contains(namesOfKind(own, kind), name) {
+			used[device+" "+kind+" "+name] = true
+		} else {
+			used[kind+" "+name] = true
+		}
+		if device != "" {
+			return
+		}
+		for i := range w.result.Devices {
+			if d := &w.result.Devices[i]; !d.Policies.Empty() {
+				used[d.Name+" "+kind+" "+name] = true
+			}
 		}
 	}
-	p := &w.result.Policies
+	for _, r := range w.policyRefs {
+		use(r.device, "policy", r.token.Text)
+		if r.orSet {
+			use(r.device, "prefix-set", r.token.Text)
+		}
+	}
+	for _, r := range w.memberRefs {
+		use(r.device, setWords[r.kind], r.token.Text)
+	}
+	w.unusedOf("", &w.result.Policies, used)
+	for i := range w.result.Devices {
+		if d := &w.result.Devices[i]; !d.Policies.Empty() {
+			w.unusedOf(d.Name, &d.Policies, used)
+		}
+	}
+}
+
+// setWords are the words that begin sets, by kind.
+var setWords = map[string]string{"prefix set": "prefix-set", "AS path set": "as-path-set", "community set": "community-set",
+	"tag set": "tag-set", "neighbour set": "neighbour-set"}
+
+// setKindsInOrder are the kinds of sets in the order of warnings.
+var setKindsInOrder = []string{"prefix set", "AS path set", "community set", "tag set", "neighbour set"}
+
+// namesOfKind are the names of policies, or of sets whose word is kind.
+func namesOfKind(p *config.Policies, kind string) (names []string) {
+	if kind == "policy" {
+		for _, x := range p.List {
+			names = append(names, x.Name)
+		}
+		return names
+	}
+	for what, list := range setNames(p) {
+		if setWords[what] == kind {
+			return list
+		}
+	}
+	return nil
+}
+
+func (w *warner) unusedOf(device string, p *config.Policies, used map[string]bool) {
+	say := func(word, what, name string) {
+		at := strings.TrimSpace(device + " " + word + " " + name)
+		if used[at] {
+			return
+		}
+		if device == "" {
+			w.at(at, "name it somewhere, or take it out", "nobody uses the %s %s", phrase.Text(what), name)
+		} else {
+			w.at(at, "name it somewhere, or take it out", "nothing on %s uses its own %s %s", device, phrase.Text(what), name)
+		}
+		w.offer("remove " + at)
+	}
 	for i := range p.List {
-		say("policy ", "policy", "policy", p.List[i].Name)
-		w.undecided(&p.List[i])
+		say("policy", "policy", p.List[i].Name)
+		w.undecided(device, &p.List[i])
 	}
-	for _, s := range w.result.Sets {
-		say("set ", "prefix-set", "prefix set", s.Name)
-	}
-	for _, s := range p.PathSets {
-		say("as-path-set ", "as-path-set", "AS path set", s.Name)
-	}
-	for _, s := range p.Communities {
-		say("community-set ", "community-set", "community set", s.Name)
-	}
-	for _, s := range p.Tags {
-		say("tag-set ", "tag-set", "tag set", s.Name)
-	}
-	for _, s := range p.Neighbours {
-		say("neighbour-set ", "neighbour-set", "neighbour set", s.Name)
+	names := setNames(p)
+	for _, kind := range setKindsInOrder {
+		for _, name := range names[kind] {
+			say(setWords[kind], kind, name)
+		}
 	}
 }
 
 // undecided warns of a last statement without a verdict: the end rejects what it
 // has just changed.
-func (w *warner) undecided(p *config.Policy) {
+func (w *warner) undecided(device string, p *config.Policy) {
 	if n := len(p.Statements); n > 0 && p.Otherwise == config.NoVerdict &&
 		p.Statements[n-1].Verdict == config.NoVerdict {
-		w.at("policy "+p.Name+" statement "+p.Statements[n-1].Name, "end it with accept or reject, or add otherwise",
+		at := PolicyPlace(device, p.Own, p.Name, "")
+		w.at(PolicyPlace(device, p.Own, p.Name, p.Statements[n-1].Name), "end it with accept or reject, or add otherwise",
 			"the last statement of policy %s does not decide: what it changes is rejected at the end", p.Name)
-		w.offer("policy "+p.Name+" otherwise accept", fmt.Sprintf("policy %s statement %s\n  accept", p.Name, p.Statements[n-1].Name))
+		w.offer(at+" otherwise accept", fmt.Sprintf("%s statement %s\n  accept", at, p.Statements[n-1].Name))
 	}
 }

@@ -58,7 +58,7 @@ func (w *warner) roundTrips() {
 	}
 	for _, back := range all {
 		there := byWay[way{back.to, back.from}]
-		if i := slices.IndexFunc(there, func(p place) bool { return p.device != back.device }); i >= 0 && !w.guarded(back.Through) {
+		if i := slices.IndexFunc(there, func(p place) bool { return p.device != back.device }); i >= 0 && !w.guarded(back.device, back.Through) {
 			w.at(takePlace(back.owner, back.From), "set a tag where routes cross, and reject it where they would cross back",
 				"what %s lets cross may come back by this take: nothing in %s tells it apart", there[i].owner, back.Through)
 		}
@@ -67,28 +67,25 @@ func (w *warner) roundTrips() {
 
 // guarded says whether a policy, or a prefix set, tells routes apart by what stays with
 // them from router to router.
-func (w *warner) guarded(through string) bool {
-	i := slices.IndexFunc(w.result.Policies.List, func(p config.Policy) bool { return p.Name == through })
-	if i < 0 { // a prefix set
+func (w *warner) guarded(device, through string) bool {
+	p := w.policy(device, through)
+	if p == nil { // a prefix set
 		return true
 	}
-	p := &w.result.Policies.List[i]
 	open := slices.ContainsFunc(p.Statements, func(s config.Statement) bool {
 		return s.Verdict == config.Accept && !slices.ContainsFunc(s.Where, func(c config.Condition) bool {
 			return slices.Contains([]string{"prefix", "tag", "as-path", "community", "policy"}, c.What)
 		})
 	})
-	return p.Otherwise != config.Accept && !open || w.looksAtTags(through)
+	return p.Otherwise != config.Accept && !open || w.looksAtTags(device, through)
 }
 
 // crossing warns of one take.
 func (w *warner) crossing(d *config.Device, name string, t config.Take) {
 	owner, from := config.InstanceRef(d.Name, name), config.InstanceRef(d.Name, t.From)
 	at := takePlace(owner, t.From)
-	for i := range w.result.Policies.List {
-		if p := &w.result.Policies.List[i]; p.Name == t.Through && acceptsNothing(p) {
-			w.at(at, "accept what is to cross", "the policy %s accepts nothing: no route of %s crosses to %s", p.Name, from, owner)
-		}
+	if p := w.policy(d.Name, t.Through); p != nil && acceptsNothing(p) {
+		w.at(at, "accept what is to cross", "the policy %s accepts nothing: no route of %s crosses to %s", p.Name, from, owner)
 	}
 }
 

@@ -65,7 +65,7 @@ func peerOf(edit func(*config.Peer)) config.BGP {
 
 func newRig(t *testing.T, c config.BGP) *rig {
 	r := &rig{t: t, conns: map[uint32]*stream{}, routes: map[uint32]Route{}, down: map[ip.Addr]bool{}, next: 1}
-	r.s.Configure(r, c, policy.Compile(config.Policies{}, nil), selfID)
+	r.s.Configure(r, c, policy.Compile(config.Policies{}), selfID)
 	return r
 }
 

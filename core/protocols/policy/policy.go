@@ -68,6 +68,7 @@ type Held struct {
 // Trace is how a policy came to its verdict; nil if nobody asks.
 type Trace struct {
 	Policy string
+	Own    bool // of one router alone
 	Steps  []StatementTrace
 	Accept bool
 	End    bool // no statement decided: the end did
@@ -102,17 +103,17 @@ type action struct {
 	do    func(r *Route)
 }
 
-// Book is the policies of a lab, by name.
+// Book is the policies of a lab, or of a router with policies of its own, by name.
 type Book struct {
 	source   config.Policies
-	sets     []config.PrefixSet
 	policies map[string]*Policy
 	prefixes map[string]*prefixSet
 }
 
 // Compile makes a book of what a text says, which must have no errors.
-func Compile(p config.Policies, sets []config.PrefixSet) *Book {
-	b := &Book{source: p, sets: sets, policies: map[string]*Policy{}, prefixes: map[string]*prefixSet{}}
+func Compile(p config.Policies) *Book {
+	b := &Book{source: p, policies: map[string]*Policy{}, prefixes: map[string]*prefixSet{}}
+	sets := p.PrefixSets
 	for i := range sets {
 		b.prefixes[sets[i].Name] = compilePrefixes(sets[i].Members)
 	}
@@ -134,6 +135,9 @@ func Compile(p config.Policies, sets []config.PrefixSet) *Book {
 	}
 	return b
 }
+
+// Source is what the book was made of; for reading.
+func (b *Book) Source() *config.Policies { return &b.source }
 
 // Policy is a policy by name, nil if there is none.
 func (b *Book) Policy(name string) *Policy {
@@ -175,7 +179,7 @@ func (p *Policy) UsesInterior() bool { return p != nil && p.interior }
 // if not nil, is filled.
 func (p *Policy) Run(r *Route, trace *Trace) bool {
 	if trace != nil {
-		trace.Policy = p.Name
+		trace.Policy, trace.Own = p.Name, p.config != nil && p.config.Own
 	}
 	for i := range p.statements {
 		s := &p.statements[i]

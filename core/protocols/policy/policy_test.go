@@ -113,11 +113,12 @@ func TestPrefixSetsAgainstList(t *testing.T) {
 func accept(s config.Statement) *Policy {
 	s.Name, s.Verdict = "it", config.Accept
 	p := config.Policies{List: []config.Policy{{Name: "p", Statements: []config.Statement{s}}, {Name: "yes", Otherwise: config.Accept}, {Name: "no"}},
+		PrefixSets:  []config.PrefixSet{{Name: "s", Members: []config.Member{{Prefix: netip.MustParsePrefix("192.0.2.0/24"), Min: 24, Max: 32}}}},
 		PathSets:    []config.PathSet{{Name: "s", Patterns: []string{"64496 ..."}}},
 		Communities: []config.CommunitySet{{Name: "s", Members: []string{"64500:*", "64500:1:*", "no-export"}}},
 		Tags:        []config.TagSet{{Name: "s", Tags: []uint32{7}}},
 		Neighbours:  []config.NeighbourSet{{Name: "s", Addresses: []netip.Addr{netip.MustParseAddr("192.0.2.2")}}}}
-	return Compile(p, []config.PrefixSet{{Name: "s", Members: []config.Member{{Prefix: netip.MustParsePrefix("192.0.2.0/24"), Min: 24, Max: 32}}}}).Policy("p")
+	return Compile(p).Policy("p")
 }
 
 func route() *Route {
@@ -205,7 +206,7 @@ func TestStatementsInOrder(t *testing.T) {
 		{Name: "second", Where: []config.Condition{{What: "med", Compare: "=", Value: 50}}, Actions: set(60)},
 		{Name: "third", Where: []config.Condition{{What: "med", Compare: "=", Value: 4}}, Verdict: config.Accept},
 	}}, {Name: "q", Otherwise: config.Accept}}}
-	b := Compile(p, nil)
+	b := Compile(p)
 	r := route()
 	var trace Trace
 	require.False(t, b.Policy("p").Run(r, &trace))
@@ -221,7 +222,7 @@ func TestARejectionEndsThePolicy(t *testing.T) {
 	p := Compile(config.Policies{List: []config.Policy{{Name: "p", Statements: []config.Statement{
 		{Name: "no", Where: []config.Condition{{What: "med", Compare: "=", Value: 4}}, Verdict: config.Reject},
 		{Name: "all", Verdict: config.Accept},
-	}}}}, nil).Policy("p")
+	}}}}).Policy("p")
 	r := route()
 	four := *r.Attrs
 	four.MED, four.HasMED = 4, true
@@ -244,7 +245,7 @@ func BenchmarkPrefixSet(b *testing.B) {
 				members = append(members, config.Member{Prefix: p.Netip(), Min: p.Len, Max: 32})
 			}
 			book := Compile(config.Policies{List: []config.Policy{{Name: "p", Statements: []config.Statement{
-				{Name: "s", Where: []config.Condition{{What: "prefix", Set: "s"}}, Verdict: config.Accept}}}}}, []config.PrefixSet{{Name: "s", Members: members}})
+				{Name: "s", Where: []config.Condition{{What: "prefix", Set: "s"}}, Verdict: config.Accept}}}}, PrefixSets: []config.PrefixSet{{Name: "s", Members: members}}})
 			p := book.Policy("p")
 			a := &attr.Set{}
 			i := 0

@@ -2,10 +2,8 @@ package fixes
 
 import (
 	"fmt"
-	"slices"
 
 	"hellebore/core/ground/ip"
-	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
@@ -26,15 +24,7 @@ func (c Case) policyName(direction string) string {
 	if c.B.Device != nil {
 		name = direction + "-" + c.B.Device.Name()
 	}
-	taken := map[string]bool{}
-	for _, p := range c.World.Policies().List {
-		taken[p.Name] = true
-	}
-	free := name
-	for i := 2; taken[free]; i++ {
-		free = fmt.Sprintf("%s-%d", name, i)
-	}
-	return free
+	return c.freePolicy(name)
 }
 
 // importPolicy names a policy that lets in what the peer sends.
@@ -87,22 +77,7 @@ func NoTransit(w *network.World, inst *device.Instance, v bgp.PeerView, from uin
 	edits := []string{fmt.Sprintf("as-path-set %s path %d ...", set, from)}
 	c := Case{World: w, A: Of(inst), B: Of(w.Holder(inst, v.Address))}
 	c.A.Peer, c.A.Has = v.Address, true
-	policy, statement := v.Config.Export, "no-transit"
-	if policy == "" {
-		policy = c.policyName("to")
-		edits = append(edits, fmt.Sprintf("policy %s otherwise accept", policy), fmt.Sprintf("%s export-policy %s", session(c.A), policy))
-	}
-	for i := range w.Policies().List {
-		p := &w.Policies().List[i]
-		taken := func(name string) bool {
-			return p.Name == policy && slices.ContainsFunc(p.Statements, func(s config.Statement) bool { return s.Name == name })
-		}
-		for n := 2; taken(statement); n++ {
-			statement = fmt.Sprintf("no-transit-%d", n)
-		}
-	}
-	return Edit(append(edits, fmt.Sprintf("policy %s statement %s where as-path in %s\n  reject", policy, statement, set),
-		fmt.Sprintf("move policy %s statement %s first", policy, statement))...)
+	return Edit(append(edits, c.rejecting(c.A, "export-policy", v.Config.Export, c.policyName("to"), "no-transit", "as-path in "+set)...)...)
 }
 
 // nextHop has the router that sent the path give its own address, or brings the next

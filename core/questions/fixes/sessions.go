@@ -381,15 +381,7 @@ func (c Case) captured() []facts.Fix {
 // keepOut rejects a prefix that a peer sends.
 func (c Case) keepOut(e End, p ip.Prefix) []facts.Fix {
 	set := "not-from-" + strings.NewReplacer(".", "-", "/", "-").Replace(facts.PeerName(c.World, e.in(), c.mustView(e)))
-	policy := e.peer().Import
 	edits := []string{fmt.Sprintf("prefix-set %s %v", set, p)}
-	if policy == "" {
-		policy = "from-" + strings.TrimPrefix(set, "not-from-")
-		edits = append(edits, fmt.Sprintf("policy %s statement captured where prefix in %s\n  reject", policy, set),
-			fmt.Sprintf("policy %s otherwise accept", policy),
-			fmt.Sprintf("%s import-policy %s", session(e), policy))
-		return Edit(edits...)
-	}
-	return Edit(append(edits, fmt.Sprintf("policy %s statement captured where prefix in %s\n  reject", policy, set),
-		fmt.Sprintf("move policy %s statement captured first", policy))...)
+	fresh := c.freePolicy("from-" + strings.TrimPrefix(set, "not-from-"))
+	return Edit(append(edits, c.rejecting(e, "import-policy", e.peer().Import, fresh, "captured", "prefix in "+set)...)...)
 }

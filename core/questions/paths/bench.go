@@ -1,6 +1,7 @@
 package paths
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 	"strconv"
@@ -9,6 +10,7 @@ import (
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/questions/facts"
@@ -19,6 +21,7 @@ import (
 // Trial is a policy and the routes that it is tried on.
 type Trial struct {
 	Policy    string   `json:"policy" doc:"its name" maxLength:"64"`
+	Owner     string   `json:"owner,omitempty" doc:"the router whose own policy is meant; absent: the lab's" maxLength:"64"`
 	Draft     string   `json:"draft,omitempty" doc:"a lab text: its policy is tried beside the one in force"`
 	Routes    []string `json:"routes,omitempty" maxItems:"1000" doc:"routes as they are typed: a prefix, then path 64496 64500, med 5, local-preference 200, community 64500:1, origin egp, tag 7, next-hop 192.0.2.1"`
 	Device    string   `json:"device,omitempty" maxLength:"129" doc:"of a session whose table is tried, or an instance that takes: junction/ferry"`
@@ -55,7 +58,7 @@ const maxTried = 2000
 // TryPolicy runs routes through a policy, and through that of a draft.
 func TryPolicy(w *network.World, t Trial) (Bench, error) {
 	out := Bench{Policy: t.Policy, Rows: []Tried{}, Unused: []string{}, Problems: []labtext.Problem{}}
-	p := w.Book().Policy(t.Policy)
+	p := bookFor(w, t).Policy(t.Policy)
 	var draft *policy.Policy
 	if t.Draft != "" {
 		r := labtext.Parse(t.Draft)
@@ -65,7 +68,7 @@ func TryPolicy(w *network.World, t Trial) (Bench, error) {
 			}
 		}
 		if r.OK() {
-			draft = policy.Compile(r.Lab.Policies, r.Lab.Sets).Policy(t.Policy)
+			draft = policy.Compile(draftPolicies(&r.Lab, t)).Policy(t.Policy)
 			if draft == nil {
 				return out, phrase.Errorf("the draft has no policy named %s", t.Policy)
 			}
@@ -118,6 +121,26 @@ func TryPolicy(w *network.World, t Trial) (Bench, error) {
 		}
 	}
 	return out, nil
+}
+
+// bookFor is the policies among which a trial's policy is run: those of the router whose
+// own it is, or of the one whose routes it is tried on; those of the lab where that router
+// hides the policy.
+func bookFor(w *network.World, t Trial) *policy.Book {
+	name, _, _ := strings.Cut(cmp.Or(t.Owner, t.Device), "/")
+	if d := w.Find(name); d != nil && (t.Owner != "" || d.Config().Policies.Policy(t.Policy) == nil) {
+		return d.Book()
+	}
+	return w.Book()
+}
+
+// draftPolicies are the same of a draft.
+func draftPolicies(l *config.Lab, t Trial) config.Policies {
+	name, _, _ := strings.Cut(cmp.Or(t.Owner, t.Device), "/")
+	if d := l.Device(name); d != nil && (t.Owner != "" || d.Policies.Policy(t.Policy) == nil) {
+		return d.Policies.Over(&l.Policies)
+	}
+	return l.Policies
 }
 
 // changesOf writes what became of a route: "local preference 100 to 200".

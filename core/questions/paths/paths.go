@@ -103,6 +103,7 @@ type PolicyHeld struct {
 // PolicyTrace is how a policy came to its verdict on one route.
 type PolicyTrace struct {
 	Policy   string       `json:"policy"`
+	Own      bool         `json:"own,omitempty" doc:"the policy is the router's own"`
 	Accepted bool         `json:"accepted"`
 	AtEnd    bool         `json:"atEnd" doc:"no statement decided: its end did"`
 	Steps    []PolicyStep `json:"steps"`
@@ -116,7 +117,7 @@ func traceWords(t policy.Trace) *PolicyTrace {
 	if t.Policy == "" {
 		return nil
 	}
-	out := &PolicyTrace{Policy: t.Policy, Accepted: t.Accept, AtEnd: t.End, Steps: []PolicyStep{}}
+	out := &PolicyTrace{Policy: t.Policy, Own: t.Own, Accepted: t.Accept, AtEnd: t.End, Steps: []PolicyStep{}}
 	var did []string
 	last := ""
 	for _, s := range t.Steps {

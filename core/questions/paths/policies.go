@@ -9,9 +9,10 @@ import (
 	"hellebore/core/simulation/network"
 )
 
-// PolicyUse is a policy of the lab and who uses it.
+// PolicyUse is a policy and who uses it.
 type PolicyUse struct {
 	Name       string   `json:"name"`
+	Device     string   `json:"device,omitempty" doc:"the router whose own it is: it hides the lab's of the same name there"`
 	Statements []string `json:"statements"`
 	Uses       []Use    `json:"uses"`
 }
@@ -24,13 +25,13 @@ type Use struct {
 	Words  string `json:"words" doc:"a few words"`
 }
 
-// PoliciesOf are the policies of a lab, in the order of its text.
+// PoliciesOf are the policies of a lab in the order of its text, then each router's own.
 func PoliciesOf(w *network.World) []PolicyUse {
 	out := []PolicyUse{}
 	uses := map[string][]Use{}
 	use := func(policy string, u Use) {
-		if policy != "" {
-			uses[policy] = append(uses[policy], u)
+		if p, ok := facts.PolicyOn(w, u.Device, policy); ok {
+			uses[p.Place()] = append(uses[p.Place()], u)
 		}
 	}
 	for _, inst := range facts.AllInstances(w) {
@@ -50,26 +51,34 @@ func PoliciesOf(w *network.World) []PolicyUse {
 			use(a.Policy, Use{name, "", "aggregate", phrase.Say("%s aggregates into %v", name, a.Prefix)})
 		}
 		for _, i := range inst.Config().OSPF.Injects {
-			if i.Policy {
-				use(i.Through, Use{name, "", "inject", phrase.Say("%s injects %s into OSPF", name, i.Source)})
-			}
+			use(i.Through, Use{name, "", "inject", phrase.Say("%s injects %s into OSPF", name, i.Source)})
 		}
 		for _, t := range inst.Config().Takes {
 			from := cmp.Or(t.From, config.MainInstance)
 			use(t.Through, Use{name, from, "take", phrase.Say("%s, what it takes from %s", name, from)})
 		}
 	}
-	for _, p := range w.Policies().List {
+	all := facts.Policies(w)
+	for _, p := range all {
 		for _, s := range p.Statements {
 			for _, c := range s.Where {
-				if c.What == "policy" {
-					use(c.Set, Use{"", "", "policy", phrase.Say("policy %s asks it", p.Name)})
+				if c.What != "policy" {
+					continue
+				}
+				u := Use{p.Device, "", "policy", phrase.Say("%s asks it", p.Words())}
+				use(c.Set, u)
+				for _, own := range all { // a policy of the lab asks what each router has of the name
+					if p.Device == "" && own.Device != "" && own.Name == c.Set {
+						if there, _ := facts.PolicyOn(w, own.Device, p.Name); there.Policy == p.Policy {
+							uses[own.Place()] = append(uses[own.Place()], u)
+						}
+					}
 				}
 			}
 		}
 	}
-	for _, p := range w.Policies().List {
-		x := PolicyUse{Name: p.Name, Statements: []string{}, Uses: uses[p.Name]}
+	for _, p := range all {
+		x := PolicyUse{Name: p.Name, Device: p.Device, Statements: []string{}, Uses: uses[p.Place()]}
 		if x.Uses == nil {
 			x.Uses = []Use{}
 		}

@@ -40,7 +40,7 @@ func SentTo(w *network.World, inst *device.Instance, id uint32, v bgp.PeerView) 
 // when it is asked about a peer; nil if there is no such route or policy.
 func PolicyTowards(w *network.World, inst *device.Instance, v bgp.PeerView, to netip.Prefix, name string) *PolicyTrace {
 	id, known := w.Shared().Prefixes.Find(ip.PrefixFrom(to))
-	pol := w.Book().Policy(name)
+	pol := inst.Device().Book().Policy(name)
 	if !known || pol == nil {
 		return nil
 	}

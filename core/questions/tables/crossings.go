@@ -8,6 +8,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
@@ -115,7 +116,7 @@ func crossings(w *network.World, to *device.Instance, matched map[string]map[str
 				continue
 			}
 			offered++
-			seen(trace, matched, asked)
+			seen(to, trace, matched, asked)
 			if verdict == device.Accepted || verdict == device.Surpassed {
 				crossed++
 				if claims[id] == nil {
@@ -163,13 +164,14 @@ func crossings(w *network.World, to *device.Instance, matched map[string]map[str
 	return out
 }
 
-// seen counts which statements of a policy matched.
-func seen(t policy.Trace, matched map[string]map[string]bool, asked map[string]int) {
-	asked[t.Policy]++
-	if matched[t.Policy] == nil {
-		matched[t.Policy] = map[string]bool{}
+// seen counts which statements of a policy matched, by the policy's place.
+func seen(inst *device.Instance, t policy.Trace, matched map[string]map[string]bool, asked map[string]int) {
+	at := labtext.PolicyPlace(inst.Ref(), t.Own, t.Policy, "")
+	asked[at]++
+	if matched[at] == nil {
+		matched[at] = map[string]bool{}
 	}
 	for _, x := range t.Steps {
-		matched[t.Policy][x.Statement] = matched[t.Policy][x.Statement] || x.Matched
+		matched[at][x.Statement] = matched[at][x.Statement] || x.Matched
 	}
 }

@@ -262,7 +262,7 @@ func trial(inst *device.Instance, ids []uint32, matched map[string]map[string]bo
 		}
 		var t policy.Trace
 		p.Run(&r, &t)
-		seen(t, matched, asked)
+		seen(inst, t, matched, asked)
 	}
 	const enough = 2000 // routes of one session are a fair sample
 	s.Peers(func(v bgp.PeerView) {
@@ -283,13 +283,14 @@ func trial(inst *device.Instance, ids []uint32, matched map[string]map[string]bo
 // idle warns of statements of policies in use that match none of the routes they
 // are asked about.
 func idle(w *network.World, matched map[string]map[string]bool, asked map[string]int) (out []StateWarning) {
-	for _, p := range w.Policies().List {
-		if asked[p.Name] == 0 {
+	for _, p := range facts.Policies(w) {
+		at := p.Place()
+		if asked[at] == 0 {
 			continue
 		}
 		var none []string
 		for _, s := range p.Statements {
-			if !matched[p.Name][s.Name] && s.Verdict != config.Reject {
+			if !matched[at][s.Name] && s.Verdict != config.Reject {
 				none = append(none, s.Name)
 			}
 		}
@@ -297,14 +298,13 @@ func idle(w *network.World, matched map[string]map[string]bool, asked map[string
 		case len(none) == 0:
 		case len(none) == len(p.Statements):
 			out = append(out, StateWarning{Code: "policy-idle", Weight: "warning",
-				Text: phrase.Say("policy %s matches none of the %d routes that it is asked about", p.Name,
-					asked[p.Name]),
-				Hint: phrase.Text("try it on the Policies page"), Prefixes: []string{}, Place: "policy " + p.Name})
+				Text: phrase.Say("%s matches none of the %d routes that it is asked about", p.Words(), asked[at]),
+				Hint: phrase.Text("try it on the Policies page"), Prefixes: []string{}, Place: at})
 		default:
 			out = append(out, StateWarning{Code: "statements-idle", Weight: "notice",
-				Text: phrase.Say("policy %s: %s matches no route", p.Name, strings.Join(none, ", ")),
+				Text: phrase.Say("%s: %s matches no route", p.Words(), strings.Join(none, ", ")),
 				Hint: phrase.Text("try it on the Policies page"), Prefixes: []string{},
-				Place: "policy " + p.Name + " statement " + none[0]})
+				Place: at + " statement " + none[0]})
 		}
 	}
 	return out

@@ -346,7 +346,7 @@ func (a *Answer) paths(r paths.RouterPaths, p netip.Prefix) {
 		}
 		a.code(x.Code)
 		a.fact(facts.Fact{Text: "BGP: " + words + ": " + x.Why + values, View: "paths", Who: r.Device, To: p.String()})
-		a.policy(x.Import, nil)
+		a.policy(r.Device, x.Import, nil)
 		if peer, err := netip.ParseAddr(x.Peer); err == nil && x.Remedy != "" {
 			a.fact(facts.Fact{Text: phrase.Say("fix: %s", x.Remedy), View: "text", Place: labtext.PeerPlace(r.Device, peer), Fixes: x.Fixes})
 		}
@@ -356,25 +356,25 @@ func (a *Answer) paths(r paths.RouterPaths, p netip.Prefix) {
 	}
 }
 
-// policy is what a policy did, with the line of the statement that decided. asked,
+// policy is what a policy did on a device, with the line of the statement that decided. asked,
 // if not nil, is what a policy that a condition names did.
-func (a *Answer) policy(t *paths.PolicyTrace, asked func(name string) *paths.PolicyTrace) {
+func (a *Answer) policy(device string, t *paths.PolicyTrace, asked func(name string) *paths.PolicyTrace) {
 	if t == nil {
 		return
 	}
-	place := "policy " + t.Policy
+	place := labtext.PolicyPlace(device, t.Own, t.Policy, "")
 	for _, s := range t.Steps {
 		if s.Matched {
-			place = "policy " + t.Policy + " statement " + s.Statement
+			place = labtext.PolicyPlace(device, t.Own, t.Policy, s.Statement)
 		}
 	}
 	a.fact(facts.Fact{Text: t.Says, View: "policies", Place: place})
 	for _, s := range t.Steps {
 		for _, c := range s.Conditions {
 			if !c.Holds {
-				a.fact(facts.Fact{Text: phrase.Say("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, phrase.OrNone(c.Value)), View: "policies", Place: "policy " + t.Policy + " statement " + s.Statement})
+				a.fact(facts.Fact{Text: phrase.Say("statement %s does not apply: it asks for %s, and the route has %s", s.Statement, c.Condition, phrase.OrNone(c.Value)), View: "policies", Place: labtext.PolicyPlace(device, t.Own, t.Policy, s.Statement)})
 				if c.Policy != "" && asked != nil {
-					a.policy(asked(c.Policy), nil)
+					a.policy(device, asked(c.Policy), nil)
 				}
 			}
 		}
@@ -430,7 +430,7 @@ func (a *Answer) sent(w *network.World, q Question) error {
 		a.code(s.Code)
 		a.fact(facts.Fact{Text: phrase.Say("what %s sends %s for %v", q.Device, s.To, q.Prefix), View: "paths",
 			Who: q.Device + "/" + s.Peer, To: q.Prefix.String()})
-		a.policy(s.Export, func(name string) *paths.PolicyTrace {
+		a.policy(q.Device, s.Export, func(name string) *paths.PolicyTrace {
 			return paths.PolicyTowards(w, inst, *peer, q.Prefix,
 				name)
 		})

@@ -22,7 +22,7 @@ func (inst *Instance) syncBGP() {
 		inst.bgp.Gone(inst, note.DeviceDisabled)
 		return
 	}
-	inst.bgp.Configure(inst, inst.config().BGP, inst.device.env.Book(), inst.routerID())
+	inst.bgp.Configure(inst, inst.config().BGP, inst.device.book, inst.routerID())
 	inst.bgp.LinksChanged(inst)
 }
 

@@ -183,7 +183,7 @@ func (inst *Instance) passOn(c *candidate, id uint32, to *Instance, trace *polic
 	if t == nil || to == inst {
 		return candidate{}, false
 	}
-	through := inst.device.env.Book().Policy(t.Through)
+	through := inst.device.book.Policy(t.Through)
 	if through == nil {
 		return candidate{}, false
 	}

@@ -29,8 +29,6 @@ type Env interface {
 	Pool() *ospf.Pool
 	Shared() *route.Shared
 	Attrs() *attr.Pool
-	// Book is the policies of the lab.
-	Book() *policy.Book
 	// Transmit puts a frame on what the port is joined to. The frame is
 	// immutable from then on.
 	Transmit(device, port uint32, frame []byte, class event.Class)
@@ -78,6 +76,7 @@ type Device struct {
 	arp       []neighbour
 	seq       uint64
 	env       Env
+	book      *policy.Book // the policies that it has: the lab's, its own before them
 	// Prefixes whose routes may cross between instances otherwise now, and whether that
 	// goes on in an event of its own.
 	crossing     []uint32
@@ -112,6 +111,9 @@ func (d *Device) Kind() config.Kind { return d.config.Kind }
 
 // Config is the device's configuration in force.
 func (d *Device) Config() *config.Device { return &d.config }
+
+// Book is the policies that the device has: those of the lab, its own before them.
+func (d *Device) Book() *policy.Book { return d.book }
 
 // Gone says whether the device was taken out of the lab.
 func (d *Device) Gone() bool { return d.gone }
@@ -187,10 +189,10 @@ func (d *Device) PortEnabled(i uint32) bool {
 func (p *Port) Address() ip.Addr { return p.addr }
 
 // Configure takes the difference between the configuration in force and this
-// one; what did not change is not disturbed.
-func (d *Device) Configure(c config.Device) {
+// one; what did not change is not disturbed. book is the policies that it has.
+func (d *Device) Configure(c config.Device, book *policy.Book) {
 	old := d.config
-	d.config, d.gone = c, false
+	d.config, d.gone, d.book = c, false, book
 	d.configureInstances()
 	for now, was := range config.RenamedPorts(old.Ports, c.Ports) {
 		if i, ok := d.Port(was); ok {

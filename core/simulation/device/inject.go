@@ -95,7 +95,7 @@ func (inst *Instance) injects(i *config.Inject, source route.Source, id uint32, 
 		e.Tag = inst.table.Route(source, id).Tag // what the take said goes with the route
 	}
 	e.Forward = inst.forwardingAddress(id)
-	if through := inst.device.env.Book().Policy(i.Through); i.Policy && through != nil {
+	if through := inst.device.book.Policy(i.Through); i.Policy && through != nil {
 		r := inst.policyRoute(source, id, p)
 		r.Metric, r.Type1 = e.Metric, e.Type1
 		tag := r.Tag

@@ -270,6 +270,13 @@ var bgpEffects = func() []bgpEffect {
 	change("tag", labtext.TagSetOf, of("  tag 7\n", "  tag 8\n"), "")
 	change("neighbour-set", labtext.Top, of("neighbour-set theirs\n", "neighbour-set spare\n  neighbour 192.0.2.9\nneighbour-set theirs\n"), "")
 	change("neighbour", labtext.NbrSetOf, of("  neighbour 192.0.2.2\n", "  neighbour 192.0.2.9\n"), "", everywhere...)
+	// A router's own hide the lab's: what changes is what the router does with the name.
+	change("policy", labtext.RouterOf, after("router core\n", "  policy to-east\n    otherwise reject\n"), "", "east")
+	change("prefix-set", labtext.RouterOf, after("router core\n", "  prefix-set hops\n    10.9.0.0/24 length 32\n"), "", "east")
+	change("community-set", labtext.RouterOf, after("router core\n", "  community-set marked\n    community 64500:7\n"), "", "east")
+	change("tag-set", labtext.RouterOf, after("router west\n", "  tag-set marks\n    tag 8\n"), "")
+	change("as-path-set", labtext.RouterOf, after("router west\n", "  as-path-set direct\n    path 64497\n"), "", everywhere...)
+	change("neighbour-set", labtext.RouterOf, after("router west\n", "  neighbour-set theirs\n    neighbour 192.0.2.9\n"), "", everywhere...)
 	return out
 }()
 

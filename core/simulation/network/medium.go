@@ -232,9 +232,8 @@ func (w *World) carriers(m *Medium) {
 // one: devices and links that did not change are not touched.
 func (w *World) Configure(lab *config.Lab) {
 	w.seed, w.exact, w.flows = lab.Seed, lab.Exact, lab.Flows
-	if !reflect.DeepEqual(w.written, lab.Policies) || !reflect.DeepEqual(w.sets, lab.Sets) {
-		w.written, w.sets = lab.Policies, lab.Sets
-		w.book = policy.Compile(lab.Policies, lab.Sets)
+	if !reflect.DeepEqual(w.book.Source(), &lab.Policies) {
+		w.book = policy.Compile(lab.Policies)
 	}
 	names := make(map[string]uint32, len(lab.Devices))
 	renamed := w.renamed(lab)
@@ -264,7 +263,7 @@ func (w *World) Configure(lab *config.Lab) {
 			w.devices = append(w.devices, device.New(w, id))
 			names[c.Name] = id
 		}
-		w.devices[id].Configure(*c)
+		w.devices[id].Configure(*c, w.bookOf(w.devices[id], c, &lab.Policies))
 	}
 	w.byName = names
 	w.join(lab)
@@ -274,6 +273,19 @@ func (w *World) Configure(lab *config.Lab) {
 		}
 	}
 	w.calm.Disturb(w.now)
+}
+
+// bookOf is the policies of a device. One whose policies stay what they were keeps its
+// book, so that nothing is decided anew.
+func (w *World) bookOf(d *device.Device, c *config.Device, lab *config.Policies) *policy.Book {
+	if c.Policies.Empty() {
+		return w.book
+	}
+	all := c.Policies.Over(lab)
+	if old := d.Book(); old != nil && reflect.DeepEqual(old.Source(), &all) {
+		return old
+	}
+	return policy.Compile(all)
 }
 
 // renamed maps the old names of devices that only changed their name to the new

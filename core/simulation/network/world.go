@@ -35,8 +35,6 @@ type World struct {
 	shared  *route.Shared
 	attrs   *attr.Pool
 	book    *policy.Book
-	written config.Policies    // what book was made of
-	sets    []config.PrefixSet // with these
 	notes   store.Paged[note.Note]
 	noted   uint64 // notes made, kept or not
 	room    int    // bounded notes that the action may still make
@@ -58,7 +56,7 @@ const MaxNotes = 1 << 20
 // New is an empty world at time 0.
 func New() *World {
 	return &World{room: MaxNotes, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{},
-		book: policy.Compile(config.Policies{}, nil), byName: map[string]uint32{}}
+		book: policy.Compile(config.Policies{}), byName: map[string]uint32{}}
 }
 
 // Clone is an independent copy. A world that was not changed since it was cloned
@@ -112,12 +110,12 @@ func (w *World) ExactHellos() bool { return w.exact }
 func (w *World) Pool() *ospf.Pool      { return w.pool }
 func (w *World) Shared() *route.Shared { return w.shared }
 
-// Attrs holds the world's sets of path attributes, Book its policies.
+// Attrs holds the world's sets of path attributes, Book the policies of the lab.
 func (w *World) Attrs() *attr.Pool  { return w.attrs }
 func (w *World) Book() *policy.Book { return w.book }
 
 // Policies are the policies as they are configured; for reading.
-func (w *World) Policies() *config.Policies { return &w.written }
+func (w *World) Policies() *config.Policies { return w.book.Source() }
 
 // Push queues an event.
 func (w *World) Push(e event.Event) { w.queue.Push(e) }

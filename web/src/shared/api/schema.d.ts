@@ -2787,12 +2787,16 @@ export interface components {
       accepted: boolean;
       /** @description no statement decided: its end did */
       atEnd: boolean;
+      /** @description the policy is the router's own */
+      own?: boolean;
       policy: string;
       /** @description a sentence */
       says: string;
       steps: components['schemas']['PolicyStep'][];
     };
     PolicyUse: {
+      /** @description the router whose own it is: it hides the lab's of the same name there */
+      device?: string;
       name: string;
       statements: string[];
       uses: components['schemas']['Use'][];
@@ -3678,6 +3682,8 @@ export interface components {
       direction?: 'in' | 'out' | 'take';
       /** @description a lab text: its policy is tried beside the one in force */
       draft?: string;
+      /** @description the router whose own policy is meant; absent: the lab's */
+      owner?: string;
       /** @description of the session; of a take, the instance that routes come from */
       peer?: string;
       /** @description its name */
