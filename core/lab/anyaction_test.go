@@ -38,7 +38,7 @@ flow f left -> right
 // there are not, and numbers at the end of what they can be.
 func anyAction(r *rand.Rand, l *Lab) string {
 	pick := func(of ...string) string { return of[r.IntN(len(of))] }
-	devices := []string{"nobody", "0", "all", "é", "lo", "", ".", "a.b", "missing", strings.Repeat("x", 300)}
+	devices := []string{"nobody", "0", "all", "é", "r1/missing", "/", "lo", "", ".", "a.b", "missing", strings.Repeat("x", 300)}
 	ports := []string{"", "e0", "e1", "lo", "s", "host", "missing", "."}
 	peers := []string{"all", "10.0.0.2", "0.0.0.0", "255.255.255.255", "::1", "peer", "10.0.0.2/32"}
 	for _, d := range l.History().Lab().Devices {
@@ -46,8 +46,13 @@ func anyAction(r *rand.Rand, l *Lab) string {
 		for _, p := range d.Ports {
 			ports = append(ports, p.Name)
 		}
-		for _, p := range d.BGP.Peers {
-			peers = append(peers, p.Address.String())
+		for _, name := range d.InstanceNames() {
+			for _, p := range d.Instance(name).BGP.Peers {
+				peers = append(peers, p.Address.String())
+			}
+			if name != "" {
+				devices = append(devices, config.InstanceRef(d.Name, name), config.InstanceRef(d.Name, name))
+			}
 		}
 	}
 	segments := []string{"", "empty", "s", "yard", "missing"}
@@ -97,7 +102,9 @@ func everyView(l *Lab, m history.Moment) {
 	w := l.World(m)
 	names := []string{"missing"}
 	for _, d := range w.Devices() {
-		names = append(names, d.Name())
+		for _, inst := range d.Instances() {
+			names = append(names, inst.Ref())
+		}
 	}
 	for i, d := range names {
 		other := names[(i+1)%len(names)]

@@ -63,6 +63,18 @@ func (c policyChange) touches(device string) bool {
 	return len(c.oldUses[device])+len(c.nowUses[device]) > 0
 }
 
+// used says whether a changed block is of a policy or a set that some device leads to.
+func (c policyChange) used(key string) bool {
+	for _, uses := range []map[string]map[string]bool{c.oldUses, c.nowUses} {
+		for _, keys := range uses {
+			if keys[key] {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // copies are the lines that devices have more in their blocks at a stage: named are all
 // parts of the order, done those up to this stage.
 func (c policyChange) copies(named, done map[string]bool) map[string][]string {

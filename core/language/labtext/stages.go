@@ -13,21 +13,31 @@ import (
 const Shared = "shared"
 
 // Touched are the devices whose blocks a change of the text changes or whose policies and
-// sets it changes, and Shared if it changes what they share, in the order of the new text,
-// Shared first.
+// sets it changes, in the order of the new text, and before them Shared if it changes
+// something else that they share.
 func Touched(before, after string) []string {
+	change := policyChangeOf(before, after)
+	devices, shared := touched(before, after, change)
+	for _, key := range shared {
+		if !change.used(key) {
+			return append([]string{Shared}, devices...)
+		}
+	}
+	return devices
+}
+
+// touched are the devices that a change touches, and the keys of blocks of no device.
+func touched(before, after string, change policyChange) (devices, shared []string) {
 	old := byKey(Outline(before))
 	now := Outline(after)
-	change := policyChangeOf(before, after)
-	out := []string{}
-	shared := false
+	devices = []string{}
 	seen := map[string]bool{}
 	look := func(b *Block) {
 		switch {
 		case b.device():
-			out = append(out, b.Name)
+			devices = append(devices, b.Name)
 		case b.Kind != "lab" && b.Kind != "flow" && b.Kind != "check" && b.Kind != "brief":
-			shared = true
+			shared = append(shared, b.key())
 		}
 	}
 	for i := range now {
@@ -41,10 +51,7 @@ func Touched(before, after string) []string {
 			look(&o)
 		}
 	}
-	if shared {
-		out = append([]string{Shared}, out...)
-	}
-	return out
+	return devices, shared
 }
 
 func byKey(list []Block) map[string]*Block {
@@ -60,11 +67,15 @@ func byKey(list []Block) map[string]*Block {
 // last one, whose text is the new one. A stage that does not work by itself is an
 // error.
 func Stages(before, after string, groups [][]string) ([]string, error) {
-	touched := Touched(before, after)
+	change := policyChangeOf(before, after)
+	touches, shared := touched(before, after, change)
+	if len(shared) > 0 {
+		touches = append(touches, Shared)
+	}
 	named := map[string]bool{}
 	for _, g := range groups {
 		for _, name := range g {
-			if !slices.Contains(touched, name) {
+			if !slices.Contains(touches, name) {
 				return nil, phrase.Errorf("the change does not touch %s: take it out of the order", name)
 			}
 			if named[name] {
@@ -75,7 +86,6 @@ func Stages(before, after string, groups [][]string) ([]string, error) {
 	}
 	var out []string
 	done := map[string]bool{}
-	change := policyChangeOf(before, after)
 	for i, g := range groups {
 		if i == len(groups)-1 {
 			break

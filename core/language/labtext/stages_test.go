@@ -94,6 +94,9 @@ func TestAPolicyChangesRouterByRouter(t *testing.T) {
 				require.Contains(t, touched, d.Name, "seed %d", seed)
 			}
 		}
+		if !slices.Contains(touched, Shared) && r.IntN(2) == 0 && len(policyChangeOf(before, after).now) > 0 {
+			touched = append(touched, Shared) // not offered, but understood
+		}
 		r.Shuffle(len(touched), func(i, k int) { touched[i], touched[k] = touched[k], touched[i] })
 		if len(touched) > 2 {
 			touched = touched[:2+r.IntN(len(touched)-1)]
