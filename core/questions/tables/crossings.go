@@ -23,6 +23,7 @@ type Take struct {
 	From    string      `json:"from" doc:"the instance that the routes come from, main or by name"`
 	To      string      `json:"to" doc:"the instance that takes them"`
 	Policy  string      `json:"policy" doc:"or the prefix set"`
+	Own     bool        `json:"own,omitempty" doc:"the policy is the router's own"`
 	Routes  []TakeRoute `json:"routes" doc:"those that the other instance uses"`
 	Crosses int         `json:"crosses" doc:"how many of them cross"`
 }
@@ -48,6 +49,9 @@ func TakesOf(w *network.World) []Take {
 			}
 			x := Take{Device: to.Device().Name(), From: cmp.Or(from.Name(), config.MainInstance), To: cmp.Or(to.Name(), config.MainInstance),
 				Policy: t.Through, Routes: []TakeRoute{}}
+			if p, ok := facts.PolicyOn(w, x.Device, t.Through); ok {
+				x.Own = p.Own
+			}
 			for _, id := range from.Prefixes() {
 				if s, used := from.Table().Best(id); used {
 					r := takeRoute(w, to, from, id, s)

@@ -3590,6 +3590,8 @@ export interface components {
       device: string;
       /** @description the instance that the routes come from, main or by name */
       from: string;
+      /** @description the policy is the router's own */
+      own?: boolean;
       /** @description or the prefix set */
       policy: string;
       /** @description those that the other instance uses */

@@ -86,7 +86,8 @@ export function Steps({ trace }: { trace: PolicyTrace }) {
   return (
     <Box>
       <Box mb={1}>
-        <b>{trace.policy}</b> {trace.accepted ? 'accepts' : 'rejects'} it
+        <b>{trace.policy}</b>
+        {trace.own ? ", the router's own," : ''} {trace.accepted ? 'accepts' : 'rejects'} it
         {trace.atEnd && ', at its end'}
       </Box>
       {trace.steps.map((s) => (

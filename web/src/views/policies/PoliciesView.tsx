@@ -33,7 +33,8 @@ export function PoliciesView({ lab }: { lab: LabState }) {
   const [open, setOpen] = useState('');
 
   const list = policies.data ?? [];
-  const policy = list.find((p) => p.name === chosen) ?? list[0];
+  const policy = list.find((p) => nameOf(p) === chosen) ?? list[0];
+  const owners = list.flatMap((p) => (p.name === policy?.name && p.device ? [p.device] : []));
   const used = policy?.uses.filter((u) => ['in', 'out', 'take'].includes(u.role)) ?? [];
   const uses = [
     ...used,
@@ -43,7 +44,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
       .sort((x, y) => x.words.localeCompare(y.words, 'en', { numeric: true })),
   ];
   const at = source === typed ? undefined : (uses.find((u) => keyOf(u) === source) ?? used[0]);
-  const block = policy && findPolicy(lab.text, policy.name);
+  const block = policy && findPolicy(lab.text, policy.name, policy.device);
   const late = useDeferredValue(draft);
   const changed = block !== undefined && late !== undefined && late !== block.text;
   const bench = useQuery(
@@ -52,6 +53,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
       focus.when,
       {
         policy: policy?.name ?? '',
+        ...(policy?.device ? { owner: policy.device } : {}),
         ...(changed ? { draft: replacePolicy(lab.text, block, late) } : {}),
         ...(at?.peer
           ? {
@@ -85,7 +87,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
   };
   const intoDraft = () => {
     if (!block || draft === undefined) return;
-    const there = findPolicy(drafting.draft.text, policy.name);
+    const there = findPolicy(drafting.draft.text, policy.name, policy.device);
     if (there) drafting.write(replacePolicy(drafting.draft.text, there, draft));
     void show('text');
   };
@@ -103,9 +105,9 @@ export function PoliciesView({ lab }: { lab: LabState }) {
       >
         <Pick
           label="Policy"
-          value={policy.name}
+          value={nameOf(policy)}
           onChange={choose}
-          options={list.map((p) => [p.name, p.name] as const)}
+          options={list.map((p) => [nameOf(p), nameOf(p)] as const)}
         />
         {warned.map((w) => (
           <Box key={w.text} bg="ochreSoft" px={2} py={1} borderRadius="md" fontSize="12px">
@@ -113,6 +115,17 @@ export function PoliciesView({ lab }: { lab: LabState }) {
             <Fixes fixes={w.fixes} />
           </Box>
         ))}
+        {policy.device ? (
+          <Box fontSize="12px">
+            {policy.device} has it of its own: it hides the lab&apos;s {policy.name} there.
+          </Box>
+        ) : (
+          owners.length > 0 && (
+            <Box fontSize="12px">
+              {owners.join(', ')} {owners.length === 1 ? 'has its' : 'have their'} own {policy.name} instead.
+            </Box>
+          )
+        )}
         <Box fontSize="12px" color="quiet">
           {policy.uses.length === 0 ? 'Nobody uses it.' : policy.uses.map((u) => u.words).join('; ')}
         </Box>
@@ -254,6 +267,9 @@ export function PoliciesView({ lab }: { lab: LabState }) {
     </Flex>
   );
 }
+
+/** A policy among all: a router's own by the router as well. */
+const nameOf = (p: { name: string; device?: string }) => (p.device ? `${p.name} of ${p.device}` : p.name);
 
 const keyOf = (u: { device: string; peer?: string; role: string }) => `${u.device}/${u.peer ?? ''} ${u.role}`;
 

@@ -21,6 +21,24 @@ describe('a policy in the text', () => {
     expect(findPolicy(text, 'two')?.text).toBe('policy two\n  otherwise accept');
     expect(findPolicy(text, 'on')).toBeUndefined();
   });
+  test('a router has its own, or a template that it takes', () => {
+    const own = `template station
+  policy two
+    otherwise reject
+router mill
+  policy one
+    statement b
+      reject
+
+  bgp as 64500
+router millpond
+  port e1
+${text}`;
+    expect(findPolicy(own, 'one', 'mill')?.text).toBe('  policy one\n    statement b\n      reject');
+    expect(findPolicy(own, 'two', 'mill')?.text).toBe('  policy two\n    otherwise reject');
+    expect(findPolicy(own, 'one', 'millpond')).toBeUndefined();
+    expect(findPolicy(own, 'one')?.text).toBe('policy one\n  statement a\n    accept');
+  });
   test('replacing it leaves the rest as it is', () => {
     const b = findPolicy(text, 'two');
     if (!b) throw new Error('not found');

@@ -119,6 +119,24 @@ describe('the policy bench', () => {
     expect(write).toHaveBeenCalledWith('lab "T"\npolicy out\nrouter mill');
     expect(screen.getByTestId('address').textContent).toBe('/lab/x1/text');
   });
+  test("a router's own policy beside the lab's", async () => {
+    const own = {
+      name: 'out',
+      device: 'mill',
+      statements: ['own'],
+      uses: [{ device: 'mill', peer: '192.0.2.2', role: 'out', words: 'mill, what 192.0.2.2 is sent' }],
+    };
+    const lab2 = { ...lab, text: `${text}\nrouter mill\n  policy out\n    otherwise reject` };
+    const both = [{ name: 'out', statements: ['own'], uses: [] }, own];
+    const asked = show(<PoliciesView lab={lab2} />, { ...answers, 'GET /api/labs/x1/policies': both }, at);
+    expect(await screen.findByText('mill has its own out instead.')).toBeTruthy();
+    await userEvent.selectOptions(screen.getByLabelText('Policy'), 'out of mill');
+    expect(screen.getByText("mill has it of its own: it hides the lab's out there.")).toBeTruthy();
+    expect(screen.getByRole<HTMLTextAreaElement>('textbox', { name: 'The policy' }).value).toBe(
+      '  policy out\n    otherwise reject',
+    );
+    expect(asked.at(-1)).toContain('"owner":"mill"');
+  });
   test('a lab without policies says how to write one', async () => {
     show(<PoliciesView lab={lab} />, { ...answers, 'GET /api/labs/x1/policies': [] }, at);
     expect(await screen.findByText('This lab has no policies')).toBeTruthy();

@@ -8,7 +8,7 @@ import { useFocus, instanceOf } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { GridHead, Scroll } from '../../shared/parts/table';
-import { Takes } from './Takes';
+import { Takes, takeRows } from './Takes';
 import { RouteCell } from './RouteCell';
 import { Story } from './Story';
 import { matches } from './match';
@@ -92,7 +92,15 @@ export function RoutesView() {
             </Choice>
           )}
         </Flex>
-        <Plain size="xs" h="26px" onClick={() => save('routes.csv', 'text/csv', csv(toRows(rows, devices)))}>
+        <Plain
+          size="xs"
+          h="26px"
+          onClick={() =>
+            shownCrossing
+              ? save('crossings.csv', 'text/csv', csv(takeRows(takes.data ?? [])))
+              : save('routes.csv', 'text/csv', csv(toRows(rows, devices)))
+          }
+        >
           CSV
         </Plain>
       </Flex>

@@ -4,6 +4,14 @@ import { useFocus } from '../../shared/focus/focus';
 import { Mono, Quiet } from '../../shared/parts/parts';
 import { plural } from '../../shared/parts/words';
 
+/** What crosses, and what does not, as rows of a table. */
+export const takeRows = (takes: Take[]) => [
+  ['router', 'from', 'to', 'policy', 'prefix', 'source', 'verdict', 'tag', 'why'],
+  ...takes.flatMap((t) =>
+    t.routes.map((r) => [t.device, t.from, t.to, t.policy, r.prefix, r.source, r.verdict, r.tag, r.why]),
+  ),
+];
+
 /** What crosses between the routing instances of routers: from, to, by which policy, and which prefixes. */
 export function Takes({ takes }: { takes: Take[] }) {
   return (
@@ -35,7 +43,7 @@ function OneTake({ t }: { t: Take }) {
         <Quiet>to</Quiet>
         <Bay name={t.to} />
         <Quiet>through</Quiet>
-        <Mono>{t.policy}</Mono>
+        <Mono>{t.own ? `${t.policy} of ${t.device}` : t.policy}</Mono>
         <Box flex={1} />
         <Quiet>
           {t.crosses} of {plural(t.routes.length, 'route')} {t.crosses === 1 ? 'crosses' : 'cross'}
