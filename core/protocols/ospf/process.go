@@ -257,12 +257,15 @@ func (p *Process) Stop(h Host, why note.Code) {
 	h.Calm().Disturb(h.Now())
 }
 
+// Owns says whether the process has a port.
+func (p *Process) Owns(i uint32) bool { return int(i) < len(p.ports) && p.ports[i] != absent }
+
 // SetPort gives the process the configuration and state of a port. What that disturbs: a changed
 // cost re-originates the router LSA; changed intervals count from the next
 // hello; a changed area, address or role, or the port going down, ends its
 // adjacencies.
 func (p *Process) SetPort(h Host, i uint32, c PortConfig) {
-	if (int(i) >= len(p.ports) || p.ports[i] == absent) && c == (PortConfig{}) {
+	if !p.Owns(i) && c == (PortConfig{}) {
 		return
 	}
 	for int(i) >= len(p.ports) {

@@ -46,18 +46,18 @@ func (inst *Instance) OriginName(source route.Source, prefix uint32) string {
 	return cmp.Or(from.name, config.MainInstance)
 }
 
-// takes says whether any instance takes routes of another.
-func (d *Device) takes() bool {
-	if len(d.instances) == 1 {
-		return false
+// syncTakes looks whether any instance takes routes of another, or has.
+func (d *Device) syncTakes() {
+	d.crosses = false
+	for i := range d.instances {
+		d.crosses = d.crosses || len(d.instances[i].config().Takes) > 0 || d.instances[i].taken.Len() > 0
 	}
-	return slices.ContainsFunc(d.instances, func(inst Instance) bool { return len(inst.config().Takes) > 0 || inst.taken.Len() > 0 })
 }
 
 // crosses notes that a route of the instance may be another one, or its next hop resolved
 // otherwise: the table says so of statics, and the speaker puts BGP's routes again.
 func (inst *Instance) crosses(prefix uint32) {
-	if len(inst.device.instances) > 1 {
+	if inst.device.crosses {
 		inst.device.crossing = append(inst.device.crossing, prefix)
 	}
 }
@@ -65,7 +65,7 @@ func (inst *Instance) crosses(prefix uint32) {
 // crossAll works all crossings out anew, since the takes or what they go through may be
 // others.
 func (d *Device) crossAll() {
-	if !d.takes() {
+	if d.syncTakes(); !d.crosses {
 		d.crossing = nil
 		return
 	}
@@ -87,10 +87,6 @@ const crossings = 16
 // cross brings taken routes in line with what they are taken from.
 func (d *Device) cross() {
 	if len(d.crossing) == 0 {
-		return
-	}
-	if !d.takes() {
-		d.crossing = d.crossing[:0]
 		return
 	}
 	for range crossings {

@@ -81,6 +81,7 @@ type Device struct {
 	// goes on in an event of its own.
 	crossing     []uint32
 	crossesAgain bool
+	crosses      bool // an instance takes routes of another, or did
 }
 
 // New makes a device that has no configuration yet.
@@ -313,15 +314,20 @@ func (d *Device) SetCarrier(i uint32, carrier bool, why note.Code) {
 		return
 	}
 	p.Carrier, p.Why = carrier, why
+	var of []*Instance // the port and its sub-ports
 	for k := range d.ports {
 		if d.Carries(uint32(k)) == i {
+			inst := d.InstanceOf(uint32(k))
 			d.syncPort(uint32(k))
-			d.InstanceOf(uint32(k)).syncOSPFPort(uint32(k))
+			inst.syncOSPFPort(uint32(k))
+			if !slices.Contains(of, inst) {
+				of = append(of, inst)
+			}
 		}
 	}
-	for i := range d.instances {
-		d.instances[i].bgp.LinksChanged(&d.instances[i])
-		d.instances[i].settle()
+	for _, inst := range of {
+		inst.bgp.LinksChanged(inst)
+		inst.settle()
 	}
 }
 

@@ -28,7 +28,9 @@ func (inst *Instance) syncOSPF() {
 	inst.ospf.SetMaxECMP(inst, inst.config().OSPF.MaxECMP)
 	inst.ospf.SetRFC1583(inst, !inst.config().OSPF.Strict)
 	for i := range inst.device.ports {
-		inst.syncOSPFPort(uint32(i))
+		if inst.has(&inst.device.ports[i]) || inst.ospf.Owns(uint32(i)) {
+			inst.syncOSPFPort(uint32(i))
+		}
 	}
 }
 

@@ -79,7 +79,9 @@ function OneDesk({ name, narrow, past, goto }: Props & { name: string; narrow: b
   const map = useQuery(ask.map(id, focus.when));
   const ports = useQuery(ask.ports(id, focus.when));
   const device = map.data?.devices.find((d) => d.name === name);
-  const process = ports.data?.processes.find((p) => p.device === name);
+  const processes = (ports.data?.processes ?? []).filter(
+    (p) => p.device === name || (p.running && p.device.startsWith(`${name}/`)),
+  );
   return (
     <Flex
       as="section"
@@ -101,9 +103,13 @@ function OneDesk({ name, narrow, past, goto }: Props & { name: string; narrow: b
             device?.kind === 'host' && 'host',
             device?.enabled === false && 'disabled',
             device?.as !== undefined && `AS ${device.as}${device.reflector ? ', reflector' : ''}`,
-            process?.running
-              ? `OSPF in area ${process.areas.join(', ')}${process.roles.map((r) => `, ${r}`).join('')}: ${plural(process.full, 'neighbour')} Full, ${plural(process.lsas, 'LSA')}, ${plural(process.spfRuns, 'SPF run')}`
-              : process && `OSPF does not run: ${process.whyNot ?? ''}`,
+            ...processes.map(
+              (p) =>
+                (p.device === name ? '' : `in ${p.device.slice(name.length + 1)} `) +
+                (p.running
+                  ? `OSPF in area ${p.areas.join(', ')}${p.roles.map((r) => `, ${r}`).join('')}: ${plural(p.full, 'neighbour')} Full, ${plural(p.lsas, 'LSA')}, ${plural(p.spfRuns, 'SPF run')}`
+                  : `OSPF does not run: ${p.whyNot ?? ''}`),
+            ),
           ]
             .filter(Boolean)
             .join(' · ')}

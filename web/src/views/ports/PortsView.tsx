@@ -4,7 +4,7 @@ import { useState } from 'react';
 import { type Port, type Process } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
-import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { deviceOf, portName, refOf, useFocus } from '../../shared/focus/focus';
 import { PortDetail } from './PortDetail';
 import { useThings } from '../../shared/things/things';
 import { csv, save } from '../../shared/parts/csv';
@@ -23,7 +23,7 @@ export function PortsView() {
   const who = deviceOf(focus.who);
   const mine = data.data.ports.filter((p) => !who || p.device === who);
   const rows = mine.filter((p) => filter === 'all' || (filter === 'ospf' ? !!p.ospf : !p.up));
-  const devices = [...new Set(rows.map((p) => p.device))];
+  const owners = [...new Set(rows.map(refOf))]; // devices, and the routing instances of routers
   const pair = marked
     .map((m) => data.data.ports.find((p) => portName(p) === m))
     .filter((p) => p !== undefined);
@@ -79,7 +79,7 @@ export function PortsView() {
           )
         }
       >
-        {devices.map((d) => (
+        {owners.map((d) => (
           <tbody key={d}>
             <ProcessRow
               device={d}
@@ -87,7 +87,7 @@ export function PortsView() {
               focus={() => void set({ who: d })}
             />
             {rows
-              .filter((p) => p.device === d)
+              .filter((p) => refOf(p) === d)
               .map((p) => (
                 <PortRow
                   key={portName(p)}
@@ -176,14 +176,7 @@ function PortRow({ port: p, focused, focus, marked, mark }: RowProps) {
             onChange={(e) => mark(e.target.checked)}
           />
         </Td>
-        <Td fontWeight="600">
-          {p.port}
-          {p.instance && (
-            <Quiet display="block" fontSize="11px" fontWeight="400">
-              in {p.instance}
-            </Quiet>
-          )}
-        </Td>
+        <Td fontWeight="600">{p.port}</Td>
         <Td>{p.address ? <Mono>{p.address}</Mono> : <Quiet>none</Quiet>}</Td>
         <Td>
           {p.up ? (

@@ -79,6 +79,20 @@ describe('ports', () => {
     expect(table.getAllByText('next in 3.4 s')).toHaveLength(2);
     expect(table.getAllByText('larch (key 1 md5), set on area 0')).toHaveLength(2);
   });
+  test('those of a routing instance below its own process', async () => {
+    const inFerry = port('quay', { instance: 'ferry', address: '10.70.0.1/30' });
+    show(<PortsView />, {
+      'GET /api/labs/x1/ports': {
+        ports: [...ports, inFerry],
+        processes: [process('mill'), process('mill/ferry', { ports: 7 }), process('halt')],
+      },
+    });
+    const table = within(await screen.findByRole('region', { name: 'Ports' }));
+    const group = table.getByText('mill/ferry').closest('tbody');
+    expect(group?.textContent).toContain('area 0 on 7 ports');
+    expect(group?.textContent).toContain('10.70.0.1/30');
+    expect(group?.textContent).not.toContain('10.0.12.1/30');
+  });
   test('only those with OSPF, or that are down', async () => {
     show(<PortsView />, answers);
     await userEvent.click(await screen.findByRole('button', { name: 'Down' }));
