@@ -233,3 +233,38 @@ func TestTheWrongOrderShowsItsDamage(t *testing.T) {
 		sees("pause between them"), preview, within("preview", "3 steps"), within("preview", "stage 2 of 3"), within("preview", "meanwhile"),
 		button("Apply"), sees("Matches the running network"), key("l"), sees("(stage 3 of 3: "))
 }
+
+// TestAPolicyChangesRouterByRouter stages a change of a policy of the lab that the policies
+// of two routers ask: the first has the new one of its own until the lab has it.
+func TestAPolicyChangesRouterByRouter(t *testing.T) {
+	s := start(t)
+	text := demo.Text("two-carriers")
+	id := s.lab(t, text)
+	draft := strings.Replace(text, "  statement customers\n    where prefix in tramway-prefixes\n", "  statement customers\n    where prefix in tramway-prefixes\n    set med 7\n", 1)
+	require.NotEqual(t, text, draft)
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/text"), replaceText(draft),
+		choose("Preview"), sees("one router after the other"), chromedp.Click(chromedp.Search(`//label[contains(., "one router after the other")]`)),
+		sees("pause between them"), chromedp.Click(chromedp.Search(`//button[normalize-space(.)="Preview" and not(@aria-pressed)]`)),
+		within("preview", "2 steps"), within("preview", "stage 2 of 2"), button("Apply"), sees("Matches the running network"))
+	owners := func(moment string) []string {
+		var policies []struct{ Name, Device string }
+		s.call(t, "GET", "/api/labs/"+id+"/policies?at="+moment, nil, &policies)
+		var out []string
+		for _, p := range policies {
+			if p.Name == "ours-and-customers" {
+				out = append(out, p.Device)
+			}
+		}
+		return out
+	}
+	require.Equal(t, []string{""}, owners("before-2"))
+	require.Equal(t, []string{"", "viaduct"}, owners("before-3"))
+	require.Equal(t, []string{""}, owners("now"))
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/policies?when=before-3"), until(`[...document.querySelectorAll("option")].some(o => o.text === "ours-and-customers of viaduct")`),
+		script(`(() => {
+			const s = document.querySelector("select");
+			s.value = "ours-and-customers of viaduct";
+			s.dispatchEvent(new Event("change", { bubbles: true }));
+		})()`), until(`document.querySelector('[aria-label="The policy"]').value.includes("set med 7")`))
+}

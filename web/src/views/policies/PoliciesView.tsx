@@ -4,6 +4,7 @@ import { useDeferredValue, useState } from 'react';
 import { type LabState, type MapSession, type Tried } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { useFocus, refOf } from '../../shared/focus/focus';
+import { textAt } from '../../shared/focus/moment';
 import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Scroll } from '../../shared/parts/table';
 import { Steps } from '../paths/Trace';
@@ -44,7 +45,10 @@ export function PoliciesView({ lab }: { lab: LabState }) {
       .sort((x, y) => x.words.localeCompare(y.words, 'en', { numeric: true })),
   ];
   const at = source === typed ? undefined : (uses.find((u) => keyOf(u) === source) ?? used[0]);
-  const block = policy && findPolicy(lab.text, policy.name, policy.device);
+  const seq = textAt(lab, focus.when);
+  const past = useQuery(ask.revisionPair(id, seq === lab.textSeq ? 0 : seq, lab.textSeq));
+  const text = seq === lab.textSeq || seq === 0 ? lab.text : (past.data?.before ?? '');
+  const block = policy && findPolicy(text, policy.name, policy.device);
   const late = useDeferredValue(draft);
   const changed = block !== undefined && late !== undefined && late !== block.text;
   const bench = useQuery(
@@ -54,7 +58,7 @@ export function PoliciesView({ lab }: { lab: LabState }) {
       {
         policy: policy?.name ?? '',
         ...(policy?.device ? { owner: policy.device } : {}),
-        ...(changed ? { draft: replacePolicy(lab.text, block, late) } : {}),
+        ...(changed ? { draft: replacePolicy(text, block, late) } : {}),
         ...(at?.peer
           ? {
               device: at.device,
