@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"bytes"
+	"encoding/json"
 	"fmt"
 	"net/http"
 	"strings"
@@ -129,7 +131,21 @@ func TestTwoBrowsers(t *testing.T) {
 // carries it to its end, with the same moments and the same digests as a lab
 // that was left alone.
 func TestKilledServer(t *testing.T) {
-	text := demo.Text("valley-line")
+	partners := demo.Text("ferry-and-mail")
+	owned := strings.Replace(partners, "router junction\n", "router junction\n  policy to-ferry\n    otherwise reject\n", 1)
+	require.NotEqual(t, partners, owned)
+	for slug, actions := range map[string][]map[string]string{
+		"valley-line": {{"action": "cut viaduct.e1"}, {"action": "silence larches.e1 out"}, {"action": "mend viaduct.e1"}},
+		"ferry-and-mail": {{"action": "reset 10.70.0.2 on junction/ferry"}, {"action": "apply", "text": owned},
+			{"action": "restart bgp on junction/mail"}},
+	} {
+		t.Run(slug, func(t *testing.T) { killed(t, demo.Text(slug), actions) })
+	}
+}
+
+// killed does actions in two labs, kills the server in each action of the second one, and
+// compares.
+func killed(t *testing.T, text string, actions []map[string]string) {
 	type action struct {
 		Seq                 int
 		Action, Outcome     string
@@ -139,15 +155,10 @@ func TestKilledServer(t *testing.T) {
 		Now     float64
 		Actions []action
 	}
-	actions := []string{"cut viaduct.e1", "silence larches.e1 out", "mend viaduct.e1"}
-	act := func(s *server, id, a string) int {
-		return s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": a}, nil)
-	}
-
 	s := start(t)
 	calm, killed := s.lab(t, text), s.lab(t, text)
 	for _, a := range actions {
-		require.Equal(t, 200, act(s, calm, a))
+		require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+calm+"/actions", a, nil))
 	}
 	var want state
 	require.Equal(t, 200, s.call(t, "GET", "/api/labs/"+calm, nil, &want))
@@ -157,9 +168,10 @@ func TestKilledServer(t *testing.T) {
 		// has it, wherever it is then.
 		s.call(t, "GET", "/api/labs/"+killed, nil, nil)
 		before := journalled(t, killed)
-		body := strings.NewReader(`{"action":"` + a + `"}`)
+		body, err := json.Marshal(a)
+		require.NoError(t, err)
 		go func() {
-			if r, err := http.Post(s.url+"/api/labs/"+killed+"/actions", "application/json", body); err == nil {
+			if r, err := http.Post(s.url+"/api/labs/"+killed+"/actions", "application/json", bytes.NewReader(body)); err == nil {
 				_ = r.Body.Close()
 			}
 		}()
@@ -171,11 +183,11 @@ func TestKilledServer(t *testing.T) {
 	require.Equal(t, 200, s.call(t, "GET", "/api/labs/"+killed, nil, &got))
 	require.Equal(t, want, got)
 	require.Equal(t, digests(t, calm), digests(t, killed))
-	require.Len(t, digests(t, killed), 4)
+	require.Len(t, digests(t, killed), len(actions)+1)
 
 	// And the page of the killed one shows it.
 	tab := page(t)
-	do(t, tab, chromedp.Navigate(s.url+"/lab/"+killed+"/timeline"), sees("mend viaduct.e1"), sees("silence larches.e1 out"))
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+killed+"/timeline"), sees(actions[0]["action"]), sees(actions[2]["action"]))
 	s.kill()
 	do(t, tab, sees("The connection to the server is lost"))
 }
