@@ -11,6 +11,24 @@ type Calm struct {
 
 	lastChange Time // of the last disturbance
 	restAfter  Time // when the last hold-down runs out
+
+	observer Observer
+}
+
+// Observer learns what timers are set by: a timer of the scheduler, named by its event, is
+// set while an event is handled, or something begins to wait for one that runs already.
+type Observer interface {
+	TimerSet(by Scheduler, kind Kind, a, b uint32)
+}
+
+// Observe has an observer learn of timers; nil ends that.
+func (c *Calm) Observe(o Observer) { c.observer = o }
+
+// Awaits tells the observer, if there is one, that something waits for a timer that runs.
+func (c *Calm) Awaits(by Scheduler, kind Kind, a, b uint32) {
+	if c.observer != nil {
+		c.observer.TimerSet(by, kind, a, b)
+	}
 }
 
 // Watch is the mark a guard or a retry carries. The zero value is not in force.

@@ -26,9 +26,11 @@ func (t *Timer) Deadline() Time { return t.deadline }
 // Fired when it comes; kind, a, b and class are the same for all calls on one
 // timer.
 func (t *Timer) Set(s Scheduler, at Time, kind Kind, class Class, a, b uint32) {
+	calm := s.Calm()
 	if class == Pending && t.deadline == 0 {
-		s.Calm().Begin()
+		calm.Begin()
 	}
+	calm.Awaits(s, kind, a, b)
 	t.deadline = at
 	if t.queued == 0 || at < t.queued {
 		t.queued = at

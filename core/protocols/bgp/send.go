@@ -79,6 +79,7 @@ func (p *peer) send(s *Speaker, h Host) {
 				if !p.held {
 					p.held = true
 					h.Calm().Begin()
+					h.Calm().Awaits(h, intervalTimer, uint32(p.number), 0)
 				}
 				return
 			}

@@ -101,6 +101,12 @@ const (
 // FirstKind and EndKind bound the event kinds that a host passes to Timer.
 const FirstKind event.Kind = 160
 
+// WaitOf is what an event of one of BGP's kinds is the end of.
+func WaitOf(k event.Kind) note.Wait {
+	return [...]note.Wait{retryTimer - FirstKind: note.ConnectWait, holdTimer - FirstKind: note.HoldWait,
+		keepaliveTimer - FirstKind: note.KeepaliveWait, intervalTimer - FirstKind: note.AdvertiseWait}[k-FirstKind]
+}
+
 // Purposes of keyed randomness.
 const (
 	randRetry = 1<<31 + iota

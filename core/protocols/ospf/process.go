@@ -62,6 +62,15 @@ const (
 // FirstKind and EndKind bound the event kinds that a host passes to Timer.
 const FirstKind event.Kind = 64
 
+// WaitOf is what an event of one of the process's kinds is the end of.
+func WaitOf(k event.Kind) note.Wait {
+	return [...]note.Wait{helloTimer - FirstKind: note.HelloWait, floodTimer - FirstKind: note.PacingWait,
+		ackTimer - FirstKind: note.AcknowledgeWait, inactivityTimer - FirstKind: note.DeadWait, ddTimer - FirstKind: note.ExchangeWait,
+		requestTimer - FirstKind: note.RequestWait, retransmitTimer - FirstKind: note.RetransmitWait, spfTimer - FirstKind: note.SPFWait,
+		originateTimer - FirstKind: note.OriginateWait, ageTimer - FirstKind: note.AgeWait, waitTimer - FirstKind: note.ElectionWait,
+		syncTimer - FirstKind: note.SyncWait}[k-FirstKind]
+}
+
 // Purposes of keyed randomness.
 const (
 	randHello = iota + 1

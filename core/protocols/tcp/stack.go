@@ -12,6 +12,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
+	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	wire "hellebore/core/protocols/wire/tcp"
@@ -93,6 +94,12 @@ const (
 
 // FirstKind and EndKind bound the event kinds that a host passes to Timer.
 const FirstKind event.Kind = 128
+
+// WaitOf is what an event of one of TCP's kinds is the end of.
+func WaitOf(k event.Kind) note.Wait {
+	return [...]note.Wait{retransmitTimer - FirstKind: note.TCPRetransmitWait, closeTimer - FirstKind: note.TCPCloseWait,
+		openTimer - FirstKind: note.TCPOpenWait}[k-FirstKind]
+}
 
 // Times that RFC 9293 and RFC 6298 name.
 const (

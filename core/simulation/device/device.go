@@ -12,9 +12,11 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
+	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/tcp"
 )
 
 // Env is what a device needs of the world.
@@ -371,6 +373,23 @@ func (d *Device) Handle(e *event.Event) {
 	inst := &d.instances[e.Instance]
 	inst.handle(e)
 	inst.settle()
+}
+
+// WaitOf is what an event of a device is the end of.
+func WaitOf(k event.Kind) note.Wait {
+	switch {
+	case k >= ospf.FirstKind && k < ospf.EndKind:
+		return ospf.WaitOf(k)
+	case k >= tcp.FirstKind && k < tcp.EndKind:
+		return tcp.WaitOf(k)
+	case k >= bgp.FirstKind && k < bgp.EndKind:
+		return bgp.WaitOf(k)
+	case k == FrameArrives:
+		return note.OnLink
+	case k == arpTimer:
+		return note.ResolveWait
+	}
+	return note.DecideWait
 }
 
 // What follows makes Device an event.Scheduler.

@@ -160,7 +160,7 @@ func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
 			if class == event.Pending {
 				w.calm.Begin()
 			}
-			w.queue.Push(event.Event{
+			w.Push(event.Event{
 				At: w.now + m.Delay + late, Dest: e.Device, Source: dev, Seq: w.devices[dev].NextSeq(),
 				Kind: device.FrameArrives, Class: class, Frame: frame,
 				A: e.Port, B: uint32(from), C: m.Flight(from, to),

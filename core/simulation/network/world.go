@@ -47,6 +47,8 @@ type World struct {
 	// set, sees what becomes of ICMP packets. Neither goes into clones.
 	OnFrame func(at event.Time, device, port uint32, frame []byte)
 	Tracer  func(device.Fate)
+	// Watch, if set, sees every event. It does not go into clones either.
+	Watch Watcher
 }
 
 // MaxNotes bounds the notes of the work of protocols (note.Kind.Bounded) that a
@@ -63,7 +65,8 @@ func New() *World {
 // may be read and cloned by many goroutines at the same time.
 func (w *World) Clone() *World {
 	c := *w
-	c.OnFrame, c.Tracer = nil, nil
+	c.OnFrame, c.Tracer, c.Watch = nil, nil, nil
+	c.calm.Observe(nil)
 	c.queue = w.queue.Clone()
 	c.pool = w.pool.Clone()
 	c.shared = w.shared.Clone()
@@ -118,7 +121,18 @@ func (w *World) Book() *policy.Book { return w.book }
 func (w *World) Policies() *config.Policies { return w.book.Source() }
 
 // Push queues an event.
-func (w *World) Push(e event.Event) { w.queue.Push(e) }
+func (w *World) Push(e event.Event) {
+	if w.Watch != nil {
+		w.Watch.Queued(&e)
+	}
+	w.queue.Push(e)
+}
+
+// Watcher sees events.
+type Watcher interface {
+	Queued(e *event.Event)  // it is put into the queue, while another one is handled
+	Handled(e *event.Event) // it is taken out to be handled
+}
 
 // BeginAction makes room for the notes of another action.
 func (w *World) BeginAction() { w.room = MaxNotes }
@@ -183,6 +197,9 @@ func (w *World) step() {
 	e := w.queue.Pop()
 	w.now = e.At
 	w.handled++
+	if w.Watch != nil {
+		w.Watch.Handled(&e)
+	}
 	if e.Kind == device.FrameArrives {
 		if e.Class == event.Pending {
 			w.calm.End()
