@@ -80,7 +80,7 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 		if !here {
 			return
 		}
-		kind := kindOf(f.Bytes)
+		kind := KindOf(f.Bytes)
 		counts[kind]++
 		switch {
 		case len(kinds) > 0 && !slices.Contains(kinds, kind):
@@ -105,8 +105,8 @@ func PacketsOf(h *history.History, w *network.World, dev, port uint32, from, to 
 	return out, err
 }
 
-// kindOf names a frame's packet without reading all of it.
-func kindOf(b []byte) string {
+// KindOf names a frame's packet without reading all of it.
+func KindOf(b []byte) string {
 	f, ok := inet.ReadFrame(b)
 	if !ok {
 		return "unreadable"

@@ -85,6 +85,12 @@ func sizes(w *network.World) (routes, lsas int) {
 	return routes, len(seen)
 }
 
+// LSAs is how many LSAs a network has, each counted once for its area.
+func LSAs(w *network.World) int {
+	_, lsas := sizes(w)
+	return lsas
+}
+
 // ActionOf is a step as a view shows it; outages are its flows', before the
 // configuration in force until it.
 func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.Change) Action {

@@ -21,7 +21,7 @@ import (
 // all follows all packets of a device to the destination through the step.
 func (f *follower) all(from uint32, last bool) []part {
 	s := f.step
-	f.parts = nil
+	f.parts, f.turns = nil, map[event.Time]Turn{}
 	hi := s.End - span
 	if last {
 		hi = s.End
@@ -87,6 +87,7 @@ type follower struct {
 	decisions map[node][]decision
 	crossings map[crossingKey]crossing
 	parts     []part
+	turns     map[event.Time]Turn // by the send time of the first packet that meets it
 }
 
 const longAgo = event.Time(-1 << 62)
@@ -186,6 +187,9 @@ func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int, seen []nod
 			to = min(hi, begins(k+1))
 		}
 		if from < to {
+			if ds[k].from != longAgo && from == begins(k) {
+				f.turns[from] = Turn{at.dev, at.inst, ds[k].from}
+			}
 			f.hop(at, &ds[k], from, to, delta, ttl, seen)
 		}
 	}

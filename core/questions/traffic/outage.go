@@ -7,6 +7,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
 	"hellebore/core/simulation/history"
 )
 
@@ -130,6 +131,37 @@ func addOutage(list *[]Outage, p part, open bool) {
 		o.To = nil
 	}
 	*list = append(*list, o)
+}
+
+// Turn is a change of forwarding that decides whether packets arrive.
+type Turn struct {
+	Device   uint32
+	Instance uint16
+	At       event.Time
+}
+
+// TurnOf is the change of forwarding of a step that mended a flow for good, or if it stays
+// out, that broke it; nil if nothing did. last says that no action follows.
+func TurnOf(s *history.Step, flow string, last bool) (*Turn, error) {
+	for _, x := range s.After.Flows() {
+		from, to := s.After.Find(x.From), s.After.Find(x.To)
+		if x.Name != flow || from == nil || to == nil {
+			continue
+		}
+		f := &follower{step: s, changes: forwardingNotes(s), dst: ip.AddrFrom(to.Config().Address()), decisions: map[node][]decision{},
+			crossings: map[crossingKey]crossing{}}
+		parts := f.all(from.ID(), last)
+		for i := len(parts) - 1; i > 0; i-- {
+			if parts[i].ok != parts[i-1].ok {
+				if turn, ok := f.turns[parts[i].lo]; ok && turn.At > s.Start {
+					return &turn, nil
+				}
+				return nil, nil // the action itself did it
+			}
+		}
+		return nil, nil
+	}
+	return nil, phrase.Errorf("there is no flow named %s in this lab", flow)
 }
 
 // flowParts follows all packets of a flow through a step, in order of send

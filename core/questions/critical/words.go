@@ -1,0 +1,112 @@
+package critical
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
+	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/questions/capture"
+	"hellebore/core/questions/facts"
+)
+
+// packetKinds are the kinds of links by what their packets are.
+var packetKinds = map[string]string{
+	"Hello": "hello", "Database Description": "exchange", "Link State Request": "exchange",
+	"Link State Update": "flooding", "Link State Acknowledgment": "acknowledgment",
+	"BGP OPEN": "session", "BGP KEEPALIVE": "keepalive", "BGP UPDATE": "update", "BGP NOTIFICATION": "notification",
+	"BGP ROUTE-REFRESH": "update", "BGP, continued": "update", "ARP request": "arp", "ARP reply": "arp",
+}
+
+func packetKind(frame []byte) string {
+	kind := capture.KindOf(frame)
+	if strings.HasPrefix(kind, "TCP") {
+		return "tcp"
+	}
+	return cmp.Or(packetKinds[kind], "packet")
+}
+
+// packetWords says what packets did.
+func packetWords(l *Link) string {
+	way := strings.Join(l.Via, ", ")
+	switch l.Kind {
+	case "hello":
+		return phrase.Say("hellos pass %s", way)
+	case "exchange":
+		return phrase.Say("databases are exchanged by %s", way)
+	case "flooding":
+		return phrase.Say("LSAs are flooded over %s", way)
+	case "acknowledgment":
+		return phrase.Say("LSAs are acknowledged by %s", way)
+	case "session", "keepalive":
+		return phrase.Say("messages of the session pass %s", way)
+	case "update":
+		return phrase.Say("UPDATEs pass %s", way)
+	case "notification":
+		return phrase.Say("a NOTIFICATION passes %s", way)
+	case "tcp":
+		return phrase.Say("TCP segments pass %s", way)
+	case "arp":
+		return phrase.Say("an address is resolved by %s", way)
+	}
+	return phrase.Say("packets pass %s", way)
+}
+
+// setting says what makes a timer's wait that long, and where that is said.
+func (t *trace) setting(e *event.Event, l *Link) {
+	word := note.Waits[l.wait].Setting
+	if word == "" {
+		return
+	}
+	d := t.w.Device(e.Dest)
+	switch l.wait {
+	case note.HoldWait, note.KeepaliveWait, note.AdvertiseWait:
+		inst := &d.Instances()[e.Instance]
+		inst.BGP().Peers(func(v bgp.PeerView) {
+			if v.Number != int(e.A) {
+				return
+			}
+			value := v.Config.HoldTime
+			if l.wait == note.AdvertiseWait {
+				value = inst.Config().BGP.MinInterval(&v.Config)
+			}
+			l.Setting = fmt.Sprintf("%s/%v %s %s", inst.Ref(), v.Address, word, labtext.FormatDuration(value))
+			l.Place = labtext.PeerPlace(inst.Ref(), v.Address.Netip())
+		})
+	default:
+		if int(e.A) >= len(d.Ports()) {
+			return
+		}
+		c := &d.Ports()[e.A].Config
+		if c.Virtual != nil {
+			return
+		}
+		value := map[string]time.Duration{"hello-interval": c.OSPF.HelloInterval, "dead-interval": c.OSPF.DeadInterval,
+			"retransmit-interval": c.OSPF.RetransmitInterval}[word]
+		l.Port = c.Name
+		l.Place = config.PortRef{Device: d.Name(), Port: c.Name}.String()
+		l.Setting = fmt.Sprintf("%s %s %s", l.Place, word, labtext.FormatDuration(value))
+	}
+}
+
+// words is the path in a sentence: how long it took, and the largest parts of that.
+func (p *Path) words() string {
+	parts := slices.Clone(p.Links)
+	slices.SortStableFunc(parts, func(a, b Link) int { return cmp.Compare(b.Took, a.Took) })
+	var list []string
+	for _, l := range parts[:min(len(parts), 3)] {
+		list = append(list, phrase.Say("%s on %s: %s", facts.Seconds(event.FromSeconds(l.Took)), l.Device, l.Says))
+	}
+	took := facts.Seconds(event.FromSeconds(p.Took))
+	if len(list) == 0 {
+		return phrase.Say("%s changes its forwarding at once", p.Device)
+	}
+	return phrase.Say("%s from the action to the change on %s; the most of it: %s", took, p.Device, strings.Join(list, "; "))
+}
