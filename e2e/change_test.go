@@ -268,3 +268,28 @@ func TestAPolicyChangesRouterByRouter(t *testing.T) {
 			s.dispatchEvent(new Event("change", { bubbles: true }));
 		})()`), until(`document.querySelector('[aria-label="The policy"]').value.includes("set med 7")`))
 }
+
+// TestWhatASilenceWaitedFor reads off what a convergence waited for, and has the lab try
+// what would shorten it: the edit goes into the draft, and the same failure takes less.
+func TestWhatASilenceWaitedFor(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
+	s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "silence viaduct.e2"}, nil)
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/timeline"),
+		within("critical-path", "no hello is heard"), within("critical-path", "dead-interval 40s"), within("critical-path", "the SPF computation is held back"),
+		button("What would shorten it?"), within("shorter", "send hellos every 1s"), within("shorter", "packets a second more"),
+		script(`document.querySelector('[data-testid="shorter"] [data-testid="fixes"] button').click()`), sees("Draft:"), button("Apply"), sees("quarry.e1 ospf hello-interval: 10s -> 1s"))
+	s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "mend viaduct.e2"}, nil)
+	s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "silence viaduct.e2"}, nil)
+	var waited struct{ Path struct{ Took float64 } }
+	s.call(t, "GET", "/api/labs/"+id+"/critical-path?seq=5", nil, &waited)
+	require.Greater(t, waited.Path.Took, 1.0)
+	require.Less(t, waited.Path.Took, 5.0)
+	r, err := http.Get(s.url + "/api/labs/" + id + "/actions/5/critical-path/csv")
+	require.NoError(t, err)
+	body, err := io.ReadAll(r.Body)
+	require.NoError(t, err)
+	require.NoError(t, r.Body.Close())
+	require.Contains(t, string(body), "dead-interval 4s")
+}

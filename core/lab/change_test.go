@@ -199,13 +199,15 @@ func TestTheReportOfAConvergence(t *testing.T) {
 	require.NoError(t, err)
 	pairs, err := l.Pairs(3)
 	require.NoError(t, err)
-	c := timeline.Convergence{Action: detail, Pairs: pairs}
+	path, err := l.CriticalPath(3, "")
+	require.NoError(t, err)
+	c := timeline.Convergence{Action: detail, Pairs: pairs, Path: path}
 	text := c.Markdown()
-	for _, part := range []string{"# cut viaduct.e2\n", "## How the time came about", "| detection |", "| flooding |", "| shortest paths |", "| installation |",
+	for _, part := range []string{"# cut viaduct.e2\n", "## What it waited for", "LSAs are flooded over", "the SPF computation is held back | RFC 8405 5 |",
 		"## Flows", "tickets", "## All hosts and loopbacks", "pairs were out for a time"} {
 		require.Contains(t, text, part)
 	}
-	require.Equal(t, strings.Count(text, "\n| "), len(detail.Phases)+1+min(len(pairs.Out), 200)+1, "a row each, and the heads")
+	require.Equal(t, strings.Count(text, "\n| "), len(path.Links)+1+min(len(pairs.Out), 200)+1, "a row each, and the heads")
 	_, err = l.Pairs(9)
 	require.Error(t, err)
 }

@@ -14,9 +14,14 @@ import (
 	"hellebore/core/simulation/network"
 )
 
+// Waited is the critical path of an action or a flow, if there is one.
+type Waited struct {
+	Path *critical.Chain `json:"path,omitempty" doc:"absent: no forwarding changed, or that of the flow only by the action itself"`
+}
+
 // CriticalPath is what the convergence of an action waited for, or if a flow is named, what
 // that flow waited for; nil if nothing changed.
-func (l *Lab) CriticalPath(seq int, flow string) (*critical.Path, error) {
+func (l *Lab) CriticalPath(seq int, flow string) (*critical.Chain, error) {
 	s, err := l.step(seq)
 	if err != nil {
 		return nil, err
@@ -32,7 +37,7 @@ func (l *Lab) CriticalPath(seq int, flow string) (*critical.Path, error) {
 	return p, nil
 }
 
-func (l *Lab) criticalPath(s *history.Step, flow string, last bool) (*critical.Path, error) {
+func (l *Lab) criticalPath(s *history.Step, flow string, last bool) (*critical.Chain, error) {
 	if flow != "" {
 		return critical.OfFlow(s, flow, last, l.stop)
 	}

@@ -124,7 +124,7 @@ func TestCriticalPathsAddUp(t *testing.T) {
 
 // noted says whether the notes of an action have one of some kinds where a link ended, when
 // it did.
-func noted(s *history.Step, x critical.Link, kinds []note.Kind) bool {
+func noted(s *history.Step, x critical.Wait, kinds []note.Kind) bool {
 	at := s.Start + event.FromSeconds(x.From) + event.FromSeconds(x.Took)
 	device, _, _ := strings.Cut(x.Device, "/")
 	for i := s.NotesBefore; i < s.NotesAfter; i++ {

@@ -76,6 +76,7 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	h.registerText(api)
 	h.registerViews(api)
 	h.registerPaths(api)
+	h.registerWaited(api)
 	h.registerProbe(api)
 	h.registerCapture(api)
 	h.registerEvents(api)

@@ -122,6 +122,9 @@ func (h *handlers) registerQuestions(api huma.API) {
 				if out.Action, err = l.Action(in.Seq); err == nil {
 					out.Pairs, err = l.Pairs(in.Seq)
 				}
+				if err == nil {
+					out.Path, err = l.CriticalPath(in.Seq, "")
+				}
 				return out, err
 			})
 			if err != nil {

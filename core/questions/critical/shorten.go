@@ -30,7 +30,7 @@ const (
 
 // Remedies are edits of settings that the path waited for, those of the longest wait first,
 // and all of them together. w is a world in which the path was.
-func (p *Path) Remedies(w *network.World) []Remedy {
+func (p *Chain) Remedies(w *network.World) []Remedy {
 	var out []Remedy
 	add := func(r Remedy) {
 		if i := slices.IndexFunc(out, func(o Remedy) bool { return slices.Equal(o.Edits, r.Edits) }); i >= 0 {
@@ -78,7 +78,7 @@ func (p *Path) Remedies(w *network.World) []Remedy {
 
 // quicker are edits that have all routers on what a port is joined to send hellos more often:
 // their intervals must agree (RFC 2328 10.5).
-func quicker(w *network.World, l *Link) []string {
+func quicker(w *network.World, l *Wait) []string {
 	device, _, _ := strings.Cut(l.Device, "/")
 	d := w.Find(device)
 	if d == nil {

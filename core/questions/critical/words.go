@@ -34,7 +34,7 @@ func packetKind(frame []byte) string {
 }
 
 // packetWords says what packets did.
-func packetWords(l *Link) string {
+func packetWords(l *Wait) string {
 	way := strings.Join(l.Via, ", ")
 	switch l.Kind {
 	case "hello":
@@ -60,7 +60,7 @@ func packetWords(l *Link) string {
 }
 
 // setting says what makes a timer's wait that long, and where that is said.
-func (t *trace) setting(e *event.Event, l *Link) {
+func (t *trace) setting(e *event.Event, l *Wait) {
 	word := note.Waits[l.wait].Setting
 	if word == "" {
 		return
@@ -97,16 +97,18 @@ func (t *trace) setting(e *event.Event, l *Link) {
 }
 
 // words is the path in a sentence: how long it took, and the largest parts of that.
-func (p *Path) words() string {
+func (p *Chain) words() string {
 	parts := slices.Clone(p.Links)
-	slices.SortStableFunc(parts, func(a, b Link) int { return cmp.Compare(b.Took, a.Took) })
+	slices.SortStableFunc(parts, func(a, b Wait) int { return cmp.Compare(b.Took, a.Took) })
 	var list []string
 	for _, l := range parts[:min(len(parts), 3)] {
-		list = append(list, phrase.Say("%s on %s: %s", facts.Seconds(event.FromSeconds(l.Took)), l.Device, l.Says))
+		if l.Took >= p.Took/20 {
+			list = append(list, phrase.Say("for %s on %s %s", facts.Seconds(event.FromSeconds(l.Took)), l.Device, l.Says))
+		}
 	}
 	took := facts.Seconds(event.FromSeconds(p.Took))
 	if len(list) == 0 {
 		return phrase.Say("%s changes its forwarding at once", p.Device)
 	}
-	return phrase.Say("%s from the action to the change on %s; the most of it: %s", took, p.Device, strings.Join(list, "; "))
+	return phrase.Say("%s from the action to the change on %s: %s", took, p.Device, strings.Join(list, "; "))
 }

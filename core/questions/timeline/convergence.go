@@ -4,14 +4,16 @@ import (
 	"strings"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/questions/critical"
 	"hellebore/core/questions/traffic"
 )
 
 // Convergence is the report of an action: how long it took, what of that each
 // step took, and who was out.
 type Convergence struct {
-	Action ActionDetail  `json:"action"`
-	Pairs  traffic.Pairs `json:"pairs"`
+	Action ActionDetail   `json:"action"`
+	Pairs  traffic.Pairs  `json:"pairs"`
+	Path   *critical.Chain `json:"path,omitempty" doc:"what it waited for"`
 }
 
 // Markdown writes the report for people.
@@ -23,11 +25,8 @@ func (c *Convergence) Markdown() string {
 	for _, x := range a.Changes {
 		say("- %s\n", x)
 	}
-	if len(a.Phases) > 0 {
-		say("\n## How the time came about\n\nOn %s, the last router to change its forwarding.\n\n| step | from | took |\n|---|---|---|\n", a.Phases[len(a.Phases)-1].Device)
-		for _, p := range a.Phases {
-			say("| %s | %.6f s | %.6f s |\n", p.Name, p.At, p.Took)
-		}
+	if c.Path != nil {
+		b.WriteString("\n" + c.Path.Markdown())
 	}
 	say("\n## Flows\n\n")
 	if len(a.Flows) == 0 {

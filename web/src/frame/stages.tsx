@@ -83,6 +83,6 @@ export const stages: Record<View, Shown> = {
   database: { show: () => <DatabaseView />, compare: rows('database') },
   messages: { show: () => <MessagesView /> },
   packets: { show: (s) => <PacketsView lab={s.lab} /> },
-  timeline: { show: (s) => <TimelineView lab={s.lab} /> },
+  timeline: { show: (s) => <TimelineView lab={s.lab} goto={s.goto} /> },
   checks: { show: (s) => <ChecksView goto={s.goto} /> },
 };

@@ -181,6 +181,24 @@ export const ask = {
         { enabled: before > 0 && after > 0 },
       ),
     ),
+  criticalPath: (id: string, seq: number, flow: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/critical-path',
+        { params: { path: { id }, query: { seq, ...(flow ? { flow } : {}) } } },
+        { ...stays, enabled: seq > 0 },
+      ),
+    ),
+  shortenings: (id: string, seq: number, flow: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/shortenings',
+        { params: { path: { id }, query: { seq, ...(flow ? { flow } : {}) } } },
+        { ...stays, enabled: seq > 0 },
+      ),
+    ),
   pairs: (id: string, seq: number) =>
     options(
       api.queryOptions(

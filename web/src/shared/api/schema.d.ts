@@ -108,6 +108,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/actions/{seq}/critical-path/{format}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the convergence of an action waited for, as a file */
+    get: operations['export-critical-path'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/actions/{seq}/report/{format}': {
     parameters: {
       query?: never;
@@ -306,6 +323,23 @@ export interface paths {
     };
     /** What is different between two moments, as a file */
     get: operations['export-comparison'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/critical-path': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the convergence of an action waited for, link by link */
+    get: operations['get-critical-path'];
     put?: never;
     post?: never;
     delete?: never;
@@ -818,6 +852,23 @@ export interface paths {
     };
     /** A question that is typed as one line, answered there and then */
     get: operations['get-say'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/shortenings': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Edits that would shorten the critical path of an action, each tried on a copy of the lab */
+    get: operations['get-shortenings'];
     put?: never;
     post?: never;
     delete?: never;
@@ -1708,6 +1759,36 @@ export interface components {
       source: string;
       /** Format: int32 */
       tag: number;
+    };
+    Chain: {
+      action: string;
+      /** @description what the action itself did, where the path begins */
+      begins: string[];
+      /** @description that changed its forwarding at the end */
+      device: string;
+      /** @description the flow whose packets arrive from the end of the path on, or are lost; absent: the end is the last change of forwarding of all */
+      flow?: string;
+      /** @description oldest first */
+      links: components['schemas']['Wait'][];
+      /** @description of the route that changed there */
+      prefix?: string;
+      /** @description a sentence */
+      says: string;
+      /**
+       * Format: int64
+       * @description of the action
+       */
+      seq: number;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      start: number;
+      /**
+       * Format: double
+       * @description seconds from the action to the end; the durations of the links add up to it
+       */
+      took: number;
     };
     Change: {
       /** @description what the change does to the running network */
@@ -3397,6 +3478,30 @@ export interface components {
        */
       waiting: number;
     };
+    Shortening: {
+      /**
+       * Format: double
+       * @description seconds that it takes with the edits
+       */
+      after: number;
+      /**
+       * Format: double
+       * @description seconds that it took
+       */
+      before: number;
+      edits: string[];
+      /**
+       * Format: int64
+       * @description LSAs more
+       */
+      lsas: number;
+      /**
+       * Format: double
+       * @description packets a second more, all links together, while nothing happens
+       */
+      packets: number;
+      says: string;
+    };
     Sketch: {
       devices: components['schemas']['SketchDevice'][];
       links: components['schemas']['SketchLink'][];
@@ -3719,6 +3824,49 @@ export interface components {
       /** @description a few words */
       words: string;
     };
+    Wait: {
+      /** @description where it ended */
+      device: string;
+      /** @description it had begun before the action */
+      early?: boolean;
+      /**
+       * Format: double
+       * @description seconds after the action
+       */
+      from: number;
+      /** @description flooding, session, update ..., or the name of a timer: dead-interval, spf-delay ... */
+      kind: string;
+      /**
+       * Format: int64
+       * @description of the setting in the text; 0 for none
+       */
+      line: number;
+      /**
+       * Format: int64
+       * @description how many of them were one after the other
+       */
+      packets: number;
+      port?: string;
+      /** @description section that fixes how long, or asks for the wait */
+      rfc?: string;
+      /** @description what was waited for */
+      says: string;
+      /** @description what makes it that long, as an edit is written: viaduct.e1 dead-interval 40s */
+      setting?: string;
+      /** @description what happened at its end */
+      then: string[];
+      /**
+       * Format: double
+       * @description seconds
+       */
+      took: number;
+      /** @description of packets: the devices that they passed, in order */
+      via: string[];
+    };
+    Waited: {
+      /** @description absent: no forwarding changed, or that of the flow only by the action itself */
+      path?: components['schemas']['Chain'];
+    };
   };
   responses: never;
   parameters: never;
@@ -3966,6 +4114,43 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['ActionDetail'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'export-critical-path': {
+    parameters: {
+      query?: {
+        flow?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+        seq: number;
+        format: 'csv' | 'md';
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string;
         };
       };
       /** @description Error */
@@ -4451,6 +4636,41 @@ export interface operations {
         };
         content: {
           'application/json': string;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-critical-path': {
+    parameters: {
+      query: {
+        seq: number;
+        /** @description absent: the last change of forwarding of all */
+        flow?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Waited'];
         };
       };
       /** @description Error */
@@ -5618,6 +5838,41 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Said'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-shortenings': {
+    parameters: {
+      query: {
+        seq: number;
+        /** @description absent: the last change of forwarding of all */
+        flow?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Shortening'][];
         };
       };
       /** @description Error */

@@ -71,7 +71,9 @@ export function StagePlan({ plan, touched, change, author, setAuthor }: Props) {
             {order.map((name, i) => (
               <Flex as="li" key={name} align="center" gap={2}>
                 <Quiet w="18px">{i + 1}</Quiet>
-                <Box flex={1}>{name === 'shared' ? 'what they share: links, segments, key chains' : name}</Box>
+                <Box flex={1}>
+                  {name === 'shared' ? 'what they share: links, segments, key chains' : name}
+                </Box>
                 <Plain
                   size="xs"
                   h="20px"

@@ -10,6 +10,7 @@ import { duration, exact, orderWords, plural } from '../../shared/parts/words';
 import { BeforeAfter } from './BeforeAfter';
 import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
+import { CriticalPath } from './CriticalPath';
 import { Moments } from './Moments';
 import { currentAction, stepsAt } from '../../shared/focus/moment';
 import { useDrag } from './TimelineDock';
@@ -19,7 +20,7 @@ const counts = (c: { before: number; after: number }) =>
   c.before === c.after ? `${c.after} as before` : `${c.before} to ${c.after}`;
 
 /** All actions, and one of them in full: events, how the convergence came about, outages. */
-export function TimelineView({ lab }: { lab: LabState }) {
+export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number) => void }) {
   const { id, focus, set } = useFocus();
   const { seq, at } = currentAction(lab, focus.when);
   const detail = useQuery(ask.action(id, seq));
@@ -136,37 +137,13 @@ export function TimelineView({ lab }: { lab: LabState }) {
               outages are complete.
             </Box>
           )}
+          <CriticalPath d={detail.data} goto={goto} />
           <Flex gap={8} wrap="wrap">
-            <Phases d={detail.data} />
             <Outages d={detail.data} />
             <AllPairs lab={id} d={detail.data} />
           </Flex>
         </>
       )}
-    </Box>
-  );
-}
-
-function Phases({ d }: { d: ActionDetail }) {
-  if (d.phases.length === 0) return null;
-  return (
-    <Box data-testid="phases">
-      <Box as="h3" fontSize="13px" mb={1}>
-        How the {duration(d.convergence ?? 0)} came about
-      </Box>
-      <table style={{ borderCollapse: 'collapse' }}>
-        <tbody>
-          {d.phases.map((p) => (
-            <tr key={p.name}>
-              <Td>{p.name}</Td>
-              <Td textAlign="right">
-                <span title={exact(p.took)}>{duration(p.took)}</span>
-              </Td>
-              <Td color="quiet">{p.device && `on ${p.device}, the last router`}</Td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
     </Box>
   );
 }

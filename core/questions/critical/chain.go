@@ -17,8 +17,8 @@ import (
 	"hellebore/core/simulation/history"
 )
 
-// Path is what the convergence of an action waited for.
-type Path struct {
+// Chain is a critical path: what the convergence of an action waited for.
+type Chain struct {
 	Seq    int      `json:"seq" doc:"of the action"`
 	Action string   `json:"action"`
 	Flow   string   `json:"flow,omitempty" doc:"the flow whose packets arrive from the end of the path on, or are lost; absent: the end is the last change of forwarding of all"`
@@ -27,12 +27,12 @@ type Path struct {
 	Device string   `json:"device" doc:"that changed its forwarding at the end"`
 	Prefix string   `json:"prefix,omitempty" doc:"of the route that changed there"`
 	Begins []string `json:"begins" doc:"what the action itself did, where the path begins"`
-	Links  []Link   `json:"links" doc:"oldest first"`
+	Links  []Wait   `json:"links" doc:"oldest first"`
 	Says   string   `json:"says" doc:"a sentence"`
 }
 
-// Link is a part of a path: what was waited for, and what happened then.
-type Link struct {
+// Wait is a link of a path: what was waited for, and what happened then.
+type Wait struct {
 	Kind    string   `json:"kind" doc:"flooding, session, update ..., or the name of a timer: dead-interval, spf-delay ..."`
 	From    float64  `json:"from" doc:"seconds after the action"`
 	Took    float64  `json:"took" doc:"seconds"`
@@ -54,7 +54,7 @@ type Link struct {
 
 // Of is the path of an action to the last change of forwarding of all; nil if it changed
 // none. stop, if not nil, is asked now and then whether to give up.
-func Of(s *history.Step, stop func() bool) (*Path, error) {
+func Of(s *history.Step, stop func() bool) (*Chain, error) {
 	if s.After == nil || s.After.ForwardingChanges() == s.Before.ForwardingChanges() {
 		return nil, nil
 	}
@@ -70,7 +70,7 @@ func Of(s *history.Step, stop func() bool) (*Path, error) {
 
 // OfFlow is the path to the change of forwarding that mended a flow, or if it stays out, that
 // broke it; nil if nothing did. last says that no action follows.
-func OfFlow(s *history.Step, name string, last bool, stop func() bool) (*Path, error) {
+func OfFlow(s *history.Step, name string, last bool, stop func() bool) (*Chain, error) {
 	turn, err := traffic.TurnOf(s, name, last)
 	if err != nil || turn == nil {
 		return nil, err
@@ -87,15 +87,15 @@ func OfFlow(s *history.Step, name string, last bool, stop func() bool) (*Path, e
 func forwards(n note.Note) bool { return n.Kind == note.RouteChanged || n.Kind == note.HopChanged }
 
 // path is the path to the last note of those that are asked for.
-func (t *trace) path(flow string, about func(n note.Note) bool) *Path {
+func (t *trace) path(flow string, about func(n note.Note) bool) *Chain {
 	at, n, ok := t.last(about)
 	if !ok {
 		return nil
 	}
 	end := t.list[at].event.At
 	d := t.w.Device(n.Device)
-	out := &Path{Seq: t.step.Seq, Action: t.step.Record.Action, Flow: flow, Start: t.step.Start.Seconds(), Took: (end - t.step.Start).Seconds(),
-		Device: d.Instances()[n.Instance].Ref(), Links: []Link{}, Begins: []string{}}
+	out := &Chain{Seq: t.step.Seq, Action: t.step.Record.Action, Flow: flow, Start: t.step.Start.Seconds(), Took: (end - t.step.Start).Seconds(),
+		Device: d.Instances()[n.Instance].Ref(), Links: []Wait{}, Begins: []string{}}
 	if n.Kind == note.RouteChanged {
 		out.Prefix = t.w.Shared().Prefixes.Prefix(uint32(n.A)).String()
 	}
@@ -107,7 +107,11 @@ func (t *trace) path(flow string, about func(n note.Note) bool) *Path {
 	out.Links = append(out.Links, links...)
 	where := n.Device
 	if chain, _ := t.chain(at); len(chain) > 0 {
-		where = t.list[chain[0]].event.Dest
+		if first := &t.list[chain[0]].event; first.Kind == device.FrameArrives {
+			where = first.Source
+		} else {
+			where = first.Dest
+		}
 	}
 	out.Begins = t.happened(0, where)
 	out.Says = out.words()
@@ -115,9 +119,9 @@ func (t *trace) path(flow string, about func(n note.Note) bool) *Path {
 }
 
 // links are the parts of the chain to an occurrence.
-func (t *trace) links(at int32) []Link {
+func (t *trace) links(at int32) []Wait {
 	chain, early := t.chain(at)
-	var raw []Link
+	var raw []Wait
 	from := t.step.Start
 	for k, i := range chain {
 		e := &t.list[i].event
@@ -130,10 +134,10 @@ func (t *trace) links(at int32) []Link {
 }
 
 // link is one occurrence as a part of a path, without its times.
-func (t *trace) link(i int32) Link {
+func (t *trace) link(i int32) Wait {
 	e := &t.list[i].event
 	d := t.w.Device(e.Dest)
-	l := Link{wait: device.WaitOf(e.Kind), Device: d.Name(), Via: []string{}, Then: t.happened(i, e.Dest)}
+	l := Wait{wait: device.WaitOf(e.Kind), Device: d.Name(), Via: []string{}, Then: t.happened(i, e.Dest)}
 	if l.wait == note.OnLink {
 		l.Kind, l.Packets = packetKind(e.Frame), 1
 		l.Port = d.Ports()[e.A].Config.Name
@@ -174,19 +178,19 @@ const tiny = 10 * event.Microsecond
 // join makes one link of those that go on with each other: packets that pass several
 // devices, and what gathers them. What ran without the action's doing until something was not
 // heard any more is one wait.
-func (t *trace) join(raw []Link) []Link {
+func (t *trace) join(raw []Wait) []Wait {
 	for i := len(raw) - 1; i > 0; i-- {
 		if raw[i].wait != note.DeadWait && raw[i].wait != note.HoldWait {
 			continue
 		}
-		if !slices.ContainsFunc(raw[:i], func(l Link) bool { return !keepsUp(l) }) {
+		if !slices.ContainsFunc(raw[:i], func(l Wait) bool { return !keepsUp(l) }) {
 			raw[i].from = raw[0].from
 			raw[i].Early = raw[0].Early
 			raw = raw[i:]
 		}
 		break
 	}
-	var out []Link
+	var out []Wait
 	for _, l := range raw {
 		n := len(out) - 1
 		switch {
@@ -229,7 +233,7 @@ func (t *trace) join(raw []Link) []Link {
 }
 
 // gathers is the kind of the packets for which a wait gathers what they carry.
-func gathers(l Link) string {
+func gathers(l Wait) string {
 	switch l.wait {
 	case note.PacingWait:
 		return "flooding"
@@ -240,6 +244,6 @@ func gathers(l Link) string {
 }
 
 // keepsUp says whether a link is of what neighbours and peers send all the time.
-func keepsUp(l Link) bool {
+func keepsUp(l Wait) bool {
 	return l.Kind == "hello" || l.Kind == "keepalive" || l.wait == note.HelloWait || l.wait == note.KeepaliveWait || l.Kind == "tcp"
 }
