@@ -171,8 +171,11 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 		state = "does not settle so far"
 	}
 	fmt.Fprintf(t, "%s at %.3f s\n", state, r.Time)
-	for _, a := range l.Timeline() {
+	for i, a := range l.Timeline() {
 		fmt.Fprintf(t, "%.3f s\t%s\t%s\n", a.Start, a.Action, a.Summary)
+		if p := r.Actions[i].Path; p != nil {
+			fmt.Fprintf(t, "\t\t%s\n", p.Says)
+		}
 	}
 	if len(r.Neighbours) > 0 {
 		fmt.Fprintf(t, "\nneighbours\n")

@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/critical"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/topology"
 	"hellebore/core/questions/why"
@@ -199,7 +200,7 @@ func TestTheReportOfAConvergence(t *testing.T) {
 	require.NoError(t, err)
 	pairs, err := l.Pairs(3)
 	require.NoError(t, err)
-	path, err := l.CriticalPath(3, "")
+	path, err := l.CriticalPath(3, critical.About{})
 	require.NoError(t, err)
 	c := timeline.Convergence{Action: detail, Pairs: pairs, Path: path}
 	text := c.Markdown()

@@ -9,7 +9,6 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/critical"
 	"hellebore/core/questions/timeline"
-	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -19,29 +18,45 @@ type Waited struct {
 	Path *critical.Chain `json:"path,omitempty" doc:"absent: no forwarding changed, or that of the flow only by the action itself"`
 }
 
-// CriticalPath is what the convergence of an action waited for, or if a flow is named, what
-// that flow waited for; nil if nothing changed.
-func (l *Lab) CriticalPath(seq int, flow string) (*critical.Chain, error) {
+// CriticalPath is what the convergence of an action waited for, or what a flow or a pair of
+// devices did; nil if nothing changed.
+func (l *Lab) CriticalPath(seq int, about critical.About) (*critical.Chain, error) {
 	s, err := l.step(seq)
 	if err != nil {
 		return nil, err
 	}
-	p, err := l.criticalPath(s, flow, seq == len(l.history.Steps()))
+	p, err := critical.Of(s, about, seq == len(l.history.Steps()), l.stop)
 	if err != nil || p == nil {
 		return nil, err
 	}
-	places := labtext.Parse(l.textAt(seq)).Places
-	for i := range p.Links {
-		p.Links[i].Line = places[p.Links[i].Place].Line
-	}
+	locate(p, l.textAt(seq))
 	return p, nil
 }
 
-func (l *Lab) criticalPath(s *history.Step, flow string, last bool) (*critical.Chain, error) {
-	if flow != "" {
-		return critical.OfFlow(s, flow, last, l.stop)
+// CriticalPathWith is what an action would wait for if another text had been in force before it;
+// of an apply, if that text had been applied.
+func (l *Lab) CriticalPathWith(seq int, about critical.About, text string) (*critical.Chain, error) {
+	s, err := l.step(seq)
+	if err != nil {
+		return nil, err
 	}
-	return critical.Of(s, l.stop)
+	t, err := l.againWith(s, text)
+	if err != nil {
+		return nil, err
+	}
+	p, err := critical.Of(t, about, true, l.stop)
+	if p != nil {
+		locate(p, text)
+	}
+	return p, err
+}
+
+// locate fills in the lines of a path's settings.
+func locate(p *critical.Chain, text string) {
+	places := labtext.Parse(text).Places
+	for i := range p.Links {
+		p.Links[i].Line = places[p.Links[i].Place].Line
+	}
 }
 
 // textAt is the text in force from an action on.
@@ -67,14 +82,14 @@ type Shortening struct {
 // maxTried bounds the remedies that are tried.
 const maxTried = 12
 
-// Shorten tries what could shorten the critical path of an action or a flow, each on a copy:
+// Shorten tries what could shorten the critical path of an action, each on a copy:
 // those that do come first.
-func (l *Lab) Shorten(seq int, flow string) ([]Shortening, error) {
+func (l *Lab) Shorten(seq int, about critical.About) ([]Shortening, error) {
 	s, err := l.step(seq)
 	if err != nil {
 		return nil, err
 	}
-	p, err := l.criticalPath(s, flow, seq == len(l.history.Steps()))
+	p, err := critical.Of(s, about, seq == len(l.history.Steps()), l.stop)
 	if err != nil || p == nil {
 		return []Shortening{}, err
 	}
@@ -94,9 +109,9 @@ func (l *Lab) Shorten(seq int, flow string) ([]Shortening, error) {
 		if err != nil {
 			continue // the text does not take the edit
 		}
-		took, ok := took(t, flow)
-		if !ok {
-			continue
+		took, err := critical.Took(t, about)
+		if err != nil {
+			continue // what it is about went with the edit
 		}
 		now := costOf(t.After)
 		x.After, x.Packets, x.LSAs = took, now.packets-cost.packets, now.lsas-cost.lsas
@@ -108,11 +123,7 @@ func (l *Lab) Shorten(seq int, flow string) ([]Shortening, error) {
 
 // again does an action on a copy of the lab as it was before it, with edits of the text.
 func (l *Lab) again(s *history.Step, edits []string) (*history.Step, error) {
-	b := l.history.BranchAt(l.history.BeforeStep(s.Seq))
-	text := b.Text()
-	if s.Parsed.Kind == history.Apply {
-		text = s.Parsed.Text
-	}
+	text := l.textAt(s.Seq)
 	for _, line := range edits {
 		e, err := labtext.ParseEdit(line)
 		if err != nil {
@@ -122,6 +133,12 @@ func (l *Lab) again(s *history.Step, edits []string) (*history.Step, error) {
 			return nil, err
 		}
 	}
+	return l.againWith(s, text)
+}
+
+// againWith does an action on a copy of the lab as it was before it, with another text.
+func (l *Lab) againWith(s *history.Step, text string) (*history.Step, error) {
+	b := l.history.BranchAt(l.history.BeforeStep(s.Seq))
 	do := func(a history.Action, until event.Time) (*history.Step, error) {
 		x, err := b.Begin(a, until)
 		if err == nil {
@@ -140,24 +157,6 @@ func (l *Lab) again(s *history.Step, edits []string) (*history.Step, error) {
 		until = s.Until - s.Start
 	}
 	return do(s.Parsed, until)
-}
-
-// took is how long an action took, or a flow in it; ok is false if that cannot be said.
-func took(s *history.Step, flow string) (seconds float64, ok bool) {
-	if flow != "" {
-		turn, err := traffic.TurnOf(s, flow, true)
-		if err != nil {
-			return 0, false
-		}
-		if turn == nil {
-			return 0, true
-		}
-		return (turn.At - s.Start).Seconds(), true
-	}
-	if s.After.ForwardingChanges() == s.Before.ForwardingChanges() {
-		return 0, true
-	}
-	return (s.After.LastForwarding() - s.Start).Seconds(), true
 }
 
 // cost is what a network costs while nothing happens.

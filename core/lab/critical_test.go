@@ -76,7 +76,7 @@ func TestCriticalPathsAddUp(t *testing.T) {
 			}
 		}
 		for _, s := range l.History().Steps() {
-			p, err := l.CriticalPath(s.Seq, "")
+			p, err := l.CriticalPath(s.Seq, critical.About{})
 			require.NoError(t, err)
 			said := fmt.Sprintf("round %d, %s\n%s", round, s.Record.Action, text)
 			convergence := l.actionOf(s).Convergence
@@ -102,7 +102,7 @@ func TestCriticalPathsAddUp(t *testing.T) {
 			require.Equal(t, event.FromSeconds(p.Took), at, said)
 			paths++
 			for _, f := range s.After.Flows() {
-				p, err := l.CriticalPath(s.Seq, f.Name)
+				p, err := l.CriticalPath(s.Seq, critical.About{Flow: f.Name})
 				require.NoError(t, err)
 				if p == nil {
 					continue
@@ -159,7 +159,7 @@ func TestWhatAPathWaitedForShortensIt(t *testing.T) {
 		if err != nil || s.Outcome != network.Settled {
 			continue
 		}
-		p, err := l.CriticalPath(s.Seq, "")
+		p, err := l.CriticalPath(s.Seq, critical.About{})
 		require.NoError(t, err)
 		if p == nil {
 			continue
@@ -174,7 +174,7 @@ func TestWhatAPathWaitedForShortensIt(t *testing.T) {
 		if len(remedies) == 0 || most < p.Took/2 || most < 1 {
 			continue
 		}
-		list, err := l.Shorten(s.Seq, "")
+		list, err := l.Shorten(s.Seq, critical.About{})
 		require.NoError(t, err)
 		require.NotEmpty(t, list, "round %d, %s: %v", round, a, remedies)
 		tried++

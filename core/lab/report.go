@@ -3,6 +3,7 @@ package lab
 import (
 	"hellebore/core/language/config"
 	"hellebore/core/questions/check"
+	"hellebore/core/questions/critical"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
@@ -28,6 +29,9 @@ type ReportAction struct {
 	Action      string   `json:"action"`
 	At          float64  `json:"at"`
 	Convergence *float64 `json:"convergence"`
+	// Path is what the convergence waited for; absent for the first action, and where no
+	// forwarding changed.
+	Path *critical.Chain `json:"path,omitempty"`
 }
 
 // ReportDevice is a router's table.
@@ -53,7 +57,11 @@ func (l *Lab) Report() Report {
 		Devices:    map[string]ReportDevice{},
 		Neighbours: relations.NeighboursOf(w), Flows: []ReportFlow{}}
 	for i, a := range l.Timeline() {
-		r.Actions = append(r.Actions, ReportAction{a.Action, a.Start, a.Convergence})
+		x := ReportAction{Action: a.Action, At: a.Start, Convergence: a.Convergence}
+		if i > 0 {
+			x.Path, _ = l.CriticalPath(a.Seq, critical.About{}) // nothing stops it here
+		}
+		r.Actions = append(r.Actions, x)
 		r.Settled = l.history.Steps()[i].Outcome == network.Settled && w.Calm().Settled()
 	}
 	for _, d := range w.Devices() {

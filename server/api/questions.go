@@ -11,6 +11,7 @@ import (
 
 	"hellebore/core/lab"
 	"hellebore/core/questions/compare"
+	"hellebore/core/questions/critical"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
@@ -123,7 +124,7 @@ func (h *handlers) registerQuestions(api huma.API) {
 					out.Pairs, err = l.Pairs(in.Seq)
 				}
 				if err == nil {
-					out.Path, err = l.CriticalPath(in.Seq, "")
+					out.Path, err = l.CriticalPath(in.Seq, critical.About{})
 				}
 				return out, err
 			})

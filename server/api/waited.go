@@ -9,25 +9,53 @@ import (
 
 	"hellebore/core/ground/phrase"
 	"hellebore/core/lab"
+	"hellebore/core/questions/critical"
 )
 
 // waitedFor asks for the critical path of an action, or of a flow in it.
 type waitedFor struct {
 	LabPath
-	Seq  int    `query:"seq" minimum:"1" required:"true"`
-	Flow string `query:"flow" maxLength:"64" doc:"absent: the last change of forwarding of all"`
+	Seq int `query:"seq" minimum:"1" required:"true"`
+	Towards
 }
+
+// Towards is what a critical path leads to.
+type Towards struct {
+	Flow string `query:"flow" maxLength:"64" doc:"what mended this flow, or broke it; absent: the last change of forwarding of all"`
+	From string `query:"from" maxLength:"64" doc:"instead of a flow: a device"`
+	To   string `query:"to" maxLength:"64" doc:"and the one that it sends to"`
+}
+
+func (t *Towards) about() critical.About { return critical.About{Flow: t.Flow, From: t.From, To: t.To} }
 
 // registerWaited is what convergence waits for, and what would shorten that.
 func (h *handlers) registerWaited(api huma.API) {
 	ask(h, api, "critical-path", "What the convergence of an action waited for, link by link",
 		func(l *lab.Lab, in *waitedFor) (out lab.Waited, err error) {
-			out.Path, err = l.CriticalPath(in.Seq, in.Flow)
+			out.Path, err = l.CriticalPath(in.Seq, in.about())
 			return out, err
+		})
+	huma.Register(api, huma.Operation{OperationID: "try-critical-path", Method: http.MethodPost, Path: "/api/labs/{id}/critical-path",
+		Summary: "What an action would wait for with another text", MaxBodyBytes: maxBody},
+		func(ctx context.Context, in *struct {
+			LabPath
+			Body struct {
+				Seq  int    `json:"seq" minimum:"1"`
+				Text string `json:"text"`
+				Flow string `json:"flow,omitempty" maxLength:"64"`
+				From string `json:"from,omitempty" maxLength:"64"`
+				To   string `json:"to,omitempty" maxLength:"64"`
+			}
+		}) (*body[lab.Waited], error) {
+			b := &in.Body
+			return with(ctx, h, in.ID, func(l *lab.Lab) (out lab.Waited, err error) {
+				out.Path, err = l.CriticalPathWith(b.Seq, critical.About{Flow: b.Flow, From: b.From, To: b.To}, b.Text)
+				return out, err
+			})
 		})
 	ask(h, api, "shortenings", "Edits that would shorten the critical path of an action, each tried on a copy of the lab",
 		func(l *lab.Lab, in *waitedFor) ([]lab.Shortening, error) {
-			return l.Shorten(in.Seq, in.Flow)
+			return l.Shorten(in.Seq, in.about())
 		})
 	huma.Register(api, huma.Operation{OperationID: "export-critical-path", Method: http.MethodGet,
 		Path:    "/api/labs/{id}/actions/{seq}/critical-path/{format}",
@@ -36,10 +64,10 @@ func (h *handlers) registerWaited(api huma.API) {
 			LabPath
 			Seq    int    `path:"seq" minimum:"1"`
 			Format string `path:"format" enum:"csv,md"`
-			Flow   string `query:"flow" maxLength:"64"`
+			Towards
 		}) (*File, error) {
 			out, err := with(ctx, h, in.ID, func(l *lab.Lab) (lab.Waited, error) {
-				p, err := l.CriticalPath(in.Seq, in.Flow)
+				p, err := l.CriticalPath(in.Seq, in.about())
 				return lab.Waited{Path: p}, err
 			})
 			if err != nil {

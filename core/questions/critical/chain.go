@@ -11,6 +11,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
@@ -21,7 +22,9 @@ import (
 type Chain struct {
 	Seq    int      `json:"seq" doc:"of the action"`
 	Action string   `json:"action"`
-	Flow   string   `json:"flow,omitempty" doc:"the flow whose packets arrive from the end of the path on, or are lost; absent: the end is the last change of forwarding of all"`
+	Flow   string   `json:"flow,omitempty" doc:"the flow whose packets arrive from the end of the path on, or are lost"`
+	Source string   `json:"source,omitempty" doc:"of the flow, or of a pair of devices; absent: the end is the last change of forwarding of all"`
+	Target string   `json:"target,omitempty"`
 	Start  float64  `json:"start" doc:"seconds since the lab began"`
 	Took   float64  `json:"took" doc:"seconds from the action to the end; the durations of the links add up to it"`
 	Device string   `json:"device" doc:"that changed its forwarding at the end"`
@@ -52,49 +55,80 @@ type Wait struct {
 	wait    note.Wait
 }
 
-// Of is the path of an action to the last change of forwarding of all; nil if it changed
-// none. stop, if not nil, is asked now and then whether to give up.
-func Of(s *history.Step, stop func() bool) (*Chain, error) {
+// About is what a path leads to: the change of forwarding that mended a flow or a pair of
+// devices for good, or if it stays out, that broke it. The zero About is the last change of all.
+type About struct {
+	Flow     string
+	From, To string // devices; of a flow they follow
+}
+
+// Of is the path of an action; nil if nothing had to be waited for. last says that no action
+// follows. stop, if not nil, is asked now and then whether to give up.
+func Of(s *history.Step, about About, last bool, stop func() bool) (*Chain, error) {
 	if s.After == nil || s.After.ForwardingChanges() == s.Before.ForwardingChanges() {
 		return nil, nil
 	}
 	end := s.After.LastForwarding()
+	at := func(n note.Note) bool { return true }
+	if about != (About{}) {
+		turn, err := about.turn(s, last)
+		if err != nil || turn == nil {
+			return nil, err
+		}
+		end = turn.At
+		at = func(n note.Note) bool { return n.Device == turn.Device && n.Instance == turn.Instance }
+	}
 	t, err := tracing(s, end, stop)
 	if err != nil {
 		return nil, err
 	}
-	return t.path("", func(n note.Note) bool {
-		return forwards(n) && event.Time(n.At) == end
-	}), nil
+	out := t.path(func(n note.Note) bool { return forwards(n) && event.Time(n.At) == end && at(n) })
+	if out != nil {
+		out.Flow, out.Source, out.Target = about.Flow, about.From, about.To
+	}
+	return out, nil
 }
 
-// OfFlow is the path to the change of forwarding that mended a flow, or if it stays out, that
-// broke it; nil if nothing did. last says that no action follows.
-func OfFlow(s *history.Step, name string, last bool, stop func() bool) (*Chain, error) {
-	turn, err := traffic.TurnOf(s, name, last)
-	if err != nil || turn == nil {
-		return nil, err
+// turn is the change of forwarding that the path leads to.
+func (a *About) turn(s *history.Step, last bool) (*traffic.Turn, error) {
+	if a.Flow != "" {
+		i := slices.IndexFunc(s.After.Flows(), func(f config.Flow) bool { return f.Name == a.Flow })
+		if i < 0 {
+			return nil, phrase.Errorf("there is no flow named %s in this lab", a.Flow)
+		}
+		a.From, a.To = s.After.Flows()[i].From, s.After.Flows()[i].To
 	}
-	t, err := tracing(s, turn.At, stop)
-	if err != nil {
-		return nil, err
+	return traffic.TurnOf(s, a.From, a.To, last)
+}
+
+// Took is how long an action took to what the path would lead to.
+func Took(s *history.Step, about About) (seconds float64, err error) {
+	end := s.Start
+	if about != (About{}) {
+		turn, err := about.turn(s, true)
+		if err != nil {
+			return 0, err
+		}
+		if turn != nil {
+			end = turn.At
+		}
+	} else if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
+		end = s.After.LastForwarding()
 	}
-	return t.path(name, func(n note.Note) bool {
-		return forwards(n) && event.Time(n.At) == turn.At && n.Device == turn.Device && n.Instance == turn.Instance
-	}), nil
+	return (end - s.Start).Seconds(), nil
 }
 
 func forwards(n note.Note) bool { return n.Kind == note.RouteChanged || n.Kind == note.HopChanged }
 
 // path is the path to the last note of those that are asked for.
-func (t *trace) path(flow string, about func(n note.Note) bool) *Chain {
+func (t *trace) path(about func(n note.Note) bool) *Chain {
 	at, n, ok := t.last(about)
 	if !ok {
 		return nil
 	}
 	end := t.list[at].event.At
 	d := t.w.Device(n.Device)
-	out := &Chain{Seq: t.step.Seq, Action: t.step.Record.Action, Flow: flow, Start: t.step.Start.Seconds(), Took: (end - t.step.Start).Seconds(),
+	out := &Chain{Seq: t.step.Seq, Action: t.step.Record.Action, Start: t.step.Start.Seconds(), Took: (end - t.step.Start).Seconds(),
 		Device: d.Instances()[n.Instance].Ref(), Links: []Wait{}, Begins: []string{}}
 	if n.Kind == note.RouteChanged {
 		out.Prefix = t.w.Shared().Prefixes.Prefix(uint32(n.A)).String()

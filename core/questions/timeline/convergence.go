@@ -11,8 +11,8 @@ import (
 // Convergence is the report of an action: how long it took, what of that each
 // step took, and who was out.
 type Convergence struct {
-	Action ActionDetail   `json:"action"`
-	Pairs  traffic.Pairs  `json:"pairs"`
+	Action ActionDetail    `json:"action"`
+	Pairs  traffic.Pairs   `json:"pairs"`
 	Path   *critical.Chain `json:"path,omitempty" doc:"what it waited for"`
 }
 

@@ -8,6 +8,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/phrase"
+	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 )
 
@@ -140,28 +141,28 @@ type Turn struct {
 	At       event.Time
 }
 
-// TurnOf is the change of forwarding of a step that mended a flow for good, or if it stays
-// out, that broke it; nil if nothing did. last says that no action follows.
-func TurnOf(s *history.Step, flow string, last bool) (*Turn, error) {
-	for _, x := range s.After.Flows() {
-		from, to := s.After.Find(x.From), s.After.Find(x.To)
-		if x.Name != flow || from == nil || to == nil {
-			continue
+// TurnOf is the change of forwarding of a step that mended for good what goes from one device
+// to another, or if it stays out, that broke it; nil if nothing did, or the action itself. last
+// says that no action follows.
+func TurnOf(s *history.Step, from, to string, last bool) (*Turn, error) {
+	ends := [2]*device.Device{}
+	for i, name := range []string{from, to} {
+		if ends[i] = s.After.Find(name); ends[i] == nil {
+			return nil, phrase.Errorf("there is no device named %s", name)
 		}
-		f := &follower{step: s, changes: forwardingNotes(s), dst: ip.AddrFrom(to.Config().Address()), decisions: map[node][]decision{},
-			crossings: map[crossingKey]crossing{}}
-		parts := f.all(from.ID(), last)
-		for i := len(parts) - 1; i > 0; i-- {
-			if parts[i].ok != parts[i-1].ok {
-				if turn, ok := f.turns[parts[i].lo]; ok && turn.At > s.Start {
-					return &turn, nil
-				}
-				return nil, nil // the action itself did it
-			}
-		}
-		return nil, nil
 	}
-	return nil, phrase.Errorf("there is no flow named %s in this lab", flow)
+	f := &follower{step: s, changes: forwardingNotes(s), dst: ip.AddrFrom(ends[1].Config().Address()), decisions: map[node][]decision{},
+		crossings: map[crossingKey]crossing{}}
+	parts := f.all(ends[0].ID(), last)
+	for i := len(parts) - 1; i > 0; i-- {
+		if parts[i].ok != parts[i-1].ok {
+			if turn, ok := f.turns[parts[i].lo]; ok && turn.At > s.Start {
+				return &turn, nil
+			}
+			return nil, nil
+		}
+	}
+	return nil, nil
 }
 
 // flowParts follows all packets of a flow through a step, in order of send

@@ -20,6 +20,9 @@ const lab = (id: string) => ({ params: { path: { id } } });
 const at = (id: string, when: string) => ({ params: { path: { id }, query: { at: when } } });
 
 /** All that can be asked, as options for useQuery. What lacks a part of its question is not asked. */
+/** What a critical path leads to: a flow, a pair of devices, or the last change of all. */
+export type About = { flow?: string; from?: string; to?: string };
+
 export const ask = {
   labs: () => options(api.queryOptions('get', '/api/labs', {}, { staleTime: 0 })),
   /** All actions that can be typed; they are the same as long as the server runs. */
@@ -181,21 +184,30 @@ export const ask = {
         { enabled: before > 0 && after > 0 },
       ),
     ),
-  criticalPath: (id: string, seq: number, flow: string) =>
+  criticalPath: (id: string, seq: number, about: About) =>
     options(
       api.queryOptions(
         'get',
         '/api/labs/{id}/critical-path',
-        { params: { path: { id }, query: { seq, ...(flow ? { flow } : {}) } } },
+        { params: { path: { id }, query: { seq, ...about } } },
         { ...stays, enabled: seq > 0 },
       ),
     ),
-  shortenings: (id: string, seq: number, flow: string) =>
+  criticalPathWith: (id: string, body: { seq: number; text: string } & About, wanted: boolean) =>
+    options(
+      api.queryOptions(
+        'post',
+        '/api/labs/{id}/critical-path',
+        { params: { path: { id } }, body },
+        { enabled: wanted },
+      ),
+    ),
+  shortenings: (id: string, seq: number, about: About) =>
     options(
       api.queryOptions(
         'get',
         '/api/labs/{id}/shortenings',
-        { params: { path: { id }, query: { seq, ...(flow ? { flow } : {}) } } },
+        { params: { path: { id }, query: { seq, ...about } } },
         { ...stays, enabled: seq > 0 },
       ),
     ),

@@ -341,7 +341,8 @@ export interface paths {
     /** What the convergence of an action waited for, link by link */
     get: operations['get-critical-path'];
     put?: never;
-    post?: never;
+    /** What an action would wait for with another text */
+    post: operations['try-critical-path'];
     delete?: never;
     options?: never;
     head?: never;
@@ -1766,7 +1767,7 @@ export interface components {
       begins: string[];
       /** @description that changed its forwarding at the end */
       device: string;
-      /** @description the flow whose packets arrive from the end of the path on, or are lost; absent: the end is the last change of forwarding of all */
+      /** @description the flow whose packets arrive from the end of the path on, or are lost */
       flow?: string;
       /** @description oldest first */
       links: components['schemas']['Wait'][];
@@ -1779,11 +1780,14 @@ export interface components {
        * @description of the action
        */
       seq: number;
+      /** @description of the flow, or of a pair of devices; absent: the end is the last change of forwarding of all */
+      source?: string;
       /**
        * Format: double
        * @description seconds since the lab began
        */
       start: number;
+      target?: string;
       /**
        * Format: double
        * @description seconds from the action to the end; the durations of the links add up to it
@@ -3814,6 +3818,14 @@ export interface components {
       prefix: string;
       trace: components['schemas']['PolicyTrace'];
     };
+    'Try-critical-pathRequest': {
+      flow?: string;
+      from?: string;
+      /** Format: int64 */
+      seq: number;
+      text: string;
+      to?: string;
+    };
     Use: {
       /** @description or an instance of one: junction/ferry */
       device: string;
@@ -4130,7 +4142,12 @@ export interface operations {
   'export-critical-path': {
     parameters: {
       query?: {
+        /** @description what mended this flow, or broke it; absent: the last change of forwarding of all */
         flow?: string;
+        /** @description instead of a flow: a device */
+        from?: string;
+        /** @description and the one that it sends to */
+        to?: string;
       };
       header?: never;
       path: {
@@ -4653,8 +4670,12 @@ export interface operations {
     parameters: {
       query: {
         seq: number;
-        /** @description absent: the last change of forwarding of all */
+        /** @description what mended this flow, or broke it; absent: the last change of forwarding of all */
         flow?: string;
+        /** @description instead of a flow: a device */
+        from?: string;
+        /** @description and the one that it sends to */
+        to?: string;
       };
       header?: never;
       path: {
@@ -4663,6 +4684,41 @@ export interface operations {
       cookie?: never;
     };
     requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Waited'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'try-critical-path': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Try-critical-pathRequest'];
+      };
+    };
     responses: {
       /** @description OK */
       200: {
@@ -5855,8 +5911,12 @@ export interface operations {
     parameters: {
       query: {
         seq: number;
-        /** @description absent: the last change of forwarding of all */
+        /** @description what mended this flow, or broke it; absent: the last change of forwarding of all */
         flow?: string;
+        /** @description instead of a flow: a device */
+        from?: string;
+        /** @description and the one that it sends to */
+        to?: string;
       };
       header?: never;
       path: {

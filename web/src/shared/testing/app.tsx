@@ -7,7 +7,7 @@ import { vi } from 'vitest';
 import { system } from '../../theme';
 import { DraftingContext, HandsContext, type Drafting, type Hands } from '../draft/drafting';
 
-/** What the server answers, by "METHOD /path"; a number is a status with a problem. */
+/** What the server answers, by "METHOD /path", with or without its query; a number is a status with a problem. */
 export type Answers = Record<string, unknown>;
 
 /** A problem (RFC 9457) as the server would send it. */
@@ -53,7 +53,8 @@ export function show(
     const url = new URL(request.url);
     const body = request.method === 'POST' ? await request.text() : '';
     asked.push(`${request.method} ${decodeURIComponent(url.pathname + url.search)}${body && ` ${body}`}`);
-    const answer = answers[`${request.method} ${url.pathname}`];
+    const path = `${request.method} ${url.pathname}`;
+    const answer = answers[path + url.search] ?? answers[path];
     if (answer === undefined) throw new TypeError('no server');
     const refused = typeof answer === 'object' && answer !== null && 'status' in answer && 'detail' in answer;
     return new Response(JSON.stringify(answer), {

@@ -13,7 +13,15 @@ import { Ring } from './Ring';
 const many = 150;
 
 /** Who was out among all hosts and loopbacks, the loops that there were, and the report as a file. */
-export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
+export function AllPairs({
+  lab,
+  d,
+  choose,
+}: {
+  lab: string;
+  d: ActionDetail;
+  choose: (from: string, to: string) => void;
+}) {
   // With many devices it takes its time: it is asked for then.
   const map = useQuery(ask.map(lab, 'now'));
   const devices = map.data?.devices.length;
@@ -42,7 +50,7 @@ export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
           of={ask.pairs(lab, d.seq).queryKey}
         />
       )}
-      {pairs.data && <Found pairs={pairs.data} start={d.start} />}
+      {pairs.data && <Found pairs={pairs.data} start={d.start} choose={choose} />}
       <Flex gap={3} mt={2}>
         <Quiet>Report of this convergence:</Quiet>
         {['md', 'json'].map((f) => (
@@ -57,7 +65,15 @@ export function AllPairs({ lab, d }: { lab: string; d: ActionDetail }) {
   );
 }
 
-function Found({ pairs: p, start }: { pairs: Pairs; start: number }) {
+function Found({
+  pairs: p,
+  start,
+  choose,
+}: {
+  pairs: Pairs;
+  start: number;
+  choose: (from: string, to: string) => void;
+}) {
   const { set } = useFocus();
   return (
     <>
@@ -73,7 +89,14 @@ function Found({ pairs: p, start }: { pairs: Pairs; start: number }) {
               {p.out.slice(0, 200).map((x) => (
                 <tr key={`${x.from} ${x.to}`}>
                   <Td py="2px">
-                    {x.from} to {x.to}
+                    <chakra.button
+                      textAlign="left"
+                      title="what it waited for"
+                      onClick={() => choose(x.from, x.to)}
+                      _hover={{ textDecoration: 'underline' }}
+                    >
+                      {x.from} to {x.to}
+                    </chakra.button>
                   </Td>
                   <Td py="2px" textAlign="right">
                     <span title={exact(x.seconds)}>{duration(x.seconds)}</span>

@@ -1,41 +1,59 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { type ActionDetail, type Chain, type Shortening, type Wait } from '../../shared/api/client';
-import { ask } from '../../shared/api/questions';
+import { type Action, type ActionDetail, type Chain, type Shortening } from '../../shared/api/client';
+import { ask, type About } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
 import { useFocus } from '../../shared/focus/focus';
 import { Choice, Mono, Plain, Quiet, Trouble, Waiting, Working } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact, plural } from '../../shared/parts/words';
+import { Beside } from './Beside';
+import { tint } from './tint';
 
 /** What a convergence waited for, link by link, and what would shorten it. */
-export function CriticalPath({ d, goto }: { d: ActionDetail; goto: (line: number) => void }) {
+export function CriticalPath({
+  d,
+  actions,
+  about,
+  choose,
+  goto,
+}: {
+  d: ActionDetail;
+  actions: Action[];
+  about: About;
+  choose: (about: About) => void;
+  goto: (line: number) => void;
+}) {
   const { id } = useFocus();
-  const [flow, setFlow] = useState('');
   const out = d.flows.filter((f) => f.outages.length > 0);
-  const chosen = out.some((f) => f.name === flow) ? flow : '';
-  const found = useQuery(ask.criticalPath(id, d.seq, chosen));
+  const found = useQuery(ask.criticalPath(id, d.seq, about));
   if (d.convergence === null) return null;
   const path = found.data?.path;
+  const query = new URLSearchParams(about).toString();
   const href = (format: string) =>
-    `/api/labs/${id}/actions/${d.seq}/critical-path/${format}${chosen ? `?flow=${chosen}` : ''}`;
+    `/api/labs/${id}/actions/${d.seq}/critical-path/${format}${query ? `?${query}` : ''}`;
   return (
     <Box as="section" mb={5} data-testid="critical-path" aria-label="What it waited for">
       <Flex align="center" gap={3} mb={2} wrap="wrap">
         <Box as="h3" fontSize="13px">
           What it waited for
         </Box>
-        {out.length > 0 && (
+        {(out.length > 0 || about.from) && (
           <Flex gap={1} wrap="wrap">
-            <Choice on={chosen === ''} onClick={() => setFlow('')}>
+            <Choice on={!query} onClick={() => choose({})}>
               Last change of all
             </Choice>
             {out.map((f) => (
-              <Choice key={f.name} on={chosen === f.name} onClick={() => setFlow(f.name)}>
+              <Choice key={f.name} on={about.flow === f.name} onClick={() => choose({ flow: f.name })}>
                 {f.name}
               </Choice>
             ))}
+            {about.from && (
+              <Choice on onClick={() => choose({})}>
+                {about.from} to {about.to}
+              </Choice>
+            )}
           </Flex>
         )}
         <Box flex={1} />
@@ -55,13 +73,11 @@ export function CriticalPath({ d, goto }: { d: ActionDetail; goto: (line: number
       {found.isPending && <Waiting what="following the causes" />}
       {found.data && !path && <Quiet>The action itself decided that: nothing was waited for.</Quiet>}
       {path && <Links path={path} goto={goto} />}
-      {path && <Shorter key={`${d.seq} ${chosen}`} seq={d.seq} flow={chosen} took={path.took} />}
+      {path && <Shorter key={`${d.seq} ${query}`} seq={d.seq} about={about} took={path.took} />}
+      {path && <Beside key={`${d.seq} ${query} beside`} d={d} actions={actions} path={path} about={about} />}
     </Box>
   );
 }
-
-/** The tint of a link's bar by what it is: packets on their way, timers that can be set, and others. */
-const tint = (l: Wait) => (l.packets > 0 ? 'leaf' : l.setting ? 'plum' : 'ochre');
 
 function Links({ path, goto }: { path: Chain; goto: (line: number) => void }) {
   return (
@@ -109,6 +125,7 @@ function Links({ path, goto }: { path: Chain; goto: (line: number) => void }) {
                     <chakra.button
                       color="plum"
                       textDecoration="underline"
+                      textAlign="left"
                       disabled={l.line === 0}
                       title="to its line in the text"
                       onClick={() => goto(l.line)}
@@ -143,10 +160,10 @@ const Happened = ({ list }: { list: string[] }) =>
   ));
 
 /** Edits that were tried on a copy, the one that shortens it most first. */
-function Shorter({ seq, flow, took }: { seq: number; flow: string; took: number }) {
+function Shorter({ seq, about, took }: { seq: number; about: About; took: number }) {
   const { id } = useFocus();
   const [wanted, setWanted] = useState(false);
-  const query = ask.shortenings(id, seq, flow);
+  const query = ask.shortenings(id, seq, about);
   const tried = useQuery({ ...query, enabled: wanted });
   if (!wanted)
     return (

@@ -1,8 +1,8 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useEffect, useRef } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { type ActionDetail, type LabState } from '../../shared/api/client';
-import { ask } from '../../shared/api/questions';
+import { ask, type About } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Td, Sheet } from '../../shared/parts/table';
@@ -35,6 +35,8 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
     // What it returns is no clean-up: newer browsers return a promise.
     here.current?.scrollIntoView({ block: 'nearest' });
   }, [seq]);
+  // What the critical path leads to, of which action.
+  const [about, setAbout] = useState<{ seq: number; of: About }>();
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
@@ -137,10 +139,23 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
               outages are complete.
             </Box>
           )}
-          <CriticalPath d={detail.data} goto={goto} />
+          <CriticalPath
+            d={detail.data}
+            actions={lab.actions}
+            about={about?.seq === seq ? about.of : {}}
+            choose={(of) => setAbout({ seq, of })}
+            goto={goto}
+          />
           <Flex gap={8} wrap="wrap">
             <Outages d={detail.data} />
-            <AllPairs lab={id} d={detail.data} />
+            <AllPairs
+              lab={id}
+              d={detail.data}
+              choose={(from, to) => {
+                setAbout({ seq, of: { from, to } });
+                document.querySelector('[data-testid=critical-path]')?.scrollIntoView({ block: 'start' });
+              }}
+            />
           </Flex>
         </>
       )}

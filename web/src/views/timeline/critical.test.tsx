@@ -2,8 +2,10 @@
 import { screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { expect, test, vi } from 'vitest';
-import type { ActionDetail, Chain, Wait } from '../../shared/api/client';
+import type { Action, ActionDetail, Chain, Wait } from '../../shared/api/client';
 import { nothingDrafted, show } from '../../shared/testing/app';
+import { useState } from 'react';
+import type { About } from '../../shared/api/questions';
 import { CriticalPath } from './CriticalPath';
 
 const wait = (more: Partial<Wait>): Wait => ({
@@ -66,9 +68,19 @@ const answers = {
   ],
 };
 
+const actions = [
+  { seq: 1, action: 'apply', convergence: 5 },
+  { seq: 2, action: 'silence mill.e1', convergence: 39 },
+] as Action[];
+
+function Shown({ goto = vi.fn() }: { goto?: (line: number) => void }) {
+  const [about, setAbout] = useState<About>({});
+  return <CriticalPath d={detail} actions={actions} about={about} choose={setAbout} goto={goto} />;
+}
+
 test('what was waited for, where it is set, and whose outage it was', async () => {
   const goto = vi.fn();
-  const asked = show(<CriticalPath d={detail} goto={goto} />, answers, '/lab/x1/timeline');
+  const asked = show(<Shown goto={goto} />, answers, '/lab/x1/timeline');
   const table = within(await screen.findByRole('region', { name: 'Critical path' }));
   expect(table.getByText('no hello is heard', { exact: false }).textContent).toContain(
     'it had begun before the action',
@@ -87,7 +99,7 @@ test('what was waited for, where it is set, and whose outage it was', async () =
 
 test('what would shorten it goes into the draft', async () => {
   const edit = vi.fn(() => Promise.resolve('text'));
-  const asked = show(<CriticalPath d={detail} goto={vi.fn()} />, answers, '/lab/x1/timeline', {
+  const asked = show(<Shown />, answers, '/lab/x1/timeline', {
     ...nothingDrafted,
     edit,
   });
@@ -105,10 +117,35 @@ test('what would shorten it goes into the draft', async () => {
 });
 
 test('nothing was waited for', async () => {
-  show(
-    <CriticalPath d={detail} goto={vi.fn()} />,
-    { 'GET /api/labs/x1/critical-path': {} },
-    '/lab/x1/timeline',
-  );
+  show(<Shown />, { 'GET /api/labs/x1/critical-path': {} }, '/lab/x1/timeline');
   expect(await screen.findByText(/The action itself decided that/)).toBeTruthy();
+});
+
+test('beside another action, and beside the same one with the draft', async () => {
+  const other: Chain = {
+    ...path,
+    seq: 1,
+    action: 'apply',
+    took: 5,
+    links: [wait({ took: 5, says: 'it came up' })],
+  };
+  const quicker: Chain = { ...path, took: 4, links: [wait({ took: 4, says: 'hellos come often' })] };
+  const asked = show(
+    <Shown />,
+    {
+      'GET /api/labs/x1/critical-path?seq=1': { path: other },
+      'GET /api/labs/x1/critical-path?seq=2': { path },
+      'POST /api/labs/x1/critical-path': { path: quicker },
+    },
+    '/lab/x1/timeline',
+    { ...nothingDrafted, dirty: true, draft: { text: 'router mill', base: 1 } },
+  );
+  const choice = await screen.findByLabelText('beside it');
+  await userEvent.selectOptions(choice, '1: apply');
+  expect((await screen.findByRole('group', { name: 'apply' })).textContent).toContain('it came up');
+  await userEvent.selectOptions(choice, 'the same with the draft');
+  expect((await screen.findByRole('group', { name: 'with the draft' })).textContent).toContain(
+    'hellos come often',
+  );
+  expect(asked.at(-1)).toContain('"text":"router mill"');
 });

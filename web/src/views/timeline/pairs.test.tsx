@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
-import { describe, expect, test } from 'vitest';
+import { describe, expect, test, vi } from 'vitest';
 import type { ActionDetail, LabState, Pairs } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
 import { AllPairs } from './AllPairs';
@@ -26,18 +26,21 @@ const pairs = (more: Partial<Pairs> = {}): Pairs => ({
 });
 const detail = { seq: 2, start: 60 } as ActionDetail;
 const at = '/lab/x1/timeline';
+const choose = vi.fn();
 const mapOf = (n: number) => ({ devices: Array.from({ length: n }, (_, i) => ({ name: `r${i}` })) });
 
 describe('all hosts and loopbacks', () => {
   test('say who was out, for how long and where; loops are drawn and lead to their moment', async () => {
     show(
-      <AllPairs lab="x1" d={detail} />,
+      <AllPairs lab="x1" d={detail} choose={choose} />,
       { 'GET /api/labs/x1/map': mapOf(14), 'GET /api/labs/x1/pairs': pairs() },
       at,
     );
     expect(await screen.findByText('1 of 6 pairs were out for a time, the longest for 2.5 s')).toBeTruthy();
     expect(screen.getByText('ended at mill.e1')).toBeTruthy();
     expect(screen.getByRole('img', { name: 'loop of mill, halt' })).toBeTruthy();
+    await userEvent.click(screen.getByTitle('what it waited for'));
+    expect(choose).toHaveBeenCalledWith(pairs().out[0]?.from, pairs().out[0]?.to);
     await userEvent.click(screen.getByRole('button', { name: '1.250000 s after the action' }));
     expect(screen.getByTestId('address').textContent).toContain('when=61.25');
     expect(screen.getByRole('link', { name: 'Markdown' }).getAttribute('href')).toBe(
@@ -46,7 +49,7 @@ describe('all hosts and loopbacks', () => {
   });
   test('are followed when somebody asks, if there are many', async () => {
     const asked = show(
-      <AllPairs lab="x1" d={detail} />,
+      <AllPairs lab="x1" d={detail} choose={choose} />,
       { 'GET /api/labs/x1/map': mapOf(500), 'GET /api/labs/x1/pairs': pairs() },
       at,
     );
@@ -56,7 +59,7 @@ describe('all hosts and loopbacks', () => {
   });
   test('none of them out is said in a word', async () => {
     show(
-      <AllPairs lab="x1" d={detail} />,
+      <AllPairs lab="x1" d={detail} choose={choose} />,
       {
         'GET /api/labs/x1/map': mapOf(14),
         'GET /api/labs/x1/pairs': pairs({ total: 0, out: [], loops: [] }),
