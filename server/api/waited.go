@@ -10,6 +10,7 @@ import (
 	"hellebore/core/ground/phrase"
 	"hellebore/core/lab"
 	"hellebore/core/questions/critical"
+	"hellebore/core/questions/playback"
 )
 
 // waitedFor asks for the critical path of an action, or of a flow in it.
@@ -28,8 +29,16 @@ type Towards struct {
 
 func (t *Towards) about() critical.About { return critical.About{Flow: t.Flow, From: t.From, To: t.To} }
 
-// registerWaited is what convergence waits for, and what would shorten that.
+// registerWaited is convergence as it plays, what it waits for, and what would shorten that.
 func (h *handlers) registerWaited(api huma.API) {
+	ask(h, api, "playback", "What happens from one time to another: packets on their way, and what devices do",
+		func(l *lab.Lab, in *struct {
+			LabPath
+			From float64 `query:"from" minimum:"0" required:"true" doc:"seconds since the lab began"`
+			To   float64 `query:"to" minimum:"0" required:"true"`
+		}) (playback.Stretch, error) {
+			return l.Playback(in.From, in.To)
+		})
 	ask(h, api, "critical-path", "What the convergence of an action waited for, link by link",
 		func(l *lab.Lab, in *waitedFor) (out lab.Waited, err error) {
 			out.Path, err = l.CriticalPath(in.Seq, in.about())

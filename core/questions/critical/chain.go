@@ -12,6 +12,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
+	"hellebore/core/questions/capture"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
@@ -173,7 +174,7 @@ func (t *trace) link(i int32) Wait {
 	d := t.w.Device(e.Dest)
 	l := Wait{wait: device.WaitOf(e.Kind), Device: d.Name(), Via: []string{}, Then: t.happened(i, e.Dest)}
 	if l.wait == note.OnLink {
-		l.Kind, l.Packets = packetKind(e.Frame), 1
+		l.Kind, l.Packets = string(capture.ClassOf(e.Frame)), 1
 		l.Port = d.Ports()[e.A].Config.Name
 		l.Via = []string{t.w.Device(e.Source).Name(), d.Name()}
 		return l

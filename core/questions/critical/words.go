@@ -13,25 +13,8 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
-	"hellebore/core/questions/capture"
 	"hellebore/core/questions/facts"
 )
-
-// packetKinds are the kinds of links by what their packets are.
-var packetKinds = map[string]string{
-	"Hello": "hello", "Database Description": "exchange", "Link State Request": "exchange",
-	"Link State Update": "flooding", "Link State Acknowledgment": "acknowledgment",
-	"BGP OPEN": "session", "BGP KEEPALIVE": "keepalive", "BGP UPDATE": "update", "BGP NOTIFICATION": "notification",
-	"BGP ROUTE-REFRESH": "update", "BGP, continued": "update", "ARP request": "arp", "ARP reply": "arp",
-}
-
-func packetKind(frame []byte) string {
-	kind := capture.KindOf(frame)
-	if strings.HasPrefix(kind, "TCP") {
-		return "tcp"
-	}
-	return cmp.Or(packetKinds[kind], "packet")
-}
 
 // packetWords says what packets did.
 func packetWords(l *Wait) string {

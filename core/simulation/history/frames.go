@@ -2,6 +2,7 @@ package history
 
 import (
 	"hellebore/core/ground/event"
+	"hellebore/core/simulation/network"
 )
 
 // Frame is an Ethernet frame as a port put it on what it is joined to.
@@ -11,11 +12,23 @@ type Frame struct {
 	Bytes        []byte // immutable
 }
 
-// Frames runs the lab's past again, from one virtual time to another, both
-// included, and shows every frame that was sent. What runs is a copy: history
-// itself does not notice. stop, if not nil, is asked now and then whether to give
-// up, with ErrStopped.
+// Frames shows every frame that was sent from one virtual time to another, both included,
+// as Again does.
 func (h *History) Frames(from, to event.Time, see func(Frame), stop func() bool) error {
+	return h.Again(from, to, func(w *network.World) {
+		w.OnFrame = func(at event.Time, device, port uint32, frame []byte) {
+			if at >= from && at <= to {
+				see(Frame{at, device, port, frame})
+			}
+		}
+	}, stop)
+}
+
+// Again runs the lab's past again, from one virtual time to another, both included. begin is
+// given each world that runs, one for each action, to watch it; it may begin earlier. What runs
+// is a copy: history itself does not notice. stop, if not nil, is asked now and then whether
+// to give up, with ErrStopped.
+func (h *History) Again(from, to event.Time, begin func(w *network.World), stop func() bool) error {
 	for _, s := range h.steps {
 		if s.After == nil || s.End < from || s.Start > to {
 			continue
@@ -27,11 +40,7 @@ func (h *History) Frames(from, to event.Time, see func(Frame), stop func() bool)
 		if from > s.Start {
 			w = h.seek(Moment{s.Seq, from - 1}).Clone()
 		}
-		w.OnFrame = func(at event.Time, device, port uint32, frame []byte) {
-			if at >= from && at <= to {
-				see(Frame{at, device, port, frame})
-			}
-		}
+		begin(w)
 		if from <= s.Start {
 			if err := s.Parsed.Perform(w, s.Lab); err != nil {
 				return err

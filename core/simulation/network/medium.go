@@ -190,11 +190,15 @@ func (m *Medium) struck(w *World, share uint32, purpose uint64) bool {
 
 // arrive hands a frame to its port, unless what carried it broke meanwhile.
 func (w *World) arrive(e *event.Event) {
-	m, to, ok := w.MediumOf(e.Dest, e.A)
-	if !ok || int(e.B) >= len(m.Ends) || m.Ends[e.B].Device != e.Source || m.Flight(int(e.B), to) != e.C {
-		return
+	if w.Arrives(e) {
+		w.devices[e.Dest].Receive(e.A, e.Frame)
 	}
-	w.devices[e.Dest].Receive(e.A, e.Frame)
+}
+
+// Arrives says whether what carries a frame is still what it was when the frame was sent.
+func (w *World) Arrives(e *event.Event) bool {
+	m, to, ok := w.MediumOf(e.Dest, e.A)
+	return ok && int(e.B) < len(m.Ends) && m.Ends[e.B].Device == e.Source && m.Flight(int(e.B), to) == e.C
 }
 
 // carriers makes the carrier of a medium's ports be what medium and far ends

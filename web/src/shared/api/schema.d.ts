@@ -674,6 +674,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/playback': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What happens from one time to another: packets on their way, and what devices do */
+    get: operations['get-playback'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/policies': {
     parameters: {
       query?: never;
@@ -2075,6 +2092,39 @@ export interface components {
       /** @description why it cannot be done for somebody */
       why?: string;
     };
+    Flight: {
+      /**
+       * Format: double
+       * @description when it is sent
+       */
+      at: number;
+      /** @enum {string} */
+      class:
+        | 'hello'
+        | 'exchange'
+        | 'flooding'
+        | 'acknowledgment'
+        | 'session'
+        | 'keepalive'
+        | 'update'
+        | 'notification'
+        | 'tcp'
+        | 'arp'
+        | 'packet';
+      /** @description port */
+      from: string;
+      /** @description by its RFC name */
+      kind: string;
+      /** @description why it does not arrive */
+      lost?: string;
+      /** @description port */
+      to: string;
+      /**
+       * Format: double
+       * @description when it arrives, or would have
+       */
+      until: number;
+    };
     Flow: {
       arrives: boolean;
       /** @description the path of the answers */
@@ -2586,6 +2636,16 @@ export interface components {
       to?: string;
       /** @description address of the next router; absent if the destination is on the port itself */
       via?: string;
+    };
+    Occurrence: {
+      /** Format: double */
+      at: number;
+      device: string;
+      /** @enum {string} */
+      lane: 'detection' | 'adjacency' | 'flooding' | 'spf' | 'forwarding' | 'packet' | 'session' | 'updates';
+      text: string;
+      /** @description in a word or two */
+      word: string;
     };
     Outage: {
       /** @description the device where that was */
@@ -3617,6 +3677,24 @@ export interface components {
       /** @description its form: cost NUMBER */
       usage: string;
       word: string;
+    };
+    Stretch: {
+      /** @description what happens on devices, the earliest first */
+      events: components['schemas']['Occurrence'][];
+      /** @description packets that are on their way at some time in the stretch, the earliest first */
+      flights: components['schemas']['Flight'][];
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      from: number;
+      /** @description there is more after To: ask again from there */
+      more: boolean;
+      /**
+       * Format: double
+       * @description earlier than what was asked for if there is more than is shown at once
+       */
+      to: number;
     };
     Suggestion: {
       /** @description the statement's form */
@@ -5471,6 +5549,41 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-playback': {
+    parameters: {
+      query: {
+        /** @description seconds since the lab began */
+        from: number;
+        to: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Stretch'];
+        };
       };
       /** @description Error */
       default: {

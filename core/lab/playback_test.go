@@ -1,0 +1,146 @@
+package lab
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/questions/capture"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/playback"
+	"hellebore/core/simulation/history"
+	"hellebore/demo"
+)
+
+// TestWhatPlaysIsWhatHappened holds the packets of stretches of random labs after random
+// failures against the capture: each frame that a port sent flies to each port that it is for,
+// for the delay of what carries it, and no other does.
+func TestWhatPlaysIsWhatHappened(t *testing.T) {
+	demos := demo.Labs()
+	flown, lost := 0, 0
+	for round := range oracleRuns(40) {
+		r := rand.New(rand.NewPCG(uint64(round), 73))
+		text := randomLab(r)
+		if round%2 == 0 {
+			text = demos[round/2%len(demos)].Text
+		}
+		l := open(t, text)
+		for range 2 {
+			a, err := history.ParseAction(aFailure(r, l))
+			require.NoError(t, err)
+			_, _ = l.Do(a, 0)
+		}
+		now := l.History().Head().Now()
+		from := event.Time(r.Int64N(int64(now) + 1))
+		if round%3 == 0 {
+			from = l.History().Steps()[len(l.History().Steps())-1].Start
+		}
+		to := min(now, from+event.Time(r.Int64N(int64(30*event.Second))))
+		s, err := l.Playback(from.Seconds(), to.Seconds())
+		require.NoError(t, err)
+		to = event.FromSeconds(s.To)
+		type sent struct {
+			at   event.Time
+			port string
+			kind string
+		}
+		want, got := map[sent]bool{}, map[sent]bool{}
+		w := l.History().Head()
+		require.NoError(t, l.History().Frames(from, to, func(f history.Frame) {
+			if _, _, joined := w.MediumOf(f.Device, f.Port); joined {
+				want[sent{f.At, facts.PortName(w.Device(f.Device), f.Port), capture.KindOf(f.Bytes)}] = true
+			}
+		}, nil))
+		said := fmt.Sprintf("round %d, %v to %v", round, from, to)
+		last := 0.0
+		for _, f := range s.Flights {
+			require.GreaterOrEqual(t, f.At, last, said)
+			last = f.At
+			at, until := event.FromSeconds(f.At), event.FromSeconds(f.Until)
+			require.True(t, at <= to && until >= from && until > at, "%s %+v", said, f)
+			if at >= from {
+				got[sent{at, f.From, f.Kind}] = true
+			}
+			flown++
+			if f.Lost != "" {
+				lost++
+			}
+		}
+		require.Equal(t, want, got, said)
+		for i := 1; i < len(s.Events); i++ {
+			require.LessOrEqual(t, s.Events[i-1].At, s.Events[i].At)
+		}
+	}
+	require.Greater(t, flown, 1000)
+	require.NotZero(t, lost)
+}
+
+// TestAPacketIsLostWhereItsLinkBreaks: a silent link loses what is sent, a cut one what is on
+// its way.
+func TestAPacketIsLostWhereItsLinkBreaks(t *testing.T) {
+	l := open(t, demo.Text("triangle-with-ospf"))
+	do(t, l, "silence viaduct.e1")
+	start := l.History().Steps()[1].Start.Seconds()
+	s, err := l.Playback(start, start+12)
+	require.NoError(t, err)
+	silent := 0
+	for _, f := range s.Flights {
+		if f.From == "viaduct.e1" {
+			require.Equal(t, capture.Hello, f.Class)
+			require.NotEmpty(t, f.Lost)
+			silent++
+		} else if f.From != "summit.e1" && f.To != "viaduct.e1" {
+			require.Empty(t, f.Lost, "%+v", f)
+		}
+	}
+	require.NotZero(t, silent)
+	var words []string
+	s, err = l.Playback(start, l.History().Head().Now().Seconds())
+	require.NoError(t, err)
+	for _, e := range s.Events {
+		words = append(words, e.Word)
+	}
+	require.Subset(t, words, []string{"neighbour lost", "LSA originated", "SPF"})
+	_, err = l.Playback(5, 2)
+	require.ErrorContains(t, err, "is no stretch of it")
+}
+
+// TestALongStretchComesInParts: what is beyond the bound comes with the next question, and
+// nothing twice or never.
+func TestALongStretchComesInParts(t *testing.T) {
+	l := open(t, demo.Text("valley-line"))
+	do(t, l, "disable larches", "wait 3000s")
+	end := l.History().Head().Now().Seconds()
+	from, parts, whole := 0.0, 0, map[playback.Flight]int{}
+	for from <= end {
+		s, err := l.Playback(from, end)
+		require.NoError(t, err)
+		for _, f := range s.Flights {
+			if f.At >= from {
+				whole[f]++
+			}
+		}
+		parts++
+		if !s.More {
+			break
+		}
+		require.Greater(t, s.To, from)
+		from = s.To + 1e-9
+	}
+	require.Greater(t, parts, 1)
+	sent := 0
+	w := l.History().Head()
+	require.NoError(t, l.History().Frames(0, w.Now(), func(f history.Frame) {
+		if _, _, joined := w.MediumOf(f.Device, f.Port); joined {
+			sent++
+		}
+	}, nil))
+	flown := 0
+	for _, n := range whole {
+		flown += n
+	}
+	require.Equal(t, sent, flown, "each link has two ends")
+}
