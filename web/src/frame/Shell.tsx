@@ -44,6 +44,7 @@ import { ThingMenu } from './ThingMenu';
 import { Help } from './Help';
 import { useKeys } from '../shared/parts/keys';
 import { BrokenLab } from './BrokenLab';
+import { PlayProvider } from '../shared/play/PlayProvider';
 import { useNews } from './news';
 import { toggleScheme } from './scheme';
 import { stages, type Stage } from './stages';
@@ -81,7 +82,9 @@ function Drafted({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews
   const { id, focus } = useFocus();
   return (
     <DraftProvider key={id} id={id} lab={lab} past={focus.when !== 'now'}>
-      <Open lab={lab} news={news} />
+      <PlayProvider>
+        <Open lab={lab} news={news} />
+      </PlayProvider>
     </DraftProvider>
   );
 }

@@ -19,10 +19,10 @@ const stays = { placeholderData: keepPreviousData };
 const lab = (id: string) => ({ params: { path: { id } } });
 const at = (id: string, when: string) => ({ params: { path: { id }, query: { at: when } } });
 
-/** All that can be asked, as options for useQuery. What lacks a part of its question is not asked. */
 /** What a critical path leads to: a flow, a pair of devices, or the last change of all. */
 export type About = { flow?: string; from?: string; to?: string };
 
+/** All that can be asked, as options for useQuery. What lacks a part of its question is not asked. */
 export const ask = {
   labs: () => options(api.queryOptions('get', '/api/labs', {}, { staleTime: 0 })),
   /** All actions that can be typed; they are the same as long as the server runs. */

@@ -22,6 +22,7 @@ import {
   type PillNode,
   type RegionNode,
 } from './cards';
+import { Flights } from './Flights';
 import { MapDetail } from './MapDetail';
 import {
   costOf,
@@ -38,7 +39,7 @@ import {
 import { levelOf, spacingOf } from './level';
 import { DraftEdge, type DraftEdgeType } from './DraftEdge';
 import type { Drafted } from './drafted';
-import { cardSize, crossings, distanceTo, onTree, segmentId, type Crossing } from './graph';
+import { cardSize, crossings, distanceTo, offsetsOf, onTree, segmentId, type Crossing } from './graph';
 import type { Places } from './layout';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
 import { labName } from './places';
@@ -224,7 +225,7 @@ export function Canvas(props: CanvasProps) {
 
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
-    const pairs = new Map<string, number>();
+    const offsets = offsetsOf(map.links);
     const textsOf = (edge: string) => ({
       near: texts.get(costOf(edge, 'near')),
       far: texts.get(costOf(edge, 'far')),
@@ -267,9 +268,6 @@ export function Canvas(props: CanvasProps) {
       }
       const [a, b] = l.ends;
       if (!a || !b) continue;
-      const pair = [a.device, b.device].sort().join(' ');
-      const nth = pairs.get(pair) ?? 0;
-      pairs.set(pair, nth + 1);
       const names = l.ends.map((e) => portName(e));
       out.push({
         id: l.id,
@@ -283,7 +281,7 @@ export function Canvas(props: CanvasProps) {
           over: over.get(l.id),
           tree: tree && onTree(tree, l),
           labels,
-          offset: nth,
+          offset: offsets.get(l.id) ?? 0,
           selected: names.includes(link),
           gone: drafted.gone.has(l.id),
           texts: textsOf(l.id),
@@ -375,6 +373,7 @@ export function Canvas(props: CanvasProps) {
       edgesFocusable
       nodesFocusable
       deleteKeyCode={null}
+      panActivationKeyCode={null} // the space key plays
       proOptions={{ hideAttribution: true }}
       onNodeContextMenu={(e, n) => {
         if (n.type === 'device') menu({ kind: 'device', name: n.id })(e);
@@ -403,6 +402,7 @@ export function Canvas(props: CanvasProps) {
       }}
     >
       <MapDetail spacing={spacing} />
+      <Flights map={map} />
     </ReactFlow>
   );
 }

@@ -31,6 +31,21 @@ export function toGraph(map: MapData): Graph {
   return { cards, edges };
 }
 
+/** Which of several links between the same two devices each is, by its ID: they are drawn beside each other. */
+export function offsetsOf(links: MapLink[]): Map<string, number> {
+  const pairs = new Map<string, number>();
+  const out = new Map<string, number>();
+  for (const l of links) {
+    const [a, b] = l.ends;
+    if (l.kind === 'segment' || !a || !b) continue;
+    const pair = [a.device, b.device].sort().join(' ');
+    const nth = pairs.get(pair) ?? 0;
+    pairs.set(pair, nth + 1);
+    out.set(l.id, nth);
+  }
+  return out;
+}
+
 /** How a path crosses what joins ports: by the id of the link, or of the segment and its end. */
 export interface Crossing {
   id: string;

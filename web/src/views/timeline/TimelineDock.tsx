@@ -4,6 +4,7 @@ import { useRef, useState } from 'react';
 import { type LabState } from '../../shared/api/client';
 import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { PlayBar, PlayButton } from '../../shared/play/PlayBar';
 import { BeforeAfter } from './BeforeAfter';
 import { Chart, Legend } from './Chart';
 import { currentAction } from '../../shared/focus/moment';
@@ -29,6 +30,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
       bg="panel"
       flexShrink={0}
     >
+      <PlayBar />
       <Flex px={3} h="34px" align="center" gap={3}>
         <chakra.button
           onClick={() => setOpen(!open)}
@@ -50,6 +52,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
             'Nothing has been done yet.'
           )}
         </Box>
+        <PlayButton lab={lab} />
         {action && lab.actions.length > 1 && <BeforeAfter seq={seq} actions={lab.actions.length} />}
       </Flex>
       {open && detail.data && (

@@ -1,0 +1,114 @@
+package e2e
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"math"
+	"net/url"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
+)
+
+// drawn is a packet as the map shows it.
+type drawn struct {
+	From, To, Class string
+	Share           float64
+}
+
+// moment is the virtual time in the page's address.
+func moment(t *testing.T, tab context.Context) float64 {
+	t.Helper()
+	address, err := chromedp.Run(tab, chromedp.Evaluate[string](`location.search`))
+	require.NoError(t, err)
+	q, err := url.ParseQuery(address[1:])
+	require.NoError(t, err)
+	at, err := strconv.ParseFloat(q.Get("when"), 64)
+	require.NoError(t, err, address)
+	return at
+}
+
+// TestTimePlays plays a failure on the map: it runs, stands still, goes on step by step and
+// back, and what is drawn is what was on its way then.
+func TestTimePlays(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
+	s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut viaduct.e2"}, nil)
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), until(`document.body.dataset.map === "ready"`), button("Play"),
+		within("play", "Pause"), until(`Number(new URLSearchParams(location.search).get("when")) > 11.001`), key(" "), within("play", "Play"))
+	stands := moment(t, tab)
+	do(t, tab, chromedp.Sleep(400*time.Millisecond))
+	require.Equal(t, stands, moment(t, tab), "time stands still")
+
+	// Step by step, packet after packet, and what is drawn each time.
+	do(t, tab, script(`(() => {
+		const s = document.querySelector('[aria-label="Step to the next"]');
+		s.value = "packet";
+		s.dispatchEvent(new Event("change", { bubbles: true }));
+	})()`))
+	seen := 0
+	for range 4 {
+		do(t, tab, key("."))
+		do(t, tab, chromedp.Sleep(300*time.Millisecond))
+		at := moment(t, tab)
+		require.Greater(t, at, stands)
+		stands = at
+		text, err := chromedp.Run(tab, chromedp.Evaluate[string](`document.querySelector('[data-testid="flights"]').dataset.drawn`))
+		require.NoError(t, err)
+		var got []drawn
+		require.NoError(t, json.Unmarshal([]byte(text), &got), text)
+		var want struct {
+			Flights []struct {
+				From, To, Class, Lost string
+				At, Until             float64
+			}
+		}
+		s.call(t, "GET", fmt.Sprintf("/api/labs/%s/playback?from=%.9f&to=%.9f", id, at, at), nil, &want)
+		flying := map[string]float64{}
+		for _, f := range want.Flights {
+			if f.Class != "hello" && f.At <= at && at < f.Until {
+				flying[f.From+" "+f.To+" "+f.Class] = (at - f.At) / (f.Until - f.At)
+			}
+		}
+		require.Len(t, got, len(flying), "%s at %.9f: %v", text, at, want.Flights)
+		for _, d := range got {
+			share, there := flying[d.From+" "+d.To+" "+d.Class]
+			require.True(t, there, "%+v", d)
+			require.Less(t, math.Abs(share-d.Share), 1e-3)
+			seen++
+		}
+	}
+	require.NotZero(t, seen)
+	do(t, tab, key(","), chromedp.Sleep(300*time.Millisecond))
+	require.Less(t, moment(t, tab), stands, "and back")
+
+	// Another view follows the same moment; closing leaves it there.
+	do(t, tab, key("r"), until(`location.pathname.endsWith("/routes")`), within("play", "Close"), button("Close"), until(`document.querySelector('[data-testid="play"]') === null`))
+	require.Less(t, moment(t, tab), stands)
+}
+
+// TestTimePlaysWithoutMovement: who wants no movement gets the same as steps, and a list that
+// says what happens.
+func TestTimePlaysWithoutMovement(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demo.Text("triangle-with-ospf"))
+	s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "cut viaduct.e2"}, nil)
+	tab := page(t)
+	still := func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, target, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Features: []*emulation.MediaFeature{{Name: "prefers-reduced-motion", Value: "reduce"}}})
+		return chromedp.Void{}, err
+	}
+	do(t, tab, still, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), until(`document.body.dataset.map === "ready"`), key(" "), within("play", "Pause"),
+		within("play", "shortest paths due"), until(`document.querySelector('[role="log"]').getAttribute("aria-live") === "polite"`))
+	first := moment(t, tab)
+	do(t, tab, until(fmt.Sprintf(`Number(new URLSearchParams(location.search).get("when")) > %.9f`, first)))
+}

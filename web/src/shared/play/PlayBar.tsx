@@ -1,0 +1,213 @@
+import { Box, Flex, chakra } from '@chakra-ui/react';
+import type { Flight, LabState } from '../api/client';
+import { deviceOf, useFocus } from '../focus/focus';
+import { useKeys } from '../parts/keys';
+import { Choice, Mono, Plain, Quiet } from '../parts/parts';
+import { duration, exact } from '../parts/words';
+import { currentAction } from '../focus/moment';
+import { usePlay } from './play';
+import { classWords, classes } from './packets';
+import { speeds, speedWords, type Stop } from './stretch';
+
+const whats: [Stop, string][] = [
+  ['event', 'event'],
+  ['packet', 'packet'],
+  ['forwarding', 'change of a table'],
+  ['lost', 'lost packet'],
+];
+
+/** How much of the time after an action is played beyond its last change: what is on its way then arrives. */
+const tail = 0.05;
+
+/** Begins to play the action that is looked at; the keys of what plays. */
+export function PlayButton({ lab }: { lab: LabState }) {
+  const { focus } = useFocus();
+  const play = usePlay();
+  const { seq } = currentAction(lab, focus.when);
+  const action = lab.actions[seq - 1];
+  const begin = () =>
+    action &&
+    play?.open(action.start, Math.min(action.end, Math.max(action.settled + tail, action.start + tail)));
+  useKeys({
+    ' ': () => (play?.stretch ? play.toggle() : begin()),
+    '.': () => play?.step(1),
+    ',': () => play?.step(-1),
+  });
+  if (!play || !action || play.stretch) return null;
+  return (
+    <Plain size="xs" h="24px" onClick={begin} title="plays this action on the map (space)">
+      Play
+    </Plain>
+  );
+}
+
+/** The controls of what plays, while a stretch is open. */
+export function PlayBar() {
+  const play = usePlay();
+  const { focus } = useFocus();
+  if (!play?.stretch) return null;
+  const { stretch, filter } = play;
+  const present = classes.filter(
+    (c) => play.flights.some((f) => f.class === c) || filter.without.includes(c),
+  );
+  const flip = (c: Flight['class']) =>
+    play.setFilter({
+      ...filter,
+      without: filter.without.includes(c) ? filter.without.filter((x) => x !== c) : [...filter.without, c],
+    });
+  const who = deviceOf(focus.who);
+  return (
+    <Box
+      as="section"
+      aria-label="Play"
+      borderBottom="1px solid"
+      borderColor="line"
+      px={3}
+      py={1}
+      data-testid="play"
+    >
+      <Flex gap={2} align="center" wrap="wrap">
+        <Plain size="xs" h="26px" w="58px" onClick={play.toggle} aria-pressed={play.playing} title="space">
+          {play.playing ? 'Pause' : 'Play'}
+        </Plain>
+        <Plain
+          size="xs"
+          h="26px"
+          onClick={() => play.step(-1)}
+          title="the one before (,)"
+          aria-label="Step back"
+        >
+          ‹
+        </Plain>
+        <Plain size="xs" h="26px" onClick={() => play.step(1)} title="the next one (.)" aria-label="Step">
+          ›
+        </Plain>
+        <Choose
+          name="Step to the next"
+          value={play.what}
+          set={(w) => play.setWhat(w as Stop)}
+          options={whats}
+        />
+        <Choose
+          name="Speed"
+          value={String(play.speed)}
+          set={(s) => play.setSpeed(Number(s))}
+          options={speeds.map((s) => [String(s), speedWords(s)] as const)}
+        />
+        <chakra.label display="flex" gap={1} fontSize="12px" whiteSpace="nowrap">
+          <input type="checkbox" checked={play.skip} onChange={(e) => play.setSkip(e.target.checked)} />
+          skip what is quiet
+        </chakra.label>
+        <Box flex={1} />
+        {play.waiting && <Quiet fontSize="12px">reading</Quiet>}
+        <Mono data-testid="play-time" title={exact(play.t)} whiteSpace="nowrap">
+          {duration(play.t - stretch.from)}
+        </Mono>
+        <Plain size="xs" h="26px" onClick={play.close}>
+          Close
+        </Plain>
+      </Flex>
+      <Flex gap={2} align="center" fontSize="12px" my={1}>
+        <chakra.input
+          type="range"
+          aria-label="Moment"
+          flex={1}
+          minW="120px"
+          min={stretch.from}
+          max={stretch.to}
+          step="any"
+          value={play.t}
+          onChange={(e) => play.go(Number(e.target.value))}
+        />
+        {present.map((c) => (
+          <Choice key={c} on={!filter.without.includes(c)} onClick={() => flip(c)}>
+            {classWords[c]}
+          </Choice>
+        ))}
+        {(who !== '' || filter.device !== '') && (
+          <Choice
+            on={filter.device !== ''}
+            onClick={() => play.setFilter({ ...filter, device: filter.device === '' ? who : '' })}
+          >
+            only {filter.device || who}
+          </Choice>
+        )}
+      </Flex>
+      {play.error && (
+        <Box color="brick" fontSize="12px" role="alert">
+          {play.error}
+        </Box>
+      )}
+      <Happening />
+    </Box>
+  );
+}
+
+function Choose({
+  name,
+  value,
+  set,
+  options,
+}: {
+  name: string;
+  value: string;
+  set: (v: string) => void;
+  options: readonly (readonly [string, string])[];
+}) {
+  return (
+    <chakra.select
+      aria-label={name}
+      title={name}
+      value={value}
+      onChange={(e) => set(e.target.value)}
+      bg="raised"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="md"
+      h="26px"
+      fontSize="12px"
+      px={1}
+    >
+      {options.map(([v, words]) => (
+        <option key={v} value={v}>
+          {words}
+        </option>
+      ))}
+    </chakra.select>
+  );
+}
+
+/** What happens at the moment, as a list: for who reads it, and for who sees nothing move. */
+function Happening() {
+  const play = usePlay();
+  if (!play) return null;
+  const last = play.events.filter((e) => e.at <= play.t).slice(-2);
+  const flying = play.flights.filter((f) => f.at <= play.t && play.t < f.until);
+  return (
+    <Flex
+      gap={4}
+      fontSize="12px"
+      h="19px"
+      overflow="hidden"
+      whiteSpace="nowrap"
+      role="log"
+      aria-label="What happens"
+      aria-live={play.playing && play.moves ? 'off' : 'polite'}
+    >
+      {last.map((e, i) => (
+        <Box key={`${e.at} ${e.device} ${i}`}>
+          <b>{e.device}</b> {e.text}
+        </Box>
+      ))}
+      {flying.length > 0 && (
+        <Quiet>
+          {flying
+            .slice(0, 2)
+            .map((f) => `${f.kind} from ${f.from} to ${f.to}${f.lost ? `, lost: ${f.lost}` : ''}`)
+            .join('; ')}
+          {flying.length > 2 && ` and ${flying.length - 2} more`}
+        </Quiet>
+      )}
+    </Flex>
+  );
+}

@@ -1,0 +1,285 @@
+import { useReactFlow, useStoreApi, type InternalNode } from '@xyflow/react';
+import { useEffect, useMemo, useRef } from 'react';
+import type { Flight, MapData, MapLink, Occurrence } from '../../shared/api/client';
+import { cableOf, portName } from '../../shared/focus/focus';
+import { usePlay } from '../../shared/play/play';
+import { classTint, classWords, outline } from '../../shared/play/packets';
+import { inTheAir, progress } from '../../shared/play/stretch';
+import { stay } from '../../shared/play/PlayProvider';
+import { offsetsOf, segmentId } from './graph';
+import { barOf, lineBetween, type Line, type Point } from './line';
+import { boxOf } from './MapNote';
+
+/** With more of a class than this on one line, they are a band. */
+const band = 8;
+/** With more packets than this in the air, they have no words. */
+const named = 14;
+/** How often the theme's colours are read again, in frames. */
+const tintsEvery = 30;
+
+/** The packets that are on their way, and words on the cards where something happens: drawn over the map as time plays. */
+export function Flights({ map }: { map: MapData }) {
+  const play = usePlay();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { getInternalNode } = useReactFlow();
+  const store = useStoreApi();
+  const wires = useMemo(() => wiresOf(map.links), [map.links]);
+  const open = play?.stretch !== undefined;
+  const latest = useRef(play);
+  useEffect(() => {
+    latest.current = play;
+  });
+  useEffect(() => {
+    const c = canvas.current;
+    const context = c?.getContext('2d');
+    if (!open || !c || !context) return;
+    let frame = 0;
+    let drawn = 0;
+    let tints = tintsOf(c);
+    const draw = () => {
+      const p = latest.current;
+      if (p && drawn++ % tintsEvery === 0) tints = tintsOf(c);
+      if (p) {
+        const { width, height, transform } = store.getState();
+        const ratio = window.devicePixelRatio || 1;
+        if (c.width !== Math.round(width * ratio) || c.height !== Math.round(height * ratio)) {
+          c.width = Math.round(width * ratio);
+          c.height = Math.round(height * ratio);
+        }
+        const [x, y, zoom] = transform;
+        context.setTransform(1, 0, 0, 1, 0, 0);
+        context.clearRect(0, 0, c.width, c.height);
+        context.setTransform(zoom * ratio, 0, 0, zoom * ratio, x * ratio, y * ratio);
+        const t = p.now.current;
+        const flying = inTheAir(p.flights, t, p.speed * stay);
+        const pen = penOf(context, tints, zoom);
+        const where = drawFlights(pen, flying, t, (f) => wayOf(f, wires, getInternalNode));
+        drawWords(
+          pen,
+          p.events.filter((e) => e.at <= t && t < e.at + p.speed * stay + (p.playing ? 0 : 1e-9)),
+          (device) => getInternalNode(device),
+        );
+        // What stands still can be read off.
+        c.dataset.drawn = p.playing ? '' : JSON.stringify(where);
+      }
+      frame = requestAnimationFrame(draw);
+    };
+    frame = requestAnimationFrame(draw);
+    return () => cancelAnimationFrame(frame);
+  }, [open, store, wires, getInternalNode]);
+  if (!open) return null;
+  return (
+    <canvas
+      ref={canvas}
+      data-testid="flights"
+      aria-hidden
+      style={{
+        position: 'absolute',
+        inset: 0,
+        width: '100%',
+        height: '100%',
+        pointerEvents: 'none',
+        zIndex: 6,
+      }}
+    />
+  );
+}
+
+interface Wire {
+  link: MapLink;
+  offset: number;
+  end: number;
+}
+
+/** What each port is joined to. */
+export function wiresOf(links: MapLink[]): Map<string, Wire> {
+  const offsets = offsetsOf(links);
+  const out = new Map<string, Wire>();
+  for (const link of links)
+    link.ends.forEach((e, end) => out.set(portName(e), { link, offset: offsets.get(link.id) ?? 0, end }));
+  return out;
+}
+
+/** The lines that a packet takes, one after the other; empty if it is on nothing that is drawn. */
+export function wayOf(
+  f: Pick<Flight, 'from' | 'to'>,
+  wires: Map<string, Wire>,
+  node: (id: string) => InternalNode | undefined,
+): Line[] {
+  const wire = wires.get(cableOf(f.from)) ?? wires.get(f.from);
+  const far = wires.get(cableOf(f.to)) ?? wires.get(f.to);
+  const from = node(f.from.split('.')[0] ?? '');
+  const to = node(f.to.split('.')[0] ?? '');
+  if (!wire || !far || wire.link !== far.link || !from || !to) return [];
+  if (wire.link.kind === 'segment') {
+    const middle = node(segmentId(wire.link));
+    if (!middle) return [];
+    const bar = barOf(boxOf(middle));
+    return [lineBetween(boxOf(from), bar, 0), lineBetween(bar, boxOf(to), 0)];
+  }
+  // Lines beside each other keep their sides from either end.
+  const l = wire.end === 0 ? lineBetween(boxOf(from), boxOf(to), wire.offset) : undefined;
+  if (l) return [l];
+  const back = lineBetween(boxOf(to), boxOf(from), wire.offset);
+  return [{ x1: back.x2, y1: back.y2, x2: back.x1, y2: back.y1 }];
+}
+
+/** The point at a share of a way, and the direction there. */
+export function pointOn(way: Line[], share: number): (Point & { angle: number }) | undefined {
+  const n = way.length;
+  const l = way[Math.min(n - 1, Math.floor(share * n))];
+  if (!l) return undefined;
+  const part = share * n - Math.min(n - 1, Math.floor(share * n));
+  return {
+    x: l.x1 + (l.x2 - l.x1) * part,
+    y: l.y1 + (l.y2 - l.y1) * part,
+    angle: Math.atan2(l.y2 - l.y1, l.x2 - l.x1),
+  };
+}
+
+type Tints = Record<string, string>;
+
+function tintsOf(c: HTMLCanvasElement): Tints {
+  const style = getComputedStyle(c);
+  const names = ['leaf', 'ochre', 'plum', 'brick', 'quiet', 'ink', 'panel', 'line'];
+  const tints = names.map((n) => [n, style.getPropertyValue(`--chakra-colors-${n}`).trim() || '#888']);
+  return { ...Object.fromEntries(tints), font: style.fontFamily } as Tints;
+}
+
+/** What draws: sizes are those of the screen where the map is small. */
+interface Pen {
+  c: CanvasRenderingContext2D;
+  tints: Tints;
+  /** Pixels of the map for one of the screen, at least 1. */
+  scale: number;
+  /** Where words are already: no others are written over them. */
+  taken: { x: number; y: number; width: number; height: number }[];
+}
+
+const penOf = (c: CanvasRenderingContext2D, tints: Tints, zoom: number): Pen => ({
+  c,
+  tints,
+  scale: 1 / Math.min(1, zoom),
+  taken: [],
+});
+
+/** A packet as it is drawn. */
+export interface Drawn {
+  from: string;
+  to: string;
+  class: string;
+  share: number;
+  x: number;
+  y: number;
+}
+
+function drawFlights(pen: Pen, flying: Flight[], t: number, way: (f: Flight) => Line[]): Drawn[] {
+  const { c, tints, scale } = pen;
+  const out: Drawn[] = [];
+  const groups = new Map<string, Flight[]>();
+  for (const f of flying) {
+    const key = `${f.from} ${f.to} ${f.class} ${f.lost ?? ''}`;
+    groups.set(key, [...(groups.get(key) ?? []), f]);
+  }
+  for (const group of groups.values()) {
+    const [first] = group;
+    if (!first) continue;
+    const lines = way(first);
+    const tint = tints[first.lost !== undefined ? 'brick' : classTint[first.class]] ?? '#888';
+    const points = group.flatMap((f) => {
+      const share = progress(f, t);
+      const p = pointOn(lines, share);
+      return p ? [{ f, share, p }] : [];
+    });
+    for (const { f, share, p } of points)
+      out.push({ from: f.from, to: f.to, class: f.class, share, x: p.x, y: p.y });
+    if (points.length > band) {
+      const shares = points.map((x) => x.share);
+      const a = pointOn(lines, Math.min(...shares));
+      const b = pointOn(lines, Math.max(...shares));
+      if (!a || !b) continue;
+      c.strokeStyle = tint;
+      c.globalAlpha = 0.6;
+      c.lineWidth = 9 * scale;
+      c.lineCap = 'round';
+      c.beginPath();
+      c.moveTo(a.x, a.y);
+      c.lineTo(b.x, b.y);
+      c.stroke();
+      c.globalAlpha = 1;
+      label(pen, `${points.length} ${classWords[first.class]}`, b.x, b.y - 12 * scale, tint);
+      continue;
+    }
+    for (const { f, share, p } of points) {
+      if (f.lost !== undefined && share >= 0.5) {
+        cross(pen, p, tint);
+        label(pen, f.lost, p.x, p.y - 14 * scale, tint);
+        continue;
+      }
+      c.save();
+      c.translate(p.x, p.y);
+      c.rotate(p.angle);
+      c.scale(scale, scale);
+      c.strokeStyle = tint;
+      c.lineWidth = 2;
+      if (outline(c, f.class) === 'fill') {
+        c.fillStyle = tint;
+        c.fill();
+      } else {
+        c.fillStyle = tints.panel ?? '#fff';
+        c.fill();
+        c.stroke();
+      }
+      c.restore();
+      if (flying.length <= named) label(pen, classWords[f.class], p.x, p.y - 12 * scale, tint);
+    }
+  }
+  return out;
+}
+
+function cross({ c, scale }: Pen, p: Point, tint: string) {
+  const r = 5 * scale;
+  c.strokeStyle = tint;
+  c.lineWidth = 2.5 * scale;
+  c.beginPath();
+  c.moveTo(p.x - r, p.y - r);
+  c.lineTo(p.x + r, p.y + r);
+  c.moveTo(p.x + r, p.y - r);
+  c.lineTo(p.x - r, p.y + r);
+  c.stroke();
+}
+
+/** Words with their middle at a point, unless others are there. */
+function label({ c, tints, scale, taken }: Pen, words: string, x: number, y: number, tint: string) {
+  c.font = `600 ${11 * scale}px ${tints.font ?? 'sans-serif'}`;
+  c.textBaseline = 'middle';
+  const width = c.measureText(words).width + 6 * scale;
+  const box = { x: x - width / 2, y: y - 7 * scale, width, height: 14 * scale };
+  const meets = (o: typeof box) =>
+    box.x < o.x + o.width && o.x < box.x + box.width && box.y < o.y + o.height && o.y < box.y + box.height;
+  if (taken.some(meets)) return;
+  taken.push(box);
+  c.globalAlpha = 0.9;
+  c.fillStyle = tints.panel ?? '#fff';
+  c.fillRect(box.x, box.y, box.width, box.height);
+  c.globalAlpha = 1;
+  c.fillStyle = tint;
+  c.fillText(words, box.x + 3 * scale, y);
+}
+
+/** What happens on a card, below it: the latest words of each device. */
+function drawWords(pen: Pen, events: Occurrence[], node: (device: string) => InternalNode | undefined) {
+  const words = new Map<string, Occurrence[]>();
+  for (const e of events) words.set(e.device, [...(words.get(e.device) ?? []), e].slice(-3));
+  for (const [device, list] of words) {
+    const n = node(device);
+    if (!n) continue;
+    const box = boxOf(n);
+    list.forEach((e, i) => {
+      const bad =
+        ['packet', 'detection', 'session', 'adjacency'].includes(e.lane) && /lost|down|dropped/.test(e.word);
+      const y = box.y + box.height + (10 + i * 15) * pen.scale;
+      label(pen, e.word, box.x + box.width / 2, y, pen.tints[bad ? 'brick' : 'plum'] ?? '#000');
+    });
+  }
+}
