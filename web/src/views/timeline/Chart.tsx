@@ -1,6 +1,7 @@
 import { useEffect, useMemo, useRef, useState } from 'react';
-import type { ActionDetail } from '../../shared/api/client';
+import type { ActionDetail, Chain } from '../../shared/api/client';
 import { duration } from '../../shared/parts/words';
+import { jointsOf, type Joint } from './chain';
 import { placeLabels } from './labels';
 import { makeScale, ticks } from './scale';
 
@@ -19,10 +20,12 @@ interface Props {
   device: string;
   choose: (device: string) => void;
   maxRows: number;
+  /** What the convergence waited for, drawn over the rows. */
+  path?: Chain | undefined;
 }
 
 /** One action over time: events and forwarding changes in one row per device, outages of flows as bars. */
-export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
+export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
   useEffect(() => {
@@ -142,6 +145,9 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
             ))}
           </g>
         ))}
+        {path && (
+          <Path points={jointsOf(path)} row={(d) => rows.findIndex((r) => r.device === d)} x={x} y={y} />
+        )}
         {flows.map((f, i) => (
           <g key={f.name}>
             <text x={10} y={y(rows.length + i) + 4} style={{ fontSize: 12 }} fontWeight={650} fill={c('ink')}>
@@ -186,6 +192,39 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows }: Props) {
         )}
       </svg>
     </div>
+  );
+}
+
+/** The critical path from row to row; what is in rows that are not drawn is left out. */
+function Path({
+  points,
+  row,
+  x,
+  y,
+}: {
+  points: Joint[];
+  row: (device: string) => number;
+  x: (t: number) => number;
+  y: (i: number) => number;
+}) {
+  const drawn = points.filter((p) => row(p.device) >= 0);
+  const d = drawn.map((p, i) => `${i === 0 ? 'M' : 'L'}${x(p.at)},${y(row(p.device))}`).join('');
+  return (
+    <g data-testid="critical-line">
+      <path
+        d={d}
+        fill="none"
+        stroke={c('ink')}
+        strokeWidth={2}
+        strokeDasharray="1 4"
+        strokeLinecap="round"
+        strokeLinejoin="round"
+      />
+      {drawn.map((p, i) => (
+        <circle key={i} cx={x(p.at)} cy={y(row(p.device))} r={2} fill={c('ink')} />
+      ))}
+      <title>what it waited for</title>
+    </g>
   );
 }
 
@@ -268,7 +307,13 @@ function Mark({
 }
 
 /** What the shapes mean. */
-export function Legend({ rows }: { rows: { events: { lane: string }[] }[] | undefined }) {
+export function Legend({
+  rows,
+  path = false,
+}: {
+  rows: { events: { lane: string }[] }[] | undefined;
+  path?: boolean;
+}) {
   const used = new Set(rows?.flatMap((r) => r.events.map((e) => e.lane)));
   const items: [string, string][] = [
     ['detection', 'port'],
@@ -297,6 +342,14 @@ export function Legend({ rows }: { rows: { events: { lane: string }[] }[] | unde
             {words}
           </span>
         ))}
+      {path && (
+        <span style={{ display: 'inline-flex', alignItems: 'center', gap: 4 }}>
+          <svg width={20} height={12} aria-hidden="true">
+            <path d="M1,6H19" stroke={c('ink')} strokeWidth={2} strokeDasharray="1 4" strokeLinecap="round" />
+          </svg>
+          what it waited for
+        </span>
+      )}
     </span>
   );
 }

@@ -37,6 +37,7 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
   }, [seq]);
   // What the critical path leads to, of which action.
   const [about, setAbout] = useState<{ seq: number; of: About }>();
+  const path = useQuery(ask.criticalPath(id, seq, about?.seq === seq ? about.of : {}));
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
@@ -127,10 +128,11 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
               device={deviceOf(focus.who)}
               choose={(d) => void set({ who: d })}
               maxRows={200}
+              path={path.data?.path}
             />
           </Box>
           <Box mb={4}>
-            <Legend rows={detail.data.rows} />
+            <Legend rows={detail.data.rows} path={path.data?.path !== undefined} />
           </Box>
           {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
           {detail.data.lost > 0 && (
