@@ -91,6 +91,13 @@ func TestTimePlays(t *testing.T) {
 	do(t, tab, key(","), chromedp.Sleep(300*time.Millisecond))
 	require.Less(t, moment(t, tab), stands, "and back")
 
+	// An LSA is followed from router to router.
+	do(t, tab, script(`(() => {
+		const s = document.querySelector('[aria-label="Follow an LSA or a prefix"]');
+		s.value = "router LSA of 10.255.0.1";
+		s.dispatchEvent(new Event("change", { bubbles: true }));
+	})()`), within("spread", "originated router LSA of 10.255.0.1"), within("spread", "viaduct to summit"), within("spread", "first"), within("spread", "reaches 2 devices"))
+
 	// Another view follows the same moment; closing leaves it there.
 	do(t, tab, key("r"), until(`location.pathname.endsWith("/routes")`), within("play", "Close"), button("Close"), until(`document.querySelector('[data-testid="play"]') === null`))
 	require.Less(t, moment(t, tab), stands)

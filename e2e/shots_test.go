@@ -58,7 +58,12 @@ var shots = []shot{
 	{name: "why", lab: "tarn-valley", path: "/paths?who=quarry&to=198.51.100.0/24", prepare: []step{
 		panel("y"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"), sees("is not sent to gannet")}},
 	{name: "checks", lab: "tarn-valley", path: "/checks", prepare: []step{sees("no carrier receives what the other sent")}},
-	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true},
+	{name: "valley-line", lab: "valley-line", acts: []string{"cut viaduct.e1"}, path: "/map", width: 1920, height: 1080, dark: true, prepare: []step{
+		button("Play"), button("Pause"), script(`(() => {
+			const s = document.querySelector('[aria-label="Follow an LSA or a prefix"]');
+			s.value = s.options[1].value;
+			s.dispatchEvent(new Event("change", { bubbles: true }));
+		})()`), within("spread", "first"), script(`document.querySelectorAll('[data-testid="spread"] button')[14].click()`), chromedp.Sleep(time.Second)}},
 }
 
 // leaking is the railway's text with a policy that sends Gannet what Skylark sent.

@@ -3,14 +3,15 @@ package lab
 import (
 	"fmt"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/language/config"
 	"hellebore/core/questions/capture"
 	"hellebore/core/questions/facts"
-	"hellebore/core/questions/playback"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
 )
@@ -114,13 +115,13 @@ func TestALongStretchComesInParts(t *testing.T) {
 	l := open(t, demo.Text("valley-line"))
 	do(t, l, "disable larches", "wait 3000s")
 	end := l.History().Head().Now().Seconds()
-	from, parts, whole := 0.0, 0, map[playback.Flight]int{}
+	from, parts, whole := 0.0, 0, map[string]int{}
 	for from <= end {
 		s, err := l.Playback(from, end)
 		require.NoError(t, err)
 		for _, f := range s.Flights {
 			if f.At >= from {
-				whole[f]++
+				whole[fmt.Sprint(f)]++
 			}
 		}
 		parts++
@@ -143,4 +144,67 @@ func TestALongStretchComesInParts(t *testing.T) {
 		flown += n
 	}
 	require.Equal(t, sent, flown, "each link has two ends")
+}
+
+// TestAnLSAIsFollowedFromRouterToRouter: each packet says what it brings, so that an LSA
+// reaches all routers in the stretch of its flooding, each over a link from one that has it.
+func TestAnLSAIsFollowedFromRouterToRouter(t *testing.T) {
+	l := open(t, demo.Text("valley-line"))
+	do(t, l, "cut larches.e1")
+	step := l.History().Steps()[1]
+	s, err := l.Playback(step.Start.Seconds(), step.End.Seconds())
+	require.NoError(t, err)
+	of := ""
+	for _, f := range s.Flights {
+		for _, c := range f.Carries {
+			if of == "" && c.Of[:len("router LSA")] == "router LSA" {
+				of = c.Of
+			}
+		}
+	}
+	require.NotEmpty(t, of)
+	deviceOf := func(port string) string { d, _, _ := strings.Cut(port, "."); return d }
+	has := map[string]bool{}
+	for _, f := range s.Flights {
+		for _, c := range f.Carries {
+			if c.Of != of || f.Lost != "" {
+				continue
+			}
+			if len(has) == 0 {
+				has[deviceOf(f.From)] = true
+			}
+			require.True(t, has[deviceOf(f.From)], "%s sends what it does not have: %+v", f.From, f)
+			has[deviceOf(f.To)] = true
+		}
+	}
+	routers := 0
+	for _, d := range l.History().Lab().Devices {
+		if d.Kind == config.Router {
+			routers++
+		}
+	}
+	require.Greater(t, len(has), routers/2)
+}
+
+func TestAPrefixIsFollowedFromPeerToPeer(t *testing.T) {
+	l := open(t, demo.Text("two-carriers"))
+	do(t, l, "cut viaduct.up")
+	step := l.History().Steps()[1]
+	s, err := l.Playback(step.Start.Seconds(), step.End.Seconds())
+	require.NoError(t, err)
+	says, changes := map[string]bool{}, 0
+	for _, f := range s.Flights {
+		for _, c := range f.Carries {
+			if c.Of == "198.51.100.0/25" {
+				says[c.Says] = true
+			}
+		}
+	}
+	for _, e := range s.Events {
+		if e.About == "198.51.100.0/25" {
+			changes++
+		}
+	}
+	require.True(t, says["announced"] && says["withdrawn"], "%v", says)
+	require.Greater(t, changes, 3)
 }

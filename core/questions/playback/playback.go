@@ -37,6 +37,9 @@ type Flight struct {
 	Class capture.Class `json:"class" enum:"hello,exchange,flooding,acknowledgment,session,keepalive,update,notification,tcp,arp,packet"`
 	Kind  string        `json:"kind" doc:"by its RFC name"`
 	Lost  string        `json:"lost,omitempty" doc:"why it does not arrive"`
+	// What it brings, to be followed from device to device.
+	Carries []capture.Cargo `json:"carries,omitempty"`
+	Transit bool            `json:"transit,omitempty" doc:"the device that it arrives at only forwards it"`
 }
 
 // Occurrence is something that happens on a device.
@@ -46,6 +49,7 @@ type Occurrence struct {
 	Lane   string  `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet,session,updates"`
 	Word   string  `json:"word" doc:"in a word or two"`
 	Text   string  `json:"text"`
+	About  string  `json:"about,omitempty" doc:"the prefix whose route changes"`
 }
 
 // most bounds the flights and events of one stretch that is given at once.
@@ -195,8 +199,11 @@ func (p *player) add(s *sending, dev, port uint32, until event.Time, lost string
 		return -1
 	}
 	f := flight{at: s.at, until: until}
-	f.Flight = Flight{s.at.Seconds(), until.Seconds(), facts.PortName(p.w.Device(s.device), s.port), facts.PortName(p.w.Device(dev), port),
-		capture.ClassOf(s.frame), capture.KindOf(s.frame), lost}
+	d := p.w.Device(dev)
+	dst := capture.Destination(s.frame)
+	f.Flight = Flight{At: s.at.Seconds(), Until: until.Seconds(), From: facts.PortName(p.w.Device(s.device), s.port), To: facts.PortName(d, port),
+		Class: capture.ClassOf(s.frame), Kind: capture.KindOf(s.frame), Lost: lost, Carries: capture.CargoOf(s.frame),
+		Transit: dst.IsValid() && !dst.Multicast() && !d.InstanceOf(port).Owns(dst)}
 	p.flights = append(p.flights, f)
 	return len(p.flights) - 1
 }
@@ -210,10 +217,11 @@ func (p *player) noted() {
 		if at < p.from || at > p.to || word == "" {
 			continue
 		}
-		if last := len(p.events) - 1; last >= 0 && p.events[last].At == at.Seconds() && p.events[last].Device == p.w.Device(x.Device).Name() && p.events[last].Word == word {
-			continue // a table that changes in many places changes once
+		e := Occurrence{At: at.Seconds(), Device: p.w.Device(x.Device).Name(), Lane: string(note.Kinds[x.Kind].Lane), Word: word, Text: facts.Words(p.w, x)}
+		if x.Kind == note.RouteChanged {
+			e.About = p.w.Shared().Prefixes.Prefix(uint32(x.A)).String()
 		}
-		p.events = append(p.events, Occurrence{at.Seconds(), p.w.Device(x.Device).Name(), string(note.Kinds[x.Kind].Lane), word, facts.Words(p.w, x)})
+		p.events = append(p.events, e)
 	}
 }
 

@@ -1759,6 +1759,12 @@ export interface components {
       /** @description what this end sent; absent if it did not */
       sent?: string;
     };
+    Cargo: {
+      /** @description router LSA of 10.255.0.1, or a prefix */
+      of: string;
+      /** @description the LSA's sequence number; announced or withdrawn */
+      says: string;
+    };
     Cell: {
       blackhole?: boolean;
       kind?: string;
@@ -2098,6 +2104,7 @@ export interface components {
        * @description when it is sent
        */
       at: number;
+      carries?: components['schemas']['Cargo'][];
       /** @enum {string} */
       class:
         | 'hello'
@@ -2119,6 +2126,8 @@ export interface components {
       lost?: string;
       /** @description port */
       to: string;
+      /** @description the device that it arrives at only forwards it */
+      transit?: boolean;
       /**
        * Format: double
        * @description when it arrives, or would have
@@ -2638,6 +2647,8 @@ export interface components {
       via?: string;
     };
     Occurrence: {
+      /** @description the prefix whose route changes */
+      about?: string;
       /** Format: double */
       at: number;
       device: string;

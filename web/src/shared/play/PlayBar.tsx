@@ -3,10 +3,11 @@ import type { Flight, LabState } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { useKeys } from '../parts/keys';
 import { Choice, Mono, Plain, Quiet } from '../parts/parts';
-import { duration, exact } from '../parts/words';
+import { duration, exact, plural } from '../parts/words';
 import { currentAction } from '../focus/moment';
 import { usePlay } from './play';
 import { classWords, classes } from './packets';
+import { partWords } from './spread';
 import { speeds, speedWords, type Stop } from './stretch';
 
 const whats: [Stop, string][] = [
@@ -15,6 +16,10 @@ const whats: [Stop, string][] = [
   ['forwarding', 'change of a table'],
   ['lost', 'lost packet'],
 ];
+
+/** How many LSAs and prefixes can be chosen from, and how many parts of a spread are listed. */
+const mostCargo = 300;
+const mostParts = 400;
 
 /** How much of the time after an action is played beyond its last change: what is on its way then arrives. */
 const tail = 0.05;
@@ -119,11 +124,21 @@ export function PlayBar() {
           value={play.t}
           onChange={(e) => play.go(Number(e.target.value))}
         />
-        {present.map((c) => (
-          <Choice key={c} on={!filter.without.includes(c)} onClick={() => flip(c)}>
-            {classWords[c]}
-          </Choice>
-        ))}
+        <Choose
+          name="Follow an LSA or a prefix"
+          value={play.follow}
+          set={play.setFollow}
+          options={[
+            ['', 'follow ...'] as const,
+            ...play.cargo.slice(0, mostCargo).map((of) => [of, of] as const),
+          ]}
+        />
+        {play.follow === '' &&
+          present.map((c) => (
+            <Choice key={c} on={!filter.without.includes(c)} onClick={() => flip(c)}>
+              {classWords[c]}
+            </Choice>
+          ))}
         {(who !== '' || filter.device !== '') && (
           <Choice
             on={filter.device !== ''}
@@ -138,7 +153,63 @@ export function PlayBar() {
           {play.error}
         </Box>
       )}
-      <Happening />
+      {play.follow === '' ? <Happening /> : <Spread />}
+    </Box>
+  );
+}
+
+/** How what is followed spreads, as a list; a click goes to the moment. */
+function Spread() {
+  const play = usePlay();
+  if (!play?.stretch) return null;
+  const { stretch, spread } = play;
+  const devices = new Set(spread.filter((p) => p.kind === 'first').map((p) => p.device));
+  return (
+    <Box
+      fontSize="12px"
+      maxH="118px"
+      overflowY="auto"
+      role="region"
+      aria-label="Spread"
+      tabIndex={0}
+      data-testid="spread"
+    >
+      <Quiet>
+        {play.follow} reaches {plural(devices.size, 'device')}
+      </Quiet>
+      {spread.slice(0, mostParts).map((p, i) => (
+        <Flex
+          asChild
+          key={i}
+          gap={3}
+          w="full"
+          textAlign="left"
+          opacity={p.at <= play.t ? 1 : 0.55}
+          _hover={{ bg: 'chosen' }}
+        >
+          <button onClick={() => play.go(p.at)}>
+            <Mono w="86px" color="quiet" title={exact(p.at)}>
+              {exact(p.at - stretch.from)}
+            </Mono>
+            <Box w="220px" truncate>
+              {p.from === '' ? (
+                <b>{p.device}</b>
+              ) : (
+                <>
+                  {p.from} to <b>{p.device}</b>
+                </>
+              )}
+            </Box>
+            <Box w="100px" color={p.kind === 'lost' ? 'brick' : p.kind === 'first' ? 'plum' : 'quiet'}>
+              {partWords[p.kind]}
+            </Box>
+            <Box flex={1} truncate>
+              {p.says}
+            </Box>
+          </button>
+        </Flex>
+      ))}
+      {spread.length > mostParts && <Quiet>and {spread.length - mostParts} more</Quiet>}
     </Box>
   );
 }

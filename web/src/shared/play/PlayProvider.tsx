@@ -3,6 +3,7 @@ import { http, unwrap, type Flight, type Occurrence } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { readMoment } from '../focus/moment';
 import { PlayContext } from './play';
+import { cargoes, carries, concerns, spreadOf } from './spread';
 import {
   afterQuiet,
   fittingSpeed,
@@ -51,15 +52,30 @@ export function PlayProvider({ children }: { children: ReactNode }) {
   const [waiting, setWaiting] = useState(false);
   const [moves] = useState(() => !window.matchMedia('(prefers-reduced-motion: reduce)').matches);
 
-  const flights = useMemo(() => shownFlights(known.flights, filter), [known.flights, filter]);
-  const events = useMemo(() => shownEvents(known.events, filter), [known.events, filter]);
+  const [follow, setFollow] = useState('');
+  const flights = useMemo(
+    () =>
+      follow === ''
+        ? shownFlights(known.flights, filter)
+        : shownFlights(known.flights, { ...filter, without: [] }).filter((f) => carries(f, follow)),
+    [known.flights, filter, follow],
+  );
+  const events = useMemo(
+    () => shownEvents(known.events, filter).filter((e) => follow === '' || concerns(e, follow)),
+    [known.events, filter, follow],
+  );
+  const cargo = useMemo(() => cargoes(known.flights), [known.flights]);
+  const spread = useMemo(
+    () => (follow === '' ? [] : spreadOf(known.flights, known.events, follow)),
+    [known, follow],
+  );
 
   // The moment in focus follows, not too often; the last one always.
   // What was said last: the address that is read comes a little later than the one that is written.
   const [said, setSaid] = useState<string[]>([]);
-  const follow = useRef({ last: 0, due: false });
+  const saying = useRef({ last: 0, due: false });
   const say = useCallback(() => {
-    follow.current = { last: performance.now(), due: false };
+    saying.current = { last: performance.now(), due: false };
     const when = moment(now.current);
     setT(now.current);
     setSaid((before) => [...before.slice(-4), when]);
@@ -68,8 +84,8 @@ export function PlayProvider({ children }: { children: ReactNode }) {
   const go = useCallback(
     (to: number) => {
       now.current = to;
-      if (performance.now() - follow.current.last >= followEvery) say();
-      else follow.current.due = true;
+      if (performance.now() - saying.current.last >= followEvery) say();
+      else saying.current.due = true;
     },
     [say],
   );
@@ -77,7 +93,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
   useEffect(() => {
     if (!isOpen) return;
     const timer = window.setInterval(() => {
-      if (follow.current.due) say();
+      if (saying.current.due) say();
     }, followEvery);
     return () => window.clearInterval(timer);
   }, [isOpen, say]);
@@ -121,6 +137,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       setStretch({ from, to });
       setSaid([focus.when]);
       setKnown(nothing);
+      setFollow('');
       setError('');
       setPlaying(false);
       asked.current = '';
@@ -135,6 +152,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
     setPlaying(false);
     asked.current = '';
     setKnown(nothing);
+    setFollow('');
   }, []);
   useEffect(() => {
     if (stretch && known.more && known.to >= 0 && t > known.to - Math.max(1e-6, speed * 5))
@@ -225,6 +243,10 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       setSkip,
       filter,
       setFilter,
+      follow,
+      setFollow,
+      cargo,
+      spread,
       flights,
       events,
       moves,
@@ -245,6 +267,9 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       speed,
       skip,
       filter,
+      follow,
+      cargo,
+      spread,
       flights,
       events,
       moves,

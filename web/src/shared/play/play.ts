@@ -1,5 +1,6 @@
 import { createContext, useContext, type RefObject } from 'react';
 import type { Flight, Occurrence } from '../api/client';
+import type { Part } from './spread';
 import type { Filter, Stop } from './stretch';
 
 /** A stretch of the lab's time that plays, and the ways to move in it. */
@@ -24,6 +25,13 @@ export interface Play {
   setSkip: (on: boolean) => void;
   filter: Filter;
   setFilter: (f: Filter) => void;
+  /** An LSA or a prefix that is followed; '' for none. */
+  follow: string;
+  setFollow: (of: string) => void;
+  /** All that can be followed. */
+  cargo: string[];
+  /** How what is followed spreads. */
+  spread: Part[];
   /** What is shown of what is known so far. */
   flights: Flight[];
   events: Occurrence[];

@@ -4,6 +4,7 @@ import type { Flight, MapData, MapLink, Occurrence } from '../../shared/api/clie
 import { cableOf, portName } from '../../shared/focus/focus';
 import { usePlay } from '../../shared/play/play';
 import { classTint, classWords, outline } from '../../shared/play/packets';
+import type { Part } from '../../shared/play/spread';
 import { inTheAir, progress } from '../../shared/play/stretch';
 import { stay } from '../../shared/play/PlayProvider';
 import { offsetsOf, segmentId } from './graph';
@@ -53,6 +54,11 @@ export function Flights({ map }: { map: MapData }) {
         const t = p.now.current;
         const flying = inTheAir(p.flights, t, p.speed * stay);
         const pen = penOf(context, tints, zoom);
+        drawSpread(
+          pen,
+          p.spread.filter((x) => x.at <= t),
+          (f) => wayOf(f, wires, getInternalNode),
+        );
         const where = drawFlights(pen, flying, t, (f) => wayOf(f, wires, getInternalNode));
         drawWords(
           pen,
@@ -163,6 +169,24 @@ const penOf = (c: CanvasRenderingContext2D, tints: Tints, zoom: number): Pen => 
   taken: [],
 });
 
+/** The links over which what is followed has come to where it was not yet. */
+function drawSpread({ c, tints, scale }: Pen, parts: Part[], way: (f: Flight) => Line[]) {
+  c.strokeStyle = tints.plum ?? '#000';
+  c.lineWidth = 5 * scale;
+  c.globalAlpha = 0.45;
+  c.lineCap = 'round';
+  for (const { kind, flight } of parts) {
+    if (!flight || kind === 'again' || kind === 'lost') continue;
+    for (const l of way(flight)) {
+      c.beginPath();
+      c.moveTo(l.x1, l.y1);
+      c.lineTo(l.x2, l.y2);
+      c.stroke();
+    }
+  }
+  c.globalAlpha = 1;
+}
+
 /** A packet as it is drawn. */
 export interface Drawn {
   from: string;
@@ -267,7 +291,7 @@ function label({ c, tints, scale, taken }: Pen, words: string, x: number, y: num
   c.fillText(words, box.x + 3 * scale, y);
 }
 
-/** What happens on a card, below it: the latest words of each device. */
+/** What happens on a card, above it: the latest words of each device. */
 function drawWords(pen: Pen, events: Occurrence[], node: (device: string) => InternalNode | undefined) {
   const words = new Map<string, Occurrence[]>();
   for (const e of events) words.set(e.device, [...(words.get(e.device) ?? []), e].slice(-3));
@@ -278,7 +302,7 @@ function drawWords(pen: Pen, events: Occurrence[], node: (device: string) => Int
     list.forEach((e, i) => {
       const bad =
         ['packet', 'detection', 'session', 'adjacency'].includes(e.lane) && /lost|down|dropped/.test(e.word);
-      const y = box.y + box.height + (10 + i * 15) * pen.scale;
+      const y = box.y - (10 + (list.length - 1 - i) * 15) * pen.scale;
       label(pen, e.word, box.x + box.width / 2, y, pen.tints[bad ? 'brick' : 'plum'] ?? '#000');
     });
   }
