@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"math"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strconv"
 	"testing"
 	"time"
@@ -97,6 +99,20 @@ func TestTimePlays(t *testing.T) {
 		s.value = "router LSA of 10.255.0.1";
 		s.dispatchEvent(new Event("change", { bubbles: true }));
 	})()`), within("spread", "originated router LSA of 10.255.0.1"), within("spread", "viaduct to summit"), within("spread", "first"), within("spread", "reaches 2 devices"))
+
+	// What plays is saved as a file that plays by itself, without the server.
+	do(t, tab, script(`(() => {
+		URL.createObjectURL = (b) => { b.text().then((t) => (window.saved = t)); return "blob:"; };
+		HTMLAnchorElement.prototype.click = () => {};
+	})()`), button("HTML"), until(`typeof window.saved === "string"`))
+	html, err := chromedp.Run(tab, chromedp.Evaluate[string](`window.saved`))
+	require.NoError(t, err)
+	file := filepath.Join(t.TempDir(), "playback.html")
+	require.NoError(t, os.WriteFile(file, []byte(html), 0o644))
+	alone := page(t)
+	do(t, alone, chromedp.Navigate("file://"+file), until(`document.getElementById("play").textContent === "Play"`), script(`for (let i = 0; i < 20 && !(Number(document.getElementById("over").dataset.flying) > 0); i++) document.getElementById("on").click()`),
+		until(`Number(document.getElementById("over").dataset.flying) > 0`), until(`document.getElementById("log").innerText.includes("Link State Update")`),
+		script(`document.getElementById("play").click()`), until(`Number(document.getElementById("at").value) === Number(document.getElementById("at").max)`))
 
 	// Another view follows the same moment; closing leaves it there.
 	do(t, tab, key("r"), until(`location.pathname.endsWith("/routes")`), within("play", "Close"), button("Close"), until(`document.querySelector('[data-testid="play"]') === null`))

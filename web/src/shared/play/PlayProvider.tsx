@@ -3,6 +3,7 @@ import { http, unwrap, type Flight, type Occurrence } from '../api/client';
 import { useFocus } from '../focus/focus';
 import { readMoment } from '../focus/moment';
 import { PlayContext } from './play';
+import { stay } from './stay';
 import { cargoes, carries, concerns, spreadOf } from './spread';
 import {
   afterQuiet,
@@ -18,8 +19,6 @@ import {
 
 /** How often the moment in focus follows, in milliseconds. */
 const followEvery = 100;
-/** How long a word on a card and the mark of a lost packet stay, in seconds of the clock on the wall. */
-export const stay = 1.2;
 /** How long steps take where nothing moves, in milliseconds. */
 const stepEvery = 1000;
 

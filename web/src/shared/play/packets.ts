@@ -46,41 +46,17 @@ export const classTint: Record<Class, string> = {
   packet: 'ink',
 };
 
-/** The outline of a packet around the origin, about ten pixels wide: each class has its own. */
-export function outline(c: CanvasRenderingContext2D, of: Class): 'fill' | 'stroke' {
-  c.beginPath();
-  const polygon = (...points: [number, number][]) => {
-    points.forEach(([x, y], i) => (i === 0 ? c.moveTo(x, y) : c.lineTo(x, y)));
-    c.closePath();
-  };
-  switch (of) {
-    case 'hello':
-    case 'keepalive':
-      c.arc(0, 0, 4, 0, 2 * Math.PI);
-      return 'stroke';
-    case 'exchange':
-      c.rect(-5, -4, 10, 8);
-      return 'stroke';
-    case 'flooding':
-      polygon([7, 0], [-5, -5], [-5, 5]);
-      return 'fill';
-    case 'acknowledgment':
-      c.arc(0, 0, 3, 0, 2 * Math.PI);
-      return 'fill';
-    case 'session':
-      polygon([6, 0], [0, -6], [-6, 0], [0, 6]);
-      return 'stroke';
-    case 'update':
-      polygon([6, 0], [0, -6], [-6, 0], [0, 6]);
-      return 'fill';
-    case 'notification':
-      c.rect(-5, -5, 10, 10);
-      return 'fill';
-    case 'tcp':
-      c.rect(-5, -1.5, 10, 3);
-      return 'fill';
-    default:
-      c.rect(-3, -3, 6, 6);
-      return 'stroke';
-  }
-}
+/** The shape of a packet around the origin, heading right, about ten pixels wide: each class has its own. */
+export const classShape: Record<Class, { d: string; solid: boolean }> = {
+  arp: { d: 'M-3,-3H3V3H-3Z', solid: false },
+  hello: { d: 'M-4,0a4,4 0 1,0 8,0a4,4 0 1,0 -8,0Z', solid: false },
+  exchange: { d: 'M-5,-4H5V4H-5Z', solid: false },
+  flooding: { d: 'M7,0L-5,-5V5Z', solid: true },
+  acknowledgment: { d: 'M-3,0a3,3 0 1,0 6,0a3,3 0 1,0 -6,0Z', solid: true },
+  tcp: { d: 'M-5,-1.5H5V1.5H-5Z', solid: true },
+  session: { d: 'M6,0L0,-6L-6,0L0,6Z', solid: false },
+  keepalive: { d: 'M-4,0a4,4 0 1,0 8,0a4,4 0 1,0 -8,0Z', solid: false },
+  update: { d: 'M6,0L0,-6L-6,0L0,6Z', solid: true },
+  notification: { d: 'M-5,-5H5V5H-5Z', solid: true },
+  packet: { d: 'M-3,-3H3V3H-3Z', solid: false },
+};

@@ -1,14 +1,13 @@
 import { useReactFlow, useStoreApi, type InternalNode } from '@xyflow/react';
 import { useEffect, useMemo, useRef } from 'react';
-import type { Flight, MapData, MapLink, Occurrence } from '../../shared/api/client';
-import { cableOf, portName } from '../../shared/focus/focus';
+import type { Flight, MapData, Occurrence } from '../../shared/api/client';
 import { usePlay } from '../../shared/play/play';
-import { classTint, classWords, outline } from '../../shared/play/packets';
+import { classShape, classTint, classWords } from '../../shared/play/packets';
 import type { Part } from '../../shared/play/spread';
 import { inTheAir, progress } from '../../shared/play/stretch';
-import { stay } from '../../shared/play/PlayProvider';
-import { offsetsOf, segmentId } from './graph';
-import { barOf, lineBetween, type Line, type Point } from './line';
+import { stay } from '../../shared/play/stay';
+import type { Line, Point } from './line';
+import { pointOn, wayOf, wiresOf } from './way';
 import { boxOf } from './MapNote';
 
 /** With more of a class than this on one line, they are a band. */
@@ -37,6 +36,10 @@ export function Flights({ map }: { map: MapData }) {
     let frame = 0;
     let drawn = 0;
     let tints = tintsOf(c);
+    const box = (card: string) => {
+      const n = getInternalNode(card);
+      return n && boxOf(n);
+    };
     const draw = () => {
       const p = latest.current;
       if (p && drawn++ % tintsEvery === 0) tints = tintsOf(c);
@@ -57,9 +60,9 @@ export function Flights({ map }: { map: MapData }) {
         drawSpread(
           pen,
           p.spread.filter((x) => x.at <= t),
-          (f) => wayOf(f, wires, getInternalNode),
+          (f) => wayOf(f, wires, box),
         );
-        const where = drawFlights(pen, flying, t, (f) => wayOf(f, wires, getInternalNode));
+        const where = drawFlights(pen, flying, t, (f) => wayOf(f, wires, box));
         drawWords(
           pen,
           p.events.filter((e) => e.at <= t && t < e.at + p.speed * stay + (p.playing ? 0 : 1e-9)),
@@ -89,58 +92,6 @@ export function Flights({ map }: { map: MapData }) {
       }}
     />
   );
-}
-
-interface Wire {
-  link: MapLink;
-  offset: number;
-  end: number;
-}
-
-/** What each port is joined to. */
-export function wiresOf(links: MapLink[]): Map<string, Wire> {
-  const offsets = offsetsOf(links);
-  const out = new Map<string, Wire>();
-  for (const link of links)
-    link.ends.forEach((e, end) => out.set(portName(e), { link, offset: offsets.get(link.id) ?? 0, end }));
-  return out;
-}
-
-/** The lines that a packet takes, one after the other; empty if it is on nothing that is drawn. */
-export function wayOf(
-  f: Pick<Flight, 'from' | 'to'>,
-  wires: Map<string, Wire>,
-  node: (id: string) => InternalNode | undefined,
-): Line[] {
-  const wire = wires.get(cableOf(f.from)) ?? wires.get(f.from);
-  const far = wires.get(cableOf(f.to)) ?? wires.get(f.to);
-  const from = node(f.from.split('.')[0] ?? '');
-  const to = node(f.to.split('.')[0] ?? '');
-  if (!wire || !far || wire.link !== far.link || !from || !to) return [];
-  if (wire.link.kind === 'segment') {
-    const middle = node(segmentId(wire.link));
-    if (!middle) return [];
-    const bar = barOf(boxOf(middle));
-    return [lineBetween(boxOf(from), bar, 0), lineBetween(bar, boxOf(to), 0)];
-  }
-  // Lines beside each other keep their sides from either end.
-  const l = wire.end === 0 ? lineBetween(boxOf(from), boxOf(to), wire.offset) : undefined;
-  if (l) return [l];
-  const back = lineBetween(boxOf(to), boxOf(from), wire.offset);
-  return [{ x1: back.x2, y1: back.y2, x2: back.x1, y2: back.y1 }];
-}
-
-/** The point at a share of a way, and the direction there. */
-export function pointOn(way: Line[], share: number): (Point & { angle: number }) | undefined {
-  const n = way.length;
-  const l = way[Math.min(n - 1, Math.floor(share * n))];
-  if (!l) return undefined;
-  const part = share * n - Math.min(n - 1, Math.floor(share * n));
-  return {
-    x: l.x1 + (l.x2 - l.x1) * part,
-    y: l.y1 + (l.y2 - l.y1) * part,
-    angle: Math.atan2(l.y2 - l.y1, l.x2 - l.x1),
-  };
 }
 
 type Tints = Record<string, string>;
@@ -246,14 +197,11 @@ function drawFlights(pen: Pen, flying: Flight[], t: number, way: (f: Flight) => 
       c.scale(scale, scale);
       c.strokeStyle = tint;
       c.lineWidth = 2;
-      if (outline(c, f.class) === 'fill') {
-        c.fillStyle = tint;
-        c.fill();
-      } else {
-        c.fillStyle = tints.panel ?? '#fff';
-        c.fill();
-        c.stroke();
-      }
+      const { d, solid } = classShape[f.class];
+      const shape = new Path2D(d);
+      c.fillStyle = solid ? tint : (tints.panel ?? '#fff');
+      c.fill(shape);
+      if (!solid) c.stroke(shape);
       c.restore();
       if (flying.length <= named) label(pen, classWords[f.class], p.x, p.y - 12 * scale, tint);
     }

@@ -17,6 +17,9 @@ import { draftedOf } from './drafted';
 import { toGraph, type Graph } from './graph';
 import { layOut } from './layout';
 import { cornersOf, useDragged } from './places';
+import { usePlay } from '../../shared/play/play';
+import { stay } from '../../shared/play/stay';
+import { instantSvg, playableHtml } from './playable';
 import { mapSvg } from './svg';
 
 interface Props {
@@ -97,6 +100,10 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
     () => answer.data && draftedOf(answer.data, dirty ? sketch.data : undefined),
     [answer.data, dirty, sketch.data],
   );
+  const play = usePlay();
+  const lab = useQuery(ask.lab(id));
+  const titleOf = (from: number) =>
+    `${lab.data?.title ?? ''}: ${lab.data?.actions.findLast((a) => a.start <= from)?.action ?? ''}`;
   const [tool, setTool] = useState<Tool>('');
   const [shape, setShape] = useState('ring 4');
   const [chosen, setChosen] = useState<string[]>([]);
@@ -213,10 +220,43 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
         <Plain
           size="xs"
           h="26px"
-          onClick={() => save('map.svg', 'image/svg+xml', mapSvg(answer.data, places, path))}
+          onClick={() =>
+            save(
+              'map.svg',
+              'image/svg+xml',
+              play?.stretch
+                ? instantSvg(answer.data, places, play.flights, play.t, play.speed * stay)
+                : mapSvg(answer.data, places, path),
+            )
+          }
         >
           SVG
         </Plain>
+        {play?.stretch && (
+          <Plain
+            size="xs"
+            h="26px"
+            title="what plays, as a file that plays by itself"
+            onClick={() =>
+              play.stretch &&
+              save(
+                'playback.html',
+                'text/html',
+                playableHtml({
+                  title: titleOf(play.stretch.from),
+                  map: answer.data,
+                  places,
+                  ...play.stretch,
+                  speed: play.speed,
+                  flights: play.flights,
+                  events: play.events,
+                }),
+              )
+            }
+          >
+            HTML
+          </Plain>
+        )}
       </Flex>
       <Flex px={4} pb={1} gap={2} align="center" minH="30px">
         <Tools

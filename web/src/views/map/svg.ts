@@ -1,28 +1,35 @@
 import type { MapData, Path } from '../../shared/api/client';
-import { cardSize, crossings, segmentId } from './graph';
+import { cardSize, crossings, offsetsOf, segmentId } from './graph';
 import type { Places } from './layout';
 import { arc } from './arc';
 import { baysOf, bendOf, placer, sizeOf } from './labels';
-import { costPlaces, lineBetween, middleOf, reversed } from './line';
+import { costPlaces, lineBetween, middleOf, reversed, type Box } from './line';
 import { regions } from './region';
 
-const escape = (s: string) => s.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
+export const escape = (s: string) =>
+  s.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('"', '&quot;');
 
-/** The map as an SVG document: the same lines and cards, in the light colours. */
-export function mapSvg(map: MapData, places: Places, path: Path | undefined): string {
+/** The boxes of cards and pills, by their IDs. */
+export function boxesOf(map: MapData, places: Places): Map<string, Box> {
   const box = (id: string, size: { width: number; height: number }) => ({
     ...(places[id] ?? { x: 0, y: 0 }),
     ...size,
   });
-  const boxes = new Map([
+  return new Map([
     ...map.devices.map((d) => [d.name, box(d.name, cardSize[d.kind])] as const),
     ...map.links
       .filter((l) => l.kind === 'segment')
       .map((l) => [segmentId(l), box(segmentId(l), cardSize.segment)] as const),
   ]);
+}
+
+/** The map as an SVG document: the same lines and cards, in the light colours; over is drawn on top. */
+export function mapSvg(map: MapData, places: Places, path: Path | undefined, over = ''): string {
+  const boxes = boxesOf(map, places);
+  const offsets = offsetsOf(map.links);
   const bays = map.devices.flatMap((d) => baysOf(d, boxes.get(d.name), 1));
   const put = placer([...boxes.values(), ...bays]);
-  const over = new Map(path ? crossings(map, path).map((c) => [c.id, c]) : []);
+  const taken = new Map(path ? crossings(map, path).map((c) => [c.id, c]) : []);
   const out: string[] = regions(map, places).map(
     (r) =>
       `<g transform="translate(${r.x},${r.y})"><path d="${r.d}" fill="#e9e4d4" fill-opacity="0.6" stroke="#e3dccb"/>` +
@@ -32,8 +39,8 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
     const a = boxes.get(from);
     const b = boxes.get(to);
     if (!a || !b) return;
-    const l = lineBetween(a, b, 0);
-    const c = over.get(id);
+    const l = lineBetween(a, b, offsets.get(id) ?? 0);
+    const c = taken.get(id);
     const stroke = c ? (c.lost ? '#a03a29' : '#466c35') : broken ? '#a03a29' : '#655b67';
     out.push(
       `<line x1="${l.x1}" y1="${l.y1}" x2="${l.x2}" y2="${l.y2}" stroke="${stroke}" stroke-width="${c ? 3 : 1.4}"${broken || c?.lost ? ' stroke-dasharray="7 6"' : ''}/>`,
@@ -91,5 +98,5 @@ export function mapSvg(map: MapData, places: Places, path: Path | undefined): st
   const y = Math.min(...all.map((b) => b.y)) - 20;
   const w = Math.max(...all.map((b) => b.x + b.width)) + 20 - x;
   const h = Math.max(...all.map((b) => b.y + b.height)) + 20 - y;
-  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="${x} ${y} ${w} ${h}" width="${w}" height="${h}" font-family="Inter, sans-serif"><rect x="${x}" y="${y}" width="${w}" height="${h}" fill="#f8f4ea"/>${out.join('')}</svg>\n`;
+  return `<svg xmlns="http://www.w3.org/2000/svg" viewBox="${x} ${y} ${w} ${h}" width="${w}" height="${h}" font-family="Inter, sans-serif"><rect x="${x}" y="${y}" width="${w}" height="${h}" fill="#f8f4ea"/>${out.join('')}${over}</svg>\n`;
 }

@@ -1,19 +1,14 @@
-import type { InternalNode } from '@xyflow/react';
 import { describe, expect, test } from 'vitest';
 import type { MapEnd, MapLink } from '../../shared/api/client';
-import { pointOn, wayOf, wiresOf } from './Flights';
-import { lineBetween } from './line';
+import { lineBetween, type Box } from './line';
+import { pointOn, wayOf, wiresOf } from './way';
 
 const end = (device: string, port: string): MapEnd =>
   ({ device, port, up: true, tags: [] }) as unknown as MapEnd;
 const link = (id: string, a: MapEnd, b: MapEnd): MapLink =>
   ({ id, kind: 'link', ends: [a, b] }) as unknown as MapLink;
-const card = (x: number, y: number): InternalNode =>
-  ({
-    internals: { positionAbsolute: { x, y } },
-    measured: { width: 100, height: 40 },
-  }) as unknown as InternalNode;
-const nodes: Record<string, InternalNode> = {
+const card = (x: number, y: number): Box => ({ x, y, width: 100, height: 40 });
+const nodes: Record<string, Box> = {
   mill: card(0, 0),
   halt: card(400, 0),
   weir: card(200, 300),
