@@ -59,7 +59,7 @@ func TestTimePlays(t *testing.T) {
 	})()`))
 	seen := 0
 	for range 4 {
-		do(t, tab, key("."))
+		do(t, tab, key(">"))
 		do(t, tab, chromedp.Sleep(300*time.Millisecond))
 		at := moment(t, tab)
 		require.Greater(t, at, stands)
@@ -90,7 +90,7 @@ func TestTimePlays(t *testing.T) {
 		}
 	}
 	require.NotZero(t, seen)
-	do(t, tab, key(","), chromedp.Sleep(300*time.Millisecond))
+	do(t, tab, key("<"), chromedp.Sleep(300*time.Millisecond))
 	require.Less(t, moment(t, tab), stands, "and back")
 
 	// An LSA is followed from router to router.

@@ -57,7 +57,7 @@ func TestFirstTriangle(t *testing.T) {
 
 	// A cut, by typing; then the past, and back.
 	do(t, tab, key("m"), mapReady(), bar("cut viaduct.e2"), sees("cut, no carrier"), sees("kiosk, viaduct, summit, booth"),
-		key("l"), sees("How the "), sees("detection"), sees("shortest paths"), sees("out from"),
+		key("l"), sees("What it waited for"), sees("LSAs are flooded over"), sees("the SPF computation is held back"), sees("out from"),
 		button("before"), sees("This is the past: before cut viaduct.e2"),
 		key("m"), mapReady(), sees("kiosk, viaduct, quarry, summit, booth"), seesNot("cut, no carrier"),
 		key("n"), sees("3\nOSPF adjacencies Full"), key("0"), sees("2\nOSPF adjacencies Full"), sees("the link has no carrier"),

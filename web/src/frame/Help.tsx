@@ -26,7 +26,7 @@ const keys: [string, string][] = [
   ['[ and ]', 'the moment before and after the action before or behind'],
   ['0', 'back to now'],
   ['Space', 'play the last action on the map, and pause'],
-  [', and .', 'while something plays: one step back, one step on'],
+  ['< and >', 'while something plays: one step back, one step on'],
   ['1 2 3 4', 'on the map: a router, a host, a segment, a whole shape where you click next'],
   ['Ctrl-A', 'on the map: choose all cards; Shift-click and Shift-drag choose some'],
   ['Delete', 'on the map: remove what is chosen'],

@@ -35,8 +35,8 @@ export function PlayButton({ lab }: { lab: LabState }) {
     play?.open(action.start, Math.min(action.end, Math.max(action.settled + tail, action.start + tail)));
   useKeys({
     ' ': () => (play?.stretch ? play.toggle() : begin()),
-    '.': () => play?.step(1),
-    ',': () => play?.step(-1),
+    '>': () => play?.step(1),
+    '<': () => play?.step(-1),
   });
   if (!play || !action || play.stretch) return null;
   return (
@@ -79,12 +79,12 @@ export function PlayBar() {
           size="xs"
           h="26px"
           onClick={() => play.step(-1)}
-          title="the one before (,)"
+          title="the one before (<)"
           aria-label="Step back"
         >
           ‹
         </Plain>
-        <Plain size="xs" h="26px" onClick={() => play.step(1)} title="the next one (.)" aria-label="Step">
+        <Plain size="xs" h="26px" onClick={() => play.step(1)} title="the next one (>)" aria-label="Step">
           ›
         </Plain>
         <Choose

@@ -252,8 +252,8 @@ function playAlone(data: {
     if (e.key === ' ' && (e.target as Element).tagName !== 'BUTTON') {
       e.preventDefault();
       toggle();
-    } else if (e.key === '.') step(1);
-    else if (e.key === ',') step(-1);
+    } else if (e.key === '>') step(1);
+    else if (e.key === '<') step(-1);
   };
   go(data.from);
 }

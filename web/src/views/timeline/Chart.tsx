@@ -1,9 +1,10 @@
-import { useEffect, useMemo, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import type { ActionDetail, Chain } from '../../shared/api/client';
 import { duration } from '../../shared/parts/words';
 import { jointsOf, type Joint } from './chain';
 import { placeLabels } from './labels';
 import { makeScale, ticks } from './scale';
+import { moved, tickWords, zoomed, type Window } from './zoom';
 
 const c = (name: string) => `var(--chakra-colors-${name})`;
 const left = 116;
@@ -37,7 +38,10 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
 
   const flows = d.flows.filter((f) => f.outages.length > 0 || f.looped.length > 0);
   const rows = d.rows.slice(0, maxRows);
-  const scale = useMemo(() => {
+  // What is looked at, if it is not all of the action.
+  const [looked, setLooked] = useState<Window & { seq: number }>();
+  const part = looked?.seq === d.seq ? looked : undefined;
+  const { scale, whole } = useMemo(() => {
     const times = d.rows.flatMap((r) =>
       r.events.flatMap((e) => (e.until === undefined ? [e.at] : [e.at, e.until])),
     );
@@ -46,12 +50,28 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
     );
     const last = Math.max(d.start, ...times, ...outs);
     const room = Math.min(Math.max((last - d.start) * 0.06, 0.01), 0.2);
-    return makeScale(
-      Math.min(d.start, ...outs) - room * 0.2,
-      Math.min(last + room, Math.max(d.end, last + room)),
-      [d.start, ...times, ...outs],
-    );
-  }, [d]);
+    const all = {
+      from: Math.min(d.start, ...outs) - room * 0.2,
+      to: Math.min(last + room, Math.max(d.end, last + room)),
+    };
+    const { from, to } = part ?? all;
+    return { whole: all, scale: makeScale(from, to, [d.start, ...times, ...outs]) };
+  }, [d, part]);
+  const seen = (from: number, to = from) => to >= scale.start && from <= scale.end;
+  const zoom = (at: number, factor: number) => {
+    // What is folded stays small while one looks closer.
+    const share = 1 / factor;
+    const low = scale.place(at) * (1 - share);
+    setLooked({
+      seq: d.seq,
+      ...(factor > 1
+        ? { from: scale.time(low), to: scale.time(low + share) }
+        : zoomed(whole, { from: scale.start, to: scale.end }, at, factor)),
+    });
+  };
+  const pan = (share: number) =>
+    setLooked({ seq: d.seq, ...moved(whole, { from: scale.start, to: scale.end }, share) });
+  const middle = () => (at !== undefined && seen(at) ? at : scale.time(0.5));
 
   const inner = Math.max(100, width - left - right);
   const x = (t: number) => left + scale.place(t) * inner;
@@ -71,9 +91,64 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
     return bars.map((bar) => ({ bar, label: labels.get(bar) }));
   };
   const axis = ticks(scale, d.start, Math.max(3, Math.floor(inner / 110)));
+  const words = tickWords(axis, duration);
+  const plot = useRef<SVGSVGElement>(null);
+  const wheel = useRef<(e: WheelEvent) => void>(undefined);
+  useEffect(() => {
+    wheel.current = (e) => {
+      const box = plot.current?.getBoundingClientRect();
+      if (!box) return;
+      if (e.ctrlKey || e.metaKey) {
+        e.preventDefault();
+        zoom(
+          scale.time(Math.min(1, Math.max(0, (e.clientX - box.left - left) / inner))),
+          e.deltaY < 0 ? 1.4 : 1 / 1.4,
+        );
+      } else if (part && (e.shiftKey || Math.abs(e.deltaX) > Math.abs(e.deltaY))) {
+        e.preventDefault();
+        pan(((e.deltaX || e.deltaY) / inner) * 0.8);
+      }
+    };
+  });
+  useEffect(() => {
+    const svg = plot.current;
+    const turn = (e: WheelEvent) => wheel.current?.(e);
+    // A listener of React could not keep the page from scrolling.
+    svg?.addEventListener('wheel', turn, { passive: false });
+    return () => svg?.removeEventListener('wheel', turn);
+  }, []);
   return (
-    <div ref={host}>
+    <div ref={host} style={{ position: 'relative' }}>
+      <span style={{ position: 'absolute', right: 4, bottom: 0, display: 'inline-flex', gap: 2 }}>
+        <Small name="Zoom in" onClick={() => zoom(middle(), 2)}>
+          +
+        </Small>
+        {part && (
+          <>
+            <Small name="Zoom out" onClick={() => zoom(middle(), 0.5)}>
+              −
+            </Small>
+            <Small name="The whole action" onClick={() => setLooked(undefined)}>
+              all
+            </Small>
+          </>
+        )}
+      </span>
       <svg
+        ref={plot}
+        tabIndex={0}
+        onKeyDown={(e) => {
+          const act = {
+            '+': () => zoom(middle(), 2),
+            '-': () => zoom(middle(), 0.5),
+            ArrowLeft: () => pan(-0.2),
+            ArrowRight: () => pan(0.2),
+            Home: () => setLooked(undefined),
+          }[e.key];
+          if (!act) return;
+          e.preventDefault();
+          act();
+        }}
         width={width}
         height={height}
         role="img"
@@ -86,7 +161,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
         }}
         onPointerMove={(e) => e.currentTarget.hasPointerCapture(e.pointerId) && drag(timeAt(e))}
       >
-        {axis.map((t) => (
+        {axis.map((t, i) => (
           <g key={t}>
             <line x1={x(t + d.start)} x2={x(t + d.start)} y1={top - 6} y2={height - 18} stroke={c('line')} />
             <text
@@ -96,7 +171,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
               textAnchor={x(t + d.start) > width - 40 ? 'end' : 'middle'}
               fill={c('quiet')}
             >
-              {duration(t)}
+              {words[i]}
             </text>
           </g>
         ))}
@@ -133,27 +208,35 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
               {r.device}
             </text>
             <line x1={left} x2={width - right} y1={y(i)} y2={y(i)} stroke={c('line')} />
-            {r.events.map((e, k) => (
-              <Mark
-                key={k}
-                x={x(e.at)}
-                until={e.until === undefined ? undefined : x(e.until)}
-                y={y(i)}
-                lane={e.lane}
-                title={`${duration(e.at - d.start)}: ${e.text}${e.count > 6 ? `\nand ${e.count - 6} more` : ''}`}
-              />
-            ))}
+            {r.events
+              .filter((e) => seen(e.at, e.until))
+              .map((e, k) => (
+                <Mark
+                  key={k}
+                  x={x(e.at)}
+                  until={e.until === undefined ? undefined : x(e.until)}
+                  y={y(i)}
+                  lane={e.lane}
+                  title={`${duration(e.at - d.start)}: ${e.text}${e.count > 6 ? `\nand ${e.count - 6} more` : ''}`}
+                />
+              ))}
           </g>
         ))}
         {path && (
-          <Path points={jointsOf(path)} row={(d) => rows.findIndex((r) => r.device === d)} x={x} y={y} />
+          <Path
+            points={jointsOf(path)}
+            seen={seen}
+            row={(d) => rows.findIndex((r) => r.device === d)}
+            x={x}
+            y={y}
+          />
         )}
         {flows.map((f, i) => (
           <g key={f.name}>
             <text x={10} y={y(rows.length + i) + 4} style={{ fontSize: 12 }} fontWeight={650} fill={c('ink')}>
               {f.name}
             </text>
-            {outageBars(f.outages).map(({ bar, label }) => (
+            {outageBars(f.outages.filter((o) => seen(o.from, o.to ?? Infinity))).map(({ bar, label }) => (
               <g key={bar.outage.from}>
                 <rect
                   x={bar.from}
@@ -180,11 +263,22 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
             ))}
           </g>
         ))}
-        <line x1={x(d.start)} x2={x(d.start)} y1={4} y2={height - 18} stroke={c('brick')} strokeWidth={1.5} />
-        <text x={x(d.start) + 4} y={12} style={{ fontSize: 11 }} fill={c('brick')}>
-          {d.action}
-        </text>
-        {at !== undefined && (
+        {seen(d.start) && (
+          <>
+            <line
+              x1={x(d.start)}
+              x2={x(d.start)}
+              y1={4}
+              y2={height - 18}
+              stroke={c('brick')}
+              strokeWidth={1.5}
+            />
+            <text x={x(d.start) + 4} y={12} style={{ fontSize: 11 }} fill={c('brick')}>
+              {d.action}
+            </text>
+          </>
+        )}
+        {at !== undefined && seen(at) && (
           <g>
             <line x1={x(at)} x2={x(at)} y1={2} y2={height - 18} stroke={c('plum')} strokeWidth={2} />
             <path d={`M${x(at) - 5},0h10l-5,7z`} fill={c('plum')} />
@@ -195,20 +289,49 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
   );
 }
 
+const Small = ({ name, onClick, children }: { name: string; onClick: () => void; children: ReactNode }) => (
+  <button
+    aria-label={name}
+    title={`${name} (Ctrl and the wheel, or + and - where the chart has the focus)`}
+    onClick={onClick}
+    style={{
+      minWidth: 20,
+      height: 18,
+      fontSize: 12,
+      lineHeight: 1,
+      border: `1px solid ${c('line')}`,
+      borderRadius: 4,
+      background: c('raised'),
+      color: c('ink'),
+    }}
+  >
+    {children}
+  </button>
+);
+
 /** The critical path from row to row; what is in rows that are not drawn is left out. */
 function Path({
   points,
   row,
+  seen,
   x,
   y,
 }: {
   points: Joint[];
   row: (device: string) => number;
+  seen: (from: number, to?: number) => boolean;
   x: (t: number) => number;
   y: (i: number) => number;
 }) {
-  const drawn = points.filter((p) => row(p.device) >= 0);
-  const d = drawn.map((p, i) => `${i === 0 ? 'M' : 'L'}${x(p.at)},${y(row(p.device))}`).join('');
+  const rowed = points.filter((p) => row(p.device) >= 0);
+  const drawn = rowed.filter((p) => seen(p.at));
+  const place = (p: Joint) => `${x(p.at)},${y(row(p.device))}`;
+  const d = rowed
+    .slice(1)
+    .map((p, i) => [rowed[i] ?? p, p] as const)
+    .filter(([a, b]) => (a.device === b.device ? seen(a.at, b.at) : seen(a.at) && seen(b.at)))
+    .map(([a, b]) => `M${place(a)}L${place(b)}`)
+    .join('');
   return (
     <g data-testid="critical-line">
       <path
