@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -132,10 +133,8 @@ func noted(s *history.Step, x critical.Wait, kinds []note.Kind) bool {
 		if math.Abs(float64(n.At-int64(at))) > 2 || s.After.Device(n.Device).Name() != device {
 			continue
 		}
-		for _, k := range kinds {
-			if n.Kind == k {
-				return true
-			}
+		if slices.Contains(kinds, n.Kind) {
+			return true
 		}
 	}
 	return false
