@@ -67,7 +67,7 @@ func TestFirstTriangle(t *testing.T) {
 	do(t, tab, bar("silence viaduct.e2 out"), sees("packets from viaduct vanish"), key("l"), sees("silence viaduct.e2 out"),
 		until(`(() => {
 			const list = document.querySelector('[aria-label="Actions"]')?.getBoundingClientRect();
-			const row = [...document.querySelectorAll('[aria-label="Actions"] tbody tr')].at(-1)?.getBoundingClientRect();
+			const row = [...document.querySelectorAll('[aria-label="Actions"] tbody tr')].at(0)?.getBoundingClientRect();
 			return !!list && !!row && row.top >= list.top && row.bottom <= list.bottom + 1;
 		})()`),
 		key("n"), sees("quarry sees Down, viaduct sees Init"), sees("packets from viaduct.e2 are lost on the link"),

@@ -2,6 +2,7 @@ import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import type { ActionDetail, Chain } from '../../shared/api/client';
 import { duration } from '../../shared/parts/words';
 import { jointsOf, type Joint } from './chain';
+import { matches } from './find';
 import { placeLabels } from './labels';
 import { makeScale, ticks } from './scale';
 import { moved, tickWords, zoomed, type Window } from './zoom';
@@ -23,10 +24,12 @@ interface Props {
   maxRows: number;
   /** What the convergence waited for, drawn over the rows. */
   path?: Chain | undefined;
+  /** What somebody looks for: events that do not match are faint. */
+  find?: string;
 }
 
 /** One action over time: events and forwarding changes in one row per device, outages of flows as bars. */
-export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Props) {
+export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find = '' }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
   useEffect(() => {
@@ -211,14 +214,15 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path }: Pr
             {r.events
               .filter((e) => seen(e.at, e.until))
               .map((e, k) => (
-                <Mark
-                  key={k}
-                  x={x(e.at)}
-                  until={e.until === undefined ? undefined : x(e.until)}
-                  y={y(i)}
-                  lane={e.lane}
-                  title={`${duration(e.at - d.start)}: ${e.text}${e.count > 6 ? `\nand ${e.count - 6} more` : ''}`}
-                />
+                <g key={k} opacity={matches(e.text, r.device, find) ? 1 : 0.15}>
+                  <Mark
+                    x={x(e.at)}
+                    until={e.until === undefined ? undefined : x(e.until)}
+                    y={y(i)}
+                    lane={e.lane}
+                    title={`${duration(e.at - d.start)}: ${e.text}${e.count > 6 ? `\nand ${e.count - 6} more` : ''}`}
+                  />
+                </g>
               ))}
           </g>
         ))}

@@ -4,13 +4,14 @@ import { useEffect, useRef, useState } from 'react';
 import { type ActionDetail, type LabState } from '../../shared/api/client';
 import { ask, type About } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
-import { Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Line, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Td, Sheet } from '../../shared/parts/table';
 import { duration, exact, orderWords, plural } from '../../shared/parts/words';
 import { BeforeAfter } from './BeforeAfter';
 import { AllPairs } from './AllPairs';
 import { Chart, Legend } from './Chart';
 import { CriticalPath } from './CriticalPath';
+import { foundIn } from './find';
 import { Moments } from './Moments';
 import { currentAction, stepsAt } from '../../shared/focus/moment';
 import { useDrag } from './TimelineDock';
@@ -37,6 +38,7 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
   }, [seq]);
   // What the critical path leads to, of which action.
   const [about, setAbout] = useState<{ seq: number; of: About }>();
+  const [find, setFind] = useState('');
   const path = useQuery(ask.criticalPath(id, seq, about?.seq === seq ? about.of : {}));
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
@@ -49,7 +51,7 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
         maxH="230px"
       >
         <tbody>
-          {shown.map((a) => (
+          {shown.toReversed().map((a) => (
             <Box
               as="tr"
               key={a.seq}
@@ -118,6 +120,19 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
             <Box as="h2" fontSize="15px" flex={1}>
               {detail.data.action}, {detail.data.summary}
             </Box>
+            <Line
+              w="220px"
+              h="26px"
+              value={find}
+              placeholder="find: neighbour, 10.1.0.0/16, quarry"
+              aria-label="Find events"
+              onChange={(e) => setFind(e.target.value)}
+            />
+            {find.trim() !== '' && (
+              <Quiet fontSize="12px" data-testid="found">
+                {plural(foundIn(detail.data.rows, find), 'event')}
+              </Quiet>
+            )}
             <BeforeAfter seq={seq} actions={lab.actions.length} />
           </Flex>
           <Box bg="panel" border="1px solid" borderColor="line" borderRadius="md" mb={1}>
@@ -129,6 +144,7 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
               choose={(d) => void set({ who: d })}
               maxRows={200}
               path={path.data?.path}
+              find={find}
             />
           </Box>
           <Box mb={4}>
