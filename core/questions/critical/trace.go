@@ -18,8 +18,7 @@ type occurrence struct {
 	notes uint32
 }
 
-// before stands for what was on its way before the action: it follows from nothing that
-// the action did.
+// before is the cause of what was on its way already when the action began.
 const before = int32(-1)
 
 // timer is a timer of an instance, by the event that ends it.
@@ -62,9 +61,9 @@ func tracing(s *history.Step, until event.Time, stop func() bool) (*trace, error
 func (t *trace) current() int32 { return int32(len(t.list) - 1) }
 
 // Queued and Handled make a trace a network.Watcher.
-func (t *trace) Queued(e *event.Event) { t.queued[[2]uint64{uint64(e.Source), e.Seq}] = t.current() }
+func (t *trace) Queued(e event.Event) { t.queued[[2]uint64{uint64(e.Source), e.Seq}] = t.current() }
 
-func (t *trace) Handled(e *event.Event) {
+func (t *trace) Handled(e event.Event) {
 	key := [2]uint64{uint64(e.Source), e.Seq}
 	cause, known := t.queued[key]
 	if !known {
@@ -79,7 +78,7 @@ func (t *trace) Handled(e *event.Event) {
 			cause = before // it came too early and was queued again: the action did not set it
 		}
 	}
-	t.list = append(t.list, occurrence{event: *e, cause: cause, notes: t.w.Notes()})
+	t.list = append(t.list, occurrence{event: e, cause: cause, notes: t.w.Notes()})
 }
 
 // TimerSet makes a trace an event.Observer.

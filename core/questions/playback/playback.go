@@ -5,10 +5,12 @@ package playback
 import (
 	"cmp"
 	"slices"
+	"time"
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/phrase"
+	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/wire/inet"
@@ -58,7 +60,7 @@ const most = 5000
 // Of is what happens from one time to another, both included. stop, if not nil, is asked now
 // and then whether to give up.
 func Of(h *history.History, from, to event.Time, stop func() bool) (Stretch, error) {
-	p := &player{from: from, to: to, stop: stop}
+	p := &player{from: from, to: to}
 	early := from - p.longest(h.Head())
 	err := h.Again(max(0, early), to, p.begin, func() bool { return p.full || stop != nil && stop() })
 	if err != nil && !p.full {
@@ -70,7 +72,6 @@ func Of(h *history.History, from, to event.Time, stop func() bool) (Stretch, err
 // player watches worlds that run again.
 type player struct {
 	from, to event.Time
-	stop     func() bool
 	w        *network.World
 	sent     *sending
 	flights  []flight
@@ -136,7 +137,7 @@ func (p *player) frame(at event.Time, dev, port uint32, frame []byte) {
 }
 
 // Queued and Handled make a player a network.Watcher.
-func (p *player) Queued(e *event.Event) {
+func (p *player) Queued(e event.Event) {
 	if e.Kind != device.FrameArrives || p.sent == nil {
 		return
 	}
@@ -148,7 +149,7 @@ func (p *player) Queued(e *event.Event) {
 	}
 }
 
-func (p *player) Handled(e *event.Event) {
+func (p *player) Handled(e event.Event) {
 	p.left()
 	p.noted()
 	if e.Kind != device.FrameArrives {
@@ -157,7 +158,7 @@ func (p *player) Handled(e *event.Event) {
 	key := [2]uint64{uint64(e.Source), e.Seq}
 	if k, ok := p.byEvent[key]; ok {
 		delete(p.byEvent, key)
-		if !p.w.Arrives(e) {
+		if !p.w.Arrives(&e) {
 			p.flights[k].Lost = phrase.Text(note.LinkCut.Info().Text)
 		}
 	}
@@ -268,7 +269,7 @@ func wordOf(n note.Note) string {
 	case note.LSAFlushed:
 		return phrase.Text("LSA flushed")
 	case note.SPFScheduled:
-		return phrase.Say("SPF due in %s", facts.Value(nil, "duration", n.A))
+		return phrase.Say("SPF due in %s", labtext.FormatDuration(time.Duration(n.A)))
 	case note.SPFRun:
 		return "SPF"
 	case note.RouteChanged, note.HopChanged:

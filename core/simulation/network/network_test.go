@@ -298,3 +298,12 @@ func BenchmarkTriangleWithDeadInterval(b *testing.B) {
 		}
 	}
 }
+
+// TestAnEventIsNotPutOnTheHeap: a world that nobody watches handles millions of events, and
+// none may cost an allocation for being watchable.
+func TestAnEventIsNotPutOnTheHeap(t *testing.T) {
+	w := build(t, "router a\n  port e1 10.0.0.1/30\n")
+	settle(t, w)
+	pushed := testing.AllocsPerRun(1000, func() { w.Push(event.Event{At: event.Never - 1}) })
+	require.Less(t, pushed, 0.5, "the queue grows now and then")
+}

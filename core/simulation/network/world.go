@@ -123,15 +123,16 @@ func (w *World) Policies() *config.Policies { return w.book.Source() }
 // Push queues an event.
 func (w *World) Push(e event.Event) {
 	if w.Watch != nil {
-		w.Watch.Queued(&e)
+		w.Watch.Queued(e)
 	}
 	w.queue.Push(e)
 }
 
-// Watcher sees events.
+// Watcher sees events. It is given copies: a pointer would put each event on the heap,
+// watched or not.
 type Watcher interface {
-	Queued(e *event.Event)  // it is put into the queue, while another one is handled
-	Handled(e *event.Event) // it is taken out to be handled
+	Queued(e event.Event)  // it is put into the queue, while another one is handled
+	Handled(e event.Event) // it is taken out to be handled
 }
 
 // BeginAction makes room for the notes of another action.
@@ -198,7 +199,7 @@ func (w *World) step() {
 	w.now = e.At
 	w.handled++
 	if w.Watch != nil {
-		w.Watch.Handled(&e)
+		w.Watch.Handled(e)
 	}
 	if e.Kind == device.FrameArrives {
 		if e.Class == event.Pending {
