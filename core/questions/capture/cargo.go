@@ -17,7 +17,7 @@ type Cargo struct {
 	Says string `json:"says" doc:"the LSA's sequence number; announced or withdrawn"`
 }
 
-// mostCargo bounds what is told of one packet.
+// mostCargo bounds the LSAs and prefixes that are listed of one packet.
 const mostCargo = 64
 
 // CargoOf is what a frame brings.

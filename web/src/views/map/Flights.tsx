@@ -68,7 +68,7 @@ export function Flights({ map }: { map: MapData }) {
           p.events.filter((e) => e.at <= t && t < e.at + p.speed * stay + (p.playing ? 0 : 1e-9)),
           (device) => getInternalNode(device),
         );
-        // What stands still can be read off.
+        // While time stands, what is drawn is written here as well.
         c.dataset.drawn = p.playing ? '' : JSON.stringify(where);
       }
       frame = requestAnimationFrame(draw);
