@@ -10,7 +10,7 @@ import { duration, exact } from '../../shared/parts/words';
 import { Ring } from './Ring';
 
 /** With more devices than this, all pairs are followed only when somebody asks. */
-const many = 150;
+export const many = 150;
 
 /** Who was out among all hosts and loopbacks, the loops that there were, and the report as a file. */
 export function AllPairs({

@@ -5,7 +5,7 @@ import { type Action, type ActionDetail, type Chain, type Shortening } from '../
 import { ask, type About } from '../../shared/api/questions';
 import { Fixes } from '../../shared/draft/Fixes';
 import { useFocus } from '../../shared/focus/focus';
-import { Choice, Mono, Plain, Quiet, Trouble, Waiting, Working } from '../../shared/parts/parts';
+import { Choice, Mono, Plain, Quiet, Trouble, Working } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact, plural } from '../../shared/parts/words';
 import { Beside } from './Beside';
@@ -18,16 +18,21 @@ export function CriticalPath({
   about,
   choose,
   goto,
+  asked = true,
+  ask: begin,
 }: {
   d: ActionDetail;
   actions: Action[];
   about: About;
   choose: (about: About) => void;
   goto: (line: number) => void;
+  /** The path is asked for; else ask does it. */
+  asked?: boolean;
+  ask?: () => void;
 }) {
   const { id } = useFocus();
   const out = d.flows.filter((f) => f.outages.length > 0);
-  const found = useQuery(ask.criticalPath(id, d.seq, about));
+  const found = useQuery({ ...ask.criticalPath(id, d.seq, about), enabled: asked });
   if (d.convergence === null) return null;
   const path = found.data?.path;
   const query = new URLSearchParams(about).toString();
@@ -70,7 +75,19 @@ export function CriticalPath({
         )}
       </Flex>
       {found.error && <Trouble error={found.error} />}
-      {found.isPending && <Waiting what="following the causes" />}
+      {!asked && (
+        <Plain
+          size="xs"
+          h="26px"
+          onClick={begin}
+          title="the action is done again on a copy: with many devices that takes a while"
+        >
+          Follow the causes
+        </Plain>
+      )}
+      {asked && found.isPending && (
+        <Working what="following the causes" query={found} of={ask.criticalPath(id, d.seq, about).queryKey} />
+      )}
       {found.data && !path && <Quiet>The action itself decided that: nothing was waited for.</Quiet>}
       {path && <Links path={path} goto={goto} />}
       {path && <Shorter key={`${d.seq} ${query}`} seq={d.seq} about={about} took={path.took} />}

@@ -8,7 +8,7 @@ import { Line, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Td, Sheet } from '../../shared/parts/table';
 import { duration, exact, orderWords, plural } from '../../shared/parts/words';
 import { BeforeAfter } from './BeforeAfter';
-import { AllPairs } from './AllPairs';
+import { AllPairs, many } from './AllPairs';
 import { Chart, Legend } from './Chart';
 import { CriticalPath } from './CriticalPath';
 import { foundIn } from './find';
@@ -39,7 +39,14 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
   // What the critical path leads to, of which action.
   const [about, setAbout] = useState<{ seq: number; of: About }>();
   const [find, setFind] = useState('');
-  const path = useQuery(ask.criticalPath(id, seq, about?.seq === seq ? about.of : {}));
+  // The causes are found by doing the action again: with many devices that waits until somebody asks.
+  const map = useQuery(ask.map(id, 'now'));
+  const [wanted, setWanted] = useState(false);
+  const traced = wanted || (map.data !== undefined && map.data.devices.length <= many);
+  const path = useQuery({
+    ...ask.criticalPath(id, seq, about?.seq === seq ? about.of : {}),
+    enabled: traced && seq > 0,
+  });
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
@@ -163,6 +170,8 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
             about={about?.seq === seq ? about.of : {}}
             choose={(of) => setAbout({ seq, of })}
             goto={goto}
+            asked={traced}
+            ask={() => setWanted(true)}
           />
           <Flex gap={8} wrap="wrap">
             <Outages d={detail.data} />
@@ -170,6 +179,7 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
               lab={id}
               d={detail.data}
               choose={(from, to) => {
+                setWanted(true);
                 setAbout({ seq, of: { from, to } });
                 document.querySelector('[data-testid=critical-path]')?.scrollIntoView({ block: 'start' });
               }}
