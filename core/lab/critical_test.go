@@ -49,6 +49,14 @@ func aFailure(r *rand.Rand, l *Lab) string {
 	return "mend " + port
 }
 
+// aLab is a random lab, or every second time a demo.
+func aLab(r *rand.Rand, round int) string {
+	if demos := demo.Labs(); round%2 == 0 {
+		return demos[round/2%len(demos)].Text
+	}
+	return randomLab(r)
+}
+
 // happens is what a note must say at the end of a wait, by the kind of the link.
 var happens = map[string][]note.Kind{
 	"dead-interval": {note.NeighbourState}, "hold-time": {note.SessionState}, "spf-delay": {note.SPFRun},
@@ -59,14 +67,10 @@ var happens = map[string][]note.Kind{
 // both: the links of each path follow each other without a gap, add up to the convergence of
 // the action to the nanosecond, and what they say happened is in the notes of the action.
 func TestCriticalPathsAddUp(t *testing.T) {
-	demos := demo.Labs()
 	paths, kinds := 0, map[string]int{}
 	for round := range oracleRuns(100) {
 		r := rand.New(rand.NewPCG(uint64(round), 71))
-		text := randomLab(r)
-		if round%2 == 0 {
-			text = demos[round/2%len(demos)].Text
-		}
+		text := aLab(r, round)
 		l := open(t, text)
 		for range 3 {
 			typed := aFailure(r, l)
@@ -143,14 +147,10 @@ func noted(s *history.Step, x critical.Wait, kinds []note.Kind) bool {
 // TestWhatAPathWaitedForShortensIt tries the remedies of paths of random failures of which
 // one wait is most: it gets shorter without that.
 func TestWhatAPathWaitedForShortensIt(t *testing.T) {
-	demos := demo.Labs()
 	tried, longer := 0, 0
 	for round := range oracleRuns(60) {
 		r := rand.New(rand.NewPCG(uint64(round), 72))
-		text := randomLab(r)
-		if round%2 == 0 {
-			text = demos[round/2%len(demos)].Text
-		}
+		text := aLab(r, round)
 		l := open(t, text)
 		a, err := history.ParseAction(aFailure(r, l))
 		require.NoError(t, err)

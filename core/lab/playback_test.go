@@ -20,15 +20,10 @@ import (
 // failures against the capture: each frame that a port sent flies to each port that it is for,
 // for the delay of what carries it, and no other does.
 func TestWhatPlaysIsWhatHappened(t *testing.T) {
-	demos := demo.Labs()
 	flown, lost := 0, 0
 	for round := range oracleRuns(40) {
 		r := rand.New(rand.NewPCG(uint64(round), 73))
-		text := randomLab(r)
-		if round%2 == 0 {
-			text = demos[round/2%len(demos)].Text
-		}
-		l := open(t, text)
+		l := open(t, aLab(r, round))
 		for range 2 {
 			a, err := history.ParseAction(aFailure(r, l))
 			require.NoError(t, err)
