@@ -348,11 +348,6 @@ func TestTimelineOfACut(t *testing.T) {
 		}
 	}
 	require.Equal(t, map[string]bool{"detection": true, "adjacency": true, "flooding": true, "spf": true, "forwarding": true}, lanes)
-	sum := 0.0
-	for _, p := range a.Phases {
-		sum += p.Took
-	}
-	require.InDelta(t, *a.Convergence, sum, 1e-9)
 	_, err = json.Marshal(l.Report())
 	require.NoError(t, err)
 }

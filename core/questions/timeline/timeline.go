@@ -1,4 +1,4 @@
-// Package timeline is what an action did, in time: its outcome, phases and marks,
+// Package timeline is what an action did, in time: its outcome and marks,
 // what keeps moving, and the messages that routers would log.
 package timeline
 
@@ -13,7 +13,6 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/traffic"
@@ -195,16 +194,7 @@ type ActionDetail struct {
 	Action
 	Rows    []TimelineRow         `json:"rows" doc:"devices with something to show, in order of their first event"`
 	Flows   []traffic.FlowOutages `json:"flows"`
-	Phases  []Phase               `json:"phases" doc:"how the convergence time came about, on the slowest router"`
 	Omitted int                   `json:"omitted" doc:"events beyond the bound of what is shown or kept"`
-}
-
-// Phase is a part of the convergence time.
-type Phase struct {
-	Name   string  `json:"name" enum:"detection,flooding,shortest paths,installation"`
-	At     float64 `json:"at" doc:"seconds after the action"`
-	Took   float64 `json:"took"`
-	Device string  `json:"device"`
 }
 
 // maxEvents bounds the events of one action that are shown.
@@ -212,8 +202,7 @@ const maxEvents = 6000
 
 // DetailOf is one action in full.
 func DetailOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.Change) ActionDetail {
-	out := ActionDetail{Action: ActionOf(s, outages, changes), Rows: []TimelineRow{}, Flows: outages,
-		Phases: phasesOf(s)}
+	out := ActionDetail{Action: ActionOf(s, outages, changes), Rows: []TimelineRow{}, Flows: outages}
 	rows := map[uint32]*TimelineRow{}
 	scheduled := map[uint32]event.Time{}
 	total := 0
@@ -267,62 +256,5 @@ func DetailOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 		}
 		return cmp.Or(cmp.Compare(x, y), cmp.Compare(a.Device, b.Device))
 	})
-	return out
-}
-
-// bgpDecided says whether it was BGP that made a change of a route: its time is
-// not cut by OSPF's steps.
-func bgpDecided(w *network.World, n note.Note) bool {
-	if n.Kind != note.RouteChanged {
-		return false
-	}
-	s, ok := w.Device(n.Device).Instances()[n.Instance].Table().Best(uint32(n.A))
-	return ok && s == route.BGP
-}
-
-// phasesOf cuts the convergence time of the router that was last into
-// detection, flooding, waiting and computing, and installation.
-func phasesOf(s *history.Step) []Phase {
-	out := []Phase{}
-	if s.After.ForwardingChanges() == s.Before.ForwardingChanges() {
-		return out
-	}
-	end := s.After.LastForwarding()
-	var last note.Note
-	detected := event.Never
-	for i := s.NotesBefore; i < s.NotesAfter; i++ {
-		n := s.After.NoteAt(i)
-		if lane := note.Kinds[n.Kind].Lane; detected == event.Never &&
-			(lane == note.Detection || lane == note.Adjacency || lane == note.Session) {
-			detected = event.Time(n.At)
-		}
-		if (n.Kind == note.RouteChanged || n.Kind == note.HopChanged) && event.Time(n.At) == end {
-			last = n
-		}
-	}
-	name := s.After.Device(last.Device).Name()
-	var heard, ran event.Time
-	for i := s.NotesBefore; i < s.NotesAfter; i++ {
-		n := s.After.NoteAt(i)
-		if n.Device != last.Device || event.Time(n.At) > end {
-			continue
-		}
-		switch n.Kind {
-		case note.SPFScheduled:
-			heard = event.Time(n.At)
-		case note.SPFRun:
-			ran = event.Time(n.At)
-		}
-	}
-	if detected == event.Never || heard < detected || ran < heard || bgpDecided(s.After, last) {
-		return out
-	}
-	add := func(name string, from, to event.Time, device string) {
-		out = append(out, Phase{name, (from - s.Start).Seconds(), (to - from).Seconds(), device})
-	}
-	add("detection", s.Start, detected, "")
-	add("flooding", detected, heard, name)
-	add("shortest paths", heard, ran, name)
-	add("installation", ran, end, name)
 	return out
 }

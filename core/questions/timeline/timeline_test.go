@@ -24,13 +24,7 @@ func TestTimelineOfAnAction(t *testing.T) {
 	require.Equal(t, "settled", a.Outcome)
 	require.Equal(t, 2, a.Routers)
 	require.Contains(t, a.Summary, "1 flow out since")
-	sum := 0.0
-	for i, name := range []string{"detection", "flooding", "shortest paths", "installation"} {
-		require.Equal(t, name, a.Phases[i].Name)
-		sum += a.Phases[i].Took
-	}
-	require.InDelta(t, *a.Convergence, sum, 1e-9)
-	require.Greater(t, a.Phases[0].Took, 29.0, "the dead interval decides")
+	require.Greater(t, *a.Convergence, 29.0, "the dead interval decides")
 
 	idle := testlabs.Acted(t, testlabs.Line, "wait 60s").Steps()[1]
 	quiet := timeline.ActionOf(idle, traffic.OutagesOf(idle, true, nil), nil)

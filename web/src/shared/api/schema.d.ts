@@ -1439,8 +1439,6 @@ export interface components {
       outSince: number;
       /** @enum {string} */
       outcome: 'settled' | 'does not settle' | 'stopped' | 'does not settle so far';
-      /** @description how the convergence time came about, on the slowest router */
-      phases: components['schemas']['Phase'][];
       /**
        * Format: int64
        * @description flows that were out before and arrive at its end
@@ -2878,18 +2876,6 @@ export interface components {
       peer?: string;
       /** @description the device at the other end */
       with?: string;
-    };
-    Phase: {
-      /**
-       * Format: double
-       * @description seconds after the action
-       */
-      at: number;
-      device: string;
-      /** @enum {string} */
-      name: 'detection' | 'flooding' | 'shortest paths' | 'installation';
-      /** Format: double */
-      took: number;
     };
     Place: {
       /** Format: int64 */
