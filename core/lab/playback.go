@@ -10,9 +10,10 @@ import (
 // their way and what devices do.
 func (l *Lab) Playback(from, to float64) (playback.Stretch, error) {
 	now := l.history.Head().Now()
-	a, b := event.FromSeconds(from), event.FromSeconds(to)
-	if a < 0 || b < a || a > now {
-		return playback.Stretch{}, phrase.Errorf("the lab's time is from 0 to %v: %.6f s to %.6f s is no stretch of it", now, from, to)
+	// A time that is not a number holds none of it.
+	if !(0 <= from && from <= to && from <= now.Seconds()) {
+		return playback.Stretch{}, phrase.Errorf("the lab's time is from 0 to %v: %v s to %v s is no stretch of it", now, from, to)
 	}
-	return playback.Of(l.history, a, min(b, now), l.stop)
+	to = min(to, now.Seconds())
+	return playback.Of(l.history, event.FromSeconds(from), event.FromSeconds(to), l.stop)
 }

@@ -2,6 +2,7 @@ package lab
 
 import (
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -100,8 +101,11 @@ func TestAPacketIsLostWhereItsLinkBreaks(t *testing.T) {
 		words = append(words, e.Word)
 	}
 	require.Subset(t, words, []string{"neighbour lost", "LSA originated", "SPF"})
-	_, err = l.Playback(5, 2)
-	require.ErrorContains(t, err, "is no stretch of it")
+	for _, r := range [][2]float64{{5, 2}, {-1, 2}, {math.NaN(), 2}, {2, math.NaN()}, {1e300, 1e300}} {
+		_, err = l.Playback(r[0], r[1])
+		require.ErrorContains(t, err, "is no stretch of it", r)
+		require.Less(t, len(err.Error()), 100, "a number stays short")
+	}
 }
 
 // TestALongStretchComesInParts: what is beyond the bound comes with the next question, and
