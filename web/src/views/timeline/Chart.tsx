@@ -122,7 +122,8 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find
   }, []);
   return (
     <div ref={host} style={{ position: 'relative' }}>
-      <span style={{ position: 'absolute', right: 4, bottom: 0, display: 'inline-flex', gap: 2 }}>
+      {/* Under the names, where no tick stands. */}
+      <span style={{ position: 'absolute', left: 4, bottom: 0, display: 'inline-flex', gap: 2 }}>
         <Small name="Zoom in" onClick={() => zoom(middle(), 2)}>
           +
         </Small>
