@@ -34,19 +34,30 @@ func (c *clicks) count(css string) int {
 	return n
 }
 
+// looked waits until the list of problems is of the lab and the draft as they are.
+func (c *clicks) looked() {
+	c.t.Helper()
+	idle := until(`(() => {
+		const panel = document.querySelector('[aria-label="Problems"]');
+		return panel?.getAttribute("aria-busy") === "false" && /problem/i.test(panel.querySelector("h2")?.innerText ?? "");
+	})()`)
+	// Twice, with the news of an action or an edit between them.
+	do(c.t, c.tab, idle, chromedp.Sleep(400*time.Millisecond), idle)
+}
+
 // mendAll opens Problems and takes the first fix of each, then applies, until nothing is
 // left to fix.
 func (c *clicks) mendAll() {
 	c.t.Helper()
 	c.press(`//button[starts-with(normalize-space(.), "Problems")]`)
 	for range 4 {
-		do(c.t, c.tab, until(`document.querySelector('[aria-label="Problems"] h2')?.innerText.match(/problem/i) !== null`), chromedp.Sleep(700*time.Millisecond))
+		c.looked()
 		if c.count(`[data-testid="problem"] [data-testid="fixes"]`) == 0 {
 			return
 		}
 		for range 20 {
 			// What a fix makes of the text is known a moment later: problems that are gone by then are not fixed.
-			do(c.t, c.tab, chromedp.Sleep(400*time.Millisecond))
+			c.looked()
 			pressed, err := chromedp.Run(c.tab, chromedp.Evaluate[bool](`(() => {
 				const open = [...document.querySelectorAll('[data-testid="problem"] [data-testid="fixes"]')].find((f) => !f.innerText.includes("in the draft"));
 				open?.querySelector("button").click();

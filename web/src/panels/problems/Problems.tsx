@@ -35,7 +35,7 @@ export function onceOffered(list: Wrong[]): Wrong[] {
 }
 
 /** Everything that is wrong now: relations, flows, checks, and what the text and the network warn of. */
-export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
+export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean; busy: boolean } {
   const { id, focus, show } = useFocus();
   const drafting = useDrafting();
   const neighbours = useQuery(ask.neighbours(id, focus.when));
@@ -113,14 +113,21 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
     // A warning whose fixes are all offered above says what was said there.
     list: once.filter((w, i) => w.tone === 'brick' || w.fixes.length > 0 || list[i]?.fixes.length === 0),
     pending: neighbours.isPending || map.isPending,
+    // What is listed may be mended already, by the draft or by what has just been done.
+    busy:
+      neighbours.isFetching ||
+      map.isFetching ||
+      checks.isFetching ||
+      running.isFetching ||
+      drafting.checking,
   };
 }
 
 /** What is wrong, on every view, with what mends it. */
 export function Problems({ close }: { close: () => void }) {
-  const { list, pending } = useWrong(true);
+  const { list, pending, busy } = useWrong(true);
   return (
-    <Aside label="Problems" wide={340}>
+    <Aside label="Problems" wide={340} aria-busy={busy}>
       <Flex align="center" mb={2}>
         <Box as="h2" fontSize="14px" flex={1}>
           {pending ? 'Problems' : list.length === 0 ? 'No problems' : plural(list.length, 'problem')}
