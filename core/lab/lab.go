@@ -360,7 +360,25 @@ func (l *Lab) Action(seq int) (timeline.ActionDetail, error) {
 	if err != nil {
 		return timeline.ActionDetail{}, err
 	}
-	return timeline.DetailOf(s, l.outagesOf(s), l.changesOf(s)), nil
+	return timeline.DetailOf(s, l.outagesOf(s), l.changesOf(s), timeline.All(s)), nil
+}
+
+// ActionPart is one action with the events from one time to another, in seconds since the lab
+// began; to is 0 for its end. Events are looked through for the words of find.
+func (l *Lab) ActionPart(seq int, from, to float64, find string) (timeline.ActionDetail, error) {
+	s, err := l.step(seq)
+	if err != nil {
+		return timeline.ActionDetail{}, err
+	}
+	if to == 0 {
+		to = s.End.Seconds()
+	}
+	if !(0 <= from && from <= to) {
+		return timeline.ActionDetail{}, phrase.Errorf("%v s to %v s is no stretch of time: give two times, the earlier one first", from, to)
+	}
+	to = min(to, s.End.Seconds())
+	part := timeline.Window{From: event.FromSeconds(min(from, to)), To: event.FromSeconds(to), Find: find}
+	return timeline.DetailOf(s, l.outagesOf(s), l.changesOf(s), part), nil
 }
 
 // Differences compares a text with the one in force, by meaning.

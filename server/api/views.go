@@ -148,8 +148,13 @@ func (h *handlers) registerViews(api huma.API) {
 		Summary: "One action in full: events, convergence, outages"},
 		func(ctx context.Context, in *struct {
 			LabPath
-			Seq int `path:"seq" minimum:"1"`
+			Seq  int     `path:"seq" minimum:"1"`
+			From float64 `query:"from" doc:"its events from this time on, in seconds since the lab began"`
+			To   float64 `query:"to" doc:"its events up to this time; 0 is its end"`
+			Find string  `query:"find" maxLength:"200" doc:"words that an event or its device has: events that match are counted, and share no mark with others"`
 		}) (*body[timeline.ActionDetail], error) {
-			return with(ctx, h, in.ID, func(l *lab.Lab) (timeline.ActionDetail, error) { return l.Action(in.Seq) })
+			return with(ctx, h, in.ID, func(l *lab.Lab) (timeline.ActionDetail, error) {
+				return l.ActionPart(in.Seq, in.From, in.To, in.Find)
+			})
 		})
 }

@@ -74,6 +74,8 @@ func Plural(n int, noun string) string {
 	switch {
 	case n == 1:
 		return "1 " + noun
+	case strings.HasSuffix(noun, "ex"):
+		return fmt.Sprintf("%d %sices", n, strings.TrimSuffix(noun, "ex"))
 	case strings.HasSuffix(noun, "x"):
 		return fmt.Sprintf("%d %ses", n, noun)
 	case strings.HasSuffix(noun, "cy"):

@@ -17,6 +17,7 @@ import (
 	"hellebore/core/protocols/route"
 	bgpwire "hellebore/core/protocols/wire/bgp"
 	wire "hellebore/core/protocols/wire/ospf"
+	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
@@ -80,7 +81,36 @@ func Sequence(seq int32) string { return fmt.Sprintf("%#08x", uint32(seq)) }
 
 // Words is a note in words. w is a world of the note's lab, no older than the
 // note.
-func Words(w *network.World, n note.Note) string {
+func Words(w *network.World, n note.Note) string { return NewWriter(w).Words(n) }
+
+// Writer writes many notes of a world that does not change meanwhile.
+type Writer struct {
+	w       *network.World
+	several bool // instances
+	routers map[*device.Instance]Routers
+}
+
+// NewWriter is a writer of the notes of a world.
+func NewWriter(w *network.World) *Writer {
+	return &Writer{w: w, several: SeveralInstances(w), routers: map[*device.Instance]Routers{}}
+}
+
+// routersOf are the routers that an instance may hear of, found once.
+func (x *Writer) routersOf(inst *device.Instance) Routers {
+	if !x.several {
+		inst = nil // all hear of the same
+	}
+	r, ok := x.routers[inst]
+	if !ok {
+		r = RouterIDs(x.w, inst)
+		x.routers[inst] = r
+	}
+	return r
+}
+
+// Words is a note in words.
+func (x *Writer) Words(n note.Note) string {
+	w := x.w
 	d := w.Device(n.Device)
 	inst := d.Main()
 	if int(n.Instance) < len(d.Instances()) {
@@ -89,6 +119,8 @@ func Words(w *network.World, n note.Note) string {
 	args := map[string]uint64{"a": n.A, "b": n.B, "c": n.C}
 	return note.Expand(phrase.Text(note.Kinds[n.Kind].Text), func(name, kind string) string {
 		switch name {
+		case "did":
+			return didWords(int(n.B), int(n.C))
 		case "port":
 			if i, ok := n.Port.Number(); ok {
 				return d.Ports()[i].Config.Name
@@ -104,6 +136,10 @@ func Words(w *network.World, n note.Note) string {
 		}
 		v := args[name]
 		switch kind {
+		case "vertices":
+			return phrase.Plural(int(v), "vertex")
+		case "routes":
+			return phrase.Plural(int(v), "route")
 		case "peer":
 			a := w.Shared().Addrs.Addr(uint32(v))
 			if far := w.Holder(inst, a); far != nil {
@@ -112,7 +148,7 @@ func Words(w *network.World, n note.Note) string {
 		case "lsa":
 			return w.Pool().Key(uint32(v)).String()
 		case "identity":
-			if far := RouterIDs(w, inst)[ip.Quad(v)]; far != nil {
+			if far := x.routersOf(inst)[ip.Quad(v)]; far != nil {
 				return fmt.Sprintf("%s (%v)", far.Ref(), ip.Quad(v))
 			}
 		case "prefix":
@@ -127,6 +163,17 @@ func Words(w *network.World, n note.Note) string {
 		}
 		return Value(w, kind, v)
 	})
+}
+
+// didWords is how many prefixes an UPDATE announces and withdraws.
+func didWords(announced, withdrawn int) string {
+	switch {
+	case withdrawn == 0:
+		return phrase.Say("announced %s", phrase.Plural(announced, "prefix"))
+	case announced == 0:
+		return phrase.Say("withdrew %s", phrase.Plural(withdrawn, "prefix"))
+	}
+	return phrase.Say("announced %s and withdrew %d", phrase.Plural(announced, "prefix"), withdrawn)
 }
 
 // ReasonWords is the reason of a note as a sentence.

@@ -63,6 +63,7 @@ func weightOf(n note.Note) (weight string, logged bool) {
 // MessagesOf are the messages of all devices up to a world's moment.
 func MessagesOf(w *network.World) Messages {
 	out := Messages{Messages: []Message{}, Lost: w.LostNotes()}
+	words := facts.NewWriter(w)
 	for i := w.Notes(); i > 0; i-- {
 		n := w.NoteAt(i - 1)
 		weight, logged := weightOf(n)
@@ -75,7 +76,7 @@ func MessagesOf(w *network.World) Messages {
 		}
 		d := w.Device(n.Device)
 		m := Message{Number: i, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight,
-			Text: facts.Words(w, n)}
+			Text: words.Words(n)}
 		if i, ok := n.Port.Number(); ok {
 			m.Port = d.Ports()[i].Config.Name
 		}

@@ -3,8 +3,6 @@
 package timeline
 
 import (
-	"cmp"
-	"slices"
 	"strings"
 
 	"hellebore/core/ground/event"
@@ -172,89 +170,4 @@ func actionWords(a *Action) string {
 		}
 	}
 	return s
-}
-
-// TimelineEvent is a mark or a bar on a device's row.
-type TimelineEvent struct {
-	At    float64  `json:"at" doc:"seconds since the lab began"`
-	Until *float64 `json:"until,omitempty" doc:"end of a bar: from an SPF run's cause to the run"`
-	Lane  string   `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet,session,updates"`
-	Text  string   `json:"text"`
-	Count int      `json:"count" doc:"how many such events there are at that time"`
-}
-
-// TimelineRow is a device's events in one action.
-type TimelineRow struct {
-	Device string          `json:"device"`
-	Events []TimelineEvent `json:"events"`
-}
-
-// ActionDetail is one action in full.
-type ActionDetail struct {
-	Action
-	Rows    []TimelineRow         `json:"rows" doc:"devices with something to show, in order of their first event"`
-	Flows   []traffic.FlowOutages `json:"flows"`
-	Omitted int                   `json:"omitted" doc:"events beyond the bound of what is shown or kept"`
-}
-
-// maxEvents bounds the events of one action that are shown.
-const maxEvents = 6000
-
-// DetailOf is one action in full.
-func DetailOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.Change) ActionDetail {
-	out := ActionDetail{Action: ActionOf(s, outages, changes), Rows: []TimelineRow{}, Flows: outages}
-	rows := map[uint32]*TimelineRow{}
-	scheduled := map[uint32]event.Time{}
-	total := 0
-	for i := s.NotesBefore; i < s.NotesAfter; i++ {
-		n := s.After.NoteAt(i)
-		lane := note.Kinds[n.Kind].Lane
-		e := TimelineEvent{At: event.Time(n.At).Seconds(), Lane: string(lane), Count: 1}
-		switch n.Kind {
-		case note.SPFScheduled:
-			scheduled[n.Device] = event.Time(n.At)
-			continue
-		case note.SPFRun:
-			if at, ok := scheduled[n.Device]; ok {
-				until := e.At
-				e.At, e.Until = at.Seconds(), &until
-			}
-		}
-		row := rows[n.Device]
-		if row == nil {
-			row = &TimelineRow{Device: s.After.Device(n.Device).Name(), Events: []TimelineEvent{}}
-			rows[n.Device] = row
-		}
-		// Several of a kind at one time are one mark.
-		if k := len(row.Events); k > 0 && e.Until == nil {
-			if last := &row.Events[k-1]; last.At == e.At && last.Lane == e.Lane && last.Until == nil {
-				last.Count++
-				if last.Count <= 6 {
-					last.Text += "\n" + facts.Words(s.After, n)
-				}
-				continue
-			}
-		}
-		if total++; total > maxEvents {
-			out.Omitted++
-			continue
-		}
-		e.Text = facts.Words(s.After, n)
-		row.Events = append(row.Events, e)
-	}
-	out.Omitted += int(s.Lost)
-	for _, r := range rows {
-		out.Rows = append(out.Rows, *r)
-	}
-	slices.SortFunc(out.Rows, func(a, b TimelineRow) int {
-		var x, y float64
-		if len(a.Events) > 0 {
-			x = a.Events[0].At
-		}
-		if len(b.Events) > 0 {
-			y = b.Events[0].At
-		}
-		return cmp.Or(cmp.Compare(x, y), cmp.Compare(a.Device, b.Device))
-	})
-	return out
 }

@@ -20,7 +20,7 @@ func TestTimelineOfAnAction(t *testing.T) {
 	require.Contains(t, o.Cause, "packets are lost on the link")
 	require.Equal(t, []string{"packets are lost on the link", "mill has no route to 10.20.2.10"}, o.Causes)
 
-	a := timeline.DetailOf(s, flows, nil)
+	a := timeline.DetailOf(s, flows, nil, timeline.All(s))
 	require.Equal(t, "settled", a.Outcome)
 	require.Equal(t, 2, a.Routers)
 	require.Contains(t, a.Summary, "1 flow out since")

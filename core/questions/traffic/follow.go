@@ -211,6 +211,10 @@ func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
 	}
 }
 
+func (f *follower) arrive(at node, lo, hi event.Time, seen []node) {
+	f.parts = append(f.parts, part{lo: lo, hi: hi, ok: true, looped: hasTwice(seen), way: append(slices.Clone(seen), at)})
+}
+
 // hop is one decision's part of follow.
 func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, seen []node) {
 	inst := at.in(c.world)
@@ -227,7 +231,7 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, 
 		f.fail(lo, hi, note.DeviceDisabled, d.Name(), f.dst.String())
 		return
 	case c.local:
-		f.parts = append(f.parts, part{lo: lo, hi: hi, ok: true, looped: hasTwice(seen)})
+		f.arrive(at, lo, hi, seen)
 		return
 	case len(seen) > 0 && d.Kind() == config.Host:
 		f.fail(lo, hi, note.NotForThisHost, d.Name(), f.dst.String())
@@ -248,7 +252,7 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, 
 	}
 	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0))
 	if over := d.InstanceOf(way.Port); over != inst && over.Local(f.dst) {
-		f.parts = append(f.parts, part{lo: lo, hi: hi, ok: true, looped: hasTwice(seen)})
+		f.arrive(at, lo, hi, seen)
 		return
 	}
 	f.flight(d, way, lo, hi, delta, ttl, append(slices.Clone(seen), at))

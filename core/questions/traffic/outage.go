@@ -2,6 +2,7 @@ package traffic
 
 import (
 	"math"
+	"slices"
 	"time"
 
 	"hellebore/core/ground/event"
@@ -10,6 +11,7 @@ import (
 	"hellebore/core/ground/phrase"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 )
 
 // Outage is an interval of send time: packets sent from From on, and before To,
@@ -34,6 +36,13 @@ type FlowOutages struct {
 	Still   bool     `json:"stillOut" doc:"it is out at the end of the action"`
 	Outages []Outage `json:"outages"`
 	Looped  []Outage `json:"looped" doc:"intervals in which packets passed a device twice and still arrived"`
+	Ways    []Way    `json:"ways" doc:"the devices that packets pass, each way from the first packet on that takes it; the first is the way before the action"`
+}
+
+// Way is the devices that packets of a flow pass from a time on, until the next way.
+type Way struct {
+	From    float64  `json:"from" doc:"when the first packet that takes it is sent, in seconds since the lab began"`
+	Devices []string `json:"devices" doc:"from the sender to the device where they arrive"`
 }
 
 // span is how far before an action packets are sent that it may still catch in
@@ -61,14 +70,19 @@ func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 			continue
 		}
 		dst := ip.AddrFrom(to.Config().Address())
-		row := FlowOutages{Name: f.Name, From: f.From, To: f.To, Outages: []Outage{}, Looped: []Outage{}}
+		row := FlowOutages{Name: f.Name, From: f.From, To: f.To, Outages: []Outage{}, Looped: []Outage{}, Ways: []Way{}}
 		parts := flowParts(s, changes, from.ID(), dst, last)
 		if n := len(parts); n > 0 {
 			row.Before, row.Still = !parts[0].ok && parts[0].lo < s.Start, !parts[n-1].ok
 		}
+		var before []node
 		for _, p := range parts {
 			list := &row.Outages
 			if p.ok {
+				if !slices.Equal(p.way, before) {
+					row.Ways = append(row.Ways, Way{p.lo.Seconds(), refs(s.After, p.way)})
+					before = p.way
+				}
 				if !p.looped {
 					continue
 				}
@@ -101,6 +115,19 @@ type part struct {
 	cause  string
 	code   note.Code
 	at     string // where they ended
+	way    []node // that they took, if they arrive
+}
+
+// refs are the names of what packets pass.
+func refs(w *network.World, way []node) []string {
+	out := make([]string, len(way))
+	for i, n := range way {
+		out[i] = w.Device(n.dev).Name()
+		if n.inst != device.Main {
+			out[i] = n.in(w).Ref()
+		}
+	}
+	return out
 }
 
 func addOutage(list *[]Outage, p part, open bool) {

@@ -115,11 +115,7 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean; bus
     pending: neighbours.isPending || map.isPending,
     // What is listed may be mended already, by the draft or by what has just been done.
     busy:
-      neighbours.isFetching ||
-      map.isFetching ||
-      checks.isFetching ||
-      running.isFetching ||
-      drafting.checking,
+      neighbours.isFetching || map.isFetching || checks.isFetching || running.isFetching || drafting.checking,
   };
 }
 

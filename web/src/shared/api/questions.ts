@@ -165,6 +165,16 @@ export const ask = {
         { enabled: seq > 0 },
       ),
     ),
+  /** The events of an action in a part of its time, 0 and 0 for all of it, with what is looked for in marks of their own. */
+  actionPart: (id: string, seq: number, from: number, to: number, find: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/actions/{seq}',
+        { params: { path: { id, seq }, query: { from, to, find } } },
+        { ...stays, enabled: seq > 0 },
+      ),
+    ),
   /** What is different between two moments. */
   comparison: (id: string, since: string, when: string) =>
     options(

@@ -1408,20 +1408,25 @@ export interface components {
       flows: components['schemas']['FlowOutages'][];
       /**
        * Format: int64
+       * @description events that match what is looked for
+       */
+      found: number;
+      /**
+       * Format: int64
        * @description events that were not kept: there were too many to show all
        */
       lost: number;
       /** @description LSAs, each counted once for its area, before and after */
       lsas: components['schemas']['Counts'];
+      /**
+       * Format: int64
+       * @description events that share the mark of the one before them, to keep marks few: a narrower window shows them
+       */
+      merged: number;
       /** @description why it was done, as its author said; of a reverted change, the harm it did */
       message?: string;
       /** @description of an action that does not settle: what keeps changing, the busiest first */
       moving: string[];
-      /**
-       * Format: int64
-       * @description events beyond the bound of what is shown or kept
-       */
-      omitted: number;
       /**
        * @description reverted: the lab took the change before it back, since it did harm
        * @enum {string}
@@ -2177,6 +2182,8 @@ export interface components {
       /** @description it is out at the end of the action */
       stillOut: boolean;
       to: string;
+      /** @description the devices that packets pass, each way from the first packet on that takes it; the first is the way before the action */
+      ways: components['schemas']['Way'][];
     };
     'Fork-labRequest': {
       /** @description a moment */
@@ -3814,11 +3821,12 @@ export interface components {
       at: number;
       /**
        * Format: int64
-       * @description how many such events there are at that time
+       * @description how many events it stands for
        */
       count: number;
       /** @enum {string} */
       lane: 'detection' | 'adjacency' | 'flooding' | 'spf' | 'forwarding' | 'packet' | 'session' | 'updates';
+      /** @description of the first six, a line each */
       text: string;
       /**
        * Format: double
@@ -3953,6 +3961,15 @@ export interface components {
     Waited: {
       /** @description absent: no forwarding changed, or that of the flow only by the action itself */
       path?: components['schemas']['Chain'];
+    };
+    Way: {
+      /** @description from the sender to the device where they arrive */
+      devices: string[];
+      /**
+       * Format: double
+       * @description when the first packet that takes it is sent, in seconds since the lab began
+       */
+      from: number;
     };
   };
   responses: never;
@@ -4184,7 +4201,14 @@ export interface operations {
   };
   'get-action': {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description its events from this time on, in seconds since the lab began */
+        from?: number;
+        /** @description its events up to this time; 0 is its end */
+        to?: number;
+        /** @description words that an event or its device has: events that match are counted, and share no mark with others */
+        find?: string;
+      };
       header?: never;
       path: {
         id: string;

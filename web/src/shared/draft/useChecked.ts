@@ -1,19 +1,9 @@
 import { useQuery } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
 import { http, unwrap, type Hunk, type LabState, type Problem } from '../api/client';
+import { useDelayed } from '../parts/delayed';
 
 const noProblems: Problem[] = [];
 const noLines: Hunk[] = [];
-
-/** A value, once it has stopped changing for a while. */
-function useDelayed<T>(value: T, ms: number): T {
-  const [late, setLate] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => setLate(value), ms);
-    return () => clearTimeout(timer);
-  }, [value, ms]);
-  return ms === 0 ? value : late;
-}
 
 /** What the server says of a text, at once after a gesture and a moment after the last key. */
 export function useChecked(id: string, lab: LabState, text: string, byKeys: boolean) {

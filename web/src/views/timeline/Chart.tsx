@@ -1,17 +1,24 @@
 import { useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import { useQuery } from '@tanstack/react-query';
 import type { ActionDetail, Chain } from '../../shared/api/client';
+import { ask } from '../../shared/api/questions';
+import { useFocus } from '../../shared/focus/focus';
+import { useDelayed } from '../../shared/parts/delayed';
 import { duration } from '../../shared/parts/words';
 import { jointsOf, type Joint } from './chain';
-import { matches } from './find';
-import { placeLabels } from './labels';
+import { FlowRow } from './FlowRow';
+import { lanesOf, sharedWords, type By } from './lanes';
+import { Marks, placed, under, type Placed } from './Marks';
 import { makeScale, ticks } from './scale';
+import { c, eventWords } from './shapes';
 import { moved, tickWords, zoomed, type Window } from './zoom';
 
-const c = (name: string) => `var(--chakra-colors-${name})`;
 const left = 116;
 const right = 20;
 const rowHeight = 22;
 const top = 16;
+
+const y = (i: number) => top + i * rowHeight + rowHeight / 2;
 
 interface Props {
   detail: ActionDetail;
@@ -26,10 +33,30 @@ interface Props {
   path?: Chain | undefined;
   /** What somebody looks for: events that do not match are faint. */
   find?: string;
+  /** What the rows stand for. */
+  by?: By;
+  /** The devices in the order of their rows; those that are not in it come after, in the order of their first events. */
+  order?: string[];
 }
 
+const noOrder: string[] = [];
+/** How long nobody zooms or types before what is seen now is asked for, in milliseconds. */
+const still = 180;
+
 /** One action over time: events and forwarding changes in one row per device, outages of flows as bars. */
-export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find = '' }: Props) {
+export function Chart({
+  detail: d,
+  at,
+  drag,
+  device,
+  choose,
+  maxRows,
+  path,
+  find = '',
+  by = 'device',
+  order = noOrder,
+}: Props) {
+  const { id } = useFocus();
   const host = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(800);
   useEffect(() => {
@@ -39,13 +66,25 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find
     return () => watch.disconnect();
   }, []);
 
-  const flows = d.flows.filter((f) => f.outages.length > 0 || f.looped.length > 0);
-  const rows = d.rows.slice(0, maxRows);
   // What is looked at, if it is not all of the action.
   const [looked, setLooked] = useState<Window & { seq: number }>();
   const part = looked?.seq === d.seq ? looked : undefined;
+  // Where events share marks, those of what is seen are asked for: they are fewer, or those that match stand alone.
+  const close = useDelayed(part, still);
+  const sought = useDelayed(find.trim(), still);
+  const shares = d.merged > 0 && (close !== undefined || sought !== '');
+  const closer = useQuery({
+    ...ask.actionPart(id, d.seq, close?.from ?? 0, close?.to ?? 0, sought),
+    enabled: shares,
+  });
+  const events = shares && closer.data ? closer.data : d;
+  const lanes = useMemo(() => {
+    const all = lanesOf(events.rows, d.flows, d.start, by, order);
+    const flows = all.filter((l) => l.flow);
+    return [...all.filter((l) => !l.flow).slice(0, maxRows), ...flows];
+  }, [events.rows, d, by, order, maxRows]);
   const { scale, whole } = useMemo(() => {
-    const times = d.rows.flatMap((r) =>
+    const times = events.rows.flatMap((r) =>
       r.events.flatMap((e) => (e.until === undefined ? [e.at] : [e.at, e.until])),
     );
     const outs = d.flows.flatMap((f) =>
@@ -59,7 +98,7 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find
     };
     const { from, to } = part ?? all;
     return { whole: all, scale: makeScale(from, to, [d.start, ...times, ...outs]) };
-  }, [d, part]);
+  }, [d, events.rows, part]);
   const seen = (from: number, to = from) => to >= scale.start && from <= scale.end;
   const zoom = (at: number, factor: number) => {
     // What is folded stays small while one looks closer.
@@ -78,20 +117,21 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find
 
   const inner = Math.max(100, width - left - right);
   const x = (t: number) => left + scale.place(t) * inner;
-  const height = top + (rows.length + flows.length) * rowHeight + 22;
+  const height = top + Math.max(1, lanes.length) * rowHeight + 4;
+  const marks = useMemo(
+    () =>
+      placed(
+        lanes,
+        (from, to = from) => to >= scale.start && from <= scale.end,
+        (t) => left + scale.place(t) * inner,
+        find,
+      ),
+    [lanes, scale, inner, find],
+  );
+  const [pointed, setPointed] = useState<Placed>();
   const timeAt = (e: React.PointerEvent) => {
     const box = e.currentTarget.getBoundingClientRect();
     return scale.time(Math.min(1, Math.max(0, (e.clientX - box.left - left) / inner)));
-  };
-  const y = (i: number) => top + i * rowHeight + rowHeight / 2;
-  const outageBars = (outages: (typeof flows)[number]['outages']) => {
-    const bars = outages.map((outage) => {
-      const words = outage.to === null ? 'out ever since' : `out for ${duration(outage.to - outage.from)}`;
-      const to = outage.to === null ? width - right : x(outage.to);
-      return { outage, words, from: x(outage.from), to, texts: [`${words}: ${outage.cause}`, words] };
-    });
-    const labels = placeLabels(bars, left, width - right);
-    return bars.map((bar) => ({ bar, label: labels.get(bar) }));
   };
   const axis = ticks(scale, d.start, Math.max(3, Math.floor(inner / 110)));
   const words = tickWords(axis, duration);
@@ -122,22 +162,33 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find
   }, []);
   return (
     <div ref={host} style={{ position: 'relative' }}>
-      {/* Under the names, where no tick stands. */}
-      <span style={{ position: 'absolute', left: 4, bottom: 0, display: 'inline-flex', gap: 2 }}>
-        <Small name="Zoom in" onClick={() => zoom(middle(), 2)}>
-          +
-        </Small>
-        {part && (
-          <>
-            <Small name="Zoom out" onClick={() => zoom(middle(), 0.5)}>
-              −
-            </Small>
-            <Small name="The whole action" onClick={() => setLooked(undefined)}>
-              all
-            </Small>
-          </>
-        )}
-      </span>
+      <svg
+        width={width}
+        height={height}
+        aria-hidden
+        style={{ position: 'absolute', left: 0, top: 0, pointerEvents: 'none' }}
+      >
+        {axis.map((t) => (
+          <g key={t}>
+            <line x1={x(t + d.start)} x2={x(t + d.start)} y1={top - 6} y2={height} stroke={c('line')} />
+          </g>
+        ))}
+        {scale.folds.map((f) => (
+          <g key={f.from}>
+            <rect
+              x={left + f.from * inner}
+              width={(f.to - f.from) * inner}
+              y={top - 4}
+              height={height - top}
+              fill={c('chosen')}
+            />
+          </g>
+        ))}
+        {lanes.map((_, i) => (
+          <line key={i} x1={left} x2={width - right} y1={y(i)} y2={y(i)} stroke={c('line')} />
+        ))}
+      </svg>
+      <Marks marks={marks} width={width} height={height} y={y} />
       <svg
         ref={plot}
         tabIndex={0}
@@ -157,127 +208,65 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find
         height={height}
         role="img"
         aria-label={`Timeline of ${d.action}: ${d.summary}`}
-        style={{ display: 'block', cursor: 'col-resize', touchAction: 'none', userSelect: 'none' }}
+        style={{
+          position: 'relative',
+          display: 'block',
+          cursor: 'col-resize',
+          touchAction: 'none',
+          userSelect: 'none',
+        }}
         onPointerDown={(e) => {
           if (e.nativeEvent.offsetX < left) return;
           e.currentTarget.setPointerCapture(e.pointerId);
           drag(timeAt(e));
         }}
-        onPointerMove={(e) => e.currentTarget.hasPointerCapture(e.pointerId) && drag(timeAt(e))}
+        onPointerMove={(e) => {
+          if (e.currentTarget.hasPointerCapture(e.pointerId)) drag(timeAt(e));
+          const row = Math.floor((e.nativeEvent.offsetY - top) / rowHeight);
+          setPointed(under(marks, row, e.nativeEvent.offsetX));
+        }}
+        onPointerLeave={() => setPointed(undefined)}
       >
-        {axis.map((t, i) => (
-          <g key={t}>
-            <line x1={x(t + d.start)} x2={x(t + d.start)} y1={top - 6} y2={height - 18} stroke={c('line')} />
-            <text
-              x={x(t + d.start)}
-              y={height - 5}
-              style={{ fontSize: 11 }}
-              textAnchor={x(t + d.start) > width - 40 ? 'end' : 'middle'}
-              fill={c('quiet')}
-            >
-              {words[i]}
-            </text>
-          </g>
+        {lanes.map((l, i) => (
+          <text
+            key={`${l.flow ? 'flow ' : ''}${l.name}`}
+            x={10}
+            y={y(i) + 4}
+            fill={l.device !== undefined && l.device === device ? c('plum') : c('ink')}
+            fontWeight={l.flow || (l.device !== undefined && l.device === device) ? 650 : 400}
+            style={{ cursor: l.device ? 'pointer' : undefined, fontSize: 12 }}
+            onClick={() => l.device && choose(l.device)}
+          >
+            {l.name}
+          </text>
         ))}
-        {scale.folds.map((f) => (
-          <g key={f.from}>
-            <rect
-              x={left + f.from * inner}
-              width={(f.to - f.from) * inner}
-              y={top - 4}
-              height={height - 18 - top}
-              fill={c('chosen')}
-            />
-            <text
-              x={left + ((f.from + f.to) / 2) * inner}
-              y={height - 5}
-              style={{ fontSize: 11 }}
-              textAnchor="middle"
-              fill={c('quiet')}
-            >
-              {duration(f.seconds)} folded
-            </text>
-          </g>
-        ))}
-        {rows.map((r, i) => (
-          <g key={r.device}>
-            <text
-              x={10}
-              y={y(i) + 4}
-              fill={r.device === device ? c('plum') : c('ink')}
-              fontWeight={r.device === device ? 650 : 400}
-              style={{ cursor: 'pointer', fontSize: 12 }}
-              onClick={() => choose(r.device)}
-            >
-              {r.device}
-            </text>
-            <line x1={left} x2={width - right} y1={y(i)} y2={y(i)} stroke={c('line')} />
-            {r.events
-              .filter((e) => seen(e.at, e.until))
-              .map((e, k) => (
-                <g key={k} opacity={matches(e.text, r.device, find) ? 1 : 0.15}>
-                  <Mark
-                    x={x(e.at)}
-                    until={e.until === undefined ? undefined : x(e.until)}
-                    y={y(i)}
-                    lane={e.lane}
-                    title={`${duration(e.at - d.start)}: ${e.text}${e.count > 6 ? `\nand ${e.count - 6} more` : ''}`}
-                  />
-                </g>
-              ))}
-          </g>
-        ))}
-        {path && (
+        {path && by === 'device' && (
           <Path
             points={jointsOf(path)}
             seen={seen}
-            row={(d) => rows.findIndex((r) => r.device === d)}
+            row={(d) => lanes.findIndex((l) => l.device === d)}
             x={x}
             y={y}
           />
         )}
-        {flows.map((f, i) => (
-          <g key={f.name}>
-            <text x={10} y={y(rows.length + i) + 4} style={{ fontSize: 12 }} fontWeight={650} fill={c('ink')}>
-              {f.name}
-            </text>
-            {outageBars(f.outages.filter((o) => seen(o.from, o.to ?? Infinity))).map(({ bar, label }) => (
-              <g key={bar.outage.from}>
-                <rect
-                  x={bar.from}
-                  width={Math.max(2, bar.to - bar.from)}
-                  y={y(rows.length + i) - 6}
-                  height={12}
-                  rx={3}
-                  fill={c('brick')}
-                >
-                  <title>{[bar.words, ...(bar.outage.causes ?? [bar.outage.cause])].join('\n')}</title>
-                </rect>
-                {label && (
-                  <text
-                    x={label.x}
-                    y={y(rows.length + i) + 4}
-                    style={{ fontSize: 11 }}
-                    fontWeight={600}
-                    fill={label.inside ? c('panel') : c('brick')}
-                  >
-                    {label.text}
-                  </text>
-                )}
-              </g>
-            ))}
-          </g>
-        ))}
+        {lanes.map(
+          (l, i) =>
+            l.flow && (
+              <FlowRow
+                key={l.name}
+                flow={l.flow}
+                same={by === 'flow' && l.events.length === 0}
+                seen={seen}
+                x={x}
+                from={left}
+                to={width - right}
+                y={y(i)}
+              />
+            ),
+        )}
         {seen(d.start) && (
           <>
-            <line
-              x1={x(d.start)}
-              x2={x(d.start)}
-              y1={4}
-              y2={height - 18}
-              stroke={c('brick')}
-              strokeWidth={1.5}
-            />
+            <line x1={x(d.start)} x2={x(d.start)} y1={4} y2={height} stroke={c('brick')} strokeWidth={1.5} />
             <text x={x(d.start) + 4} y={12} style={{ fontSize: 11 }} fill={c('brick')}>
               {d.action}
             </text>
@@ -285,11 +274,81 @@ export function Chart({ detail: d, at, drag, device, choose, maxRows, path, find
         )}
         {at !== undefined && seen(at) && (
           <g>
-            <line x1={x(at)} x2={x(at)} y1={2} y2={height - 18} stroke={c('plum')} strokeWidth={2} />
+            <line x1={x(at)} x2={x(at)} y1={2} y2={height} stroke={c('plum')} strokeWidth={2} />
             <path d={`M${x(at) - 5},0h10l-5,7z`} fill={c('plum')} />
           </g>
         )}
       </svg>
+      {/* Below what is seen of the rows, however many there are. */}
+      <div style={{ position: 'sticky', bottom: 0, height: 20, background: c('panel'), zIndex: 2 }}>
+        <svg width={width} height={20} aria-hidden style={{ position: 'absolute', left: 0, top: 0 }}>
+          {axis.map((t, i) => (
+            <text
+              key={t}
+              x={x(t + d.start)}
+              y={14}
+              style={{ fontSize: 11 }}
+              textAnchor={x(t + d.start) > width - 40 ? 'end' : 'middle'}
+              fill={c('quiet')}
+            >
+              {words[i]}
+            </text>
+          ))}
+          {scale.folds.map((f) => (
+            <text
+              key={f.from}
+              x={left + ((f.from + f.to) / 2) * inner}
+              y={14}
+              style={{ fontSize: 11 }}
+              textAnchor="middle"
+              fill={c('quiet')}
+            >
+              {duration(f.seconds)} folded
+            </text>
+          ))}
+        </svg>
+        <span style={{ position: 'absolute', left: 4, bottom: 1, display: 'inline-flex', gap: 2 }}>
+          <Small name="Zoom in" onClick={() => zoom(middle(), 2)}>
+            +
+          </Small>
+          {part && (
+            <>
+              <Small name="Zoom out" onClick={() => zoom(middle(), 0.5)}>
+                −
+              </Small>
+              <Small name="The whole action" onClick={() => setLooked(undefined)}>
+                all
+              </Small>
+            </>
+          )}
+        </span>
+      </div>
+      {pointed && (
+        <div
+          role="tooltip"
+          style={{
+            position: 'absolute',
+            left: Math.min(pointed.x + 10, width - 330),
+            top: y(pointed.row) + 12,
+            maxWidth: 320,
+            whiteSpace: 'pre-line',
+            padding: '4px 8px',
+            borderRadius: 4,
+            border: `1px solid ${c('line')}`,
+            background: c('raised'),
+            fontSize: 12,
+            pointerEvents: 'none',
+            zIndex: 5,
+          }}
+        >
+          {eventWords(pointed.event, d.start, by)}
+        </div>
+      )}
+      {events.merged > 0 && (
+        <div style={{ padding: '0 10px 4px', fontSize: 11, color: c('quiet') }} data-testid="shared-marks">
+          {sharedWords(events.merged)}
+        </div>
+      )}
     </div>
   );
 }
@@ -353,131 +412,5 @@ function Path({
       ))}
       <title>what it waited for</title>
     </g>
-  );
-}
-
-/** What happened: each lane has a shape of its own, so that colour is never alone. */
-function Mark({
-  x,
-  until,
-  y,
-  lane,
-  title,
-}: {
-  x: number;
-  until: number | undefined;
-  y: number;
-  lane: string;
-  title: string;
-}) {
-  const inner = <title>{title}</title>;
-  switch (lane) {
-    case 'detection':
-      return (
-        <rect x={x - 4} y={y - 4} width={8} height={8} fill={c('brick')}>
-          {inner}
-        </rect>
-      );
-    case 'adjacency':
-      return (
-        <path d={`M${x},${y - 5}L${x + 5},${y + 4}H${x - 5}Z`} fill={c('quiet')}>
-          {inner}
-        </path>
-      );
-    case 'session':
-      return (
-        <path d={`M${x},${y + 5}L${x + 5},${y - 4}H${x - 5}Z`} fill={c('plum')}>
-          {inner}
-        </path>
-      );
-    case 'updates':
-      return (
-        <circle cx={x} cy={y} r={3.5} fill={c('panel')} stroke={c('plum')} strokeWidth={1.5}>
-          {inner}
-        </circle>
-      );
-    case 'flooding':
-      return (
-        <circle cx={x} cy={y} r={4} fill={c('ochre')}>
-          {inner}
-        </circle>
-      );
-    case 'spf':
-      return (
-        <rect
-          x={x}
-          y={y - 4}
-          width={Math.max(3, (until ?? x) - x)}
-          height={8}
-          rx={2}
-          fill={c('plum')}
-          opacity={0.85}
-        >
-          {inner}
-        </rect>
-      );
-    case 'forwarding':
-      return (
-        <path
-          d={`M${x},${y - 6}L${x + 6},${y}L${x},${y + 6}L${x - 6},${y}Z`}
-          fill={c('leaf')}
-          stroke={c('panel')}
-        >
-          {inner}
-        </path>
-      );
-  }
-  return (
-    <rect x={x - 1} y={y - 5} width={2} height={10} fill={c('quiet')}>
-      {inner}
-    </rect>
-  );
-}
-
-/** What the shapes mean. */
-export function Legend({
-  rows,
-  path = false,
-}: {
-  rows: { events: { lane: string }[] }[] | undefined;
-  path?: boolean;
-}) {
-  const used = new Set(rows?.flatMap((r) => r.events.map((e) => e.lane)));
-  const items: [string, string][] = [
-    ['detection', 'port'],
-    ['adjacency', 'neighbour'],
-    ['flooding', 'LSA'],
-    ['spf', 'SPF wait and run'],
-    ['session', 'BGP session'],
-    ['updates', 'BGP UPDATE'],
-    ['forwarding', 'forwarding changed'],
-  ];
-  return (
-    <span style={{ display: 'inline-flex', gap: 12, fontSize: 11, color: c('quiet') }}>
-      {items
-        .filter(([lane]) => used.has(lane))
-        .map(([lane, words]) => (
-          <span key={lane} style={{ display: 'inline-flex', alignItems: 'center', gap: 4 }}>
-            <svg width={14} height={12} aria-hidden="true">
-              <Mark
-                x={lane === 'spf' ? 1 : 7}
-                until={lane === 'spf' ? 13 : undefined}
-                y={6}
-                lane={lane}
-                title={words}
-              />
-            </svg>
-            {words}
-          </span>
-        ))}
-      {path && (
-        <span style={{ display: 'inline-flex', alignItems: 'center', gap: 4 }}>
-          <svg width={20} height={12} aria-hidden="true">
-            <path d="M1,6H19" stroke={c('ink')} strokeWidth={2} strokeDasharray="1 4" strokeLinecap="round" />
-          </svg>
-          what it waited for
-        </span>
-      )}
-    </span>
   );
 }

@@ -6,7 +6,8 @@ import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { PlayBar, PlayButton } from '../../shared/play/PlayBar';
 import { BeforeAfter } from './BeforeAfter';
-import { Chart, Legend } from './Chart';
+import { Chart } from './Chart';
+import { Legend } from './Legend';
 import { currentAction } from '../../shared/focus/moment';
 
 /** Drags move the moment in focus, at most this often. */

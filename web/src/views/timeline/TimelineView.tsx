@@ -1,17 +1,19 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useEffect, useRef, useState } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { type ActionDetail, type LabState } from '../../shared/api/client';
 import { ask, type About } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { Line, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Td, Sheet } from '../../shared/parts/table';
+import { useDelayed } from '../../shared/parts/delayed';
 import { duration, exact, orderWords, plural } from '../../shared/parts/words';
 import { BeforeAfter } from './BeforeAfter';
 import { AllPairs, many } from './AllPairs';
-import { Chart, Legend } from './Chart';
+import { Chart } from './Chart';
+import { Legend } from './Legend';
+import { orderOf, type By, type Order } from './lanes';
 import { CriticalPath } from './CriticalPath';
-import { foundIn } from './find';
 import { Moments } from './Moments';
 import { currentAction, stepsAt } from '../../shared/focus/moment';
 import { useDrag } from './TimelineDock';
@@ -19,6 +21,56 @@ import { useDrag } from './TimelineDock';
 /** How many there were before and after: "64 to 58", or "64 as before". */
 const counts = (c: { before: number; after: number }) =>
   c.before === c.after ? `${c.after} as before` : `${c.before} to ${c.after}`;
+
+/** More devices than this have no row. */
+const mostRows = 200;
+
+const bys: [By, string][] = [
+  ['device', 'device'],
+  ['protocol', 'protocol'],
+  ['flow', 'flow'],
+];
+const orders: [Order, string][] = [
+  ['first', 'first event'],
+  ['near', 'neighbours together'],
+  ['path', 'what it waited for'],
+  ['name', 'name'],
+];
+
+function Pick<T extends string>({
+  name,
+  value,
+  set,
+  options,
+}: {
+  name: string;
+  value: T;
+  set: (v: T) => void;
+  options: [T, string][];
+}) {
+  return (
+    <chakra.label fontSize="12px" color="quiet" display="inline-flex" alignItems="center" gap={1}>
+      {name}
+      <chakra.select
+        value={value}
+        onChange={(e) => set(e.target.value as T)}
+        bg="raised"
+        color="ink"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="md"
+        h="26px"
+        px={1}
+      >
+        {options.map(([v, words]) => (
+          <option key={v} value={v}>
+            {words}
+          </option>
+        ))}
+      </chakra.select>
+    </chakra.label>
+  );
+}
 
 /** All actions, and one of them in full: events, how the convergence came about, outages. */
 export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number) => void }) {
@@ -39,6 +91,10 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
   // What the critical path leads to, of which action.
   const [about, setAbout] = useState<{ seq: number; of: About }>();
   const [find, setFind] = useState('');
+  const sought = useDelayed(find.trim(), 180);
+  const found = useQuery({ ...ask.actionPart(id, seq, 0, 0, sought), enabled: seq > 0 && sought !== '' });
+  const [by, setBy] = useState<By>('device');
+  const [order, setOrder] = useState<Order>('first');
   // The causes are found by doing the action again: with many devices that waits until somebody asks.
   const map = useQuery(ask.map(id, 'now'));
   const [wanted, setWanted] = useState(false);
@@ -47,6 +103,10 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
     ...ask.criticalPath(id, seq, about?.seq === seq ? about.of : {}),
     enabled: traced && seq > 0,
   });
+  const rows = detail.data?.rows;
+  const links = map.data?.links;
+  const chain = path.data?.path;
+  const arranged = useMemo(() => orderOf(order, rows ?? [], links ?? [], chain), [order, rows, links, chain]);
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
@@ -123,10 +183,15 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
       {detail.isPending && seq > 0 && <Waiting what="reading the events" />}
       {detail.data && (
         <>
-          <Flex align="center" gap={3} mb={2} wrap="wrap">
+          <Flex align="start" gap={3} mb={2}>
             <Box as="h2" fontSize="15px" flex={1}>
               {detail.data.action}, {detail.data.summary}
             </Box>
+            <BeforeAfter seq={seq} actions={lab.actions.length} />
+          </Flex>
+          <Flex align="center" gap={3} mb={2} wrap="wrap">
+            <Pick name="rows by" value={by} set={setBy} options={bys} />
+            {by === 'device' && <Pick name="order" value={order} set={setOrder} options={orders} />}
             <Line
               w="220px"
               h="26px"
@@ -135,12 +200,11 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
               aria-label="Find events"
               onChange={(e) => setFind(e.target.value)}
             />
-            {find.trim() !== '' && (
+            {sought !== '' && found.data && (
               <Quiet fontSize="12px" data-testid="found">
-                {plural(foundIn(detail.data.rows, find), 'event')}
+                {plural(found.data.found, 'event')}
               </Quiet>
             )}
-            <BeforeAfter seq={seq} actions={lab.actions.length} />
           </Flex>
           <Box bg="panel" border="1px solid" borderColor="line" borderRadius="md" mb={1}>
             <Chart
@@ -149,15 +213,22 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
               drag={drag}
               device={deviceOf(focus.who)}
               choose={(d) => void set({ who: d })}
-              maxRows={200}
+              maxRows={mostRows}
               path={path.data?.path}
               find={find}
+              by={by}
+              order={arranged}
             />
           </Box>
           <Box mb={4}>
             <Legend rows={detail.data.rows} path={path.data?.path !== undefined} />
           </Box>
-          {detail.data.omitted > 0 && <Quiet>{detail.data.omitted} more events are not drawn.</Quiet>}
+          {by === 'device' && detail.data.rows.length > mostRows && (
+            <Quiet>
+              {detail.data.rows.length - mostRows} more devices have events: they are below the {mostRows} in
+              this order.
+            </Quiet>
+          )}
           {detail.data.lost > 0 && (
             <Box color="ochre">
               {detail.data.lost} events of the protocols were not kept: there were too many. Routes and
