@@ -93,6 +93,35 @@ func TestDraggingShowsThePast(t *testing.T) {
 		drag(0.15, 0.3), sees("This is the past"), until(`/[?&]when=\d/.test(location.search)`),
 		sees("packets are lost on the link"),
 		key("0"), seesNot("This is the past"), sees("kiosk, viaduct, summit, booth"))
+
+	// Before and after on one map: the way of before is a line on each link that it took, and each card says how its table changed.
+	var c struct {
+		Sections []struct {
+			Name string
+			Rows []struct{ Device string }
+		}
+	}
+	s.call(t, "GET", "/api/labs/"+id+"/comparison?before=before-2&after=now", nil, &c)
+	tables := map[string]bool{}
+	for _, part := range c.Sections {
+		for _, r := range part.Rows {
+			if part.Name == "routes" {
+				tables[r.Device] = true
+			}
+		}
+	}
+	require.NotEmpty(t, tables)
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?when=before-2..now"), mapReady(),
+		sees("before: kiosk, viaduct, quarry, summit, booth"), sees("after: kiosk, viaduct, summit, booth"),
+		until(fmt.Sprintf(`document.querySelectorAll("[data-tables]").length === %d`, len(tables))),
+		until(`document.querySelectorAll('[data-testid="before"]').length === 6`), // a segment is crossed by two lines
+		button("As rows"), sees("flow tickets"))
+
+	// What it waited for, on the map.
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), button("what it waited for"),
+		until(`[...document.querySelectorAll("[data-waits]")].some((n) => n.innerText.includes("no hello is heard"))`),
+		until(`document.querySelector('[data-testid="waited-for"]').innerText.includes("no hello is heard")`),
+		button("what it waited for"), until(`document.querySelector("[data-waits]") === null`))
 }
 
 // drag moves the pointer along the timeline, from one share of its width to

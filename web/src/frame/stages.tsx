@@ -6,6 +6,7 @@ import { Waiting } from '../shared/parts/parts';
 import { ChecksView } from '../views/checks/ChecksView';
 import { ComparisonView } from '../views/compare/ComparisonView';
 import { DatabaseView } from '../views/database/DatabaseView';
+import { MapComparison } from '../views/map/MapComparison';
 import { MapView } from '../views/map/MapView';
 import { MessagesView } from '../views/messages/MessagesView';
 import { NeighboursView } from '../views/neighbours/NeighboursView';
@@ -59,7 +60,7 @@ const texts = (only?: RegExp) =>
 
 /** The registry of views. Their titles and keys are in shared/focus/focus.ts. */
 export const stages: Record<View, Shown> = {
-  map: { show: (s) => <MapView {...s.map} />, compare: rows('map') },
+  map: { show: (s) => <MapView {...s.map} />, compare: (s) => <MapComparison labels={s.map.labels} /> },
   desk: {
     show: (s) => (
       <Suspense fallback={<Waiting what="loading the editor" />}>

@@ -22,6 +22,7 @@ import {
   type PillNode,
   type RegionNode,
 } from './cards';
+import { tallySigns, tallyWords, type Compared } from './compared';
 import { Flights } from './Flights';
 import { MapDetail } from './MapDetail';
 import {
@@ -32,9 +33,12 @@ import {
   sizeOf,
   stopOf,
   stopSides,
+  tablesOf,
   textScale,
   virtualId,
+  waitsOf,
   whyOf,
+  type Beside,
 } from './labels';
 import { levelOf, spacingOf } from './level';
 import { DraftEdge, type DraftEdgeType } from './DraftEdge';
@@ -45,15 +49,29 @@ import { LinkEdge, type LinkEdgeType } from './LinkEdge';
 import { labName } from './places';
 import { regions, regionWords } from './region';
 import { SessionEdge, type SessionEdgeType } from './SessionEdge';
+import { WaitedEdge, type WaitedEdgeType } from './WaitedEdge';
+import type { Waited } from './waited';
 import { VirtualEdge, type VirtualEdgeType } from './VirtualEdge';
 
 const nodeTypes = { device: DeviceCard, segment: SegmentPill, region: AutonomousSystem };
-const edgeTypes = { link: LinkEdge, virtual: VirtualEdge, session: SessionEdge, draft: DraftEdge };
+const edgeTypes = {
+  link: LinkEdge,
+  virtual: VirtualEdge,
+  session: SessionEdge,
+  draft: DraftEdge,
+  waited: WaitedEdge,
+};
 
 interface CanvasProps {
   map: MapData;
   places: Places;
   path: Path | undefined;
+  /** Another moment in the same map: what came, went, and how tables changed; nothing is edited then. */
+  compared?: Compared;
+  /** The way of the path at that moment. */
+  was?: Path | undefined;
+  /** What the convergence waited for. */
+  waited?: Waited | undefined;
   tree: Tree | undefined;
   /** The ASes in which some router has a route to the prefix in focus, while the ways to it are shown. */
   reached: Set<number> | undefined;
@@ -79,9 +97,10 @@ interface CanvasProps {
 /** The map itself: cards, what joins them, and the hands on it. */
 export function Canvas(props: CanvasProps) {
   const { map, places, drafted, path, tree, reached, arcs, link, setLink, labels, drag, drop } = props;
-  const { tool, shape, edit, chosen, choose, building } = props;
+  const { tool, shape, edit, chosen, choose, building, compared, was, waited } = props;
   const { focus, set } = useFocus();
-  const { past } = useHands();
+  const hands = useHands();
+  const past = hands.past || compared !== undefined;
   const menu = useThings();
   const flow = useReactFlow();
   const ready = useNodesInitialized();
@@ -137,9 +156,17 @@ export function Canvas(props: CanvasProps) {
       y: r.y + r.name.y - 11 * scale,
       ...sizeOf(regionWords(r, reached), scale, false),
     }));
-    const stop = path?.stopsAt ? { device: path.stopsAt, words: path.reason ?? '' } : undefined;
-    return labelsOf(map, places, scale, { arcs, costs, notes, stop });
-  }, [map, places, areas, reached, path, scale, arcs, costs]);
+    const beside: Beside[] = [];
+    if (path?.stopsAt)
+      beside.push({ name: stopOf(path.stopsAt), device: path.stopsAt, lines: [path.reason ?? ''] });
+    for (const [device, lines] of waited?.notes ?? []) beside.push({ name: waitsOf(device), device, lines });
+    const after = [...(compared?.tables ?? [])].map(([device, t]) => ({
+      name: tablesOf(device),
+      device,
+      lines: [tallySigns(t)],
+    }));
+    return labelsOf(map, places, scale, { arcs, costs, notes, beside, after });
+  }, [map, places, areas, reached, path, waited, compared, scale, arcs, costs]);
   const nodes: Node[] = useMemo(() => {
     const cards: CardNode[] = map.devices.map((d) => ({
       id: d.name,
@@ -152,11 +179,15 @@ export function Canvas(props: CanvasProps) {
         focused: d.name === who,
         stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
         side: stopSides[texts.get(stopOf(d.name)) ?? 0],
+        waitsSide: stopSides[texts.get(waitsOf(d.name)) ?? 0],
+        tablesSide: stopSides[texts.get(tablesOf(d.name)) ?? 0],
         far: tree && distanceTo(tree, d.name),
-        draft: false,
+        draft: compared?.came.has(d.name) ?? false,
         gone: drafted.gone.has(d.name),
+        tables: tallyOf(compared, d.name),
+        waits: waited?.notes.get(d.name),
       },
-      draggable: true,
+      draggable: compared === undefined,
       selected: chosen.includes(d.name),
     }));
     // What the draft adds, where it says, else to the right of all.
@@ -185,7 +216,11 @@ export function Canvas(props: CanvasProps) {
         measured: cardSize.segment,
         ...cardSize.segment,
         position: places[segmentId(l)] ?? { x: 0, y: 0 },
-        data: { name: l.name ?? '', draft: false, gone: drafted.gone.has(segmentId(l)) },
+        data: {
+          name: l.name ?? '',
+          draft: compared?.came.has(segmentId(l)) ?? false,
+          gone: drafted.gone.has(segmentId(l)),
+        },
         selected: chosen.includes(segmentId(l)),
       }));
     drafted.segments.forEach(({ name, at }, i) => {
@@ -221,10 +256,11 @@ export function Canvas(props: CanvasProps) {
       zIndex: -1,
     }));
     return [...grounds, ...cards, ...pills];
-  }, [map, places, areas, texts, who, path, tree, reached, drafted, chosen]);
+  }, [map, places, areas, texts, who, path, tree, reached, drafted, compared, waited, chosen]);
 
   const edges: Edge[] = useMemo(() => {
     const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
+    const before = new Map<string, Crossing>(was ? crossings(map, was).map((c) => [c.id, c]) : []);
     const offsets = offsetsOf(map.links);
     const textsOf = (edge: string) => ({
       near: texts.get(costOf(edge, 'near')),
@@ -232,15 +268,14 @@ export function Canvas(props: CanvasProps) {
       why: texts.get(whyOf(edge)),
       mark: texts.get(markOf(edge)),
     });
-    const out: (LinkEdgeType | VirtualEdgeType | SessionEdgeType | DraftEdgeType)[] = drafted.edges.map(
-      (e) => ({
+    const out: (LinkEdgeType | VirtualEdgeType | SessionEdgeType | DraftEdgeType | WaitedEdgeType)[] =
+      drafted.edges.map((e) => ({
         id: e.id,
         source: e.from,
         target: e.to,
         type: 'draft',
         data: {},
-      }),
-    );
+      }));
     for (const l of map.links) {
       if (l.kind === 'segment') {
         l.ends.forEach((e, i) => {
@@ -255,6 +290,8 @@ export function Canvas(props: CanvasProps) {
               near: undefined,
               far: e,
               over: over.get(key),
+              was: before.get(key),
+              came: compared?.came.has(key) ?? false,
               tree: tree && onTree(tree, l, i),
               labels,
               offset: 0,
@@ -279,6 +316,8 @@ export function Canvas(props: CanvasProps) {
           near: a,
           far: b,
           over: over.get(l.id),
+          was: before.get(l.id),
+          came: compared?.came.has(l.id) ?? false,
           tree: tree && onTree(tree, l),
           labels,
           offset: offsets.get(l.id) ?? 0,
@@ -288,6 +327,16 @@ export function Canvas(props: CanvasProps) {
         },
       });
     }
+    for (const h of waited?.hops ?? [])
+      out.push({
+        id: `waited ${h.from} ${h.to}`,
+        source: h.from,
+        target: h.to,
+        type: 'waited',
+        data: {},
+        selectable: false,
+        focusable: false,
+      });
     for (const v of map.virtual) {
       out.push({
         id: virtualId(v),
@@ -319,7 +368,7 @@ export function Canvas(props: CanvasProps) {
       });
     }
     return out;
-  }, [map, path, tree, arcs, link, labels, set, focus.who, drafted, texts]);
+  }, [map, path, was, compared, waited, tree, arcs, link, labels, set, focus.who, drafted, texts]);
 
   const draftNames = new Set(drafted.devices.map((d) => d.device.name));
   const letGo = (cards: Node[]) => {
@@ -405,6 +454,12 @@ export function Canvas(props: CanvasProps) {
       <Flights map={map} />
     </ReactFlow>
   );
+}
+
+/** How the tables of a device changed, for its card. */
+function tallyOf(compared: Compared | undefined, device: string) {
+  const t = compared?.tables.get(device);
+  return t && { signs: tallySigns(t), words: tallyWords(t) };
 }
 
 /** What an edge of the map is. */

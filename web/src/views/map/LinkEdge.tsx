@@ -12,6 +12,10 @@ export type LinkEdgeType = Edge<
     near: MapEnd | undefined; // undefined at a segment
     far: MapEnd;
     over: Crossing | undefined;
+    /** How the path went over it at the moment that is compared with. */
+    was: Crossing | undefined;
+    /** Only the later one of two moments has it. */
+    came: boolean;
     /** Whether the shortest paths that are shown go over it, and which way; undefined if none are shown. */
     tree: 'no' | 'forward' | 'back' | undefined;
     labels: boolean;
@@ -37,7 +41,7 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   if (!a || !b || !data) return null;
   const box = (n: typeof a) => (n.type === 'segment' ? barOf(boxOf(n)) : boxOf(n));
   const l = lineBetween(box(a), box(b), data.offset);
-  const { link, over, tree, near, far } = data;
+  const { link, over, was, tree, near, far } = data;
   const used = tree === 'forward' || tree === 'back';
   const fault = faultWords(link, far);
   const { why, mark } = data.texts;
@@ -49,7 +53,7 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
         : color('leaf')
       : fault
         ? color('brick')
-        : used || data.selected
+        : used || data.selected || data.came
           ? color('plum')
           : color(tree ? 'line' : 'quiet');
   const way = (over && !over.forward) || tree === 'back' ? reversed(l) : l;
@@ -59,9 +63,10 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
       <Stroke
         l={l}
         stroke={stroke}
-        width={over || used ? 3 : 1.4}
-        dash={fault || over?.lost ? '7 6' : undefined}
+        width={over ? (was ? 5 : 4) : used || data.came ? 3 : 1.4}
+        dash={fault || over?.lost || data.gone ? '7 6' : data.came ? '2 5' : undefined}
       />
+      {was && <Before l={was.forward ? l : reversed(l)} />}
       {over && !over.lost && <Arrow l={way} fill={color('leaf')} />}
       {used && <Arrow l={way} fill={color('plum')} />}
       <path
@@ -125,11 +130,34 @@ const Stroke = ({
   />
 );
 
-function Arrow({ l, fill }: { l: Line; fill: string }) {
+/** The way of before: a thin line beside the link, on the right of who takes it. */
+function Before({ l }: { l: Line }) {
+  const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
+  const ox = (-(l.y2 - l.y1) / length) * aside;
+  const oy = ((l.x2 - l.x1) / length) * aside;
+  const beside = { x1: l.x1 + ox, y1: l.y1 + oy, x2: l.x2 + ox, y2: l.y2 + oy };
+  return (
+    <g data-testid="before">
+      <Stroke l={beside} stroke={color('plum')} width={1.6} />
+      <Arrow l={beside} fill={color('plum')} size={0.65} />
+    </g>
+  );
+}
+
+/** How far that is. */
+const aside = 6;
+
+function Arrow({ l, fill, size = 1 }: { l: Line; fill: string; size?: number }) {
   const angle = (Math.atan2(l.y2 - l.y1, l.x2 - l.x1) * 180) / Math.PI;
   const x = l.x1 + (l.x2 - l.x1) * 0.55;
   const y = l.y1 + (l.y2 - l.y1) * 0.55;
-  return <path d="M-6,-6L7,0L-6,6Z" fill={fill} transform={`translate(${x},${y}) rotate(${angle})`} />;
+  return (
+    <path
+      d="M-6,-6L7,0L-6,6Z"
+      fill={fill}
+      transform={`translate(${x},${y}) rotate(${angle}) scale(${size})`}
+    />
+  );
 }
 
 /** The cost at a link's end, and its port and address when they are asked for. */

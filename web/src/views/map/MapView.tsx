@@ -6,6 +6,7 @@ import { http, unwrap, type Flow, type MapData, type MapDevice, type Path } from
 import { ask } from '../../shared/api/questions';
 import { useDrafting } from '../../shared/draft/drafting';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
+import { currentAction } from '../../shared/focus/moment';
 import { Choice, Empty, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { save } from '../../shared/parts/csv';
 import { useKeys } from '../../shared/parts/keys';
@@ -21,6 +22,7 @@ import { usePlay } from '../../shared/play/play';
 import { stay } from '../../shared/play/stay';
 import { instantSvg, playableHtml } from './playable';
 import { mapSvg } from './svg';
+import { waitedOf } from './waited';
 
 interface Props {
   /** A port of the selected link, '' for none. */
@@ -151,6 +153,16 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   );
   const steps = everywhere ?? (tree && root ? shortest.data : undefined);
   const [arcs, setArcs] = useState(true);
+  // What the action that is looked at waited for: for the flow in focus, or for its last change of all.
+  const [causes, setCauses] = useState(false);
+  const { seq } = currentAction(lab.data ?? { now: 0, actions: [], moments: [] }, focus.when);
+  const converged = (lab.data?.actions[seq - 1]?.convergence ?? null) !== null;
+  const chain = useQuery({
+    ...ask.criticalPath(id, seq, focus.to.startsWith('flow ') ? { flow: focus.to.slice(5) } : {}),
+    enabled: causes && converged,
+  });
+  const waits = causes && converged ? chain.data?.path : undefined;
+  const waited = useMemo(() => waits && waitedOf(waits), [waits]);
 
   if (answer.error) return <Trouble error={answer.error} retry={() => void answer.refetch()} />;
   if (!answer.data || !places || !drafted) return <Waiting what="laying the map out" />;
@@ -187,6 +199,11 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             shortest paths of {root}
           </Choice>
         )}
+        {converged && (
+          <Choice on={causes} onClick={() => setCauses(!causes)} aria-busy={causes && chain.isFetching}>
+            what it waited for
+          </Choice>
+        )}
         {everywhere && row && (
           <Box flex={1} minW={0} color="plum" fontWeight="500" data-testid="tree">
             {plural(Object.keys(row.cells).length, 'router')} of{' '}
@@ -198,7 +215,25 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             {`${root} reaches ${plural(new Set(steps.steps.flatMap((s) => s.device ?? [])).size, 'router')}; ${plural(steps.runs, 'run')} of SPF so far`}
           </Box>
         )}
-        {!steps && path && (
+        {causes && converged && (
+          <Box
+            flex="1 1 300px"
+            minW={0}
+            fontWeight="500"
+            lineClamp={2}
+            title={waits?.says}
+            data-testid="waited-for"
+          >
+            {waits
+              ? waits.says
+              : chain.error
+                ? chain.error.message
+                : chain.isPending
+                  ? 'following the causes'
+                  : 'The action itself decided that: nothing was waited for.'}
+          </Box>
+        )}
+        {!steps && path && !(causes && converged) && (
           <Box
             color={path.arrives ? 'leaf' : 'brick'}
             fontWeight="500"
@@ -289,6 +324,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           places={places}
           drafted={drafted}
           path={steps ? undefined : path}
+          waited={waited}
           tree={steps}
           reached={reached}
           arcs={arcs}

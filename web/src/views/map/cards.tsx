@@ -18,6 +18,12 @@ export type CardNode = Node<
     /** It is only in the draft, or the draft takes it out. */
     draft: boolean;
     gone: boolean;
+    /** How its tables changed between two moments. */
+    tables?: { signs: string; words: string } | undefined;
+    waitsSide?: StopSide | undefined;
+    tablesSide?: StopSide | undefined;
+    /** What a convergence waited for here. */
+    waits?: string[] | undefined;
   },
   'device'
 >;
@@ -90,7 +96,7 @@ const beside: Record<StopSide, CSSProperties> = {
 
 /** A device: a small card with its name and its address. */
 export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
-  const { device, focused, stops, far, draft, gone } = data;
+  const { device, focused, stops, far, draft, gone, tables, waits } = data;
   const size = cardSize[device.kind];
   return (
     <Box
@@ -123,7 +129,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
       textDecoration={gone ? 'line-through' : undefined}
       title={
         gone
-          ? 'the draft takes it out'
+          ? 'it is taken out'
           : [device.name, ...(device.enabled ? [] : ['disabled']), ...device.roles].join(', ')
       }
       shadow="xs"
@@ -204,6 +210,46 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
               {i.name}
             </Box>
           ))}
+        </Box>
+      )}
+      {tables && (
+        <Box
+          position="absolute"
+          style={beside[data.tablesSide ?? 'below']}
+          bg="ochreSoft"
+          color="ochre"
+          border="1px solid"
+          borderColor="ochre"
+          borderRadius="full"
+          px={2}
+          className="map-note"
+          fontWeight="600"
+          lineHeight="1.35"
+          whiteSpace="nowrap"
+          title={tables.words}
+          data-tables={device.name}
+          zIndex={4}
+        >
+          {tables.signs}
+        </Box>
+      )}
+      {waits && (
+        <Box
+          position="absolute"
+          style={beside[data.waitsSide ?? 'below']}
+          bg="raised"
+          color="ink"
+          border="1.5px dotted"
+          borderColor="ink"
+          borderRadius="4px"
+          px={2}
+          className="map-note"
+          w="max-content"
+          whiteSpace="pre-line"
+          data-waits={device.name}
+          zIndex={5}
+        >
+          {waits.join('\n')}
         </Box>
       )}
       {stops && (

@@ -2,7 +2,21 @@ import { expect, test } from 'vitest';
 import type { MapData, MapEnd } from '../../shared/api/client';
 import { cardSize } from './graph';
 import { arc } from './arc';
-import { bendOf, costOf, labelsOf, markOf, placer, sessionId, sizeOf, whyOf } from './labels';
+import {
+  bendOf,
+  costOf,
+  labelsOf,
+  markOf,
+  placer,
+  sessionId,
+  sizeOf,
+  stopOf,
+  stopPlaces,
+  tablesOf,
+  waitsOf,
+  whyOf,
+  besideSize,
+} from './labels';
 import { costPlaces, lineBetween, markPlaces, reversed, type Box } from './line';
 import { endWords, markWords, shortMarkWords } from './words';
 
@@ -80,11 +94,19 @@ test('no text of a map covers a card or another text, however the cards stand', 
     }).filter((s, i, all) => s.a !== s.b && all.findIndex((o) => sessionId(o) === sessionId(s)) === i);
     const map = { devices, links, virtual: [], flows: [], sessions } as unknown as MapData;
     const scale = 1 + random();
+    const beside = [
+      { name: stopOf('r0'), device: 'r0', lines: ['r0 has no route to 10.0.0.1'] },
+      { name: waitsOf('r1'), device: 'r1', lines: ['1. 0.072 s: LSAs are flooded', '2. 0.05 s: SPF'] },
+    ].slice(0, Math.floor(random() * 3));
+    const after = devices
+      .filter(() => random() > 0.5)
+      .map((d) => ({ name: tablesOf(d.name), device: d.name, lines: ['+3 -2'] }));
     const texts = labelsOf(map, places, scale, {
       arcs: true,
       costs: true,
       notes: [],
-      stop: { device: 'r0', words: 'r0 has no route to 10.0.0.1' },
+      beside,
+      after,
     });
 
     const card = (name: string): Box => ({ ...(places[name] ?? { x: 0, y: 0 }), ...cardSize.router });
@@ -123,6 +145,12 @@ test('no text of a map covers a card or another text, however the cards stand', 
       const id = sessionId(s);
       if (texts.has(whyOf(id))) add(at[texts.get(whyOf(id)) ?? -1], `${s.state}: ${s.why ?? ''}`, true);
       else add(at[texts.get(markOf(id)) ?? -1], s.state, true);
+    }
+    for (const b of [...beside, ...after]) {
+      const at = texts.get(b.name);
+      const size = besideSize(b.lines, scale);
+      const middle = at === undefined ? undefined : stopPlaces(card(b.device), size)[at];
+      if (middle) boxes.push({ x: middle.x - size.width / 2, y: middle.y - size.height / 2, ...size });
     }
     shown += boxes.length - cards;
     // The cards themselves stand anyhow here: they are not held against each other.

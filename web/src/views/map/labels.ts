@@ -24,6 +24,23 @@ export const markOf = (edge: string) => `${edge} mark`;
 export const whyOf = (edge: string) => `${edge} why`;
 
 export const stopOf = (device: string) => `${device} stop`;
+export const waitsOf = (device: string) => `${device} waits`;
+export const tablesOf = (device: string) => `${device} tables`;
+
+/** A note beside a card, by its name among the labels; a single line of it may be wrapped. */
+export interface Beside {
+  name: string;
+  device: string;
+  lines: string[];
+}
+
+/** How large a note beside a card is on the map: as wide as its lines, a single one at most a third of a window. */
+export function besideSize(lines: string[], scale: number) {
+  const longest = Math.max(...lines.map((l) => l.length));
+  return lines.length === 1
+    ? { width: Math.min(longest * 6.4 + 22, 284) * scale, height: (16 * Math.ceil(longest / 36) + 8) * scale }
+    : { width: (longest * 6.4 + 22) * scale, height: (16 * lines.length + 8) * scale };
+}
 
 /** The sides of a card where it may be said why packets end there, the first that is free; left and right are aligned with its top. */
 export const stopSides = ['below', 'below left', 'above', 'above left', 'right', 'left'] as const;
@@ -105,7 +122,7 @@ export function labelsOf(
   map: MapData,
   places: Places,
   scale: number,
-  shown: { arcs: boolean; costs: boolean; notes: Box[]; stop: { device: string; words: string } | undefined },
+  shown: { arcs: boolean; costs: boolean; notes: Box[]; beside: Beside[]; after?: Beside[] },
 ): Labels {
   const cards = new Map<string, Box>();
   for (const d of map.devices)
@@ -121,16 +138,14 @@ export function labelsOf(
     if (found !== undefined) out.set(name, found);
     return found !== undefined;
   };
-  const stopped = shown.stop && cards.get(shown.stop.device);
-  if (shown.stop && stopped) {
-    const { words, device } = shown.stop;
-    const size = {
-      width: Math.min(words.length * 6.4 + 22, 284) * scale,
-      height: (16 * Math.ceil(words.length / 36) + 8) * scale,
-    };
-    const found = put(stopPlaces(stopped, size), size);
-    if (found !== undefined) out.set(stopOf(device), found);
-  }
+  const beside = ({ name, device, lines }: Beside) => {
+    const card = cards.get(device);
+    if (!card) return;
+    const size = besideSize(lines, scale);
+    const found = put(stopPlaces(card, size), size);
+    if (found !== undefined) out.set(name, found);
+  };
+  shown.beside.forEach(beside);
   const lines = linesOf(map, cards);
   for (const { id, line, fault, short } of lines) {
     if (!fault) continue;
@@ -153,6 +168,7 @@ export function labelsOf(
     if (a && b)
       set(markOf(virtualId(v)), arc(middleOf(a), middleOf(b), virtualBend).places, virtualWords(v), true);
   }
+  shown.after?.forEach(beside);
   for (const { id, line, ends } of shown.costs ? lines : [])
     for (const end of ['near', 'far'] as const) {
       const words = endWords(ends[end]);

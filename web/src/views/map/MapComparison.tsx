@@ -1,0 +1,155 @@
+import { useQuery } from '@tanstack/react-query';
+import { Box, Flex } from '@chakra-ui/react';
+import { ReactFlowProvider } from '@xyflow/react';
+import { useMemo, useState, type ReactNode } from 'react';
+import { ask } from '../../shared/api/questions';
+import { useFocus } from '../../shared/focus/focus';
+import { Choice, Quiet, Trouble, Working } from '../../shared/parts/parts';
+import { plural } from '../../shared/parts/words';
+import { ComparisonView, Summary } from '../compare/ComparisonView';
+import { Canvas } from './Canvas';
+import { comparedOf, type Compared } from './compared';
+import { toGraph } from './graph';
+import { layOut } from './layout';
+import { cornersOf } from './places';
+
+/** What is different between two moments, on one map or row by row. */
+export function MapComparison({ labels }: { labels: boolean }) {
+  const [list, setList] = useState(false);
+  const choose = (
+    <>
+      <Choice on={!list} onClick={() => setList(false)}>
+        On the map
+      </Choice>
+      <Choice on={list} onClick={() => setList(true)}>
+        As rows
+      </Choice>
+    </>
+  );
+  if (list)
+    return (
+      <Flex direction="column" h="full" minH={0}>
+        <Flex gap={2} px={4} pt={3}>
+          {choose}
+        </Flex>
+        <ComparisonView view="map" />
+      </Flex>
+    );
+  return (
+    <ReactFlowProvider>
+      <OnTheMap labels={labels}>{choose}</OnTheMap>
+    </ReactFlowProvider>
+  );
+}
+
+const nothing = { devices: [], segments: [], edges: [] };
+const none = () => undefined;
+
+/** The flow that is drawn: the one in focus, else the first that takes another way, else the first. */
+const shown = (flows: Compared['flows'], to: string) =>
+  flows.find((f) => to === `flow ${f.name}`) ?? flows.find((f) => f.moved) ?? flows[0];
+
+function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }) {
+  const { id, focus, set } = useFocus();
+  const before = useQuery(ask.map(id, focus.since));
+  const after = useQuery(ask.map(id, focus.when));
+  const comparison = useQuery(ask.comparison(id, focus.since, focus.when));
+  const compared = useMemo(
+    () =>
+      before.data && after.data && comparison.data && comparedOf(before.data, after.data, comparison.data),
+    [before.data, after.data, comparison.data],
+  );
+  const places = useMemo(
+    () => compared && { ...layOut(toGraph(compared.map)), ...cornersOf(compared.map) },
+    [compared],
+  );
+  const drafted = useMemo(() => compared && { ...nothing, gone: compared.gone }, [compared]);
+  const [link, setLink] = useState('');
+  const error = before.error ?? after.error ?? comparison.error;
+  if (error) return <Trouble error={error} retry={() => void comparison.refetch()} />;
+  if (!compared || !places || !drafted || !comparison.data)
+    return (
+      <Working
+        what="comparing the two moments"
+        query={comparison}
+        of={ask.comparison(id, focus.since, focus.when).queryKey}
+      />
+    );
+  const flow = shown(compared.flows, focus.to);
+  return (
+    <Flex direction="column" h="full" minH={0}>
+      <Flex gap={2} px={4} pt={3} align="center" wrap="wrap">
+        {children}
+        <Box w="1px" h="20px" bg="line" />
+        {compared.flows.map((f) => (
+          <Choice key={f.name} on={f === flow} onClick={() => void set({ to: `flow ${f.name}` })}>
+            {f.name}
+            {f.moved && (
+              <Box as="span" color={f === flow ? 'inherit' : 'ochre'}>
+                {f.is?.arrives ? 'moved' : 'broken'}
+              </Box>
+            )}
+          </Choice>
+        ))}
+        <Box flex={1} />
+        <Quiet fontSize="12px" data-testid="tally">
+          {compared.tables.size === 0
+            ? 'no table changed'
+            : `tables of ${plural(compared.tables.size, 'device')}: + came \u2212 went \u2248 moved`}
+        </Quiet>
+      </Flex>
+      <Box px={4} py={1}>
+        <Box maxH="76px" overflowY="auto">
+          <Summary lines={comparison.data.summary} most={1} />
+        </Box>
+        {flow && <WayWords flow={flow} />}
+      </Box>
+      <Box flex={1} minH={0}>
+        <Canvas
+          map={compared.map}
+          places={places}
+          drafted={drafted}
+          compared={compared}
+          was={flow?.was}
+          path={flow?.is}
+          tree={undefined}
+          reached={undefined}
+          arcs={false}
+          link={link}
+          setLink={setLink}
+          labels={labels}
+          drag={none}
+          drop={none}
+          tool=""
+          shape=""
+          edit={none}
+          chosen={[]}
+          choose={none}
+          building={false}
+        />
+      </Box>
+    </Flex>
+  );
+}
+
+/** The two ways of a flow, each with the line that it has on the map. */
+function WayWords({ flow }: { flow: Compared['flows'][number] }) {
+  const words = (f: Compared['flows'][number]['was']) =>
+    f === undefined
+      ? 'there is no such flow'
+      : f.arrives
+        ? f.hops.map((h) => h.device).join(', ')
+        : (f.reason ?? 'it does not arrive');
+  return (
+    <Flex columnGap={4} rowGap={0} wrap="wrap" fontSize="12px" data-testid="ways">
+      <Flex align="center" gap={2}>
+        <Box as="span" w="22px" h="2px" bg="plum" />
+        before: {words(flow.was)}
+      </Flex>
+      <Flex align="center" gap={2} color={flow.is && !flow.is.arrives ? 'brick' : undefined}>
+        <Box as="span" w="22px" h="5px" borderRadius="full" bg={flow.is?.arrives ? 'leaf' : 'brick'} />
+        after: {flow.moved ? words(flow.is) : 'the same way'}
+      </Flex>
+    </Flex>
+  );
+}

@@ -1,0 +1,31 @@
+import { useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import { lineBetween } from './line';
+import { boxOf, color } from './MapNote';
+
+export type WaitedEdgeType = Edge<Record<string, never>, 'waited'>;
+
+/** A hop of what a convergence waited for: dotted, as on the timeline, over the link that packets took. */
+export function WaitedEdge({ source, target }: EdgeProps<WaitedEdgeType>) {
+  const a = useInternalNode(source);
+  const b = useInternalNode(target);
+  if (!a || !b) return null;
+  const l = lineBetween(boxOf(a), boxOf(b), 0);
+  const angle = (Math.atan2(l.y2 - l.y1, l.x2 - l.x1) * 180) / Math.PI;
+  return (
+    <g data-testid="waited">
+      <path
+        d={`M${l.x1},${l.y1}L${l.x2},${l.y2}`}
+        stroke={color('ink')}
+        strokeWidth={5}
+        strokeDasharray="0.1 9"
+        strokeLinecap="round"
+        fill="none"
+      />
+      <path
+        d="M-12,-6L0,0L-12,6Z"
+        fill={color('ink')}
+        transform={`translate(${l.x2},${l.y2}) rotate(${angle})`}
+      />
+    </g>
+  );
+}
