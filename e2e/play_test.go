@@ -93,6 +93,23 @@ func TestTimePlays(t *testing.T) {
 	do(t, tab, key("<"), chromedp.Sleep(300*time.Millisecond))
 	require.Less(t, moment(t, tab), stands, "and back")
 
+	// Of the flow, the packet that the cut catches on its way is drawn and lost, and the first one that takes the other way arrives.
+	var all struct {
+		Flights []struct {
+			Class, Kind, Lost string
+			At                float64
+		}
+	}
+	s.call(t, "GET", fmt.Sprintf("/api/labs/%s/playback?from=%.9f&to=%.9f", id, 11.0, stands+0.2), nil, &all)
+	lost := 0.0
+	for _, f := range all.Flights {
+		if f.Class == "flow" && f.Lost != "" {
+			require.Equal(t, "tickets", f.Kind)
+			lost = f.At
+		}
+	}
+	require.NotZero(t, lost)
+
 	// An LSA is followed from router to router.
 	do(t, tab, script(`(() => {
 		const s = document.querySelector('[aria-label="Follow an LSA or a prefix"]');
@@ -114,9 +131,22 @@ func TestTimePlays(t *testing.T) {
 		until(`Number(document.getElementById("over").dataset.flying) > 0`), until(`document.getElementById("log").innerText.includes("Link State Update")`),
 		script(`document.getElementById("play").click()`), until(`Number(document.getElementById("at").value) === Number(document.getElementById("at").max)`))
 
+	// The stretch is longer or shorter, by any two moments.
+	do(t, tab, script(`(() => {
+		const to = document.querySelector('[data-testid="play"] [aria-label="To"]');
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(to, "now");
+		to.dispatchEvent(new Event("input", { bubbles: true }));
+	})()`), script(`document.querySelector('[data-testid="play"] [aria-label="To"]').dispatchEvent(new KeyboardEvent("keydown", { key: "Enter", bubbles: true }))`),
+		until(fmt.Sprintf(`Number(document.querySelector('[aria-label="Moment"]').max) > %f`, stands+1)), within("play", "Pause"), key(" "), within("play", "Play"))
+	stands = moment(t, tab) + 1e-9
+
 	// Another view follows the same moment; closing leaves it there.
 	do(t, tab, key("r"), until(`location.pathname.endsWith("/routes")`), within("play", "Close"), button("Close"), until(`document.querySelector('[data-testid="play"]') === null`))
 	require.Less(t, moment(t, tab), stands)
+
+	// What is compared plays from the one moment to the other.
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?when=before-2..after-2"), mapReady(), button("Play"), within("play", "Pause"), seesNot("Stop comparing"),
+		until(`document.querySelector('[data-testid="play"] [aria-label="From"]').value.startsWith("11")`), button("Close"))
 }
 
 // TestTimePlaysWithoutMovement: who wants no movement gets the same as steps, and a list that

@@ -21,6 +21,7 @@ const (
 	TCP            Class = "tcp"
 	ARP            Class = "arp"
 	Other          Class = "packet"
+	Flow           Class = "flow" // traffic between devices of the lab, as its flows say
 )
 
 var classes = map[string]Class{

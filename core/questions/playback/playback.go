@@ -36,12 +36,13 @@ type Flight struct {
 	Until float64       `json:"until" doc:"when it arrives, or would have"`
 	From  string        `json:"from" doc:"port"`
 	To    string        `json:"to" doc:"port"`
-	Class capture.Class `json:"class" enum:"hello,exchange,flooding,acknowledgment,session,keepalive,update,notification,tcp,arp,packet"`
-	Kind  string        `json:"kind" doc:"by its RFC name"`
+	Class capture.Class `json:"class" enum:"hello,exchange,flooding,acknowledgment,session,keepalive,update,notification,tcp,arp,packet,flow"`
+	Kind  string        `json:"kind" doc:"by its RFC name; of a flow its name"`
 	Lost  string        `json:"lost,omitempty" doc:"why it does not arrive"`
 	// What it brings, to be followed from device to device.
 	Carries []capture.Cargo `json:"carries,omitempty"`
 	Transit bool            `json:"transit,omitempty" doc:"the device that it arrives at only forwards it"`
+	Loops   bool            `json:"loops,omitempty" doc:"of a flow: it goes to a device where it has been before"`
 }
 
 // Occurrence is something that happens on a device.
@@ -58,15 +59,18 @@ type Occurrence struct {
 const most = 5000
 
 // Of is what happens from one time to another, both included. stop, if not nil, is asked now
-// and then whether to give up.
-func Of(h *history.History, from, to event.Time, stop func() bool) (Stretch, error) {
+// and then whether to give up. Of flows it has the first packets that take another way or are lost; all says that it has
+// one for each interval as well.
+func Of(h *history.History, from, to event.Time, all bool, stop func() bool) (Stretch, error) {
 	p := &player{from: from, to: to}
 	early := from - p.longest(h.Head())
 	err := h.Again(max(0, early), to, p.begin, func() bool { return p.full || stop != nil && stop() })
 	if err != nil && !p.full {
 		return Stretch{}, err
 	}
-	return p.stretch(), nil
+	out := p.stretch()
+	p.flows(h, &out, all, stop)
+	return out, nil
 }
 
 // player watches worlds that run again.

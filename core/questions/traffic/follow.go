@@ -88,6 +88,7 @@ type follower struct {
 	crossings map[crossingKey]crossing
 	parts     []part
 	turns     map[event.Time]Turn // by the send time of the first packet that meets it
+	trace     *Trip               // of the one packet that is followed, if it is one
 }
 
 const longAgo = event.Time(-1 << 62)
@@ -207,7 +208,7 @@ func (f *follower) meets(begins, delta event.Time) event.Time {
 
 func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
 	if lo < hi {
-		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: facts.Sentence(why.Info().Text, a, b), code: why, at: a})
+		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: facts.Sentence(why.Info().Text, a, b), code: why, at: a, device: a})
 	}
 }
 
@@ -284,14 +285,18 @@ func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.T
 		if lo >= hi {
 			return
 		}
+		if f.trace != nil {
+			f.leg(x, lo+delta, seen)
+		}
 		if x.why != note.None {
 			f.fail(lo, hi, x.why, x.port, to.String())
+			f.parts[len(f.parts)-1].device = d.Name()
 			return
 		}
 		f.follow(node{x.device, x.inst}, lo, hi, delta+x.delay, ttl, seen)
 	}
 	t0 := f.meets(s.Start, delta) // the send time of the first packets that set out after the action
-	landed := s.Start - delta - before.delay + 1
+	landed := min(t0, s.Start-delta-before.delay+1) // one that leads nowhere has no delay
 	carry(before, lo, min(hi, landed))
 	if lo, hi := max(lo, landed), min(hi, t0); lo < hi {
 		caught := before
@@ -326,6 +331,7 @@ type crossing struct {
 	joint    store.Ref // the medium
 	from, to int       // its ends
 	port     string
+	far      string // the port that gets it, or would: empty for a segment on which nobody does
 	why      note.Code
 }
 
@@ -358,6 +364,10 @@ func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
 		return x
 	}
 	x.from = from
+	if m.Kind != network.Segment && len(m.Ends) == 2 {
+		far := m.Ends[1-from]
+		x.far = facts.PortName(w.Device(far.Device), far.Port)
+	}
 	x.delay, x.joint = m.Delay, d.Ports()[d.Carries(port)].Joint
 	if up, why := d.Up(port); !up {
 		x.why = why
@@ -368,6 +378,7 @@ func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
 		x.why = why
 		return x
 	}
+	x.far = facts.PortName(next, in)
 	x.device, x.in, x.inst = next.ID(), in, next.InstanceOf(in).Number()
 	_, x.to, _ = w.MediumOf(x.device, in)
 	return x

@@ -115,6 +115,7 @@ type part struct {
 	cause  string
 	code   note.Code
 	at     string // where they ended
+	device string // the device or instance that that is on
 	way    []node // that they took, if they arrive
 }
 

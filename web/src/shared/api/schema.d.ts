@@ -2120,11 +2120,14 @@ export interface components {
         | 'notification'
         | 'tcp'
         | 'arp'
-        | 'packet';
+        | 'packet'
+        | 'flow';
       /** @description port */
       from: string;
-      /** @description by its RFC name */
+      /** @description by its RFC name; of a flow its name */
       kind: string;
+      /** @description of a flow: it goes to a device where it has been before */
+      loops?: boolean;
       /** @description why it does not arrive */
       lost?: string;
       /** @description port */
@@ -5588,6 +5591,8 @@ export interface operations {
         /** @description seconds since the lab began */
         from: number;
         to: number;
+        /** @description all packets of the flows, not only the first ones that take another way or are lost */
+        all?: boolean;
       };
       header?: never;
       path: {

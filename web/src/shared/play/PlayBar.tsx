@@ -1,10 +1,11 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useState } from 'react';
 import type { Flight, LabState } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { useKeys } from '../parts/keys';
-import { Choice, Mono, Plain, Quiet } from '../parts/parts';
+import { Choice, Line, Mono, Plain, Quiet } from '../parts/parts';
 import { duration, exact, plural } from '../parts/words';
-import { currentAction } from '../focus/moment';
+import { currentAction, timeOf, typedMoment } from '../focus/moment';
 import { usePlay } from './play';
 import { classWords, classes } from './packets';
 import { partWords } from './spread';
@@ -30,9 +31,13 @@ export function PlayButton({ lab }: { lab: LabState }) {
   const play = usePlay();
   const { seq } = currentAction(lab, focus.when);
   const action = lab.actions[seq - 1];
+  // What is compared plays from the one moment to the other, else the action that is looked at.
+  const times = focus.since === '' ? [] : [timeOf(lab, focus.since), timeOf(lab, focus.when)];
   const begin = () =>
-    action &&
-    play?.open(action.start, Math.min(action.end, Math.max(action.settled + tail, action.start + tail)));
+    times.length > 0
+      ? play?.open(Math.min(...times), Math.max(...times))
+      : action &&
+        play?.open(action.start, Math.min(action.end, Math.max(action.settled + tail, action.start + tail)));
   useKeys({
     ' ': () => (play?.stretch ? play.toggle() : begin()),
     '>': () => play?.step(1),
@@ -40,14 +45,23 @@ export function PlayButton({ lab }: { lab: LabState }) {
   });
   if (!play || !action || play.stretch) return null;
   return (
-    <Plain size="xs" h="24px" onClick={begin} title="plays this action on the map (space)">
+    <Plain
+      size="xs"
+      h="24px"
+      onClick={begin}
+      title={
+        times.length > 0
+          ? 'plays what lies between the two moments (space)'
+          : 'plays this action on the map (space)'
+      }
+    >
       Play
     </Plain>
   );
 }
 
 /** The controls of what plays, while a stretch is open. */
-export function PlayBar() {
+export function PlayBar({ lab }: { lab: LabState }) {
   const play = usePlay();
   const { focus } = useFocus();
   if (!play?.stretch) return null;
@@ -103,6 +117,16 @@ export function PlayBar() {
           <input type="checkbox" checked={play.skip} onChange={(e) => play.setSkip(e.target.checked)} />
           skip what is quiet
         </chakra.label>
+        <chakra.label
+          display="flex"
+          gap={1}
+          fontSize="12px"
+          whiteSpace="nowrap"
+          title="otherwise only the first packets that take another way or are lost"
+        >
+          <input type="checkbox" checked={play.all} onChange={(e) => play.setAll(e.target.checked)} />
+          all packets of flows
+        </chakra.label>
         <Box flex={1} />
         {play.waiting && <Quiet fontSize="12px">reading</Quiet>}
         <Mono data-testid="play-time" title={exact(play.t)} whiteSpace="nowrap">
@@ -113,6 +137,14 @@ export function PlayBar() {
         </Plain>
       </Flex>
       <Flex gap={2} align="center" fontSize="12px" my={1}>
+        <Edge
+          key={`from ${stretch.from}`}
+          name="From"
+          lab={lab}
+          at={stretch.from}
+          set={(from) => play.open(from, stretch.to)}
+          fits={(from) => from < stretch.to}
+        />
         <chakra.input
           type="range"
           aria-label="Moment"
@@ -123,6 +155,14 @@ export function PlayBar() {
           step="any"
           value={play.t}
           onChange={(e) => play.go(Number(e.target.value))}
+        />
+        <Edge
+          key={`to ${stretch.to}`}
+          name="To"
+          lab={lab}
+          at={stretch.to}
+          set={(to) => play.open(stretch.from, to)}
+          fits={(to) => to > stretch.from}
         />
         <Choose
           name="Follow an LSA or a prefix"
@@ -155,6 +195,57 @@ export function PlayBar() {
       )}
       {play.follow === '' ? <Happening /> : <Spread />}
     </Box>
+  );
+}
+
+/** Where the stretch begins or ends: a time since the lab began, or any moment that the focus knows. */
+function Edge({
+  name,
+  lab,
+  at,
+  set,
+  fits,
+}: {
+  name: 'From' | 'To';
+  lab: LabState;
+  at: number;
+  set: (t: number) => void;
+  fits: (t: number) => boolean;
+}) {
+  const written = `${at.toFixed(6).replace(/\.?0+$/, '')}s`;
+  const [text, setText] = useState(written);
+  const when = typedMoment(
+    text.trim(),
+    lab.moments.map((m) => m.name),
+  );
+  const t = when === undefined ? NaN : timeOf(lab, when);
+  const good = t >= 0 && t <= lab.now && fits(t);
+  const take = () => {
+    if (good && text !== written) set(t);
+  };
+  return (
+    <Line
+      aria-label={name}
+      title={
+        good
+          ? 'a time as 20.5s, before-2, now, or the name of a moment; Enter plays from there'
+          : `${name === 'From' ? 'a moment before the end' : 'a moment after the beginning'}, up to now: 20.5s, before-2, now`
+      }
+      aria-invalid={!good}
+      flex="none"
+      w="92px"
+      h="24px"
+      fontFamily="mono"
+      fontSize="12px"
+      color={good ? undefined : 'brick'}
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onKeyDown={(e) => {
+        if (e.key === 'Enter') take();
+        if (e.key === 'Escape') setText(written);
+      }}
+      onBlur={() => setText(written)}
+    />
   );
 }
 

@@ -47,6 +47,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
   const [speed, setSpeed] = useState(1e-3);
   const [skip, setSkip] = useState(true);
   const [filter, setFilter] = useState(usual);
+  const [all, setAllFlag] = useState(false);
   const [error, setError] = useState('');
   const [waiting, setWaiting] = useState(false);
   const [moves] = useState(() => !window.matchMedia('(prefers-reduced-motion: reduce)').matches);
@@ -78,7 +79,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
     const when = moment(now.current);
     setT(now.current);
     setSaid((before) => [...before.slice(-4), when]);
-    void set({ when });
+    void set({ when, since: '' });
   }, [set]);
   const go = useCallback(
     (to: number) => {
@@ -100,12 +101,14 @@ export function PlayProvider({ children }: { children: ReactNode }) {
   // What is not known yet is asked for as it is needed.
   const asked = useRef('');
   const load = useCallback(
-    (from: number, to: number, before: Known, begins: boolean) => {
-      const key = `${id} ${from} ${to}`;
+    (from: number, to: number, before: Known, begins: boolean, all: boolean) => {
+      const key = `${id} ${from} ${to} ${String(all)}`;
       if (asked.current === key) return;
       asked.current = key;
       setWaiting(true);
-      unwrap(http.GET('/api/labs/{id}/playback', { params: { path: { id }, query: { from, to } } })).then(
+      unwrap(
+        http.GET('/api/labs/{id}/playback', { params: { path: { id }, query: { from, to, all } } }),
+      ).then(
         (s) => {
           if (asked.current !== key) return;
           const first = before.to < 0;
@@ -142,9 +145,9 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       asked.current = '';
       now.current = from;
       go(from);
-      load(from, to, nothing, true);
+      load(from, to, nothing, true, all);
     },
-    [go, load, focus.when],
+    [go, load, focus.when, all],
   );
   const close = useCallback(() => {
     setStretch(undefined);
@@ -155,8 +158,18 @@ export function PlayProvider({ children }: { children: ReactNode }) {
   }, []);
   useEffect(() => {
     if (stretch && known.more && known.to >= 0 && t > known.to - Math.max(1e-6, speed * 5))
-      load(known.to + 1e-9, stretch.to, known, false);
-  }, [t, known, stretch, speed, load]);
+      load(known.to + 1e-9, stretch.to, known, false, all);
+  }, [t, known, stretch, speed, all, load]);
+  // What is known is of the other kind: it is asked for anew from where time stands.
+  const setAll = useCallback(
+    (on: boolean) => {
+      setAllFlag(on);
+      if (!stretch) return;
+      setKnown(nothing);
+      load(stretch.from, stretch.to, nothing, false, on);
+    },
+    [stretch, load],
+  );
 
   // Somebody who chooses another moment while time stands goes there.
   const chosen = readMoment(focus.when);
@@ -240,6 +253,8 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       setSpeed,
       skip,
       setSkip,
+      all,
+      setAll,
       filter,
       setFilter,
       follow,
@@ -265,6 +280,8 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       what,
       speed,
       skip,
+      all,
+      setAll,
       filter,
       follow,
       cargo,

@@ -15,6 +15,7 @@ export const classes: Class[] = [
   'update',
   'notification',
   'packet',
+  'flow',
 ];
 
 export const classWords: Record<Class, string> = {
@@ -29,6 +30,7 @@ export const classWords: Record<Class, string> = {
   update: 'UPDATE',
   notification: 'NOTIFICATION',
   packet: 'other',
+  flow: 'flow',
 };
 
 /** The tint of a class, by a name of the theme. */
@@ -44,6 +46,7 @@ export const classTint: Record<Class, string> = {
   update: 'plum',
   notification: 'brick',
   packet: 'ink',
+  flow: 'leaf',
 };
 
 /** The shape of a packet around the origin, heading right, about ten pixels wide: each class has its own. */
@@ -59,4 +62,5 @@ export const classShape: Record<Class, { d: string; solid: boolean }> = {
   update: { d: 'M6,0L0,-6L-6,0L0,6Z', solid: true },
   notification: { d: 'M-5,-5H5V5H-5Z', solid: true },
   packet: { d: 'M-3,-3H3V3H-3Z', solid: false },
+  flow: { d: 'M6,0L2,-4H-6L-2,0L-6,4H2Z', solid: true },
 };

@@ -23,6 +23,9 @@ export interface Play {
   setSpeed: (speed: number) => void;
   skip: boolean;
   setSkip: (on: boolean) => void;
+  /** All packets of the flows are there, not only the first ones that take another way or are lost. */
+  all: boolean;
+  setAll: (on: boolean) => void;
   filter: Filter;
   setFilter: (f: Filter) => void;
   /** An LSA or a prefix that is followed; '' for none. */

@@ -33,7 +33,10 @@ export function stops(stretch: Pick<Stretch, 'flights' | 'events'>, what: Stop):
     event: () => stretch.events.map((e) => e.at),
     packet: () => stretch.flights.map((f) => f.at),
     forwarding: () => stretch.events.filter((e) => e.lane === 'forwarding').map((e) => e.at),
-    lost: () => stretch.flights.filter((f) => f.lost !== undefined).map((f) => f.at),
+    lost: () => [
+      ...stretch.flights.filter((f) => f.lost !== undefined).map((f) => f.at),
+      ...stretch.events.filter((e) => e.lane === 'packet').map((e) => e.at),
+    ],
   }[what]();
   return [...new Set(times)].sort((a, b) => a - b);
 }

@@ -62,6 +62,11 @@ export function Flights({ map }: { map: MapData }) {
           p.spread.filter((x) => x.at <= t),
           (f) => wayOf(f, wires, box),
         );
+        drawLoops(
+          pen,
+          p.flights.filter((f) => f.loops && f.at <= t && t < f.until + p.speed * stay),
+          (f) => wayOf(f, wires, box),
+        );
         const where = drawFlights(pen, flying, t, (f) => wayOf(f, wires, box));
         drawWords(
           pen,
@@ -138,6 +143,32 @@ function drawSpread({ c, tints, scale }: Pen, parts: Part[], way: (f: Flight) =>
   c.globalAlpha = 1;
 }
 
+/** The links on which packets go round in a loop. */
+function drawLoops(pen: Pen, looping: Flight[], way: (f: Flight) => Line[]) {
+  const { c, tints, scale } = pen;
+  const brick = tints.brick ?? '#800';
+  c.strokeStyle = brick;
+  c.lineWidth = 8 * scale;
+  c.lineCap = 'round';
+  const drawn = new Set<string>();
+  for (const f of looping) {
+    const key = [f.from, f.to].sort().join(' ');
+    if (drawn.has(key)) continue;
+    drawn.add(key);
+    c.globalAlpha = 0.35;
+    const lines = way(f);
+    for (const l of lines) {
+      c.beginPath();
+      c.moveTo(l.x1, l.y1);
+      c.lineTo(l.x2, l.y2);
+      c.stroke();
+    }
+    c.globalAlpha = 1;
+    const middle = pointOn(lines, 0.5);
+    if (middle) label(pen, `${f.kind} loops`, middle.x, middle.y + 14 * scale, brick);
+  }
+}
+
 /** A packet as it is drawn. */
 export interface Drawn {
   from: string;
@@ -203,7 +234,8 @@ function drawFlights(pen: Pen, flying: Flight[], t: number, way: (f: Flight) => 
       c.fill(shape);
       if (!solid) c.stroke(shape);
       c.restore();
-      if (flying.length <= named) label(pen, classWords[f.class], p.x, p.y - 12 * scale, tint);
+      if (flying.length <= named)
+        label(pen, f.class === 'flow' ? f.kind : classWords[f.class], p.x, p.y - 12 * scale, tint);
     }
   }
   return out;

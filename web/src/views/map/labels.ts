@@ -138,12 +138,21 @@ export function labelsOf(
     if (found !== undefined) out.set(name, found);
     return found !== undefined;
   };
+  const corners = [...cards.values()];
+  const edges = {
+    left: Math.min(...corners.map((c) => c.x)),
+    right: Math.max(...corners.map((c) => c.x + c.width)),
+  };
   const beside = ({ name, device, lines }: Beside) => {
     const card = cards.get(device);
     if (!card) return;
     const size = besideSize(lines, scale);
-    const found = put(stopPlaces(card, size), size);
-    if (found !== undefined) out.set(name, found);
+    const at = stopPlaces(card, size);
+    // What stands out beyond all cards may be out of the window as well.
+    const inside = (p: Point) => p.x - size.width / 2 >= edges.left && p.x + size.width / 2 <= edges.right;
+    const order = [...at.filter(inside), ...at.filter((p) => !inside(p))];
+    const place = order[put(order, size) ?? -1];
+    if (place) out.set(name, at.indexOf(place));
   };
   shown.beside.forEach(beside);
   const lines = linesOf(map, cards);

@@ -31,7 +31,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
       bg="panel"
       flexShrink={0}
     >
-      <PlayBar />
+      <PlayBar lab={lab} />
       <Flex px={3} h="34px" align="center" gap={3}>
         <chakra.button
           onClick={() => setOpen(!open)}
