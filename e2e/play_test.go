@@ -144,6 +144,18 @@ func TestTimePlays(t *testing.T) {
 	do(t, tab, key("r"), until(`location.pathname.endsWith("/routes")`), within("play", "Close"), button("Close"), until(`document.querySelector('[data-testid="play"]') === null`))
 	require.Less(t, moment(t, tab), stands)
 
+	// A prefix that is followed: which paths each router chose, one after the other.
+	carriers := s.lab(t, demo.Text("two-carriers"))
+	s.call(t, "POST", "/api/labs/"+carriers+"/actions", map[string]string{"action": "cut viaduct.up"}, nil)
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+carriers+"/map"), mapReady(), button("Play"), within("play", "Pause"), key(" "), script(`(() => {
+		const s = document.querySelector('[aria-label="Follow an LSA or a prefix"]');
+		s.value = "203.0.113.0/24";
+		s.dispatchEvent(new Event("change", { bubbles: true }));
+	})()`), button("best paths, router by router"), until(`(() => {
+		const skylark = [...document.querySelectorAll('[data-testid="hunt"] > div')].find((d) => d.innerText.startsWith("skylark"))?.innerText ?? "";
+		return skylark.includes("64500 from viaduct") && skylark.includes("64498 64497 64500 64500 64500 64500 from harbour");
+	})()`), button("by time"), within("spread", "best path: 64498"), button("Close"))
+
 	// What is compared plays from the one moment to the other.
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map?when=before-2..after-2"), mapReady(), button("Play"), within("play", "Pause"), seesNot("Stop comparing"),
 		until(`document.querySelector('[data-testid="play"] [aria-label="From"]').value.startsWith("11")`), button("Close"))

@@ -40,6 +40,15 @@ func (h *handlers) registerWaited(api huma.API) {
 		}) (playback.Stretch, error) {
 			return l.Playback(in.From, in.To, in.All)
 		})
+	ask(h, api, "hunt", "How the routers that run BGP chose among the paths of a prefix, from one time to another",
+		func(l *lab.Lab, in *struct {
+			LabPath
+			From   float64 `query:"from" minimum:"0" required:"true" doc:"seconds since the lab began"`
+			To     float64 `query:"to" minimum:"0" required:"true"`
+			Prefix string  `query:"prefix" required:"true" example:"10.64.12.0/22"`
+		}) (playback.Hunt, error) {
+			return l.Hunt(in.Prefix, in.From, in.To)
+		})
 	ask(h, api, "critical-path", "What the convergence of an action waited for, link by link",
 		func(l *lab.Lab, in *waitedFor) (out lab.Waited, err error) {
 			out.Path, err = l.CriticalPath(in.Seq, in.about())

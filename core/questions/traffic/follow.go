@@ -295,7 +295,7 @@ func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.T
 		}
 		f.follow(node{x.device, x.inst}, lo, hi, delta+x.delay, ttl, seen)
 	}
-	t0 := f.meets(s.Start, delta) // the send time of the first packets that set out after the action
+	t0 := f.meets(s.Start, delta)                   // the send time of the first packets that set out after the action
 	landed := min(t0, s.Start-delta-before.delay+1) // one that leads nowhere has no delay
 	carry(before, lo, min(hi, landed))
 	if lo, hi := max(lo, landed), min(hi, t0); lo < hi {

@@ -60,6 +60,7 @@ export type LadderSide = Schemas['LadderSide'];
 export type Message = Schemas['Message'];
 export type Packet = Schemas['Packet'];
 export type Summary = Schemas['Summary'];
+export type Hunt = Schemas['Hunt'];
 export type FlowOutages = Schemas['FlowOutages'];
 
 export type Comparison = Schemas['Comparison'];

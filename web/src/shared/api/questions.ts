@@ -212,6 +212,16 @@ export const ask = {
         { enabled: wanted },
       ),
     ),
+  /** How routers chose among the paths of a prefix. */
+  hunt: (id: string, prefix: string, from: number, to: number) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/hunt',
+        { params: { path: { id }, query: { prefix, from, to } } },
+        { ...stays, enabled: /^[0-9a-f.:]+\/\d+$/.test(prefix) },
+      ),
+    ),
   shortenings: (id: string, seq: number, about: About) =>
     options(
       api.queryOptions(

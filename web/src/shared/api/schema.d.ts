@@ -452,6 +452,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/hunt': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How the routers that run BGP chose among the paths of a prefix, from one time to another */
+    get: operations['get-hunt'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/journal': {
     parameters: {
       query?: never;
@@ -1854,6 +1871,19 @@ export interface components {
       /** @description devices that the change touches, and shared: what the order of a staged change can name */
       touched: string[];
     };
+    Chosen: {
+      /** @description nearest AS first; empty for a path of the own AS */
+      asPath: string;
+      /**
+       * Format: double
+       * @description seconds since the lab began
+       */
+      at: number;
+      /** @description the peer that sent it; absent for a path of its own */
+      from?: string;
+      /** @description it had no path */
+      none?: boolean;
+    };
     Common: {
       /** @description what the places are: port, router, peer ... */
       in: string;
@@ -2208,6 +2238,17 @@ export interface components {
        */
       line: number;
       removed: string[];
+    };
+    Hunt: {
+      prefix: string;
+      /** @description those that had a path at some time; those that changed most often first */
+      routers: components['schemas']['HuntRouter'][];
+    };
+    HuntRouter: {
+      /** @description the first is what it had when the stretch began */
+      bests: components['schemas']['Chosen'][];
+      /** @description with its instance */
+      router: string;
     };
     InForce: {
       /**
@@ -5088,6 +5129,42 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['NewLab'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-hunt': {
+    parameters: {
+      query: {
+        /** @description seconds since the lab began */
+        from: number;
+        to: number;
+        prefix: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Hunt'];
         };
       };
       /** @description Error */

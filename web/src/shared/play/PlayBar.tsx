@@ -1,11 +1,12 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import type { Flight, LabState } from '../api/client';
+import type { Flight, Hunt, LabState } from '../api/client';
 import { deviceOf, useFocus } from '../focus/focus';
 import { useKeys } from '../parts/keys';
 import { Choice, Line, Mono, Plain, Quiet } from '../parts/parts';
 import { duration, exact, plural } from '../parts/words';
 import { currentAction, timeOf, typedMoment } from '../focus/moment';
+import { pathWords } from './hunt';
 import { usePlay } from './play';
 import { classWords, classes } from './packets';
 import { partWords } from './spread';
@@ -252,8 +253,9 @@ function Edge({
 /** How what is followed spreads, as a list; a click goes to the moment. */
 function Spread() {
   const play = usePlay();
+  const [byRouter, setByRouter] = useState(false);
   if (!play?.stretch) return null;
-  const { stretch, spread } = play;
+  const { stretch, spread, hunt } = play;
   const devices = new Set(spread.filter((p) => p.kind === 'first').map((p) => p.device));
   return (
     <Box
@@ -265,42 +267,82 @@ function Spread() {
       tabIndex={0}
       data-testid="spread"
     >
-      <Quiet>
-        {play.follow} reaches {plural(devices.size, 'device')}
-      </Quiet>
-      {spread.slice(0, mostParts).map((p, i) => (
-        <Flex
-          asChild
-          key={i}
-          gap={3}
-          w="full"
-          textAlign="left"
-          opacity={p.at <= play.t ? 1 : 0.55}
-          _hover={{ bg: 'chosen' }}
-        >
-          <button onClick={() => play.go(p.at)}>
-            <Mono w="86px" color="quiet" title={exact(p.at)}>
-              {exact(p.at - stretch.from)}
-            </Mono>
-            <Box w="220px" truncate>
-              {p.from === '' ? (
-                <b>{p.device}</b>
-              ) : (
-                <>
-                  {p.from} to <b>{p.device}</b>
-                </>
-              )}
-            </Box>
-            <Box w="100px" color={p.kind === 'lost' ? 'brick' : p.kind === 'first' ? 'plum' : 'quiet'}>
-              {partWords[p.kind]}
-            </Box>
-            <Box flex={1} truncate>
-              {p.says}
-            </Box>
-          </button>
+      <Flex gap={3} align="center">
+        <Quiet>
+          {play.follow} reaches {plural(devices.size, 'device')}
+        </Quiet>
+        {hunt && hunt.routers.length > 0 && (
+          <chakra.button color="plum" textDecoration="underline" onClick={() => setByRouter(!byRouter)}>
+            {byRouter ? 'by time' : 'best paths, router by router'}
+          </chakra.button>
+        )}
+      </Flex>
+      {hunt && byRouter && <Hunted hunt={hunt} from={stretch.from} />}
+      {(!hunt || !byRouter) &&
+        spread.slice(0, mostParts).map((p, i) => (
+          <Flex
+            asChild
+            key={i}
+            gap={3}
+            w="full"
+            textAlign="left"
+            opacity={p.at <= play.t ? 1 : 0.55}
+            _hover={{ bg: 'chosen' }}
+          >
+            <button onClick={() => play.go(p.at)}>
+              <Mono w="86px" color="quiet" title={exact(p.at)}>
+                {exact(p.at - stretch.from)}
+              </Mono>
+              <Box w="220px" truncate>
+                {p.from === '' ? (
+                  <b>{p.device}</b>
+                ) : (
+                  <>
+                    {p.from} to <b>{p.device}</b>
+                  </>
+                )}
+              </Box>
+              <Box w="100px" color={p.kind === 'lost' ? 'brick' : p.kind === 'first' ? 'plum' : 'quiet'}>
+                {partWords[p.kind]}
+              </Box>
+              <Box flex={1} truncate>
+                {p.says}
+              </Box>
+            </button>
+          </Flex>
+        ))}
+      {(!hunt || !byRouter) && spread.length > mostParts && (
+        <Quiet>and {spread.length - mostParts} more</Quiet>
+      )}
+    </Box>
+  );
+}
+
+/** What each router had as its best path, one after the other; a click goes to the moment. */
+function Hunted({ hunt, from }: { hunt: Hunt; from: number }) {
+  const play = usePlay();
+  return (
+    <Box data-testid="hunt">
+      {hunt.routers.map((r) => (
+        <Flex key={r.router} columnGap={2} rowGap={0} wrap="wrap" align="baseline">
+          <b>{r.router}</b>
+          {r.bests.map((c, i) => (
+            <chakra.button
+              key={i}
+              textAlign="left"
+              color={c.none ? 'brick' : undefined}
+              fontWeight={
+                c.at <= (play?.t ?? 0) && (r.bests[i + 1]?.at ?? Infinity) > (play?.t ?? 0) ? 650 : 400
+              }
+              onClick={() => play?.go(c.at)}
+            >
+              {i > 0 && <Mono color="quiet">{exact(c.at - from)} </Mono>}
+              {pathWords(c)}
+              {i < r.bests.length - 1 && <Quiet> then</Quiet>}
+            </chakra.button>
+          ))}
         </Flex>
       ))}
-      {spread.length > mostParts && <Quiet>and {spread.length - mostParts} more</Quiet>}
     </Box>
   );
 }

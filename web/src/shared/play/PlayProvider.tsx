@@ -1,7 +1,10 @@
+import { useQuery } from '@tanstack/react-query';
 import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { http, unwrap, type Flight, type Occurrence } from '../api/client';
+import { ask } from '../api/questions';
 import { useFocus } from '../focus/focus';
 import { readMoment } from '../focus/moment';
+import { huntEvents, merged } from './hunt';
 import { PlayContext } from './play';
 import { stay } from './stay';
 import { cargoes, carries, concerns, spreadOf } from './spread';
@@ -60,14 +63,23 @@ export function PlayProvider({ children }: { children: ReactNode }) {
         : shownFlights(known.flights, { ...filter, without: [] }).filter((f) => carries(f, follow)),
     [known.flights, filter, follow],
   );
+  const hunt = useQuery({
+    ...ask.hunt(id, follow, stretch?.from ?? 0, stretch?.to ?? 0),
+    ...(stretch ? {} : { enabled: false }),
+  });
+  const hunted = follow === hunt.data?.prefix ? hunt.data : undefined;
+  const happens = useMemo(
+    () => merged(known.events, hunted ? huntEvents(hunted) : []),
+    [known.events, hunted],
+  );
   const events = useMemo(
-    () => shownEvents(known.events, filter).filter((e) => follow === '' || concerns(e, follow)),
-    [known.events, filter, follow],
+    () => shownEvents(happens, filter).filter((e) => follow === '' || concerns(e, follow)),
+    [happens, filter, follow],
   );
   const cargo = useMemo(() => cargoes(known.flights), [known.flights]);
   const spread = useMemo(
-    () => (follow === '' ? [] : spreadOf(known.flights, known.events, follow)),
-    [known, follow],
+    () => (follow === '' ? [] : spreadOf(known.flights, happens, follow)),
+    [known.flights, happens, follow],
   );
 
   // The moment in focus follows, not too often; the last one always.
@@ -261,6 +273,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       setFollow,
       cargo,
       spread,
+      hunt: hunted,
       flights,
       events,
       moves,
@@ -286,6 +299,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       follow,
       cargo,
       spread,
+      hunted,
       flights,
       events,
       moves,

@@ -1,5 +1,5 @@
 import { createContext, useContext, type RefObject } from 'react';
-import type { Flight, Occurrence } from '../api/client';
+import type { Flight, Hunt, Occurrence } from '../api/client';
 import type { Part } from './spread';
 import type { Filter, Stop } from './stretch';
 
@@ -35,6 +35,8 @@ export interface Play {
   cargo: string[];
   /** How what is followed spreads. */
   spread: Part[];
+  /** Of a prefix that is followed: how routers chose among its paths. */
+  hunt: Hunt | undefined;
   /** What is shown of what is known so far. */
   flights: Flight[];
   events: Occurrence[];
