@@ -204,7 +204,7 @@ func TestTheReportOfAConvergence(t *testing.T) {
 	require.NoError(t, err)
 	c := timeline.Convergence{Action: detail, Pairs: pairs, Path: path}
 	text := c.Markdown()
-	for _, part := range []string{"# cut viaduct.e2\n", "## What it waited for", "LSAs are flooded over", "the SPF computation is held back | RFC 8405 5 |",
+	for _, part := range []string{"# cut viaduct.e2\n", "## What it waited for", "LSAs are flooded over", "the SPF computation is held back | summit ospf spf-initial-delay 50ms |",
 		"## Flows", "tickets", "## All hosts and loopbacks", "pairs were out for a time"} {
 		require.Contains(t, text, part)
 	}

@@ -9,6 +9,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/critical"
 	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -99,6 +100,10 @@ func (l *Lab) Shorten(seq int, about critical.About) ([]Shortening, error) {
 		old = s.After
 	}
 	cost := costOf(s.After)
+	flows := map[string]traffic.FlowOutages{}
+	for _, f := range l.outagesOf(s) {
+		flows[f.Name] = f
+	}
 	remedies := p.Remedies(old)
 	for _, r := range remedies[:min(len(remedies), maxTried)] {
 		if l.Stopped() {
@@ -113,12 +118,23 @@ func (l *Lab) Shorten(seq int, about critical.About) ([]Shortening, error) {
 		if err != nil {
 			continue // what it is about went with the edit
 		}
+		if r.Unsure && took >= p.Took || !asGood(traffic.OutagesOf(t, true, l.stop), flows) {
+			continue
+		}
 		now := costOf(t.After)
 		x.After, x.Packets, x.LSAs = took, now.packets-cost.packets, now.lsas-cost.lsas
 		out = append(out, x)
 	}
 	slices.SortStableFunc(out, func(a, b Shortening) int { return cmp.Compare(a.After, b.After) })
 	return out, nil
+}
+
+// asGood says whether flows arrive where they did before: a network that does not work converges at once.
+func asGood(now []traffic.FlowOutages, before map[string]traffic.FlowOutages) bool {
+	return !slices.ContainsFunc(now, func(f traffic.FlowOutages) bool {
+		b, known := before[f.Name]
+		return known && (f.Before && !b.Before || f.Still && !b.Still)
+	})
 }
 
 // again does an action on a copy of the lab as it was before it, with edits of the text.

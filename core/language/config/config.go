@@ -217,7 +217,19 @@ type OSPF struct {
 	Default            OriginateDefault
 	MaxECMP            int  // equal ways to a prefix, at most
 	Strict             bool // RFC1583Compatibility is off (RFC 2328 C.1)
+	SPF                SPFDelays
 }
+
+// SPFDelays are the parameters of RFC 8405 section 4, 1 ms to 10 min each.
+type SPFDelays struct {
+	Initial, Short, Long time.Duration
+	Learn                time.Duration // TIME_TO_LEARN_INTERVAL
+	HoldDown             time.Duration // HOLDDOWN_INTERVAL
+}
+
+// DefaultSPFDelays are the values that RFC 8405 section 6 suggests.
+var DefaultSPFDelays = SPFDelays{Initial: 50 * time.Millisecond, Short: 200 * time.Millisecond, Long: 5 * time.Second,
+	Learn: 500 * time.Millisecond, HoldDown: 10 * time.Second}
 
 // DefaultMaxECMP is how many equal paths to a prefix are used.
 const DefaultMaxECMP = 16

@@ -200,7 +200,7 @@ func (b *builder) newDevice(n *Node, kind config.Kind) *config.Device {
 
 // newRouting is an instance that says nothing.
 func newRouting() config.Routing {
-	return config.Routing{OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: config.DefaultMaxECMP}}
+	return config.Routing{OSPF: config.OSPF{ReferenceBandwidth: config.DefaultReferenceBandwidth, MaxECMP: config.DefaultMaxECMP, SPF: config.DefaultSPFDelays}}
 }
 
 // owner is the instance that is being read, by name: "junction/ferry", or "junction" for main.
@@ -360,6 +360,26 @@ func (b *builder) ospf(n *Node) {
 	b.fill(n, &of[config.Routing](b).OSPF.Summaries)
 }
 func (b *builder) rfc1583(n *Node) { of[config.Routing](b).OSPF.Strict = n.Args[0].Text == "off" }
+
+// SPFDelay is the delay that a statement sets.
+func SPFDelay(s *config.SPFDelays, word string) *time.Duration {
+	switch word {
+	case "spf-initial-delay":
+		return &s.Initial
+	case "spf-short-delay":
+		return &s.Short
+	case "spf-long-delay":
+		return &s.Long
+	case "spf-time-to-learn":
+		return &s.Learn
+	}
+	return &s.HoldDown
+}
+
+func (b *builder) spfDelay(n *Node) {
+	*SPFDelay(&of[config.Routing](b).OSPF.SPF, n.Row.Word) = duration(n.Args[0])
+}
+
 func (b *builder) maxECMP(n *Node) { of[config.Routing](b).OSPF.MaxECMP = int(number(n.Args[0])) }
 func (b *builder) reference(n *Node) {
 	of[config.Routing](b).OSPF.ReferenceBandwidth, _ = parseRate(n.Args[0].Text)

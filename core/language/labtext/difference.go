@@ -206,6 +206,11 @@ func (l *factList) routing(n string, kind config.Kind, r *config.Routing) {
 			"max-ecmp")
 		l.usually(!r.OSPF.Strict, n, "rfc1583-compatibility", onOrOff(!r.OSPF.Strict), OSPFOf,
 			"rfc1583-compatibility")
+		for _, word := range []string{"spf-initial-delay", "spf-short-delay", "spf-long-delay", "spf-time-to-learn", "spf-hold-down"} {
+			usual := config.DefaultSPFDelays
+			is := *SPFDelay(&r.OSPF.SPF, word)
+			l.usually(is == *SPFDelay(&usual, word), n, word, FormatDuration(is), OSPFOf, word)
+		}
 		l.add(n, "reference-bandwidth", FormatRate(r.OSPF.ReferenceBandwidth), OSPFOf, "reference-bandwidth")
 	}
 	areaFacts(&r.OSPF, func(what, value string, in Context, word string) { l.add(n, what, value, in, word) })

@@ -87,6 +87,11 @@ defaults bandwidth 1G mtu 1500
   priority 1
   reference-bandwidth 10G
   max-ecmp 16
+  spf-initial-delay 50ms
+  spf-short-delay 200ms
+  spf-long-delay 5s
+  spf-time-to-learn 500ms
+  spf-hold-down 10s
   rfc1583-compatibility on
   med-among same-as
   multipath 1
@@ -147,6 +152,11 @@ router mill at 40 40
   ospf
     reference-bandwidth 10G
     max-ecmp 8
+    spf-initial-delay 10ms
+    spf-short-delay 50ms
+    spf-long-delay 1s
+    spf-time-to-learn 500ms
+    spf-hold-down 5s
     rfc1583-compatibility on
     area 1 like signed
       range 10.1.0.0/16

@@ -173,6 +173,7 @@ var Grammar []Row
 
 func init() {
 	portName := Arg{Name: "name", Kind: Name}
+	spfDelay := []Arg{{Name: "delay", Kind: Duration, Min: 1_000_000, Max: 600_000_000_000}} // 1 ms to 10 min, RFC 9129
 	interval := []Arg{{Name: "interval", Kind: Seconds, Min: 1, Max: 65535}}
 	Grammar = []Row{
 		{Word: "lab", In: []Context{Top}, Opens: LabBlock, Args: []Arg{{Name: "title", Kind: Quoted}},
@@ -269,6 +270,16 @@ func init() {
 			Effect: Reoriginate, RFC: "2328 C.3", Help: "the bandwidth that costs 1", build: (*builder).reference},
 		{Word: "max-ecmp", In: []Context{OSPFOf, DefaultsOf}, Args: []Arg{{Name: "ways", Kind: Number, Min: 1, Max: 64}}, Default: "16",
 			Effect: Rewrites, RFC: "9129 2.3", Help: "how many equal-cost paths to a prefix are used at most", build: (*builder).maxECMP},
+		{Word: "spf-initial-delay", In: []Context{OSPFOf, DefaultsOf}, Args: spfDelay, Default: "50ms",
+			Effect: Live, RFC: "8405 4", Help: "how long the SPF computation waits after the first change in a quiet network", build: (*builder).spfDelay},
+		{Word: "spf-short-delay", In: []Context{OSPFOf, DefaultsOf}, Args: spfDelay, Default: "200ms",
+			Effect: Live, RFC: "8405 4", Help: "how long it waits after changes that come within the time to learn", build: (*builder).spfDelay},
+		{Word: "spf-long-delay", In: []Context{OSPFOf, DefaultsOf}, Args: spfDelay, Default: "5s",
+			Effect: Live, RFC: "8405 4", Help: "how long it waits after changes that come later, until the network is quiet again", build: (*builder).spfDelay},
+		{Word: "spf-time-to-learn", In: []Context{OSPFOf, DefaultsOf}, Args: spfDelay, Default: "500ms",
+			Effect: Live, RFC: "8405 4", Help: "how long after the first change all changes may be of one failure", build: (*builder).spfDelay},
+		{Word: "spf-hold-down", In: []Context{OSPFOf, DefaultsOf}, Args: spfDelay, Default: "10s",
+			Effect: Live, RFC: "8405 4", Help: "how long no change makes the network quiet again", build: (*builder).spfDelay},
 		{Word: "rfc1583-compatibility", In: []Context{OSPFOf, DefaultsOf}, Args: []Arg{{Name: "compatibility", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",
 			Effect: Rewrites, RFC: "2328 C.1", Help: "on: the cheapest path to an AS boundary router is used; off: a path inside an area that is not the backbone comes first; all routers must agree", build: (*builder).rfc1583},
 

@@ -349,7 +349,36 @@ func TestSPFDelayStates(t *testing.T) { // RFC 8405 section 5
 			states = append(states, x.B)
 		}
 	}
-	require.Equal(t, []uint64{quiet, shortWait, longWait, quiet, quiet}, states)
+	require.Equal(t, []uint64{Quiet, ShortWait, LongWait, Quiet, Quiet}, states)
+}
+
+// TestSPFDelaysAreThoseThatAreSet: RFC 8405 section 4 has five parameters; a shorter hold-down is quiet sooner, a longer time
+// to learn stays in SHORT_WAIT.
+func TestSPFDelaysAreThoseThatAreSet(t *testing.T) {
+	r := pair(t)
+	n := r.nodes[0]
+	set := Delays{Initial: 7 * event.Millisecond, Short: 20 * event.Millisecond, Long: 900 * event.Millisecond, Learn: 2 * event.Second, HoldDown: 3 * event.Second}
+	n.p.SetDelays(set)
+	r.run(30 * event.Second)
+	n.notes = nil
+	seq := int32(1)
+	change := func() {
+		seq++
+		n.p.Receive(n, 0, r.nodes[1].p.Port(0).Address, wire.AllSPFRouters, oneUpdate(id(1), ip.Quad(0x0b000000+seq), 1, 1, wire.RouterBody{}))
+	}
+	for _, wait := range []event.Time{0, 100 * event.Millisecond, 1200 * event.Millisecond, event.Second, 4 * event.Second} {
+		r.run(wait)
+		change()
+	}
+	var states []uint64
+	var delays []event.Time
+	for _, x := range n.notes {
+		if x.Kind == note.SPFScheduled {
+			states, delays = append(states, x.B), append(delays, event.Time(x.A))
+		}
+	}
+	require.Equal(t, []uint64{Quiet, ShortWait, ShortWait, LongWait, Quiet}, states)
+	require.Equal(t, []event.Time{set.Initial, set.Short, set.Short, set.Long, set.Initial}, delays)
 }
 
 // TestSPFAgainstLibrary computes random networks twice: by the process from

@@ -15,22 +15,42 @@ type spfDelay struct {
 	timer      event.Timer
 	learnUntil event.Time
 	holdUntil  event.Time
+	set        *Delays // never changed in place, since clones share it; nil for the suggested ones
 }
 
-// Parameters of RFC 8405 section 6, with the values it suggests.
-const (
-	initialSPFDelay = 50 * event.Millisecond
-	shortSPFDelay   = 200 * event.Millisecond
-	longSPFDelay    = 5 * event.Second
-	timeToLearn     = 500 * event.Millisecond
-	holdDown        = 10 * event.Second
-)
+// Delays are the parameters of RFC 8405 section 4.
+type Delays struct {
+	Initial, Short, Long event.Time
+	Learn                event.Time // TIME_TO_LEARN_INTERVAL
+	HoldDown             event.Time // HOLDDOWN_INTERVAL
+}
+
+// suggested are the values that RFC 8405 section 6 suggests.
+var suggested = Delays{Initial: 50 * event.Millisecond, Short: 200 * event.Millisecond, Long: 5 * event.Second,
+	Learn: 500 * event.Millisecond, HoldDown: 10 * event.Second}
+
+// SetDelays sets how the SPF computation is held back from the next change on; the zero Delays are those that RFC 8405
+// suggests.
+func (p *Process) SetDelays(d Delays) {
+	p.delay.set = nil
+	if d != (Delays{}) && d != suggested {
+		p.delay.set = &d
+	}
+}
+
+// delays are those in force.
+func (d *spfDelay) delays() *Delays {
+	if d.set != nil {
+		return d.set
+	}
+	return &suggested
+}
 
 // The states of RFC 8405, as notes name them.
 const (
-	quiet = iota
-	shortWait
-	longWait
+	Quiet = iota
+	ShortWait
+	LongWait
 )
 
 // DelayNames are RFC 8405's names of the states.
@@ -45,15 +65,16 @@ func (p *Process) scheduleSPF(h Host) {
 // igpEvent is an IGP event of RFC 8405 section 5.
 func (p *Process) igpEvent(h Host) {
 	d, now := &p.delay, h.Now()
-	state, wait := shortWait, shortSPFDelay
+	set := d.delays()
+	state, wait := ShortWait, set.Short
 	switch {
 	case now >= d.holdUntil:
-		state, wait = quiet, initialSPFDelay
-		d.learnUntil = now + timeToLearn
+		state, wait = Quiet, set.Initial
+		d.learnUntil = now + set.Learn
 	case now >= d.learnUntil:
-		state, wait = longWait, longSPFDelay
+		state, wait = LongWait, set.Long
 	}
-	d.holdUntil = now + holdDown
+	d.holdUntil = now + set.HoldDown
 	h.Calm().Hold(d.holdUntil)
 	if !d.timer.Running() {
 		d.timer.Set(h, now+wait, spfTimer, event.Pending, 0, 0)

@@ -182,7 +182,7 @@ func (t *trace) link(i int32) Wait {
 	l.Device = d.Instances()[e.Instance].Ref()
 	info := note.Waits[l.wait]
 	l.Kind, l.Says, l.RFC = info.Name, phrase.Text(info.Text), info.RFC
-	t.setting(e, &l)
+	t.setting(i, &l)
 	if l.Setting == "" {
 		l.Port = ""
 	}

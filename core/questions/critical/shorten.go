@@ -10,6 +10,7 @@ import (
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/network"
 )
 
@@ -18,6 +19,8 @@ type Remedy struct {
 	Says  string   `json:"says"`
 	Edits []string `json:"edits"`
 	wait  time.Duration
+	// Unsure says that it helps in some networks only: it is worth saying where it does.
+	Unsure bool `json:"-"`
 }
 
 // The times that remedies set: what is usual where convergence matters.
@@ -26,7 +29,16 @@ const (
 	quickDead   = config.DeadFactor * quickHello
 	quickHold   = 9 * time.Second
 	quickResend = time.Second
+	quickRetry  = 5 * time.Second
 )
+
+// quickSPF are delays of the SPF computation where convergence matters more than the work that it makes. The first two go
+// together: an early computation that has seen the LSA of one end of a link only is followed by one that waits for the
+// short delay.
+var quickSPF = []struct {
+	word  string
+	delay time.Duration
+}{{"spf-initial-delay", 10 * time.Millisecond}, {"spf-short-delay", 20 * time.Millisecond}, {"spf-long-delay", time.Second}}
 
 // Remedies are edits of settings that the path waited for, those of the longest wait first,
 // and all of them together. w is a world in which the path was.
@@ -44,20 +56,31 @@ func (p *Chain) Remedies(w *network.World) []Remedy {
 		took := time.Duration(l.Took * 1e9)
 		switch l.Kind {
 		case "dead-interval", "hello-interval", "election":
-			add(Remedy{phrase.Say("send hellos every %s", labtext.FormatDuration(quickHello)), quicker(w, l), took})
+			add(Remedy{Says: phrase.Say("send hellos every %s", labtext.FormatDuration(quickHello)), Edits: quicker(w, l), wait: took})
 		case "retransmit-interval", "exchange", "request":
 			if l.Setting != "" && l.RFC != "" && l.Port != "" {
-				add(Remedy{phrase.Text("send again sooner what nobody acknowledged"),
-					[]string{fmt.Sprintf("%s.%s retransmit-interval %s", l.Device, l.Port, labtext.FormatDuration(quickResend))}, took})
+				add(Remedy{Says: phrase.Text("send again sooner what nobody acknowledged"), Edits: []string{fmt.Sprintf("%s.%s retransmit-interval %s", l.Device, l.Port, labtext.FormatDuration(quickResend))}, wait: took})
+			}
+		case "spf-delay":
+			add(Remedy{Says: phrase.Text("compute the shortest paths sooner"), Edits: soonerSPF(w, l), wait: took})
+		case "connect-retry":
+			if at, _, ok := strings.Cut(l.Setting, " connect-retry "); ok {
+				add(Remedy{Says: phrase.Text("try again sooner to connect"), Edits: []string{at + " connect-retry " + labtext.FormatDuration(quickRetry)}, wait: took})
 			}
 		case "hold-time":
 			if session, _, ok := strings.Cut(l.Setting, " "); ok {
-				add(Remedy{phrase.Say("hold the session for %s only", labtext.FormatDuration(quickHold)),
-					[]string{session + " hold-time " + labtext.FormatDuration(quickHold)}, took})
+				add(Remedy{Says: phrase.Say("hold the session for %s only", labtext.FormatDuration(quickHold)), Edits: []string{session + " hold-time " + labtext.FormatDuration(quickHold)}, wait: took})
+			}
+		case "update", "decision":
+			for _, r := range nextHops(w) {
+				add(r)
 			}
 		case "min-advertisement-interval":
+			for _, r := range nextHops(w) {
+				add(r)
+			}
 			if session, _, ok := strings.Cut(l.Setting, " "); ok {
-				add(Remedy{phrase.Text("send UPDATEs at once"), []string{session + " min-advertisement-interval 0s"}, took})
+				add(Remedy{Says: phrase.Text("send UPDATEs at once"), Edits: []string{session + " min-advertisement-interval 0s"}, wait: took})
 			}
 		}
 	}
@@ -65,13 +88,75 @@ func (p *Chain) Remedies(w *network.World) []Remedy {
 	if len(out) > 1 {
 		all := Remedy{Says: phrase.Text("all of these")}
 		for _, r := range out {
+			if r.Unsure {
+				continue
+			}
 			for _, e := range r.Edits {
 				if !slices.Contains(all.Edits, e) {
 					all.Edits = append(all.Edits, e)
 				}
 			}
 		}
-		out = append(out, all)
+		if !slices.ContainsFunc(out, func(o Remedy) bool { return slices.Equal(o.Edits, all.Edits) }) {
+			out = append(out, all)
+		}
+	}
+	return out
+}
+
+// nextHops are edits that have the routers at the border announce themselves inside as the next hop of what they learn
+// outside, or no longer: then OSPF, which may be faster than BGP, says when the way out is gone.
+func nextHops(w *network.World) []Remedy {
+	var on, off []string
+	for _, inst := range facts.AllInstances(w) {
+		c := &inst.Config().BGP
+		external := slices.ContainsFunc(c.Peers, func(p config.Peer) bool { return p.AS != c.AS && !p.Disabled })
+		for i := range c.Peers {
+			p := &c.Peers[i]
+			if !external || p.AS != c.AS || p.Disabled {
+				continue
+			}
+			session := fmt.Sprintf("%s/%v next-hop-self", inst.Ref(), p.Address)
+			if p.NextHopSelf {
+				off = append(off, session+" off")
+			} else {
+				on = append(on, session)
+			}
+		}
+	}
+	return []Remedy{{Says: phrase.Text("announce the border routers as next hops"), Edits: on, Unsure: true},
+		{Says: phrase.Text("keep the next hops that neighbours announce"), Edits: off, Unsure: true}}
+}
+
+// soonerSPF are edits that have all routers wait for less before they compute the shortest paths: RFC 8405 section 7 wants
+// the same delays everywhere.
+func soonerSPF(w *network.World, l *Wait) (out []string) {
+	long := strings.Contains(l.Setting, quickSPF[2].word)
+	usual := config.DefaultSPFDelays
+	for _, q := range quickSPF {
+		if long != (q.word == quickSPF[2].word) {
+			continue
+		}
+		var on []string
+		same := true
+		for _, inst := range facts.AllInstances(w) {
+			is := *labtext.SPFDelay(&inst.Config().OSPF.SPF, q.word)
+			if inst.OSPF().Running() && is > q.delay {
+				on = append(on, inst.Ref())
+				same = same && is == *labtext.SPFDelay(&usual, q.word)
+			}
+		}
+		if same { // nobody has a delay of its own
+			on = on[:min(len(on), 1)]
+			for i := range on {
+				on[i] = "defaults"
+			}
+		} else {
+			on = []string{strings.Join(on, ", ") + " ospf"}
+		}
+		for _, where := range on {
+			out = append(out, fmt.Sprintf("%s %s %s", where, q.word, labtext.FormatDuration(q.delay)))
+		}
 	}
 	return out
 }

@@ -13,6 +13,7 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
 )
 
@@ -43,13 +44,30 @@ func packetWords(l *Wait) string {
 }
 
 // setting says what makes a timer's wait that long, and where that is said.
-func (t *trace) setting(e *event.Event, l *Wait) {
+func (t *trace) setting(i int32, l *Wait) {
+	e := &t.list[i].event
 	word := note.Waits[l.wait].Setting
 	if word == "" {
 		return
 	}
 	d := t.w.Device(e.Dest)
 	switch l.wait {
+	case note.SPFWait:
+		inst := &d.Instances()[e.Instance]
+		spf := &inst.Config().OSPF.SPF
+		word, value := "spf-initial-delay", spf.Initial
+		switch t.delayState(i) {
+		case ospf.ShortWait:
+			word, value = "spf-short-delay", spf.Short
+		case ospf.LongWait:
+			word, value = "spf-long-delay", spf.Long
+		}
+		l.Setting = fmt.Sprintf("%s ospf %s %s", inst.Ref(), word, labtext.FormatDuration(value))
+		l.Place = inst.Ref()
+	case note.ConnectWait:
+		inst := &d.Instances()[e.Instance]
+		l.Setting = fmt.Sprintf("%s bgp %s %s", inst.Ref(), word, labtext.FormatDuration(inst.Config().BGP.ConnectRetry))
+		l.Place = inst.Ref()
 	case note.HoldWait, note.KeepaliveWait, note.AdvertiseWait:
 		inst := &d.Instances()[e.Instance]
 		inst.BGP().Peers(func(v bgp.PeerView) {
@@ -77,6 +95,18 @@ func (t *trace) setting(e *event.Event, l *Wait) {
 		l.Place = config.PortRef{Device: d.Name(), Port: c.Name}.String()
 		l.Setting = fmt.Sprintf("%s %s %s", l.Place, word, labtext.FormatDuration(value))
 	}
+}
+
+// delayState is the state of RFC 8405 in which the SPF computation was put off that an occurrence begins.
+func (t *trace) delayState(i int32) uint64 {
+	e := &t.list[i].event
+	for k := t.list[i].notes; k > 0; k-- {
+		n := t.w.NoteAt(k - 1)
+		if n.Kind == note.SPFScheduled && n.Device == e.Dest && n.Instance == e.Instance {
+			return n.B
+		}
+	}
+	return ospf.Quiet
 }
 
 // words is the path in a sentence: how long it took, and the largest parts of that.

@@ -1,6 +1,7 @@
 package device
 
 import (
+	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
@@ -26,6 +27,9 @@ func (inst *Instance) syncOSPF() {
 	}
 	inst.syncAreas()
 	inst.ospf.SetMaxECMP(inst, inst.config().OSPF.MaxECMP)
+	spf := &inst.config().OSPF.SPF
+	inst.ospf.SetDelays(ospf.Delays{Initial: event.FromDuration(spf.Initial), Short: event.FromDuration(spf.Short), Long: event.FromDuration(spf.Long),
+		Learn: event.FromDuration(spf.Learn), HoldDown: event.FromDuration(spf.HoldDown)})
 	inst.ospf.SetRFC1583(inst, !inst.config().OSPF.Strict)
 	for i := range inst.device.ports {
 		if inst.has(&inst.device.ports[i]) || inst.ospf.Owns(uint32(i)) {
