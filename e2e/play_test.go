@@ -112,7 +112,7 @@ func TestTimePlays(t *testing.T) {
 
 	// An LSA is followed from router to router.
 	do(t, tab, script(`(() => {
-		const s = document.querySelector('[aria-label="Follow an LSA or a prefix"]');
+		const s = document.querySelector('[aria-label="Follow an LSA, a prefix or a flow"]');
 		s.value = "router LSA of 10.255.0.1";
 		s.dispatchEvent(new Event("change", { bubbles: true }));
 	})()`), within("spread", "originated router LSA of 10.255.0.1"), within("spread", "viaduct to summit"), within("spread", "first"), within("spread", "reaches 2 devices"))
@@ -148,7 +148,7 @@ func TestTimePlays(t *testing.T) {
 	carriers := s.lab(t, demo.Text("two-carriers"))
 	s.call(t, "POST", "/api/labs/"+carriers+"/actions", map[string]string{"action": "cut viaduct.up"}, nil)
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+carriers+"/map"), mapReady(), button("Play"), within("play", "Pause"), key(" "), script(`(() => {
-		const s = document.querySelector('[aria-label="Follow an LSA or a prefix"]');
+		const s = document.querySelector('[aria-label="Follow an LSA, a prefix or a flow"]');
 		s.value = "203.0.113.0/24";
 		s.dispatchEvent(new Event("change", { bubbles: true }));
 	})()`), button("best paths, router by router"), until(`(() => {

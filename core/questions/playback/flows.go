@@ -56,7 +56,7 @@ func (p *player) flows(h *history.History, out *Stretch, all bool, stop func() b
 		if t.Lost != "" && t.When >= p.from && t.When <= to {
 			name, _, _ := strings.Cut(t.At, "/")
 			out.Events = append(out.Events, Occurrence{At: t.When.Seconds(), Device: name, Lane: string(note.Packet),
-				Word: phrase.Text("packet lost"), Text: phrase.Say("a packet of %s is lost: %s", t.Flow, t.Lost)})
+				About: "flow " + t.Flow, Word: phrase.Text("packet lost"), Text: phrase.Say("a packet of %s is lost: %s", t.Flow, t.Lost)})
 		}
 	}
 	slices.SortStableFunc(out.Flights, func(a, b Flight) int { return cmp.Compare(a.At, b.At) })

@@ -52,7 +52,7 @@ type Occurrence struct {
 	Lane   string  `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet,session,updates"`
 	Word   string  `json:"word" doc:"in a word or two"`
 	Text   string  `json:"text"`
-	About  string  `json:"about,omitempty" doc:"the prefix whose route changes"`
+	About  string  `json:"about,omitempty" doc:"the prefix whose route changes, or the flow whose packet is lost: flow tickets"`
 }
 
 // most bounds the flights and events of one stretch that is given at once.

@@ -90,3 +90,34 @@ policy out
   statement all
     accept
 `
+
+// Grid is a lab of routers in a rectangle, so many wide and so many high, in area 0.
+func Grid(wide, high int) string {
+	var b strings.Builder
+	b.WriteString("lab \"Grid\"\n\n")
+	ports := map[string]string{}
+	link := 0
+	var links []string
+	join := func(a, c string) {
+		link++
+		ends := [2]string{a, c}
+		for i, r := range ends {
+			n := strings.Count(ports[r], "port ") + 1
+			ports[r] += fmt.Sprintf("  port e%d 10.%d.%d.%d/30\n    ospf area 0\n", n, 64+link/64, link%64*4, i+1)
+			ends[i] = fmt.Sprintf("%s.e%d", r, n)
+		}
+		links = append(links, fmt.Sprintf("link %s %s", ends[0], ends[1]))
+	}
+	for i := range wide * high {
+		if i%wide > 0 {
+			join(fmt.Sprintf("r%d", i-1), fmt.Sprintf("r%d", i))
+		}
+		if i >= wide {
+			join(fmt.Sprintf("r%d", i-wide), fmt.Sprintf("r%d", i))
+		}
+	}
+	for i := range wide * high {
+		fmt.Fprintf(&b, "router r%d\n  router-id 10.0.%d.%d\n%s\n", i, i/250, i%250+1, ports[fmt.Sprintf("r%d", i)])
+	}
+	return b.String() + strings.Join(links, "\n") + "\n"
+}

@@ -1,7 +1,6 @@
 package timeline_test
 
 import (
-	"fmt"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -12,37 +11,6 @@ import (
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/timeline"
 )
-
-// grid is a lab of so many routers in a square, in area 0.
-func grid(side int) string {
-	var b strings.Builder
-	b.WriteString("lab \"Grid\"\n\n")
-	ports := map[string]string{}
-	link := 0
-	var links []string
-	join := func(a, c string) {
-		link++
-		ends := [2]string{a, c}
-		for i, r := range ends {
-			n := strings.Count(ports[r], "port ") + 1
-			ports[r] += fmt.Sprintf("  port e%d 10.%d.%d.%d/30\n    ospf area 0\n", n, 64+link/64, link%64*4, i+1)
-			ends[i] = fmt.Sprintf("%s.e%d", r, n)
-		}
-		links = append(links, fmt.Sprintf("link %s %s", ends[0], ends[1]))
-	}
-	for i := range side * side {
-		if i%side > 0 {
-			join(fmt.Sprintf("r%d", i-1), fmt.Sprintf("r%d", i))
-		}
-		if i >= side {
-			join(fmt.Sprintf("r%d", i-side), fmt.Sprintf("r%d", i))
-		}
-	}
-	for i := range side * side {
-		fmt.Fprintf(&b, "router r%d\n  router-id 10.0.%d.%d\n%s\n", i, i/250, i%250+1, ports[fmt.Sprintf("r%d", i)])
-	}
-	return b.String() + strings.Join(links, "\n") + "\n"
-}
 
 func counted(d timeline.ActionDetail) (marks, events int) {
 	for _, r := range d.Rows {
@@ -56,7 +24,7 @@ func counted(d timeline.ActionDetail) (marks, events int) {
 // TestManyEventsShareMarksAndNoneIsLost has a cold start with more events than are drawn at once: the marks stand for all
 // of them, windows cut them into parts that have all of them, and a narrow one shows each by itself.
 func TestManyEventsShareMarksAndNoneIsLost(t *testing.T) {
-	s := testlabs.Acted(t, grid(15)).Steps()[0]
+	s := testlabs.Acted(t, testlabs.Grid(15, 15)).Steps()[0]
 	whole := timeline.DetailOf(s, nil, nil, timeline.All(s))
 	marks, events := counted(whole)
 	require.Positive(t, whole.Merged, "the lab is large enough for the test")

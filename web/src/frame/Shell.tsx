@@ -29,6 +29,7 @@ import {
 } from '../shared/focus/focus';
 import type { Names } from '../shared/focus/names';
 import { useUnread } from '../views/messages/MessagesView';
+import { useDelayed } from '../shared/parts/delayed';
 import { Plain, Trouble, Waiting } from '../shared/parts/parts';
 import { few } from '../shared/parts/words';
 import { momentWords } from '../shared/focus/moment';
@@ -96,7 +97,9 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const { connected, running } = news;
   const map = useQuery(ask.map(id, focus.when));
   const neighbours = useQuery(ask.neighbours(id, focus.when));
-  const routes = useQuery(ask.routes(id, focus.when));
+  // What is only for completion and counts comes when time stands.
+  const rested = useDelayed(focus.when, 300);
+  const routes = useQuery(ask.routes(id, rested));
   const forms = useQuery(ask.actionForms());
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
@@ -246,7 +249,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   // What a task asks for is not wrong before it is done.
   const failed = checks.data?.filter((c) => !c.passed && !c.task).length ?? 0;
   const problems: Partial<Record<View, number>> = { neighbours: down, map: broken, checks: failed };
-  const unread = useUnread(id, focus.when);
+  const unread = useUnread(id, rested);
   const who = deviceOf(focus.who);
   const stage: Stage = { lab, focus, past, line, goto, map: { link, setLink, labels, tree, setTree } };
 

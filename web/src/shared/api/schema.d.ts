@@ -2696,7 +2696,7 @@ export interface components {
       via?: string;
     };
     Occurrence: {
-      /** @description the prefix whose route changes */
+      /** @description the prefix whose route changes, or the flow whose packet is lost: flow tickets */
       about?: string;
       /** Format: double */
       at: number;

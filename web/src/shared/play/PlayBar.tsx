@@ -166,7 +166,7 @@ export function PlayBar({ lab }: { lab: LabState }) {
           fits={(to) => to > stretch.from}
         />
         <Choose
-          name="Follow an LSA or a prefix"
+          name="Follow an LSA, a prefix or a flow"
           value={play.follow}
           set={play.setFollow}
           options={[
@@ -256,7 +256,9 @@ function Spread() {
   const [byRouter, setByRouter] = useState(false);
   if (!play?.stretch) return null;
   const { stretch, spread, hunt } = play;
-  const devices = new Set(spread.filter((p) => p.kind === 'first').map((p) => p.device));
+  const devices = new Set(
+    spread.filter((p) => p.kind === 'first' || p.kind === 'arrives').map((p) => p.device),
+  );
   return (
     <Box
       fontSize="12px"
@@ -302,7 +304,12 @@ function Spread() {
                   </>
                 )}
               </Box>
-              <Box w="100px" color={p.kind === 'lost' ? 'brick' : p.kind === 'first' ? 'plum' : 'quiet'}>
+              <Box
+                w="100px"
+                color={
+                  p.kind === 'lost' || p.kind === 'loops' ? 'brick' : p.kind === 'first' ? 'plum' : 'quiet'
+                }
+              >
                 {partWords[p.kind]}
               </Box>
               <Box flex={1} truncate>

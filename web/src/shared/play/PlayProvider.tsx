@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query';
-import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
+import { startTransition, useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react';
 import { http, unwrap, type Flight, type Occurrence } from '../api/client';
 import { ask } from '../api/questions';
 import { useFocus } from '../focus/focus';
@@ -89,9 +89,12 @@ export function PlayProvider({ children }: { children: ReactNode }) {
   const say = useCallback(() => {
     saying.current = { last: performance.now(), due: false };
     const when = moment(now.current);
-    setT(now.current);
-    setSaid((before) => [...before.slice(-4), when]);
-    void set({ when, since: '' });
+    // What moves on the map goes on while the views come after.
+    startTransition(() => {
+      setT(now.current);
+      setSaid((before) => [...before.slice(-4), when]);
+      void set({ when, since: '' });
+    });
   }, [set]);
   const go = useCallback(
     (to: number) => {

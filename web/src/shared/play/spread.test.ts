@@ -59,3 +59,33 @@ test('the tables that a prefix changes are part of its way', () => {
   };
   expect(spreadOf([], [table, { ...table, about: '10.1.0.0/16', text: '' }], '10.0.0.0/8')).toHaveLength(1);
 });
+
+test('a packet of a flow is followed leg by leg: passed on, round in a loop, lost, or it arrives', () => {
+  const leg = (from: string, to: string, until: number, more: Partial<Flight> = {}) =>
+    flight(from, to, until, { class: 'flow', kind: 'tickets', carries: [], transit: true, ...more });
+  const flights = [
+    leg('gate.eth', 'mill.lan', 1),
+    leg('mill.e1', 'halt.e1', 2),
+    leg('halt.e1', 'mill.e1', 3, { loops: true }),
+    leg('mill.e2', 'weir.e1', 4, { lost: 'the link has no carrier' }),
+    leg('weir.e2', 'desk.eth', 9, { transit: false }),
+    leg('weir.e2', 'desk.eth', 9, { kind: 'post' }),
+  ];
+  const lost = {
+    at: 7,
+    device: 'weir',
+    lane: 'packet',
+    word: 'packet lost',
+    text: 'no route',
+    about: 'flow tickets',
+  };
+  expect(cargoes(flights)).toEqual(['flow tickets', 'flow post']);
+  expect(spreadOf(flights, [lost as Occurrence], 'flow tickets').map((p) => [p.device, p.kind])).toEqual([
+    ['mill', 'passes'],
+    ['halt', 'passes'],
+    ['mill', 'loops'],
+    ['weir', 'lost'],
+    ['weir', 'table'],
+    ['desk', 'arrives'],
+  ]);
+});

@@ -8,21 +8,28 @@ export interface Part {
   from: string;
   says: string;
   /** The first to bring it there, one more, one that only passes, one that is lost, or a change of a table. */
-  kind: 'first' | 'again' | 'passes' | 'lost' | 'table';
+  kind: 'first' | 'again' | 'passes' | 'arrives' | 'loops' | 'lost' | 'table';
   flight: Flight | undefined;
 }
 
 export const deviceOfPort = (port: string) => port.split('.')[0] ?? port;
 
-export const carries = (f: Flight, of: string) => f.carries?.some((c) => c.of === of) ?? false;
+/** How the packets of a flow are called among what can be followed. */
+const flowOf = (f: Flight) => (f.class === 'flow' ? `flow ${f.kind}` : undefined);
 
-/** All that is carried, in the order in which it is first seen. */
+export const carries = (f: Flight, of: string) =>
+  flowOf(f) === of || (f.carries?.some((c) => c.of === of) ?? false);
+
+/** All that can be followed: flows, then what is carried in the order in which it is first seen. */
 export const cargoes = (flights: Flight[]) => [
-  ...new Set(flights.flatMap((f) => f.carries?.map((c) => c.of) ?? [])),
+  ...new Set([
+    ...flights.flatMap((f) => flowOf(f) ?? []),
+    ...flights.flatMap((f) => f.carries?.map((c) => c.of) ?? []),
+  ]),
 ];
 
 /** Whether an event belongs to what is followed. */
-export const concerns = (e: Occurrence, of: string) => e.about === of || e.text.includes(of);
+export const concerns = (e: Occurrence, of: string) => e.about === of || (of !== '' && e.text.includes(of));
 
 /** How something spreads: each packet that brings it, and each table that it changes, by time. */
 export function spreadOf(flights: Flight[], events: Occurrence[], of: string): Part[] {
@@ -36,7 +43,9 @@ export function spreadOf(flights: Flight[], events: Occurrence[], of: string): P
     has.add(`${from} ${says}`); // who sends it has it
     let kind: Part['kind'] = 'first';
     if (f.lost !== undefined) kind = 'lost';
+    else if (f.loops) kind = 'loops';
     else if (f.transit) kind = 'passes';
+    else if (f.class === 'flow') kind = 'arrives';
     else if (has.has(`${device} ${says}`)) kind = 'again';
     else has.add(`${device} ${says}`);
     out.push({ at: f.until, device, from, says: f.lost ?? says, kind, flight: f });
@@ -51,6 +60,8 @@ export const partWords: Record<Part['kind'], string> = {
   first: 'first',
   again: 'has it already',
   passes: 'forwards it',
+  arrives: 'arrives',
+  loops: 'was here before',
   lost: 'lost',
   table: '',
 };

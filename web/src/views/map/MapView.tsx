@@ -136,7 +136,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const way = useQuery(ask.path(id, focus.when, aimed ? who : '', aimed ? focus.to : ''));
   const root = answer.data?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
   const shortest = useQuery(ask.tree(id, focus.when, tree ? root : ''));
-  const routes = useQuery(ask.routes(id, focus.when));
+  const routes = useQuery({ ...ask.routes(id, focus.when), enabled: aimed });
   const row = aimed ? routes.data?.rows.find((r) => r.prefix === focus.to) : undefined;
   const links = answer.data?.links;
   const everywhere = useMemo(

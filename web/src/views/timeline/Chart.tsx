@@ -35,11 +35,14 @@ interface Props {
   find?: string;
   /** What the rows stand for. */
   by?: By;
+  /** Moments that have a name: those within the action are drawn. */
+  moments?: { name: string; at: number }[];
   /** The devices in the order of their rows; those that are not in it come after, in the order of their first events. */
   order?: string[];
 }
 
 const noOrder: string[] = [];
+const noMoments: { name: string; at: number }[] = [];
 /** How long nobody zooms or types before what is seen now is asked for, in milliseconds. */
 const still = 180;
 
@@ -55,6 +58,7 @@ export function Chart({
   find = '',
   by = 'device',
   order = noOrder,
+  moments = noMoments,
 }: Props) {
   const { id } = useFocus();
   const host = useRef<HTMLDivElement>(null);
@@ -272,6 +276,14 @@ export function Chart({
             </text>
           </>
         )}
+        <Named
+          moments={moments.filter((m) => m.at >= d.start && m.at <= d.end && seen(m.at))}
+          x={x}
+          from={seen(d.start) ? x(d.start) + 4 + d.action.length * letter : left}
+          to={width - right}
+          height={height}
+          go={drag}
+        />
         {at !== undefined && seen(at) && (
           <g>
             <line x1={x(at)} x2={x(at)} y1={2} y2={height} stroke={c('plum')} strokeWidth={2} />
@@ -372,6 +384,69 @@ const Small = ({ name, onClick, children }: { name: string; onClick: () => void;
     {children}
   </button>
 );
+
+/** About how wide a letter is, in pixels. */
+const letter = 6.2;
+
+/** Moments that have a name: a line each, and the name above it where there is room; a click goes there. */
+function Named({
+  moments,
+  x,
+  from,
+  to,
+  height,
+  go,
+}: {
+  moments: { name: string; at: number }[];
+  x: (t: number) => number;
+  from: number;
+  to: number;
+  height: number;
+  go: (t: number) => void;
+}) {
+  return (
+    <g data-testid="named-moments">
+      {withRoom(moments, x, from, to).map(({ m, at, begins }) => (
+        <g
+          key={m.name}
+          style={{ cursor: 'pointer' }}
+          onPointerDown={(e) => {
+            e.stopPropagation();
+            go(m.at);
+          }}
+        >
+          <title>{m.name}</title>
+          <line x1={at} x2={at} y1={4} y2={height} stroke={c('plum')} strokeDasharray="2 3" />
+          {begins !== undefined && (
+            <text x={begins} y={12} style={{ fontSize: 11 }} fill={c('plum')}>
+              {m.name}
+            </text>
+          )}
+        </g>
+      ))}
+    </g>
+  );
+}
+
+/** Where moments are, in order, and where their names begin; undefined where there is no room. */
+function withRoom<M extends { name: string; at: number }>(
+  moments: M[],
+  x: (t: number) => number,
+  from: number,
+  to: number,
+) {
+  let free = from;
+  return moments
+    .toSorted((a, b) => a.at - b.at)
+    .map((m) => {
+      const at = x(m.at);
+      const wide = m.name.length * letter;
+      const begins = Math.min(at + 4, to - wide);
+      if (begins < free) return { m, at, begins: undefined };
+      free = begins + wide + 8;
+      return { m, at, begins };
+    });
+}
 
 /** The critical path from row to row; what is in rows that are not drawn is left out. */
 function Path({

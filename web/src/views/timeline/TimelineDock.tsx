@@ -76,6 +76,7 @@ export function TimelineDock({ lab, roomy }: { lab: LabState; roomy: boolean }) 
             device={deviceOf(focus.who)}
             choose={(d) => void set({ who: d })}
             maxRows={40}
+            moments={lab.moments}
           />
         </Box>
       )}

@@ -217,6 +217,7 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
               path={path.data?.path}
               find={find}
               by={by}
+              moments={lab.moments}
               order={arranged}
             />
           </Box>

@@ -87,3 +87,32 @@ test('asks for the events of what is seen where they share marks, and says that 
   expect(screen.queryByTestId('shared-marks')).toBeNull();
   expect(asked.at(-1)).toMatch(/^GET \/api\/labs\/x1\/actions\/2\?from=6\d\.\d+&to=6\d\.\d+&find=$/);
 });
+
+test('moments that have a name are drawn where they are, and a click goes there', () => {
+  page();
+  const go = vi.fn();
+  show(
+    <Chart
+      detail={detail}
+      at={undefined}
+      drag={go}
+      device=""
+      choose={vi.fn()}
+      maxRows={10}
+      moments={[
+        { name: 'calm', at: 66 },
+        { name: 'calmer', at: 66.01 },
+        { name: 'elsewhere', at: 99 },
+      ]}
+    />,
+    {},
+    '/lab/x1/timeline',
+  );
+  // Two that would overlap: one of them has its name as a title only.
+  expect([...screen.getByTestId('named-moments').querySelectorAll('text')].map((t) => t.textContent)).toEqual(
+    ['calm'],
+  );
+  const second = screen.getByText('calmer');
+  fireEvent.pointerDown(second);
+  expect(go).toHaveBeenCalledExactlyOnceWith(66.01);
+});

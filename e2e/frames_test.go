@@ -1,0 +1,171 @@
+package e2e
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"math"
+	"regexp"
+	"slices"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/tracing"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/questions/testlabs"
+)
+
+// traced is an event of Chromium's trace; times are in microseconds.
+type traced struct {
+	Name string  `json:"name"`
+	Ts   float64 `json:"ts"`
+	Dur  float64 `json:"dur"`
+	Tid  int     `json:"tid"`
+	Pid  int     `json:"pid"`
+}
+
+// trace has Chromium trace a page for a while.
+func trace(t testing.TB, tab context.Context, while time.Duration) []traced {
+	t.Helper()
+	var lock sync.Mutex
+	var out []traced
+	done := make(chan struct{})
+	require.NoError(t, chromedp.Listen(tab, func(ev any) {
+		switch e := ev.(type) {
+		case *tracing.EventDataCollected:
+			lock.Lock()
+			defer lock.Unlock()
+			for _, v := range e.Value {
+				var x traced
+				if json.Unmarshal(v, &x) == nil {
+					out = append(out, x)
+				}
+			}
+		case *tracing.EventTracingComplete:
+			close(done)
+		}
+	}))
+	do(t, tab, func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, target, tracing.Start, tracing.StartParams{TraceConfig: &tracing.TraceConfig{IncludedCategories: []string{"devtools.timeline", "toplevel"}}})
+		return chromedp.Void{}, err
+	}, chromedp.Sleep(while), func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
+		_, err := cdp.Call(ctx, target, tracing.End, cdp.Empty{})
+		return chromedp.Void{}, err
+	})
+	select {
+	case <-done:
+	case <-time.After(30 * time.Second):
+		t.Fatal("the trace does not end")
+	}
+	lock.Lock()
+	defer lock.Unlock()
+	return out
+}
+
+// share is the value below which so much of a list is.
+func share(list []float64, of float64) float64 {
+	if len(list) == 0 {
+		return 0
+	}
+	slices.Sort(list)
+	return list[min(len(list)-1, int(of*float64(len(list))))]
+}
+
+// BenchmarkFrames plays the cold start of 50 routers on the map, hundreds of packets at once, and reads from Chromium's trace
+// what the page's thread does for each frame, and how far frames are apart.
+func BenchmarkFrames(b *testing.B) {
+	s := start(b)
+	// Long links have more packets at once.
+	long := regexp.MustCompile(`(?m)^link .*$`).ReplaceAllString(testlabs.Grid(10, 5), "$0 delay 200ms")
+	id := s.lab(b, long)
+	var stretch struct {
+		Flights []struct{ At, Until float64 }
+	}
+	s.call(b, "GET", "/api/labs/"+id+"/playback?from=0&to=1", nil, &stretch)
+	most := 0
+	for _, f := range stretch.Flights {
+		n := 0
+		for _, o := range stretch.Flights {
+			if o.At <= f.At && f.At < o.Until {
+				n++
+			}
+		}
+		most = max(most, n)
+	}
+	var f frames
+	for b.Loop() {
+		tab, done := chromedp.NewContext(browser)
+		do(b, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), button("Play"), within("play", "Pause"),
+			button("hello"), chromedp.Sleep(500*time.Millisecond))
+		f.add(trace(b, tab, 4*time.Second))
+		done()
+	}
+	b.ReportMetric(float64(most), "packets-at-once")
+	f.report(b)
+}
+
+// BenchmarkTimelineFrames looks closer and away again on the timeline of a cold start of 225 routers, with more than ten thousand
+// events, as BenchmarkFrames plays.
+func BenchmarkTimelineFrames(b *testing.B) {
+	s := start(b)
+	id := s.lab(b, testlabs.Grid(15, 15))
+	var f frames
+	for b.Loop() {
+		tab, done := chromedp.NewContext(browser)
+		do(b, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/timeline"), sees("first event"), until(`Number(document.querySelector('[data-testid="marks"]')?.dataset.drawn) > 1000`),
+			chromedp.Sleep(time.Second), script(`(() => {
+				const chart = document.querySelector('svg[aria-label^="Timeline of"]');
+				let n = 0;
+				const frame = () => requestAnimationFrame(frame);
+				frame();
+				setInterval(() => chart.dispatchEvent(new KeyboardEvent("keydown", { key: n++ % 20 < 10 ? "+" : "-", bubbles: true })), 100);
+			})()`))
+		f.add(trace(b, tab, 4*time.Second))
+		done()
+	}
+	f.report(b)
+}
+
+// frames are what the page's thread does for each frame, and how far frames are apart, in milliseconds.
+type frames struct{ work, apart []float64 }
+
+func (f *frames) add(events []traced) {
+	const task = "ThreadControllerImpl::RunTask"
+	var list []traced
+	for _, e := range events {
+		// Of the callbacks of one frame, the first counts.
+		if e.Name == "FireAnimationFrame" {
+			list = append(list, e)
+		}
+	}
+	slices.SortFunc(list, func(x, y traced) int { return cmp.Compare(x.Ts, y.Ts) })
+	list = slices.CompactFunc(list, func(x, y traced) bool { return math.Abs(x.Ts-y.Ts) < 4000 })
+	for i, x := range list {
+		// All that the page's thread does from one frame's call to the next one's.
+		if i+1 == len(list) {
+			break
+		}
+		next := list[i+1].Ts
+		f.apart = append(f.apart, (next-x.Ts)/1000)
+		busy := 0.0
+		for _, e := range events {
+			if e.Tid == x.Tid && e.Pid == x.Pid && e.Name == task && e.Ts+e.Dur > x.Ts && e.Ts < next {
+				busy += min(e.Ts+e.Dur, next) - max(e.Ts, x.Ts)
+			}
+		}
+		f.work = append(f.work, busy/1000)
+	}
+}
+
+func (f *frames) report(b *testing.B) {
+	b.ReportMetric(float64(len(f.work))/float64(b.N), "frames")
+	b.ReportMetric(share(f.work, 0.5), "ms-work-median")
+	b.ReportMetric(share(f.work, 0.95), "ms-work-95%")
+	b.ReportMetric(share(f.apart, 0.5), "ms-apart-median")
+	b.ReportMetric(share(f.apart, 0.95), "ms-apart-95%")
+	b.ReportMetric(0, "ns/op")
+}
