@@ -67,9 +67,7 @@ export function PlayBar({ lab }: { lab: LabState }) {
   const { focus } = useFocus();
   if (!play?.stretch) return null;
   const { stretch, filter } = play;
-  const present = classes.filter(
-    (c) => play.flights.some((f) => f.class === c) || filter.without.includes(c),
-  );
+  const present = classes.filter((c) => play.present.includes(c));
   const flip = (c: Flight['class']) =>
     play.setFilter({
       ...filter,
@@ -137,7 +135,7 @@ export function PlayBar({ lab }: { lab: LabState }) {
           Close
         </Plain>
       </Flex>
-      <Flex gap={2} align="center" fontSize="12px" my={1}>
+      <Flex gap={2} rowGap={1} align="center" fontSize="12px" my={1} wrap="wrap">
         <Edge
           key={`from ${stretch.from}`}
           name="From"
@@ -149,7 +147,7 @@ export function PlayBar({ lab }: { lab: LabState }) {
         <chakra.input
           type="range"
           aria-label="Moment"
-          flex={1}
+          flex="1 1 220px"
           minW="120px"
           min={stretch.from}
           max={stretch.to}
@@ -378,6 +376,7 @@ function Choose({
       h="26px"
       fontSize="12px"
       px={1}
+      maxW="170px"
     >
       {options.map(([v, words]) => (
         <option key={v} value={v}>

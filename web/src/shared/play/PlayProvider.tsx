@@ -76,6 +76,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
     () => shownEvents(happens, filter).filter((e) => follow === '' || concerns(e, follow)),
     [happens, filter, follow],
   );
+  const present = useMemo(() => [...new Set(known.flights.map((f) => f.class))], [known.flights]);
   const cargo = useMemo(() => cargoes(known.flights), [known.flights]);
   const spread = useMemo(
     () => (follow === '' ? [] : spreadOf(known.flights, happens, follow)),
@@ -275,6 +276,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       follow,
       setFollow,
       cargo,
+      present,
       spread,
       hunt: hunted,
       flights,
@@ -301,6 +303,7 @@ export function PlayProvider({ children }: { children: ReactNode }) {
       filter,
       follow,
       cargo,
+      present,
       spread,
       hunted,
       flights,

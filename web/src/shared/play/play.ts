@@ -37,6 +37,8 @@ export interface Play {
   spread: Part[];
   /** Of a prefix that is followed: how routers chose among its paths. */
   hunt: Hunt | undefined;
+  /** The classes of all packets that are known so far. */
+  present: Flight['class'][];
   /** What is shown of what is known so far. */
   flights: Flight[];
   events: Occurrence[];

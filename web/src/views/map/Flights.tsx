@@ -271,10 +271,19 @@ function label({ c, tints, scale, taken }: Pen, words: string, x: number, y: num
   c.fillText(words, box.x + 3 * scale, y);
 }
 
+const times = / \u00d7(\d+)$/;
+
 /** What happens on a card, above it: the latest words of each device. */
 function drawWords(pen: Pen, events: Occurrence[], node: (device: string) => InternalNode | undefined) {
   const words = new Map<string, Occurrence[]>();
-  for (const e of events) words.set(e.device, [...(words.get(e.device) ?? []), e].slice(-3));
+  // What happens several times is written once, with how often.
+  for (const e of events) {
+    const list = words.get(e.device) ?? [];
+    const at = list.findIndex((x) => x.word.replace(times, '') === e.word);
+    const before = Number(times.exec(list[at]?.word ?? '')?.[1] ?? 1);
+    const next = at < 0 ? e : { ...e, word: `${e.word} \u00d7${before + 1}` };
+    words.set(e.device, [...list.filter((_, i) => i !== at), next].slice(-3));
+  }
   for (const [device, list] of words) {
     const n = node(device);
     if (!n) continue;
