@@ -115,7 +115,7 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
         label="Actions"
         heads={['#', 'at', 'action', 'convergence', 'what it caused']}
         mb={4}
-        maxH="230px"
+        maxH="240px"
       >
         <tbody>
           {shown.toReversed().map((a) => (
