@@ -90,7 +90,7 @@ func TestALeakIsSeenBeforeItHappens(t *testing.T) {
 	// Compared: only what is different, in every view.
 	do(t, tab, key("w"), bar("before-2..now"), sees("Only what is different is shown"), sees("another AS"), within("unchanged", "devices unchanged"),
 		key("n"), sees("Nothing is different here"), key("r"), sees("10.64.12.0/22"), seesNot("198.51.100.0/24\nfrom"),
-		key("t"), within("by-meaning", "10.64.8.0/21"), key("m"), sees("Nothing is different here"))
+		key("t"), within("by-meaning", "10.64.8.0/21"), key("m"), mapReady(), sees("after: the same path"), button("As rows"), sees("Nothing is different here"))
 	do(t, tab, key("k"), sees("it failed before"), sees("the carriers know the second tram network"), within("unchanged", "4 of 5 checks as before"),
 		key("b"), within("by-meaning", "prefix-set tramway-prefixes"), key("l"), within("unchanged", "1 of 2 actions lie before or after"))
 	do(t, tab, bar("now"), key("l"), sees("the second tram network"))

@@ -93,7 +93,7 @@ func TestTimePlays(t *testing.T) {
 	do(t, tab, key("<"), chromedp.Sleep(300*time.Millisecond))
 	require.Less(t, moment(t, tab), stands, "and back")
 
-	// Of the flow, the packet that the cut catches on its way is drawn and lost, and the first one that takes the other way arrives.
+	// Of the flow, the packet that the cut catches on its way is drawn and lost, and the first one that takes the other path arrives.
 	var all struct {
 		Flights []struct {
 			Class, Kind, Lost string

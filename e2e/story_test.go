@@ -94,7 +94,7 @@ func TestDraggingShowsThePast(t *testing.T) {
 		sees("packets are lost on the link"),
 		key("0"), seesNot("This is the past"), sees("kiosk, viaduct, summit, booth"))
 
-	// Before and after on one map: the way of before is a line on each link that it took, and each card says how its table changed.
+	// Before and after on one map: the path of before is a line on each link that it took, and each card says how its table changed.
 	var c struct {
 		Sections []struct {
 			Name string

@@ -11,7 +11,7 @@ import (
 
 // Playback is what happens from one time to another, in seconds since the lab began: packets on
 // their way and what devices do. all says that every packet of the flows is in it, not only the first
-// ones that take another way or are lost.
+// ones that take another path or are lost.
 func (l *Lab) Playback(from, to float64, all bool) (playback.Stretch, error) {
 	a, b, err := l.stretch(from, to)
 	if err != nil {

@@ -36,7 +36,7 @@ func (h *handlers) registerWaited(api huma.API) {
 			LabPath
 			From float64 `query:"from" minimum:"0" required:"true" doc:"seconds since the lab began"`
 			To   float64 `query:"to" minimum:"0" required:"true"`
-			All  bool    `query:"all" doc:"all packets of the flows, not only the first ones that take another way or are lost"`
+			All  bool    `query:"all" doc:"all packets of the flows, not only the first ones that take another path or are lost"`
 		}) (playback.Stretch, error) {
 			return l.Playback(in.From, in.To, in.All)
 		})

@@ -154,8 +154,13 @@ func TestWhateverIsBuiltHasNoErrors(t *testing.T) {
 			if err != nil {
 				continue // it says why
 			}
+			before := text
 			text = after
 			for _, p := range Parse(text).Problems {
+				// Two networks that used the same address apart from each other are joined: that is for a person to decide.
+				if address, _, also := strings.Cut(p.Message, " is also"); also && strings.Count(before, " "+address+"/") > 1 {
+					continue
+				}
 				if p.Severity == Error || !was[p.Message] && (strings.Contains(p.Message, "is also") || strings.Contains(p.Message, "the subnet differs")) {
 					t.Fatalf("%s: %v\n%s", words, p, text)
 				}

@@ -105,7 +105,7 @@ func (p *Chain) Remedies(w *network.World) []Remedy {
 }
 
 // nextHops are edits that have the routers at the border announce themselves inside as the next hop of what they learn
-// outside, or no longer: then OSPF, which may be faster than BGP, says when the way out is gone.
+// outside, or no longer: then OSPF, which may be faster than BGP, says when an external link is gone.
 func nextHops(w *network.World) []Remedy {
 	var on, off []string
 	for _, inst := range facts.AllInstances(w) {

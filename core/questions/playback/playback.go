@@ -59,7 +59,7 @@ type Occurrence struct {
 const most = 5000
 
 // Of is what happens from one time to another, both included. stop, if not nil, is asked now
-// and then whether to give up. Of flows it has the first packets that take another way or are lost; all says that it has
+// and then whether to give up. Of flows it has the first packets that take another path or are lost; all says that it has
 // one for each interval as well.
 func Of(h *history.History, from, to event.Time, all bool, stop func() bool) (Stretch, error) {
 	p := &player{from: from, to: to}

@@ -36,11 +36,11 @@ type FlowOutages struct {
 	Still   bool     `json:"stillOut" doc:"it is out at the end of the action"`
 	Outages []Outage `json:"outages"`
 	Looped  []Outage `json:"looped" doc:"intervals in which packets passed a device twice and still arrived"`
-	Ways    []Way    `json:"ways" doc:"the devices that packets pass, each way from the first packet on that takes it; the first is the way before the action"`
+	Paths   []Taken  `json:"paths" doc:"the devices that packets pass, each path from the first packet on that takes it; the first is the path before the action"`
 }
 
-// Way is the devices that packets of a flow pass from a time on, until the next way.
-type Way struct {
+// Taken is the path of a flow's packets from a time on, until the next one.
+type Taken struct {
 	From    float64  `json:"from" doc:"when the first packet that takes it is sent, in seconds since the lab began"`
 	Devices []string `json:"devices" doc:"from the sender to the device where they arrive"`
 }
@@ -70,7 +70,7 @@ func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 			continue
 		}
 		dst := ip.AddrFrom(to.Config().Address())
-		row := FlowOutages{Name: f.Name, From: f.From, To: f.To, Outages: []Outage{}, Looped: []Outage{}, Ways: []Way{}}
+		row := FlowOutages{Name: f.Name, From: f.From, To: f.To, Outages: []Outage{}, Looped: []Outage{}, Paths: []Taken{}}
 		parts := flowParts(s, changes, from.ID(), dst, last)
 		if n := len(parts); n > 0 {
 			row.Before, row.Still = !parts[0].ok && parts[0].lo < s.Start, !parts[n-1].ok
@@ -80,7 +80,7 @@ func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 			list := &row.Outages
 			if p.ok {
 				if !slices.Equal(p.way, before) {
-					row.Ways = append(row.Ways, Way{p.lo.Seconds(), refs(s.After, p.way)})
+					row.Paths = append(row.Paths, Taken{p.lo.Seconds(), refs(s.After, p.way)})
 					before = p.way
 				}
 				if !p.looped {

@@ -11,7 +11,7 @@ import (
 	"hellebore/core/simulation/history"
 )
 
-// Leg is a packet's way from one port to the next.
+// Leg is the part of a packet's path from one port to the next.
 type Leg struct {
 	At, Until event.Time // when it leaves and when it arrives, or would have
 	From, To  string     // ports
@@ -33,7 +33,7 @@ type Trip struct {
 }
 
 // Trips follows packets of all flows that are sent in a part of a step's time, those of each flow in order of time: the
-// first one that takes another way than the one before it, or is lost where that was not; with all, also one every
+// first one that takes another path than the one before it, or is lost where that was not; with all, also one every
 // interval of the flow, counted from the beginning of the lab. visit is given each, and says whether to go on with that flow.
 func Trips(s *history.Step, last, all bool, from, to event.Time, visit func(t Trip) bool, stop func() bool) {
 	changes := forwardingNotes(s)

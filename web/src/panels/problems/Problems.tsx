@@ -1,4 +1,4 @@
-import { useQuery } from '@tanstack/react-query';
+import { hashKey, useIsFetching, useQuery, type QueryKey } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
 import { ask } from '../../shared/api/questions';
@@ -35,7 +35,7 @@ export function onceOffered(list: Wrong[]): Wrong[] {
 }
 
 /** Everything that is wrong now: relations, flows, checks, and what the text and the network warn of. */
-export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean; busy: boolean } {
+export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
   const { id, focus, show } = useFocus();
   const drafting = useDrafting();
   const neighbours = useQuery(ask.neighbours(id, focus.when));
@@ -113,15 +113,23 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean; bus
     // A warning whose fixes are all offered above says what was said there.
     list: once.filter((w, i) => w.tone === 'brick' || w.fixes.length > 0 || list[i]?.fixes.length === 0),
     pending: neighbours.isPending || map.isPending,
-    // What is listed may be mended already, by the draft or by what has just been done.
-    busy:
-      neighbours.isFetching || map.isFetching || checks.isFetching || running.isFetching || drafting.checking,
   };
 }
 
+/** Whether a question is one of those that the list is made of. */
+const isOfProblems = (key: QueryKey, id: string, when: string) =>
+  [ask.neighbours(id, when), ask.map(id, when), ask.checks(id, 'now'), ask.warnings(id, when)].some(
+    (q) => hashKey(q.queryKey) === hashKey(key),
+  );
+
 /** What is wrong, on every view, with what mends it. */
 export function Problems({ close }: { close: () => void }) {
-  const { list, pending, busy } = useWrong(true);
+  const { list, pending } = useWrong(true);
+  // What is listed may be mended already, by the draft or by what has just been done.
+  const { id, focus } = useFocus();
+  const drafting = useDrafting();
+  const asked = useIsFetching({ predicate: (q) => isOfProblems(q.queryKey, id, focus.when) });
+  const busy = asked > 0 || drafting.checking;
   return (
     <Aside label="Problems" wide={340} aria-busy={busy}>
       <Flex align="center" mb={2}>

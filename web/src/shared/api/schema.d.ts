@@ -2212,11 +2212,11 @@ export interface components {
       /** @description it was out when the action began */
       outBefore: boolean;
       outages: components['schemas']['Outage'][];
+      /** @description the devices that packets pass, each path from the first packet on that takes it; the first is the path before the action */
+      paths: components['schemas']['Taken'][];
       /** @description it is out at the end of the action */
       stillOut: boolean;
       to: string;
-      /** @description the devices that packets pass, each way from the first packet on that takes it; the first is the way before the action */
-      ways: components['schemas']['Way'][];
     };
     'Fork-labRequest': {
       /** @description a moment */
@@ -3849,6 +3849,15 @@ export interface components {
       /** @description a sentence */
       why: string;
     };
+    Taken: {
+      /** @description from the sender to the device where they arrive */
+      devices: string[];
+      /**
+       * Format: double
+       * @description when the first packet that takes it is sent, in seconds since the lab began
+       */
+      from: number;
+    };
     TaskAct: {
       /** @description the journal has one */
       done: boolean;
@@ -4005,15 +4014,6 @@ export interface components {
     Waited: {
       /** @description absent: no forwarding changed, or that of the flow only by the action itself */
       path?: components['schemas']['Chain'];
-    };
-    Way: {
-      /** @description from the sender to the device where they arrive */
-      devices: string[];
-      /**
-       * Format: double
-       * @description when the first packet that takes it is sent, in seconds since the lab began
-       */
-      from: number;
     };
   };
   responses: never;
@@ -5668,7 +5668,7 @@ export interface operations {
         /** @description seconds since the lab began */
         from: number;
         to: number;
-        /** @description all packets of the flows, not only the first ones that take another way or are lost */
+        /** @description all packets of the flows, not only the first ones that take another path or are lost */
         all?: boolean;
       };
       header?: never;

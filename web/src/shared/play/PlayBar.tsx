@@ -121,7 +121,7 @@ export function PlayBar({ lab }: { lab: LabState }) {
           gap={1}
           fontSize="12px"
           whiteSpace="nowrap"
-          title="otherwise only the first packets that take another way or are lost"
+          title="otherwise only the first packets that take another path or are lost"
         >
           <input type="checkbox" checked={play.all} onChange={(e) => play.setAll(e.target.checked)} />
           all packets of flows

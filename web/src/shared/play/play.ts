@@ -23,7 +23,7 @@ export interface Play {
   setSpeed: (speed: number) => void;
   skip: boolean;
   setSkip: (on: boolean) => void;
-  /** All packets of the flows are there, not only the first ones that take another way or are lost. */
+  /** All packets of the flows are there, not only the first ones that take another path or are lost. */
   all: boolean;
   setAll: (on: boolean) => void;
   filter: Filter;

@@ -68,7 +68,7 @@ interface CanvasProps {
   path: Path | undefined;
   /** Another moment in the same map: what came, went, and how tables changed; nothing is edited then. */
   compared?: Compared;
-  /** The way of the path at that moment. */
+  /** The path at that moment. */
   was?: Path | undefined;
   /** What the convergence waited for. */
   waited?: Waited | undefined;

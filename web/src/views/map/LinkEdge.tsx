@@ -130,7 +130,7 @@ const Stroke = ({
   />
 );
 
-/** The way of before: a thin line beside the link, on the right of who takes it. */
+/** The path of before: a thin line beside the link, on the right of who takes it. */
 function Before({ l }: { l: Line }) {
   const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
   const ox = (-(l.y2 - l.y1) / length) * aside;

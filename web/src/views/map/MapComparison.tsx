@@ -45,7 +45,7 @@ export function MapComparison({ labels }: { labels: boolean }) {
 const nothing = { devices: [], segments: [], edges: [] };
 const none = () => undefined;
 
-/** The flow that is drawn: the one in focus, else the first that takes another way, else the first. */
+/** The flow that is drawn: the one in focus, else the first that takes another path, else the first. */
 const shown = (flows: Compared['flows'], to: string) =>
   flows.find((f) => to === `flow ${f.name}`) ?? flows.find((f) => f.moved) ?? flows[0];
 
@@ -132,7 +132,7 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
   );
 }
 
-/** The two ways of a flow, each with the line that it has on the map. */
+/** The two paths of a flow, each with the line that it has on the map. */
 function WayWords({ flow }: { flow: Compared['flows'][number] }) {
   const words = (f: Compared['flows'][number]['was']) =>
     f === undefined
@@ -148,7 +148,7 @@ function WayWords({ flow }: { flow: Compared['flows'][number] }) {
       </Flex>
       <Flex align="center" gap={2} color={flow.is && !flow.is.arrives ? 'brick' : undefined}>
         <Box as="span" w="22px" h="5px" borderRadius="full" bg={flow.is?.arrives ? 'leaf' : 'brick'} />
-        after: {flow.moved ? words(flow.is) : 'the same way'}
+        after: {flow.moved ? words(flow.is) : 'the same path'}
       </Flex>
     </Flex>
   );

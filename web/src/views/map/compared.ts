@@ -32,7 +32,7 @@ const keyOf = (l: MapData['links'][number]) =>
         .sort()
         .join(' ');
 
-/** The way of a flow, from port to port. */
+/** The path of a flow, from port to port. */
 const wayOf = (f: Flow | undefined) =>
   f && [f.arrives, ...f.hops.map((h) => `${h.device}.${h.out ?? ''}`)].join(' ');
 

@@ -5,7 +5,7 @@ import { c } from './shapes';
 
 interface Props {
   flow: FlowOutages;
-  /** Its packets take the same way all the time, which is said. */
+  /** Its packets take the same path all the time, which is said. */
   same: boolean;
   seen: (from: number, to?: number) => boolean;
   x: (t: number) => number;
@@ -29,7 +29,7 @@ export function FlowRow({ flow, same, seen, x, from, to, y }: Props) {
     <g>
       {same && bars.length === 0 && (
         <text x={from + 6} y={y - 3} style={{ fontSize: 11 }} fill={c('quiet')}>
-          always arrives, past {flow.ways[0]?.devices.slice(1, -1).join(', ')}
+          always arrives, past {flow.paths[0]?.devices.slice(1, -1).join(', ')}
         </text>
       )}
       {flow.looped

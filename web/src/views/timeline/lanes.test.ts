@@ -9,8 +9,8 @@ const rows = [
   { device: 'r10', events: [event(60.1, 'flooding', 'received')] },
   { device: 'r9', events: [event(60.15, 'flooding', 'received')] },
 ] as ActionDetail['rows'];
-const flow = (name: string, outages: unknown[], ways: unknown[]) =>
-  ({ name, from: 'gate', to: 'desk', outages, looped: [], ways }) as unknown as FlowOutages;
+const flow = (name: string, outages: unknown[], paths: unknown[]) =>
+  ({ name, from: 'gate', to: 'desk', outages, looped: [], paths }) as unknown as FlowOutages;
 const flows = [
   flow(
     'tickets',

@@ -67,9 +67,9 @@ export function lanesOf(
   ];
 }
 
-/** Where the packets of a flow begin to take another way. */
+/** Where the packets of a flow begin to take another path. */
 function turnsOf(f: FlowOutages, start: number): LaneEvent[] {
-  return f.ways
+  return f.paths
     .filter((w) => w.from >= start)
     .map((w) => ({
       at: w.from,
