@@ -10,7 +10,7 @@ import { pathWords } from './hunt';
 import { usePlay } from './play';
 import { classWords, classes } from './packets';
 import { partWords } from './spread';
-import { speeds, speedWords, type Stop } from './stretch';
+import { around, begunBy, speeds, speedWords, type Stop } from './stretch';
 
 const whats: [Stop, string][] = [
   ['event', 'event'],
@@ -391,8 +391,8 @@ function Choose({
 function Happening() {
   const play = usePlay();
   if (!play) return null;
-  const last = play.events.filter((e) => e.at <= play.t).slice(-2);
-  const flying = play.flights.filter((f) => f.at <= play.t && play.t < f.until);
+  const last = play.events.slice(0, begunBy(play.events, play.t)).slice(-2);
+  const flying = around(play.flights, play.t, 0);
   return (
     <Flex
       gap={4}

@@ -2,6 +2,8 @@ import { describe, expect, test } from 'vitest';
 import type { Flight, Occurrence } from '../api/client';
 import {
   afterQuiet,
+  begunBy,
+  between,
   fittingSpeed,
   inTheAir,
   nextStop,
@@ -85,4 +87,22 @@ describe('a stretch that plays', () => {
       '1 hour a second',
     ]);
   });
+});
+
+test('what is on its way is found among thousands as it is among few', () => {
+  let seed = 7;
+  const random = () => (seed = (seed * 48271) % 2147483647) / 2147483647;
+  const flights = Array.from({ length: 3000 }, () => {
+    const at = Math.round(random() * 400) / 100;
+    return { at, until: at + 0.01 + random() * 0.3, ...(random() > 0.8 ? { lost: 'lost' } : {}) } as Flight;
+  }).sort((a, b) => a.at - b.at);
+  for (let i = 0; i < 200; i++) {
+    const t = i % 2 ? (flights[Math.floor(random() * 3000)]?.at ?? 0) : random() * 5;
+    const stay = random() * 0.1;
+    expect(inTheAir(flights, t, stay)).toEqual(
+      flights.filter((f) => f.at <= t && t < f.until + (f.lost === undefined ? 0 : stay)),
+    );
+    expect(begunBy(flights, t)).toBe(flights.filter((f) => f.at <= t).length);
+    expect(between(flights, t - stay, t)).toEqual(flights.filter((f) => f.at >= t - stay && f.at <= t));
+  }
 });

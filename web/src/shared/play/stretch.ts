@@ -47,9 +47,45 @@ const tick = 1e-9;
 export const nextStop = (times: number[], t: number) => times.find((x) => x > t + tick / 2);
 export const previousStop = (times: number[], t: number) => times.findLast((x) => x < t - tick / 2);
 
+/** How many of a list, in order of time, begin at a time or before. */
+export function begunBy(list: { at: number }[], t: number): number {
+  let low = 0;
+  let high = list.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if ((list[middle]?.at ?? Infinity) <= t) low = middle + 1;
+    else high = middle;
+  }
+  return low;
+}
+
+/** Those of a list, in order of time, that begin in a stretch, both ends included. */
+export const between = <T extends { at: number }>(list: T[], from: number, to: number): T[] => {
+  let first = begunBy(list, from);
+  while (first > 0 && list[first - 1]?.at === from) first--;
+  return list.slice(first, begunBy(list, to));
+};
+
+const longest = new WeakMap<Flight[], number>();
+
+/** How long a packet of a list is on its way at most. */
+function longestOf(flights: Flight[]): number {
+  let most = longest.get(flights);
+  if (most === undefined) {
+    most = 0;
+    for (const f of flights) most = Math.max(most, f.until - f.at);
+    longest.set(flights, most);
+  }
+  return most;
+}
+
+/** The packets, in order of time, that are on their way at a time, or were a while ago. */
+export const around = (flights: Flight[], t: number, stay: number) =>
+  between(flights, t - longestOf(flights) - stay, t).filter((f) => t < f.until + stay);
+
 /** The packets that are on their way at a time; lost ones stay for a while. */
 export const inTheAir = (flights: Flight[], t: number, stay: number) =>
-  flights.filter((f) => f.at <= t && t < f.until + (f.lost === undefined ? 0 : stay));
+  around(flights, t, stay).filter((f) => t < f.until + (f.lost === undefined ? 0 : stay));
 
 /** How far along a packet is, from 0 to 1; one that is lost ends half way. */
 export function progress(f: Flight, t: number): number {
@@ -65,10 +101,10 @@ export function afterQuiet(
   stay: number,
 ): number | undefined {
   if (inTheAir(shown.flights, t, stay).length > 0) return t;
-  if (shown.events.some((e) => e.at <= t && t < e.at + stay)) return t;
+  if (between(shown.events, t - stay, t).some((e) => t < e.at + stay)) return t;
   const next = Math.min(
-    shown.flights.find((f) => f.at > t)?.at ?? Infinity,
-    shown.events.find((e) => e.at > t)?.at ?? Infinity,
+    shown.flights[begunBy(shown.flights, t)]?.at ?? Infinity,
+    shown.events[begunBy(shown.events, t)]?.at ?? Infinity,
   );
   if (next === Infinity) return undefined;
   return Math.max(t, next - lead);

@@ -4,7 +4,7 @@ import type { Flight, MapData, Occurrence } from '../../shared/api/client';
 import { usePlay } from '../../shared/play/play';
 import { classShape, classTint, classWords } from '../../shared/play/packets';
 import type { Part } from '../../shared/play/spread';
-import { inTheAir, progress } from '../../shared/play/stretch';
+import { around, between, inTheAir, progress } from '../../shared/play/stretch';
 import { stay } from '../../shared/play/stay';
 import type { Line, Point } from './line';
 import { pointOn, wayOf, wiresOf } from './way';
@@ -64,14 +64,12 @@ export function Flights({ map }: { map: MapData }) {
         );
         drawLoops(
           pen,
-          p.flights.filter((f) => f.loops && f.at <= t && t < f.until + p.speed * stay),
+          around(p.flights, t, p.speed * stay).filter((f) => f.loops),
           (f) => wayOf(f, wires, box),
         );
         const where = drawFlights(pen, flying, t, (f) => wayOf(f, wires, box));
-        drawWords(
-          pen,
-          p.events.filter((e) => e.at <= t && t < e.at + p.speed * stay + (p.playing ? 0 : 1e-9)),
-          (device) => getInternalNode(device),
+        drawWords(pen, happening(p.events, t, p.speed * stay + (p.playing ? 0 : 1e-9)), (device) =>
+          getInternalNode(device),
         );
         // While time stands, what is drawn is written here as well.
         c.dataset.drawn = p.playing ? '' : JSON.stringify(where);
@@ -98,6 +96,10 @@ export function Flights({ map }: { map: MapData }) {
     />
   );
 }
+
+/** What happened a while ago at most. */
+const happening = (events: Occurrence[], t: number, stay: number) =>
+  between(events, t - stay, t).filter((e) => t < e.at + stay);
 
 type Tints = Record<string, string>;
 
@@ -185,7 +187,9 @@ function drawFlights(pen: Pen, flying: Flight[], t: number, way: (f: Flight) => 
   const groups = new Map<string, Flight[]>();
   for (const f of flying) {
     const key = `${f.from} ${f.to} ${f.class} ${f.lost ?? ''}`;
-    groups.set(key, [...(groups.get(key) ?? []), f]);
+    const group = groups.get(key);
+    if (group) group.push(f);
+    else groups.set(key, [f]);
   }
   for (const group of groups.values()) {
     const [first] = group;
