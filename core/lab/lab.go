@@ -238,6 +238,7 @@ func (l *Lab) Takes(m history.Moment) []tables.Take { return tables.TakesOf(l.Wo
 
 func (l *Lab) Database(m history.Moment) tables.Database { return tables.DatabaseOf(l.World(m)) }
 func (l *Lab) Routes(m history.Moment) tables.Routes     { return tables.RouteTable(l.World(m)) }
+func (l *Lab) Names(m history.Moment) tables.Names       { return tables.NamesOf(l.World(m)) }
 
 // Explain says how a device came to its route for a prefix or an address.
 func (l *Lab) Explain(m history.Moment, device, to string) (tables.RouteStory, error) {

@@ -35,7 +35,7 @@ func New(labs *live.Labs, client fs.FS) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	router := gin.New()
 	router.HandleMethodNotAllowed = true
-	router.Use(logRequests, recovered, guarded)
+	router.Use(logRequests, compressed(), recovered, guarded)
 	register(router, labs)
 	router.NoMethod(func(c *gin.Context) {
 		refuse(c, http.StatusMethodNotAllowed, c.Request.Method+" is not possible here")

@@ -53,6 +53,7 @@ func (h *handlers) registerViews(api huma.API) {
 	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies",
 		(*lab.Lab).Database)
 	view(h, api, "messages", "What routers would write to their logs", (*lab.Lab).Messages)
+	view(h, api, "names", "What can be named: for completion", (*lab.Lab).Names)
 	view(h, api, "routes", "All prefixes across all routers", (*lab.Lab).Routes)
 
 	huma.Register(api, huma.Operation{OperationID: "explain-route", Method: http.MethodGet,

@@ -99,7 +99,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const neighbours = useQuery(ask.neighbours(id, focus.when));
   // What is only for completion and counts comes when time stands.
   const rested = useDelayed(focus.when, 300);
-  const routes = useQuery(ask.routes(id, rested));
+  const named = useQuery(ask.names(id, rested));
   const forms = useQuery(ask.actionForms());
   const act = useAct(id);
   const input = useRef<HTMLInputElement>(null);
@@ -132,7 +132,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       ports: m?.links.flatMap((l) => l.ends.map((e) => portName(e))) ?? [],
       flows: m?.flows.map((f) => f.name) ?? [],
       segments: m?.links.flatMap((l) => (l.name ? [l.name] : [])) ?? [],
-      prefixes: routes.data?.rows.map((r) => r.prefix) ?? [],
+      prefixes: named.data?.prefixes ?? [],
       sessions:
         m?.sessions.flatMap((s) => [
           sessionOf({ device: s.a, instance: s.inA }, s.peer),
@@ -146,7 +146,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       moments: lab.moments.map((m) => m.name),
       forms: forms.data ?? [],
     };
-  }, [map.data, routes.data, lab.actions.length, lab.moments, forms.data]);
+  }, [map.data, named.data, lab.actions.length, lab.moments, forms.data]);
 
   // Where somebody looks when it is done is theirs to say: they may have gone on.
   const doAct = (action: string) => {

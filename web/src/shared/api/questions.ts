@@ -38,6 +38,9 @@ export const ask = {
     options(api.queryOptions('get', '/api/labs/{id}/neighbours', at(id, when), stays)),
   routes: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/routes', at(id, when), stays)),
+  /** What can be named and is in no other list: for completion. */
+  names: (id: string, when: string) =>
+    options(api.queryOptions('get', '/api/labs/{id}/names', at(id, when), stays)),
   database: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/database', at(id, when), stays)),
   messages: (id: string, when: string) =>

@@ -572,6 +572,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/names': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What can be named: for completion */
+    get: operations['get-names'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/neighbours': {
     parameters: {
       query?: never;
@@ -2635,6 +2652,15 @@ export interface components {
        * @description actions done by then
        */
       step: number;
+    };
+    Names: {
+      /**
+       * Format: int64
+       * @description prefixes beyond that
+       */
+      omitted: number;
+      /** @description those that some router has a route for, in order; at most 20000 */
+      prefixes: string[];
     };
     Neighbour: {
       a: components['schemas']['End'];
@@ -5399,6 +5425,40 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-names': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Names'];
+        };
       };
       /** @description Error */
       default: {
