@@ -130,8 +130,9 @@ func BenchmarkTimelineFrames(b *testing.B) {
 	f.report(b)
 }
 
-// frames are what the page's thread does for each frame, and how far frames are apart, in milliseconds.
-type frames struct{ work, apart []float64 }
+// frames are what the page's thread does for each frame, all together and in one piece at most, and how far frames are
+// apart, in milliseconds. What is done in several pieces lets a frame come between them.
+type frames struct{ work, longest, apart []float64 }
 
 func (f *frames) add(events []traced) {
 	const task = "ThreadControllerImpl::RunTask"
@@ -151,13 +152,14 @@ func (f *frames) add(events []traced) {
 		}
 		next := list[i+1].Ts
 		f.apart = append(f.apart, (next-x.Ts)/1000)
-		busy := 0.0
+		busy, longest := 0.0, 0.0
 		for _, e := range events {
 			if e.Tid == x.Tid && e.Pid == x.Pid && e.Name == task && e.Ts+e.Dur > x.Ts && e.Ts < next {
 				busy += min(e.Ts+e.Dur, next) - max(e.Ts, x.Ts)
+				longest = max(longest, e.Dur)
 			}
 		}
-		f.work = append(f.work, busy/1000)
+		f.work, f.longest = append(f.work, busy/1000), append(f.longest, longest/1000)
 	}
 }
 
@@ -165,6 +167,8 @@ func (f *frames) report(b *testing.B) {
 	b.ReportMetric(float64(len(f.work))/float64(b.N), "frames")
 	b.ReportMetric(share(f.work, 0.5), "ms-work-median")
 	b.ReportMetric(share(f.work, 0.95), "ms-work-95%")
+	b.ReportMetric(share(f.longest, 0.5), "ms-longest-median")
+	b.ReportMetric(share(f.longest, 0.95), "ms-longest-95%")
 	b.ReportMetric(share(f.apart, 0.5), "ms-apart-median")
 	b.ReportMetric(share(f.apart, 0.95), "ms-apart-95%")
 	b.ReportMetric(0, "ns/op")
