@@ -19,7 +19,7 @@ type TimelineEvent struct {
 	Until *float64 `json:"until,omitempty" doc:"end of a bar: from an SPF run's cause to the run"`
 	Lane  string   `json:"lane" enum:"detection,adjacency,flooding,spf,forwarding,packet,session,updates"`
 	Text  string   `json:"text" doc:"of the first six, a line each"`
-	Count int      `json:"count" doc:"how many events it stands for"`
+	Count int      `json:"count" doc:"how many events it shows"`
 }
 
 // TimelineRow is a device's events in one action.
@@ -155,7 +155,7 @@ func marksOf(s *history.Step, writer *facts.Writer, part Window) ([]mark, map[ui
 	return out, first
 }
 
-// add lets a mark stand for one more event.
+// add counts one more event for a mark, and names it if there is room.
 func (m *mark) add(i uint32) {
 	if m.count < maxLines {
 		m.notes[m.count] = i

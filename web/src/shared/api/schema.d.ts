@@ -3900,7 +3900,7 @@ export interface components {
       at: number;
       /**
        * Format: int64
-       * @description how many events it stands for
+       * @description how many events it shows
        */
       count: number;
       /** @enum {string} */

@@ -33,7 +33,7 @@ interface Props {
   path?: Chain | undefined;
   /** What somebody looks for: events that do not match are faint. */
   find?: string;
-  /** What the rows stand for. */
+  /** What each row shows: a device, a protocol or a flow. */
   by?: By;
   /** Moments that have a name: those within the action are drawn. */
   moments?: { name: string; at: number }[];
