@@ -237,3 +237,16 @@ func TestWhatIsBrokenIsNoShorterWay(t *testing.T) {
 		}
 	}
 }
+
+// TestABackupThatIsAnnouncedIsThereInTime: the carrier that is preferred fails, and the other border router has a path that
+// nobody inside knows. The remedy has it announced before (draft-ietf-idr-best-external), and the flow is out for less.
+func TestABackupThatIsAnnouncedIsThereInTime(t *testing.T) {
+	text := strings.ReplaceAll(demo.Text("two-carriers"), "      local-address lo\n", "      local-address lo\n      min-advertisement-interval 5s\n")
+	l := open(t, text)
+	do(t, l, "cut viaduct.up")
+	list, err := l.Shorten(2, critical.About{Flow: "timetable"})
+	require.NoError(t, err)
+	i := slices.IndexFunc(list, func(s Shortening) bool { return slices.Contains(s.Edits, "quarry bgp best-external on") })
+	require.GreaterOrEqual(t, i, 0, "%+v", list)
+	require.Less(t, list[i].After, list[i].Before)
+}

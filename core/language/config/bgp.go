@@ -18,6 +18,7 @@ type BGP struct {
 	Multipath    int           // equal paths used, at most
 	MultipathAny bool          // those of other neighbouring ASes too
 	InUseOnly    bool          // learned paths are advertised while the table uses them
+	BestExternal bool          // internal peers receive the best external path while an internal one is best
 	NeedPolicy   bool          // RFC 8212: external sessions without a policy let nothing through
 	NoLoopCheck  bool          // peers are sent paths that hold their AS
 	ConnectRetry time.Duration // RFC 4271 8.2.2, before jitter

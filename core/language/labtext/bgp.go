@@ -110,7 +110,8 @@ func (b *builder) medAmong(n *Node) { of[config.Routing](b).BGP.MEDAmongAll = n.
 func (b *builder) multipath(n *Node) {
 	of[config.Routing](b).BGP.Multipath, of[config.Routing](b).BGP.MultipathAny = int(number(n.Args[0])), len(n.Args) > 1
 }
-func (b *builder) inUseOnly(n *Node) { of[config.Routing](b).BGP.InUseOnly = on(n) }
+func (b *builder) inUseOnly(n *Node)    { of[config.Routing](b).BGP.InUseOnly = on(n) }
+func (b *builder) bestExternal(n *Node) { of[config.Routing](b).BGP.BestExternal = on(n) }
 func (b *builder) externalPolicy(n *Node) {
 	of[config.Routing](b).BGP.NeedPolicy = n.Args[0].Text == "required"
 }
@@ -320,6 +321,7 @@ func bgpFacts(owner string, g *config.BGP, add func(subject, what, value string,
 		self("bgp multipath", strconv.Itoa(g.Multipath)+flag(g.MultipathAny, " any-as"), "multipath")
 	}
 	self("bgp in-use-only", flag(g.InUseOnly, "on"), "in-use-only")
+	self("bgp best-external", flag(g.BestExternal, "on"), "best-external")
 	self("bgp external-policy", flag(g.NeedPolicy, "required"), "external-policy")
 	self("bgp loop-check", flag(g.NoLoopCheck, "off"), "loop-check")
 	if g.ConnectRetry != config.DefaultConnectRetry {

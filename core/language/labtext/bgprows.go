@@ -56,6 +56,8 @@ func bgpRows() []Row {
 			Effect: Reconsiders, Help: "how many paths that are equal up to the interior cost share the traffic: the best one and the next in the order of the decision; with any-as also those from other neighbouring ASes", build: (*builder).multipath},
 		{Word: "in-use-only", In: []Context{BGPOf, DefaultsOf}, Args: onOff, Default: "off",
 			Effect: Reconsiders, RFC: "4271 9.1.3", Help: "a learned path is advertised only while the table uses it, and not another source's route for the prefix", build: (*builder).inUseOnly},
+		{Word: "best-external", In: []Context{BGPOf, DefaultsOf}, Args: onOff, Default: "off",
+			Effect: Reconsiders, Help: "while the best path comes from an internal peer, internal peers receive the best path from outside, so that they have it when the other one fails", build: (*builder).bestExternal},
 		{Word: "external-policy", In: []Context{BGPOf, DefaultsOf}, Args: []Arg{{Name: "rule", Kind: Name, Words: []string{"required", "optional"}}}, Default: "optional",
 			Effect: Reconsiders, RFC: "8212", Help: "whether external sessions without a policy let nothing through", build: (*builder).externalPolicy},
 		{Word: "loop-check", In: append([]Context{BGPOf, DefaultsOf}, both...), Args: []Arg{{Name: "switch", Kind: Name, Words: []string{"on", "off"}}}, Default: "on",

@@ -96,6 +96,7 @@ defaults bandwidth 1G mtu 1500
   med-among same-as
   multipath 1
   in-use-only off
+  best-external off
   external-policy optional
   loop-check on
   connect-retry 30s
@@ -180,6 +181,7 @@ router mill at 40 40
     med-among all
     multipath 2 any-as
     in-use-only on
+    best-external on
     external-policy required
     loop-check on
     connect-retry 20s

@@ -218,11 +218,16 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 	}
 	before := s.loc.Get(prefix)
 	h.PutBGP(prefix, r)
-	if before == now {
-		return
+	out := s.bestOutside(now, paths)
+	changed := out != s.outside.Get(prefix)
+	if changed {
+		s.outside.Set(prefix, out)
 	}
-	s.loc.Set(prefix, now)
-	if before.attr == now.attr && before.from == now.from {
+	if before != now {
+		s.loc.Set(prefix, now)
+		changed = changed || before.attr != now.attr || before.from != now.from
+	}
+	if !changed {
 		return
 	}
 	for i := range s.peers {
@@ -230,6 +235,25 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 			s.peers[i].queue(prefix)
 		}
 	}
+}
+
+// bestOutside is the best of the external paths while an internal one is best, if internal peers are to receive it
+// (draft-ietf-idr-best-external section 2); else the zero best.
+func (s *Speaker) bestOutside(now best, paths []Path) best {
+	if !s.config.BestExternal || now.attr == 0 || now.from == fromLocal || s.peers[now.from].config.External {
+		return best{}
+	}
+	var external []Path
+	for i := range paths {
+		if paths[i].external {
+			external = append(external, paths[i])
+		}
+	}
+	if len(external) == 0 {
+		return best{}
+	}
+	winner, _ := s.elect(external, nil)
+	return best{attr: winner.attr, from: winner.Peer, ways: 1}
 }
 
 func preference(p *Path) uint8 {

@@ -181,16 +181,12 @@ type exporter struct {
 // nothing.
 func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 	s, p := x.s, x.p
-	b := s.loc.Get(prefix)
 	dict := &x.h.Shared().Prefixes
 	if p.config.Default && p.defaultMet && dict.Prefix(prefix).Len == 0 {
 		return x.defaultRoute()
 	}
-	if b.attr == 0 {
-		return 0, note.NoBestPath
-	}
-	a := x.h.Attrs().Get(b.attr)
-	if why := x.withheld(b, a, dict.Prefix(prefix)); why != note.None {
+	b, why := x.shown(prefix)
+	if why != note.None {
 		return 0, why
 	}
 	r, id := x.offer(prefix, b)
@@ -211,7 +207,24 @@ func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 	return x.to, x.why
 }
 
-// offer is the route that the export policy is asked about: the best path as it is
+// shown is the path that the export policy is asked about, or why there is none: the best one, or to an internal peer
+// that does not receive it because it is internal, the best external one.
+func (x *exporter) shown(prefix uint32) (best, note.Code) {
+	s, p := x.s, x.p
+	b := s.loc.Get(prefix)
+	if b.attr == 0 {
+		return b, note.NoBestPath
+	}
+	why := x.withheld(b, x.h.Attrs().Get(b.attr), x.h.Shared().Prefixes.Prefix(prefix))
+	if (why == note.BetweenInternal || why == note.FromThatPeer) && !p.config.External {
+		if o := s.outside.Get(prefix); o.attr != 0 {
+			return o, x.withheld(o, x.h.Attrs().Get(o.attr), x.h.Shared().Prefixes.Prefix(prefix))
+		}
+	}
+	return b, why
+}
+
+// offer is the route that the export policy is asked about: a path as it is
 // in Loc-RIB. What sending changes by itself comes after the policy. id is its
 // attributes' number.
 func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {

@@ -122,6 +122,7 @@ type Speaker struct {
 	running bool
 	peers   []peer // never removed: numbers stay
 	loc     store.Paged[best]
+	outside store.Paged[best] // the best external path where an internal one is best, if peers are to receive it
 	local   store.Paged[local]
 	hopOf   store.Paged[gateway]  // of an attribute set, by its number
 	users   []store.Paged[uint64] // by gateway: bits of the prefixes whose paths go through it
@@ -202,7 +203,7 @@ func (s *Speaker) Clone() Speaker {
 		c.peers[i].out = s.peers[i].out.Clone()
 		c.peers[i].pending = slices.Clone(s.peers[i].pending)
 	}
-	c.loc, c.local, c.hopOf, c.marked = s.loc.Clone(), s.local.Clone(), s.hopOf.Clone(), s.marked.Clone()
+	c.loc, c.outside, c.local, c.hopOf, c.marked = s.loc.Clone(), s.outside.Clone(), s.local.Clone(), s.hopOf.Clone(), s.marked.Clone()
 	c.users = make([]store.Paged[uint64], len(s.users))
 	for i := range s.users {
 		c.users[i] = s.users[i].Clone()
@@ -258,7 +259,7 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Quad)
 	}
 	if !started && (oldBook != book || old.MEDAmongAll != c.MEDAmongAll || old.Multipath != c.Multipath ||
 		old.MultipathAny != c.MultipathAny ||
-		old.InUseOnly != c.InUseOnly || old.NeedPolicy != c.NeedPolicy ||
+		old.InUseOnly != c.InUseOnly || old.BestExternal != c.BestExternal || old.NeedPolicy != c.NeedPolicy ||
 		old.NoLoopCheck != c.NoLoopCheck || again) {
 		for i := range s.peers {
 			s.Reimport(h, i)
@@ -287,7 +288,7 @@ func (s *Speaker) Stop(h Host, why note.Code) {
 		}
 		return true
 	})
-	s.local = store.Paged[local]{}
+	s.outside, s.local = store.Paged[best]{}, store.Paged[local]{}
 	s.joined = nil
 	s.running = false
 	for _, p := range s.dirty {

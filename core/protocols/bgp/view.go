@@ -130,17 +130,27 @@ func (s *Speaker) Asked(h Host, i int, prefix uint32) (r policy.Route, ok bool) 
 // Offered is the route that the export policy towards a peer is asked about; ok
 // is false if there is none, or if it is withheld whatever the policy.
 func (s *Speaker) Offered(h Host, i int, prefix uint32) (r policy.Route, ok bool) {
-	b := s.loc.Get(prefix)
-	if !s.peers[i].up || b.attr == 0 {
+	if !s.peers[i].up {
 		return r, false
 	}
 	x := exporter{s: s, h: h, p: &s.peers[i]}
-	p := h.Shared().Prefixes.Prefix(prefix)
-	if x.withheld(b, h.Attrs().Get(b.attr), p) != note.None {
+	b, why := x.shown(prefix)
+	if why != note.None {
 		return r, false
 	}
 	r, _ = x.offer(prefix, b)
 	return r, true
+}
+
+// ShownFrom is the number of the peer that the path came from which a peer is shown for a prefix, or Local; best is false
+// if it is not the best path, but the best external one. ok is false if the peer is shown none.
+func (s *Speaker) ShownFrom(h Host, i int, prefix uint32) (from int, best, ok bool) {
+	if !s.peers[i].up {
+		return 0, false, false
+	}
+	x := exporter{s: s, h: h, p: &s.peers[i]}
+	b, why := x.shown(prefix)
+	return int(b.from), b == s.loc.Get(prefix), why == note.None
 }
 
 // Best is the row of Loc-RIB for a prefix: the attributes, and the number of the

@@ -72,11 +72,11 @@ func (p *Chain) Remedies(w *network.World) []Remedy {
 				add(Remedy{Says: phrase.Say("hold the session for %s only", labtext.FormatDuration(quickHold)), Edits: []string{session + " hold-time " + labtext.FormatDuration(quickHold)}, wait: took})
 			}
 		case "update", "decision":
-			for _, r := range nextHops(w) {
+			for _, r := range append(nextHops(w), backup(w)) {
 				add(r)
 			}
 		case "min-advertisement-interval":
-			for _, r := range nextHops(w) {
+			for _, r := range append(nextHops(w), backup(w)) {
 				add(r)
 			}
 			if session, _, ok := strings.Cut(l.Setting, " "); ok {
@@ -126,6 +126,22 @@ func nextHops(w *network.World) []Remedy {
 	}
 	return []Remedy{{Says: phrase.Text("announce the border routers as next hops"), Edits: on, Unsure: true},
 		{Says: phrase.Text("keep the next hops that neighbours announce"), Edits: off, Unsure: true}}
+}
+
+// backup are edits that have the routers at the border announce their best external path inside although another router's
+// is better: the others then have it when they need it.
+func backup(w *network.World) Remedy {
+	r := Remedy{Says: phrase.Text("announce the backup paths inside before they are needed"), Unsure: true}
+	for _, inst := range facts.AllInstances(w) {
+		c := &inst.Config().BGP
+		of := func(external bool) bool {
+			return slices.ContainsFunc(c.Peers, func(p config.Peer) bool { return !p.Disabled && c.External(&p) == external })
+		}
+		if !c.BestExternal && of(true) && of(false) {
+			r.Edits = append(r.Edits, inst.Ref()+" bgp best-external on")
+		}
+	}
+	return r
 }
 
 // soonerSPF are edits that have all routers wait for less before they compute the shortest paths: RFC 8405 section 7 wants

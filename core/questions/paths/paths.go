@@ -548,6 +548,9 @@ func sentRow(w *network.World, inst *device.Instance, id uint32, v bgp.PeerView)
 		if x.Export != nil {
 			x.Why = phrase.Say("sent: %s", x.Export.Says)
 		}
+		if _, best, ok := inst.BGP().ShownFrom(inst, v.Number, id); ok && !best {
+			x.Why = phrase.Say("%s; it is the best external path (best-external), as the best one comes from an internal peer", x.Why)
+		}
 	default:
 		info := why.Info()
 		x.Code, x.Why = why.String(), info.Text

@@ -38,6 +38,11 @@ func TestTheStoryOfAPrefix(t *testing.T) {
 	require.Equal(t, "no statement of to-gannet decides, and its end rejects", sent["gannet"])
 	require.Equal(t, "it was learned from that peer", sent["viaduct"])
 	require.Contains(t, sent["summit"], "it has its own session for that")
+	// The best external path instead of the best one.
+	quarry := strings.Replace(demo.Text("two-carriers"), "    peer 10.255.0.1 group inside\n", "    best-external\n    peer 10.255.0.1 group inside\n", 1)
+	inside := sentTo(t, paths.PathsTo(testlabs.Settled(t, quarry), netip.MustParsePrefix("198.51.100.0/25"), "quarry"), "summit")
+	require.Equal(t, "sent; it is the best external path (best-external), as the best one comes from an internal peer", inside.Why)
+	require.Equal(t, []string{"64497 64498", "10.255.0.2"}, []string{inside.Sent.ASPath, inside.Sent.NextHop})
 	// A prefix that is not there, with those that are near.
 	none := paths.PathsTo(w, netip.MustParsePrefix("198.51.100.0/24"), "")
 	require.Empty(t, none.Routers)

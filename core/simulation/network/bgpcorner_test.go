@@ -12,6 +12,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/bgp"
+	wire "hellebore/core/protocols/wire/bgp"
 	"hellebore/core/simulation/network"
 )
 
@@ -351,4 +352,81 @@ policy all
 	configure(t, w, strings.Replace(text, "  bgp as 64500\n    inject ospf\n", "  static 10.9.0.0/16 blackhole\n  bgp as 64500\n    inject ospf\n    inject static\n", 1))
 	settle(t, w)
 	require.NotContains(t, table(w, "c"), "10.9.0.0/16")
+}
+
+func TestTheBestExternalPathIsAnnouncedInside(t *testing.T) { // draft-ietf-idr-best-external 2
+	// a and b are at the border of AS 64500, c is inside; the carriers x and y both announce 198.18.0.0/24, and a's is preferred.
+	carrier := func(name string, n int) string {
+		return fmt.Sprintf("router %s\n  router-id 10.250.0.%d\n  port e 172.16.%d.1/30\n  static 198.18.0.0/24 blackhole\n  bgp as 6450%d\n    originate 198.18.0.0/24\n    peer 172.16.%d.2 as 64500\n", name, n, n, n, n)
+	}
+	lab := carrier("x", 1) + carrier("y", 2) + `router a
+  router-id 10.250.0.3
+  port e 172.16.1.2/30
+  port i 10.0.0.1/29
+  bgp as 64500
+    peer 172.16.1.1 as 64501
+      import-policy better
+    peer 10.0.0.2 as 64500
+      next-hop-self
+    peer 10.0.0.3 as 64500
+      next-hop-self
+router b
+  router-id 10.250.0.4
+  port e 172.16.2.2/30
+  port i 10.0.0.2/29
+  bgp as 64500
+    peer 172.16.2.1 as 64502
+    peer 10.0.0.1 as 64500
+      next-hop-self
+    peer 10.0.0.3 as 64500
+      next-hop-self
+router c
+  router-id 10.250.0.5
+  port i 10.0.0.3/29
+  bgp as 64500
+    peer 10.0.0.1 as 64500
+    peer 10.0.0.2 as 64500
+policy better
+  statement all
+    set local-preference 200
+    accept
+link x.e a.e
+link y.e b.e
+segment inside a.i b.i c.i
+`
+	with := strings.Replace(lab, "    peer 172.16.2.1 as 64502\n", "    best-external\n    peer 172.16.2.1 as 64502\n", 1)
+	fromB := func(w *network.World, at string) *attr.Set { return attributes(t, w, at, "10.0.0.2", "198.18.0.0/24") }
+
+	w := buildSettled(t, lab)
+	require.Nil(t, fromB(w, "c"), "RFC 4271 9.2: what is best at b came from inside")
+	configure(t, w, with)
+	settle(t, w)
+	for _, at := range []string{"a", "c"} {
+		require.Equal(t, []string{"64502"}, inSequence(fromB(w, at).Path), at)
+		require.Equal(t, uint32(100), fromB(w, at).LocalPref, at)
+	}
+	require.Equal(t, []string{"64500", "64501"}, inSequence(attributes(t, w, "y", "172.16.2.2", "198.18.0.0/24").Path), "outside, the best path is announced")
+
+	// It follows what comes from outside, although the best path stays.
+	w.Cut(port(t, w, "b.e"))
+	settle(t, w)
+	require.Nil(t, fromB(w, "c"))
+	w.Mend(port(t, w, "b.e"))
+	settle(t, w)
+	require.NotNil(t, fromB(w, "c"))
+
+	// When the best path fails, c has the other one already.
+	sent := func() bgp.PeerView { return w.Find("b").Main().BGP().Peer(peerNumber(t, w.Find("b"), "10.0.0.3")) }
+	before := sent().Out
+	w.Cut(port(t, w, "a.e"))
+	settle(t, w)
+	require.Equal(t, []string{"198.18.0.0/24 bgp 0 via 10.0.0.2 i"}, lines(table(w, "c"), "198.18.0.0/24"))
+	require.Equal(t, before[wire.TypeUpdate], sent().Out[wire.TypeUpdate], "and b sends no UPDATE for that")
+	w.Mend(port(t, w, "a.e"))
+	settle(t, w)
+
+	configure(t, w, lab)
+	settle(t, w)
+	require.Nil(t, fromB(w, "c"), "and off again")
+	require.Empty(t, w.Check())
 }

@@ -156,6 +156,7 @@ var bgpEffects = func() []bgpEffect {
 	change("when", labtext.DefaultOf, after(ofFar, "      originate default when 203.0.113.128/25\n"), "")
 	change("unless", labtext.DefaultOf, after(ofFar, "      originate default unless 203.0.113.128/25\n"), "", "far")
 	change("in-use-only", labtext.BGPOf, after(westBGP[:len("  bgp as 64500\n")], "    in-use-only\n"), "")
+	change("best-external", labtext.BGPOf, after(westBGP[:len("  bgp as 64500\n")], "    best-external\n"), "")
 	change("through", labtext.Aggregate, of("aggregate 198.51.0.0/16", "aggregate 198.51.0.0/16 through hops"), "", "core", "far", "west")
 	change("alone", labtext.Aggregate, of("aggregate 198.51.0.0/16", "aggregate 198.51.0.0/16 alone"), "", "core", "east")
 	change("as-set", labtext.Aggregate, of("aggregate 198.51.0.0/16", "aggregate 198.51.0.0/16 as-set"), "", "far")

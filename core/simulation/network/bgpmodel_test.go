@@ -224,13 +224,25 @@ func requirePlainRow(t testing.TB, w *network.World, d *device.Device, c *config
 	got := s.Sent(v.Number, id)
 	own := &attr.Set{}
 	best, from, _ := s.Best(id)
+	set := w.Attrs().Get(best)
+	why := plainlyWithheld(w, d, c, p, v.Number, id, set, from)
+	// draft-ietf-idr-best-external section 2
+	if c.BestExternal && (why == "from that peer" || why == "between internal peers") && !external {
+		outside := slices.DeleteFunc(plainPaths(w, d, id), func(x plainPath) bool { return !x.external })
+		if len(outside) > 0 {
+			x := plainDecision(outside)
+			set, from = x.set, x.from
+			why = plainlyWithheld(w, d, c, p, v.Number, id, set, from)
+			saw[map[bool]string{true: "sent: best external", false: "withheld: best external"}[why == ""]]++
+		}
+	}
 	switch {
 	case p.Default && prefix.Len == 0 && (!p.DefaultWhen.IsValid() || conditionHolds(w, d, p.DefaultWhen)):
 		if p.Export != "" {
 			return
 		}
 	default:
-		if why := plainlyWithheld(w, d, c, p, v.Number, id); why != "" {
+		if why != "" {
 			saw["withheld: "+why]++
 			require.Zero(t, got, "%s: %s", where, why)
 			return
@@ -238,7 +250,7 @@ func requirePlainRow(t testing.TB, w *network.World, d *device.Device, c *config
 		if p.Export != "" {
 			return
 		}
-		own = w.Attrs().Get(best)
+		own = set
 	}
 	require.NotZero(t, got, "%s is sent", where)
 	sent := w.Attrs().Get(got)
@@ -262,19 +274,17 @@ func requirePlainRow(t testing.TB, w *network.World, d *device.Device, c *config
 	require.True(t, slices.Equal(own.Communities, sent.Communities), where)
 }
 
-// plainlyWithheld is why the best path to a prefix is not sent to a peer, whatever
+// plainlyWithheld is why a path to a prefix, from a peer or Local, is not sent to a peer, whatever
 // the policy; "" if it is.
-func plainlyWithheld(w *network.World, d *device.Device, c *config.BGP, p *config.Peer, peer int, id uint32) string {
+func plainlyWithheld(w *network.World, d *device.Device, c *config.BGP, p *config.Peer, peer int, id uint32, set *attr.Set, from int) string {
 	s, prefix := d.Main().BGP(), w.Shared().Prefixes.Prefix(id)
-	best, from, _ := s.Best(id)
 	external := p.AS != c.AS
 	switch {
-	case best == 0:
+	case set == nil:
 		return "no path"
 	case from == peer:
 		return "from that peer"
 	}
-	set := w.Attrs().Get(best)
 	var source *config.Peer
 	if from != bgp.Local {
 		source = c.Peer(netip.MustParseAddr(s.Peer(from).Address.String()))

@@ -155,6 +155,9 @@ func randomAutonomousSystems(r *rand.Rand) string {
 		if r.Intn(4) == 0 {
 			text.WriteString("    in-use-only\n")
 		}
+		if r.Intn(2) == 0 {
+			text.WriteString("    best-external\n")
+		}
 		for _, p := range []string{"198.51.0.0/22", "198.51.0.0/21", "198.51.2.0/23", "198.51.4.0/22"} {
 			if r.Intn(5) == 0 {
 				text.WriteString("    aggregate " + p + []string{"", " as-set"}[r.Intn(2)] + []string{"", " alone"}[r.Intn(2)] + "\n")
@@ -277,29 +280,35 @@ func plainDecision(list []plainPath) plainPath {
 	return list[0]
 }
 
+// plainPaths are the paths to a prefix that take part in a decision.
+func plainPaths(w *network.World, d *device.Device, id uint32) (list []plainPath) {
+	s := d.Main().BGP()
+	s.Peers(func(v bgp.PeerView) {
+		row, ok := s.In(v.Number, id)
+		if !ok || row.Accepted == 0 {
+			return
+		}
+		set := w.Attrs().Get(row.Accepted)
+		cost, ok := reach(w, d, ip.Addr(set.NextHop), id, 8)
+		if !ok {
+			return
+		}
+		x := plainPath{v.Number, set, v.External, cost, set.Originator, v.Address}
+		if x.id == 0 {
+			x.id = v.PeerID
+		}
+		list = append(list, x)
+	})
+	return list
+}
+
 // requirePlainDecisions holds every Loc-RIB against the obvious decision over the
 // whole Adj-RIB-In.
 func requirePlainDecisions(t testing.TB, w *network.World) (decided int) {
 	for _, d := range w.Devices() {
 		s := d.Main().BGP()
 		for id := range w.Shared().Prefixes.Len() {
-			var list []plainPath
-			s.Peers(func(v bgp.PeerView) {
-				row, ok := s.In(v.Number, id)
-				if !ok || row.Accepted == 0 {
-					return
-				}
-				set := w.Attrs().Get(row.Accepted)
-				cost, ok := reach(w, d, ip.Addr(set.NextHop), id, 8)
-				if !ok {
-					return
-				}
-				x := plainPath{v.Number, set, v.External, cost, set.Originator, v.Address}
-				if x.id == 0 {
-					x.id = v.PeerID
-				}
-				list = append(list, x)
-			})
+			list := plainPaths(w, d, id)
 			got, from, _ := s.Best(id)
 			_, _, preference, _ := s.OwnPath(id)
 			own, _, _, _ := s.OwnPath(id)
@@ -370,7 +379,7 @@ func TestRandomAutonomousSystems(t *testing.T) {
 	require.Greater(t, decided, 5*runs, "there was something to decide")
 	require.Less(t, unsettled, runs/10+1)
 	for _, what := range []string{"condition that holds", "condition that does not hold", "aggregate", "aggregate of one path", "aggregate with a set", "aggregate with a sequence and a set", "withheld: within an aggregate",
-		"withheld: not in use", "sent with local-as", "local-as put before what came", "sent"} {
+		"withheld: not in use", "sent with local-as", "local-as put before what came", "sent", "sent: best external"} {
 		require.Greater(t, saw[what], runs/20, what)
 	}
 	t.Logf("%d labs, %d decisions between several paths, %d did not settle; %v", runs, decided, unsettled, saw)
