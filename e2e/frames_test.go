@@ -24,6 +24,7 @@ type traced struct {
 	Name string  `json:"name"`
 	Ts   float64 `json:"ts"`
 	Dur  float64 `json:"dur"`
+	Tdur float64 `json:"tdur"` // CPU time of the thread: without what others take of a shared host
 	Tid  int     `json:"tid"`
 	Pid  int     `json:"pid"`
 }
@@ -130,8 +131,8 @@ func BenchmarkTimelineFrames(b *testing.B) {
 	f.report(b)
 }
 
-// frames are what the page's thread does for each frame, all together and in one piece at most, and how far frames are
-// apart, in milliseconds. What is done in several pieces lets a frame come between them.
+// frames are what the page's thread does for each frame, all together and in one piece at most, in CPU time, and how far
+// frames are apart, in milliseconds. What is done in several pieces lets a frame come between them.
 type frames struct{ work, longest, apart []float64 }
 
 func (f *frames) add(events []traced) {
@@ -155,8 +156,8 @@ func (f *frames) add(events []traced) {
 		busy, longest := 0.0, 0.0
 		for _, e := range events {
 			if e.Tid == x.Tid && e.Pid == x.Pid && e.Name == task && e.Ts+e.Dur > x.Ts && e.Ts < next {
-				busy += min(e.Ts+e.Dur, next) - max(e.Ts, x.Ts)
-				longest = max(longest, e.Dur)
+				busy += e.Tdur * (min(e.Ts+e.Dur, next) - max(e.Ts, x.Ts)) / max(e.Dur, 1)
+				longest = max(longest, e.Tdur)
 			}
 		}
 		f.work, f.longest = append(f.work, busy/1000), append(f.longest, longest/1000)

@@ -117,6 +117,13 @@ func TestDraggingShowsThePast(t *testing.T) {
 		until(`document.querySelectorAll('[data-testid="before"]').length === 6`), // a segment is crossed by two lines
 		button("As rows"), sees("flow tickets"))
 
+	// All flows that moved, together.
+	valley := s.lab(t, demo.Text("valley-line"))
+	s.call(t, "POST", "/api/labs/"+valley+"/actions", map[string]string{"action": "disable viaduct"}, nil)
+	do(t, tab, chromedp.Navigate(s.url+"/lab/"+valley+"/map?when=before-2..now"), mapReady(),
+		sees("All 2 that moved"), sees("2 flows no longer arrive"), sees("halt has no route to 10.20.1.10"), sees("the device is disabled"),
+		button("time"), sees("after: the same path"), seesNot("2 flows no longer arrive"))
+
 	// What it waited for, on the map.
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), button("what it waited for"),
 		until(`[...document.querySelectorAll("[data-waits]")].some((n) => n.innerText.includes("no hello is heard"))`),

@@ -43,7 +43,8 @@ import {
 import { levelOf, spacingOf } from './level';
 import { DraftEdge, type DraftEdgeType } from './DraftEdge';
 import type { Drafted } from './drafted';
-import { cardSize, crossings, distanceTo, offsetsOf, onTree, segmentId, type Crossing } from './graph';
+import { useSame } from '../../shared/parts/same';
+import { cardSize, crossedBy, distanceTo, offsetsOf, onTree, segmentId, stopsOf } from './graph';
 import type { Places } from './layout';
 import { LinkEdge, type LinkEdgeType } from './LinkEdge';
 import { labName } from './places';
@@ -65,11 +66,12 @@ const edgeTypes = {
 interface CanvasProps {
   map: MapData;
   places: Places;
-  path: Path | undefined;
+  /** The paths that are drawn: one, or those of all flows that moved. */
+  paths: Path[];
   /** Another moment in the same map: what came, went, and how tables changed; nothing is edited then. */
   compared?: Compared;
-  /** The path at that moment. */
-  was?: Path | undefined;
+  /** The paths at that moment. */
+  were?: Path[];
   /** What the convergence waited for. */
   waited?: Waited | undefined;
   tree: Tree | undefined;
@@ -96,8 +98,8 @@ interface CanvasProps {
 
 /** The map itself: cards, what joins them, and the hands on it. */
 export function Canvas(props: CanvasProps) {
-  const { map, places, drafted, path, tree, reached, arcs, link, setLink, labels, drag, drop } = props;
-  const { tool, shape, edit, chosen, choose, building, compared, was, waited } = props;
+  const { map, places, drafted, paths, tree, reached, arcs, link, setLink, labels, drag, drop } = props;
+  const { tool, shape, edit, chosen, choose, building, compared, were, waited } = props;
   const { focus, set } = useFocus();
   const hands = useHands();
   const past = hands.past || compared !== undefined;
@@ -121,7 +123,7 @@ export function Canvas(props: CanvasProps) {
     fitted.current = `${room} ${count}`;
     moved.current = false;
     void flow
-      .fitView({ padding: 0.05, maxZoom: 1.15 })
+      .fitView({ padding: 0.07, maxZoom: 1.15 })
       .then(() => document.body.setAttribute('data-map', 'ready'));
     return () => document.body.removeAttribute('data-map');
     // A dragged card moves nothing else: the view stays where it is.
@@ -157,8 +159,7 @@ export function Canvas(props: CanvasProps) {
       ...sizeOf(regionWords(r, reached), scale, false),
     }));
     const beside: Beside[] = [];
-    if (path?.stopsAt)
-      beside.push({ name: stopOf(path.stopsAt), device: path.stopsAt, lines: [path.reason ?? ''] });
+    for (const [device, lines] of stopsOf(paths)) beside.push({ name: stopOf(device), device, lines });
     for (const [device, lines] of waited?.notes ?? []) beside.push({ name: waitsOf(device), device, lines });
     const after = [...(compared?.tables ?? [])].map(([device, t]) => ({
       name: tablesOf(device),
@@ -166,8 +167,9 @@ export function Canvas(props: CanvasProps) {
       lines: [tallySigns(t)],
     }));
     return labelsOf(map, places, scale, { arcs, costs, notes, beside, after });
-  }, [map, places, areas, reached, path, waited, compared, scale, arcs, costs]);
-  const nodes: Node[] = useMemo(() => {
+  }, [map, places, areas, reached, paths, waited, compared, scale, arcs, costs]);
+  const cardsNow: Node[] = useMemo(() => {
+    const stops = stopsOf(paths);
     const cards: CardNode[] = map.devices.map((d) => ({
       id: d.name,
       type: 'device',
@@ -177,7 +179,7 @@ export function Canvas(props: CanvasProps) {
       data: {
         device: d,
         focused: d.name === who,
-        stops: path?.stopsAt === d.name ? (path.reason ?? '') : '',
+        stops: stops.get(d.name) ?? [],
         side: stopSides[texts.get(stopOf(d.name)) ?? 0],
         waitsSide: stopSides[texts.get(waitsOf(d.name)) ?? 0],
         tablesSide: stopSides[texts.get(tablesOf(d.name)) ?? 0],
@@ -203,7 +205,7 @@ export function Canvas(props: CanvasProps) {
           x: at ? at.x - size.width / 2 : right,
           y: at ? at.y - size.height / 2 : 70 * i,
         },
-        data: { device, focused: device.name === who, stops: '', far: undefined, draft: true, gone: false },
+        data: { device, focused: device.name === who, stops: [], far: undefined, draft: true, gone: false },
         draggable: true,
         selected: chosen.includes(device.name),
       });
@@ -256,11 +258,12 @@ export function Canvas(props: CanvasProps) {
       zIndex: -1,
     }));
     return [...grounds, ...cards, ...pills];
-  }, [map, places, areas, texts, who, path, tree, reached, drafted, compared, waited, chosen]);
+  }, [map, places, areas, texts, who, paths, tree, reached, drafted, compared, waited, chosen]);
 
-  const edges: Edge[] = useMemo(() => {
-    const over = new Map<string, Crossing>(path ? crossings(map, path).map((c) => [c.id, c]) : []);
-    const before = new Map<string, Crossing>(was ? crossings(map, was).map((c) => [c.id, c]) : []);
+  const nodes = useSame(cardsNow);
+  const edgesNow: Edge[] = useMemo(() => {
+    const over = crossedBy(map, paths);
+    const before = crossedBy(map, were ?? []);
     const offsets = offsetsOf(map.links);
     const textsOf = (edge: string) => ({
       near: texts.get(costOf(edge, 'near')),
@@ -368,7 +371,9 @@ export function Canvas(props: CanvasProps) {
       });
     }
     return out;
-  }, [map, path, was, compared, waited, tree, arcs, link, labels, set, focus.who, drafted, texts]);
+  }, [map, paths, were, compared, waited, tree, arcs, link, labels, set, focus.who, drafted, texts]);
+
+  const edges = useSame(edgesNow);
 
   const draftNames = new Set(drafted.devices.map((d) => d.device.name));
   const letGo = (cards: Node[]) => {

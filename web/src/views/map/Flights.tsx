@@ -181,6 +181,9 @@ export interface Drawn {
   y: number;
 }
 
+/** The shapes that were drawn once: making one from its text takes longer than drawing it. */
+const shapes: Partial<Record<Flight['class'], Path2D>> = {};
+
 function drawFlights(pen: Pen, flying: Flight[], t: number, way: (f: Flight) => Line[]): Drawn[] {
   const { c, tints, scale } = pen;
   const out: Drawn[] = [];
@@ -233,7 +236,7 @@ function drawFlights(pen: Pen, flying: Flight[], t: number, way: (f: Flight) => 
       c.strokeStyle = tint;
       c.lineWidth = 2;
       const { d, solid } = classShape[f.class];
-      const shape = new Path2D(d);
+      const shape = (shapes[f.class] ??= new Path2D(d));
       c.fillStyle = solid ? tint : (tints.panel ?? '#fff');
       c.fill(shape);
       if (!solid) c.stroke(shape);

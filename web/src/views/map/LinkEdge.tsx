@@ -1,6 +1,6 @@
 import { EdgeLabelRenderer, useInternalNode, useStore, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapEnd, MapLink } from '../../shared/api/client';
-import type { Crossing } from './graph';
+import type { Crossed } from './graph';
 import { sizeOf, textScale } from './labels';
 import { along, barOf, costPlaces, lineBetween, markPlaces, reversed, type Line } from './line';
 import { MapNote, boxOf, color } from './MapNote';
@@ -11,9 +11,10 @@ export type LinkEdgeType = Edge<
     link: MapLink;
     near: MapEnd | undefined; // undefined at a segment
     far: MapEnd;
-    over: Crossing | undefined;
-    /** How the path went over it at the moment that is compared with. */
-    was: Crossing | undefined;
+    /** The paths that go over it. */
+    over: Crossed | undefined;
+    /** Those that did at the moment that is compared with. */
+    was: Crossed | undefined;
     /** Only the later one of two moments has it. */
     came: boolean;
     /** Whether the shortest paths that are shown go over it, and which way; undefined if none are shown. */
@@ -44,11 +45,13 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   const { link, over, was, tree, near, far } = data;
   const used = tree === 'forward' || tree === 'back';
   const fault = faultWords(link, far);
+  const paths = (over?.forward ?? 0) + (over?.back ?? 0);
+  const lost = paths > 0 && paths === over?.lost;
   const { why, mark } = data.texts;
   const stroke = data.gone
     ? color('line')
     : over
-      ? over.lost
+      ? lost
         ? color('brick')
         : color('leaf')
       : fault
@@ -56,7 +59,7 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
         : used || data.selected || data.came
           ? color('plum')
           : color(tree ? 'line' : 'quiet');
-  const way = (over && !over.forward) || tree === 'back' ? reversed(l) : l;
+  const way = tree === 'back' ? reversed(l) : l;
   return (
     <>
       {data.selected && <Stroke l={l} stroke={color('plum-soft')} width={12} />}
@@ -64,10 +67,16 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
         l={l}
         stroke={stroke}
         width={over ? (was ? 5 : 4) : used || data.came ? 3 : 1.4}
-        dash={fault || over?.lost || data.gone ? '7 6' : data.came ? '2 5' : undefined}
+        dash={fault || lost || data.gone ? '7 6' : data.came ? '2 5' : undefined}
       />
-      {was && <Before l={was.forward ? l : reversed(l)} />}
-      {over && !over.lost && <Arrow l={way} fill={color('leaf')} />}
+      {was && was.forward > 0 && <Before l={l} paths={was.forward} />}
+      {was && was.back > 0 && <Before l={reversed(l)} paths={was.back} />}
+      {over && !lost && (
+        <>
+          {over.forward > 0 && <Taken l={l} paths={over.forward} both={over.back > 0} />}
+          {over.back > 0 && <Taken l={reversed(l)} paths={over.back} both={over.forward > 0} />}
+        </>
+      )}
       {used && <Arrow l={way} fill={color('plum')} />}
       <path
         d={`M${l.x1},${l.y1}L${l.x2},${l.y2}`}
@@ -130,8 +139,40 @@ const Stroke = ({
   />
 );
 
-/** The path of before: a thin line beside the link, on the right of who takes it. */
-function Before({ l }: { l: Line }) {
+/** The paths that go one way over a link: an arrow, and how many if there are several. */
+function Taken({ l, paths, both }: { l: Line; paths: number; both: boolean }) {
+  const at = both ? 0.66 : 0.55;
+  return (
+    <>
+      <Arrow l={l} fill={color('leaf')} at={at} />
+      {paths > 1 && <Count l={l} at={at} fill={color('leaf')} paths={paths} />}
+    </>
+  );
+}
+
+/** How many paths, in a disc just behind their arrow. */
+function Count({ l, at, fill, paths }: { l: Line; at: number; fill: string; paths: number }) {
+  const scale = useStore(textScale);
+  const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
+  const share = at - (5 + 8 * scale) / length;
+  return (
+    <g transform={`translate(${l.x1 + (l.x2 - l.x1) * share},${l.y1 + (l.y2 - l.y1) * share})`}>
+      <circle r={8 * scale} fill={fill} />
+      <text
+        textAnchor="middle"
+        dominantBaseline="central"
+        fontSize={(paths > 99 ? 7.5 : 10) * scale}
+        fontWeight={700}
+        fill={color('panel')}
+      >
+        {paths}
+      </text>
+    </g>
+  );
+}
+
+/** Paths of before: a thin line beside the link, on the right of who takes it. */
+function Before({ l, paths }: { l: Line; paths: number }) {
   const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
   const ox = (-(l.y2 - l.y1) / length) * aside;
   const oy = ((l.x2 - l.x1) / length) * aside;
@@ -140,6 +181,7 @@ function Before({ l }: { l: Line }) {
     <g data-testid="before">
       <Stroke l={beside} stroke={color('plum')} width={1.6} />
       <Arrow l={beside} fill={color('plum')} size={0.65} />
+      {paths > 1 && <Count l={beside} at={0.55} fill={color('plum')} paths={paths} />}
     </g>
   );
 }
@@ -147,10 +189,10 @@ function Before({ l }: { l: Line }) {
 /** How far that is. */
 const aside = 6;
 
-function Arrow({ l, fill, size = 1 }: { l: Line; fill: string; size?: number }) {
+function Arrow({ l, fill, size = 1, at = 0.55 }: { l: Line; fill: string; size?: number; at?: number }) {
   const angle = (Math.atan2(l.y2 - l.y1, l.x2 - l.x1) * 180) / Math.PI;
-  const x = l.x1 + (l.x2 - l.x1) * 0.55;
-  const y = l.y1 + (l.y2 - l.y1) * 0.55;
+  const x = l.x1 + (l.x2 - l.x1) * at;
+  const y = l.y1 + (l.y2 - l.y1) * at;
   return (
     <path
       d="M-6,-6L7,0L-6,6Z"

@@ -45,9 +45,13 @@ export function MapComparison({ labels }: { labels: boolean }) {
 const nothing = { devices: [], segments: [], edges: [] };
 const none = () => undefined;
 
-/** The flow that is drawn: the one in focus, else the first that takes another path, else the first. */
-const shown = (flows: Compared['flows'], to: string) =>
-  flows.find((f) => to === `flow ${f.name}`) ?? flows.find((f) => f.moved) ?? flows[0];
+/** The flows that are drawn: the one in focus, else those that take another path, else the first. */
+function shown(flows: Compared['flows'], to: string) {
+  const one = flows.find((f) => to === `flow ${f.name}`);
+  if (one) return [one];
+  const moved = flows.filter((f) => f.moved);
+  return moved.length > 0 ? moved : flows.slice(0, 1);
+}
 
 function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }) {
   const { id, focus, set } = useFocus();
@@ -64,6 +68,9 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
     [compared],
   );
   const drafted = useMemo(() => compared && { ...nothing, gone: compared.gone }, [compared]);
+  const drawn = useMemo(() => (compared ? shown(compared.flows, focus.to) : []), [compared, focus.to]);
+  const paths = useMemo(() => drawn.flatMap((f) => f.is ?? []), [drawn]);
+  const were = useMemo(() => drawn.flatMap((f) => f.was ?? []), [drawn]);
   const [link, setLink] = useState('');
   const error = before.error ?? after.error ?? comparison.error;
   if (error) return <Trouble error={error} retry={() => void comparison.refetch()} />;
@@ -75,12 +82,18 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
         of={ask.comparison(id, focus.since, focus.when).queryKey}
       />
     );
-  const flow = shown(compared.flows, focus.to);
+  const flow = drawn.length === 1 ? drawn[0] : undefined;
+  const moved = compared.flows.filter((f) => f.moved).length;
   return (
     <Flex direction="column" h="full" minH={0}>
       <Flex gap={2} px={4} pt={3} align="center" wrap="wrap">
         {children}
         <Box w="1px" h="20px" bg="line" />
+        {moved > 1 && (
+          <Choice on={drawn.length > 1} onClick={() => void set({ to: '' })}>
+            All {moved} that moved
+          </Choice>
+        )}
         {compared.flows.map((f) => (
           <Choice key={f.name} on={f === flow} onClick={() => void set({ to: `flow ${f.name}` })}>
             {f.name}
@@ -103,6 +116,7 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
           <Summary lines={comparison.data.summary} most={1} />
         </Box>
         {flow && <WayWords flow={flow} />}
+        {drawn.length > 1 && <AllWords flows={drawn} />}
       </Box>
       <Box flex={1} minH={0}>
         <Canvas
@@ -110,8 +124,8 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
           places={places}
           drafted={drafted}
           compared={compared}
-          was={flow?.was}
-          path={flow?.is}
+          were={were}
+          paths={paths}
           tree={undefined}
           reached={undefined}
           arcs={false}
@@ -132,6 +146,40 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
   );
 }
 
+/** What became of several flows, with the lines that they have on the map. */
+function AllWords({ flows }: { flows: Compared['flows'] }) {
+  const broken = flows.filter((f) => f.was?.arrives && !f.is?.arrives).length;
+  const mended = flows.filter((f) => f.was && !f.was.arrives && f.is?.arrives).length;
+  return (
+    <Flex columnGap={4} rowGap={0} wrap="wrap" fontSize="12px" data-testid="ways">
+      <Flex align="center" gap={2}>
+        <Before />
+        before
+      </Flex>
+      <Flex align="center" gap={2}>
+        <After arrives />
+        after
+      </Flex>
+      <Quiet>a number is how many flows take a link</Quiet>
+      {broken > 0 && (
+        <Box color="brick">
+          {plural(broken, 'flow')} no longer {broken === 1 ? 'arrives' : 'arrive'}
+        </Box>
+      )}
+      {mended > 0 && (
+        <Box color="leaf">
+          {plural(mended, 'flow')} {mended === 1 ? 'arrives' : 'arrive'} again
+        </Box>
+      )}
+    </Flex>
+  );
+}
+
+const Before = () => <Box as="span" w="22px" h="2px" bg="plum" />;
+const After = ({ arrives }: { arrives: boolean }) => (
+  <Box as="span" w="22px" h="5px" borderRadius="full" bg={arrives ? 'leaf' : 'brick'} />
+);
+
 /** The two paths of a flow, each with the line that it has on the map. */
 function WayWords({ flow }: { flow: Compared['flows'][number] }) {
   const words = (f: Compared['flows'][number]['was']) =>
@@ -143,11 +191,11 @@ function WayWords({ flow }: { flow: Compared['flows'][number] }) {
   return (
     <Flex columnGap={4} rowGap={0} wrap="wrap" fontSize="12px" data-testid="ways">
       <Flex align="center" gap={2}>
-        <Box as="span" w="22px" h="2px" bg="plum" />
+        <Before />
         before: {words(flow.was)}
       </Flex>
       <Flex align="center" gap={2} color={flow.is && !flow.is.arrives ? 'brick' : undefined}>
-        <Box as="span" w="22px" h="5px" borderRadius="full" bg={flow.is?.arrives ? 'leaf' : 'brick'} />
+        <After arrives={flow.is?.arrives ?? false} />
         after: {flow.moved ? words(flow.is) : 'the same path'}
       </Flex>
     </Flex>

@@ -3,6 +3,7 @@ import { Box, Flex } from '@chakra-ui/react';
 import { ReactFlowProvider } from '@xyflow/react';
 import { useMemo, useState } from 'react';
 import { http, unwrap, type Flow, type MapData, type MapDevice, type Path } from '../../shared/api/client';
+import { useSame } from '../../shared/parts/same';
 import { ask } from '../../shared/api/questions';
 import { useDrafting } from '../../shared/draft/drafting';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
@@ -84,11 +85,12 @@ function shownFlow(flows: Flow[], to: string): Flow | undefined {
 function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const { id, focus, set } = useFocus();
   const answer = useQuery(ask.map(id, focus.when));
+  const map = useSame(answer.data);
   // Costs and faults do not move cards: only what is joined to what does.
-  const graph = answer.data ? JSON.stringify(toGraph(answer.data)) : '';
+  const graph = map ? JSON.stringify(toGraph(map)) : '';
   const laid = useMemo(() => (graph ? layOut(JSON.parse(graph) as Graph) : undefined), [graph]);
-  const { dragged, drag, drop, clear } = useDragged(id, answer.data);
-  const put = useMemo(() => (answer.data ? cornersOf(answer.data) : {}), [answer.data]);
+  const { dragged, drag, drop, clear } = useDragged(id, map);
+  const put = useMemo(() => (map ? cornersOf(map) : {}), [map]);
   const places = useMemo(() => laid && { ...laid, ...put, ...dragged }, [laid, put, dragged]);
   const drafting = useDrafting();
   const { dirty, settled } = drafting;
@@ -99,8 +101,8 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
     placeholderData: (p) => p,
   });
   const drafted = useMemo(
-    () => answer.data && draftedOf(answer.data, dirty ? sketch.data : undefined),
-    [answer.data, dirty, sketch.data],
+    () => map && draftedOf(map, dirty ? sketch.data : undefined),
+    [map, dirty, sketch.data],
   );
   const play = usePlay();
   const lab = useQuery(ask.lab(id));
@@ -117,7 +119,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
       .catch((e: unknown) => setError(e instanceof Error ? e.message : 'It cannot be made.'));
   };
   const kinds = new Map([
-    ...(answer.data?.devices ?? []).map((d) => [d.name, d.kind] as const),
+    ...(map?.devices ?? []).map((d) => [d.name, d.kind] as const),
     ...(drafted?.devices ?? []).map((d) => [d.device.name, d.device.kind] as const),
   ]);
   const toggle = (t: Tool) => () => !drafting.past && setTool(tool === t ? '' : t);
@@ -134,16 +136,16 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ');
   const who = deviceOf(focus.who);
   const way = useQuery(ask.path(id, focus.when, aimed ? who : '', aimed ? focus.to : ''));
-  const root = answer.data?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
+  const root = map?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
   const shortest = useQuery(ask.tree(id, focus.when, tree ? root : ''));
   const routes = useQuery({ ...ask.routes(id, focus.when), enabled: aimed });
   const row = aimed ? routes.data?.rows.find((r) => r.prefix === focus.to) : undefined;
-  const links = answer.data?.links;
+  const links = map?.links;
   const everywhere = useMemo(
     () => (tree && row && links ? spread(row, links) : undefined),
     [tree, row, links],
   );
-  const devices = answer.data?.devices;
+  const devices = map?.devices;
   const reached = useMemo(
     () =>
       everywhere &&
@@ -163,16 +165,17 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   });
   const waits = causes && converged ? chain.data?.path : undefined;
   const waited = useMemo(() => waits && waitedOf(waits), [waits]);
+  const flow = shownFlow(map?.flows ?? [], focus.to);
+  const path: Path | undefined = aimed && who ? way.data : flow;
+  const paths = useMemo(() => (path && !steps ? [path] : []), [path, steps]);
 
   if (answer.error) return <Trouble error={answer.error} retry={() => void answer.refetch()} />;
-  if (!answer.data || !places || !drafted) return <Waiting what="laying the map out" />;
-  const empty = answer.data.devices.length === 0 && drafted.devices.length === 0;
-  const flow = shownFlow(answer.data.flows, focus.to);
-  const path: Path | undefined = aimed && who ? way.data : flow;
+  if (!map || !places || !drafted) return <Waiting what="laying the map out" />;
+  const empty = map.devices.length === 0 && drafted.devices.length === 0;
   return (
     <Flex direction="column" h="full">
       <Flex px={4} py={2} gap={2} align="center" wrap="wrap" minH="42px">
-        {answer.data.flows.map((f) => (
+        {map.flows.map((f) => (
           <Choice
             key={f.name}
             on={!aimed && !steps && f === flow}
@@ -189,7 +192,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             to {row.prefix} from everywhere
           </Choice>
         )}
-        {answer.data.sessions.length > 0 && (
+        {map.sessions.length > 0 && (
           <Choice on={arcs} onClick={() => setArcs(!arcs)}>
             BGP sessions
           </Choice>
@@ -207,7 +210,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
         {everywhere && row && (
           <Box flex={1} minW={0} color="plum" fontWeight="500" data-testid="tree">
             {plural(Object.keys(row.cells).length, 'router')} of{' '}
-            {answer.data.devices.filter((d) => d.kind === 'router').length} have a route to {row.prefix}
+            {map.devices.filter((d) => d.kind === 'router').length} have a route to {row.prefix}
           </Box>
         )}
         {steps && !everywhere && (
@@ -247,7 +250,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           </Box>
         )}
         {!steps && !path && <Box flex={1} />}
-        {(Object.keys(answer.data.places).length > 0 || Object.keys(dragged).length > 0) && (
+        {(Object.keys(map.places).length > 0 || Object.keys(dragged).length > 0) && (
           <Plain size="xs" h="26px" onClick={clear}>
             Lay out again
           </Plain>
@@ -260,8 +263,8 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
               'map.svg',
               'image/svg+xml',
               play?.stretch
-                ? instantSvg(answer.data, places, play.flights, play.t, play.speed * stay)
-                : mapSvg(answer.data, places, path),
+                ? instantSvg(map, places, play.flights, play.t, play.speed * stay)
+                : mapSvg(map, places, path),
             )
           }
         >
@@ -279,7 +282,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
                 'text/html',
                 playableHtml({
                   title: titleOf(play.stretch.from),
-                  map: answer.data,
+                  map: map,
                   places,
                   ...play.stretch,
                   speed: play.speed,
@@ -300,14 +303,14 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           shape={shape}
           setShape={setShape}
           error={error}
-          groups={groupsOf(answer.data.devices)}
+          groups={groupsOf(map.devices)}
           choose={setChosen}
         />
       </Flex>
       <Chosen
         routers={chosen.filter((c) => kinds.get(c) === 'router')}
         cards={chosen.map(named)}
-        ports={portsOf(chosen, answer.data)}
+        ports={portsOf(chosen, map)}
         edit={edit}
         clear={() => setChosen([])}
       />
@@ -320,10 +323,10 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           </Box>
         )}
         <Canvas
-          map={answer.data}
+          map={map}
           places={places}
           drafted={drafted}
-          path={steps ? undefined : path}
+          paths={paths}
           waited={waited}
           tree={steps}
           reached={reached}

@@ -12,7 +12,7 @@ export type CardNode = Node<
     device: MapDevice;
     focused: boolean;
     /** Why packets end here, and on which side of the card there is room to say it. */
-    stops: string;
+    stops: string[];
     side?: StopSide | undefined;
     far: number | undefined;
     /** It is only in the draft, or the draft takes it out. */
@@ -119,7 +119,13 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
               : '1px solid'
       }
       borderColor={
-        focused || draft || selected ? 'plum' : stops || gone ? 'brick' : device.enabled ? 'line' : 'quiet'
+        focused || draft || selected
+          ? 'plum'
+          : stops.length > 0 || gone
+            ? 'brick'
+            : device.enabled
+              ? 'line'
+              : 'quiet'
       }
       borderRadius={device.kind === 'host' ? '14px' : '6px'}
       className="card"
@@ -252,7 +258,7 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           {waits.join('\n')}
         </Box>
       )}
-      {stops && (
+      {stops.length > 0 && (
         <Box
           position="absolute"
           style={beside[data.side ?? 'below']}
@@ -266,9 +272,10 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
           className="map-note"
           fontWeight="500"
           w="max-content"
+          whiteSpace="pre-line"
           zIndex={5}
         >
-          {stops}
+          {stops.join('\n')}
         </Box>
       )}
     </Box>

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import type { MapData, MapEnd, Path } from '../../shared/api/client';
-import { crossings, distanceTo, onTree, toGraph } from './graph';
+import { crossedBy, crossings, distanceTo, onTree, stopsOf, toGraph } from './graph';
 
 const end = (device: string, port: string): MapEnd => ({ device, port, up: true, silent: false, tags: [] });
 const device = (name: string, kind: 'router' | 'host') => ({
@@ -67,6 +67,28 @@ test('a path crosses segments in two edges, and links in the direction of the pa
 test('a path that is lost behind a port ends on its link', () => {
   const path: Path = { from: 'summit', to: 'kiosk', arrives: false, hops: [{ device: 'summit', out: 'e1' }] };
   expect(crossings(map, path)).toEqual([{ id: 'viaduct.e1 summit.e1', forward: false, lost: true }]);
+});
+
+test('paths together are counted by link and direction, a loop once, and where they end', () => {
+  const path = (arrives: boolean, ...hops: [string, string?][]): Path => ({
+    from: hops[0]?.[0] ?? '',
+    to: 'x',
+    arrives,
+    hops: hops.map(([device, out]) => ({ device, ...(out && { out }) })),
+    ...(!arrives && { stopsAt: hops.at(-1)?.[0] ?? '', reason: 'no route' }),
+  });
+  const paths = [
+    path(true, ['viaduct', 'e1'], ['summit']),
+    path(true, ['kiosk', 'nic'], ['viaduct', 'e1'], ['summit']),
+    path(false, ['summit', 'e1']),
+    path(false, ['viaduct', 'e1'], ['summit', 'e1'], ['viaduct', 'e1'], ['summit']),
+  ];
+  const over = crossedBy(map, paths);
+  expect(over.get('viaduct.e1 summit.e1')).toEqual({ forward: 3, back: 2, lost: 1 });
+  expect(over.get('segment hall/1')).toEqual({ forward: 0, back: 1, lost: 0 });
+  expect(over.get('segment hall/0')).toEqual({ forward: 1, back: 0, lost: 0 });
+  expect(stopsOf(paths)).toEqual(new Map([['summit', ['2 flows: no route']]]));
+  expect(crossedBy(map, [])).toEqual(new Map());
 });
 
 test('a shortest-path tree goes over links, and over segments by their ends', () => {

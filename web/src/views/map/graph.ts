@@ -1,5 +1,6 @@
 import type { MapData, MapLink, Path, Tree } from '../../shared/api/client';
 import { cableOf, portName } from '../../shared/focus/focus';
+import { plural } from '../../shared/parts/words';
 
 /** The size of a card by what it means, in pixels. */
 export const cardSize = {
@@ -56,14 +57,13 @@ export interface Crossing {
 }
 
 /** The links that a path goes over, in order. */
-export function crossings(map: MapData, path: Path): Crossing[] {
+export function crossings(map: MapData, path: Path, at = endsOf(map)): Crossing[] {
   const out: Crossing[] = [];
   path.hops.forEach((hop, i) => {
-    if (!hop.out) return;
-    const link = map.links.find((l) => l.ends.some((e) => e.device === hop.device && e.port === hop.out));
-    if (!link) return;
+    const end = hop.out && at.get(`${hop.device}.${hop.out}`);
+    if (!end) return;
+    const { link, near } = end;
     const lost = i === path.hops.length - 1 && !path.arrives;
-    const near = link.ends.findIndex((e) => e.device === hop.device && e.port === hop.out);
     if (link.kind === 'link') {
       out.push({ id: link.id, forward: near === 0, lost });
       return;
@@ -74,6 +74,54 @@ export function crossings(map: MapData, path: Path): Crossing[] {
     if (!lost && far >= 0) out.push({ id: `${link.id}/${far}`, forward: true, lost: false });
   });
   return out;
+}
+
+/** What each port is joined to, and which end of it the port is. */
+const endsOf = (map: MapData) =>
+  new Map(
+    map.links.flatMap((link) =>
+      link.ends.map((e, near) => [`${e.device}.${e.port}`, { link, near }] as const),
+    ),
+  );
+
+/** How many paths cross what joins ports, from its first end, from its second, and how many of them end on it. */
+export interface Crossed {
+  forward: number;
+  back: number;
+  lost: number;
+}
+
+/** What paths go over together, by the id of the link, or of the segment and its end. */
+export function crossedBy(map: MapData, paths: Path[]): Map<string, Crossed> {
+  const out = new Map<string, Crossed>();
+  const at = endsOf(map);
+  for (const path of paths) {
+    // A loop goes over a link more than once, and is one path.
+    for (const id of new Map(crossings(map, path, at).map((c) => [`${c.id} ${c.forward}`, c])).values()) {
+      const x = out.get(id.id) ?? { forward: 0, back: 0, lost: 0 };
+      x[id.forward ? 'forward' : 'back']++;
+      if (id.lost) x.lost++;
+      out.set(id.id, x);
+    }
+  }
+  return out;
+}
+
+/** Why paths end where they do, by device: each reason once. */
+export function stopsOf(paths: Path[]): Map<string, string[]> {
+  const counts = new Map<string, Map<string, number>>();
+  for (const p of paths) {
+    if (!p.stopsAt) continue;
+    const of = counts.get(p.stopsAt) ?? new Map<string, number>();
+    of.set(p.reason ?? '', (of.get(p.reason ?? '') ?? 0) + 1);
+    counts.set(p.stopsAt, of);
+  }
+  return new Map(
+    [...counts].map(([device, of]) => [
+      device,
+      [...of].map(([reason, n]) => (n > 1 ? `${plural(n, 'flow')}: ${reason}` : reason)),
+    ]),
+  );
 }
 
 /** Whether a shortest-path tree goes over a link, or over one end of a segment, and from which end of it. */
