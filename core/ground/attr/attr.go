@@ -220,6 +220,7 @@ type Set struct {
 	// Worked out when the set is kept.
 	PathLen int    // Path.Len
 	FirstAS uint32 // Path.First
+	digest  uint64 // hash
 }
 
 // DefaultLocalPref is the local preference of a path that has none (RFC 4271
@@ -264,7 +265,7 @@ func (s *Set) hash() uint64 {
 	for _, u := range s.Unknown {
 		h = store.Hash(h, []byte(u.Value))
 	}
-	return store.Mix(h, uint64(s.Originator)<<32|uint64(s.Aggregator))
+	return store.Mix(store.Mix(h, uint64(s.Originator)<<32|uint64(s.Aggregator)), uint64(s.AggregatorAS))
 }
 
 // Equal says whether two sets say the same.
@@ -280,8 +281,8 @@ func (s *Set) Equal(o *Set) bool {
 		slices.Equal(s.Clusters, o.Clusters) && slices.Equal(s.Unknown, o.Unknown)
 }
 
-// Digest folds the set in.
-func (s *Set) Digest(d *store.Digest) { d.Add(s.hash(), uint64(s.AggregatorAS)) }
+// Digest is equal for sets of any pools that say the same.
+func (s *Set) Digest() uint64 { return s.digest }
 
 // ID numbers a set in its pool; 0 is none. Numbers mean nothing outside their
 // world: they are never compared by size, sent or digested.
@@ -310,9 +311,9 @@ func (p *Pool) ID(s *Set) ID {
 		p.sets.Set(0, nil)
 	}
 	kept := *s
-	kept.PathLen, kept.FirstAS = s.Path.Len(), s.Path.First()
+	kept.PathLen, kept.FirstAS, kept.digest = s.Path.Len(), s.Path.First(), h
 	id := p.sets.Append(&kept)
-	p.index.Add(h, id, func(id uint32) uint64 { return p.sets.Get(id).hash() })
+	p.index.Add(h, id, func(id uint32) uint64 { return p.sets.Get(id).digest })
 	return ID(id)
 }
 

@@ -10,8 +10,13 @@ const (
 
 type page[T any] struct {
 	owner uint64
+	// sums are those of Sum, plus 1, since the last write; 0 if they are not known. As items, they are written by the owner only.
+	sums  [Sums]uint64
 	items [pageSize]T
 }
+
+// Sums is how many sums an array keeps.
+const Sums = 2
 
 // Paged is an array indexed by small numbers. Elements never written are T's
 // zero value. Clone costs one pointer a page; a page is copied when one of the
@@ -75,6 +80,8 @@ func (p *Paged[T]) Edit(i uint32) *T {
 	case pg.owner != p.epoch:
 		pg = &page[T]{owner: p.epoch, items: pg.items}
 		p.pages[n], p.owns = pg, true
+	default:
+		pg.sums = [Sums]uint64{}
 	}
 	return &pg.items[i&(pageSize-1)]
 }
@@ -97,6 +104,34 @@ func (p *Paged[T]) Clone() Paged[T] {
 		p.epoch, p.owns = p.epoch+1, false
 	}
 	return Paged[T]{pages: append([]*page[T](nil), p.pages...), epoch: p.epoch, len: p.len}
+}
+
+// Sum is the sum of the hashes of all elements. It costs what was written since it was asked for last, if it was asked for
+// before each Clone: pages keep theirs until they are shared, and copies have them too. which is the number of the sum, below Sums; each has one hash for ever, which is 0 for zero
+// values and depends on nothing but the element and its index.
+func (p *Paged[T]) Sum(which int, hash func(i uint32, v *T) uint64) (sum uint64) {
+	for n, pg := range p.pages {
+		if pg == nil {
+			continue
+		}
+		if known := pg.sums[which]; known != 0 {
+			sum += known - 1
+			continue
+		}
+		var own uint64
+		base := uint32(n) << pageBits
+		for k := range pg.items {
+			if base+uint32(k) >= p.len {
+				break
+			}
+			own += hash(base+uint32(k), &pg.items[k])
+		}
+		if pg.owner == p.epoch {
+			pg.sums[which] = own + 1
+		}
+		sum += own
+	}
+	return sum
 }
 
 // Each visits the elements of all pages ever written, in order of index, until

@@ -15,12 +15,30 @@ func TestPagedAgainstMap(t *testing.T) {
 		paged Paged[int]
 		plain map[uint32]int
 	}
+	hash := func(seed uint64) func(uint32, *int) uint64 {
+		return func(i uint32, v *int) uint64 {
+			if *v == 0 {
+				return 0
+			}
+			return Mix(Mix(seed, uint64(i)), uint64(*v))
+		}
+	}
+	sums := [Sums]func(uint32, *int) uint64{hash(1), hash(2)}
 	rapid.Check(t, func(t *rapid.T) {
 		worlds := []*pair{{plain: map[uint32]int{}}}
 		for range rapid.IntRange(1, 150).Draw(t, "steps") {
 			w := worlds[rapid.IntRange(0, len(worlds)-1).Draw(t, "world")]
 			if rapid.IntRange(0, 9).Draw(t, "clone") == 0 && len(worlds) < 6 {
 				worlds = append(worlds, &pair{w.paged.Clone(), maps.Clone(w.plain)})
+				continue
+			}
+			if rapid.IntRange(0, 4).Draw(t, "sum") == 0 {
+				which := rapid.IntRange(0, Sums-1).Draw(t, "which")
+				want := uint64(0)
+				for i, v := range w.plain {
+					want += sums[which](i, &v)
+				}
+				require.Equal(t, want, w.paged.Sum(which, sums[which]))
 				continue
 			}
 			i := uint32(rapid.IntRange(0, 5*pageSize).Draw(t, "i"))
@@ -41,6 +59,31 @@ func TestPagedAgainstMap(t *testing.T) {
 			require.Equal(t, w.plain, seen)
 		}
 	})
+}
+
+// TestASumCostsWhatChanged counts the elements that a sum looks at.
+func TestASumCostsWhatChanged(t *testing.T) {
+	var p Paged[int]
+	for i := range uint32(100 * pageSize) {
+		p.Set(i, int(i))
+	}
+	looked := 0
+	sum := func(p *Paged[int]) uint64 {
+		return p.Sum(0, func(i uint32, v *int) uint64 { looked++; return Mix(uint64(i), uint64(*v)) })
+	}
+	first := sum(&p)
+	require.Equal(t, 100*pageSize, looked)
+	looked = 0
+	c := p.Clone()
+	require.Equal(t, first, sum(&c), "a copy has what the original has")
+	require.Zero(t, looked)
+	c.Set(3, 7)
+	*c.Edit(5 * pageSize) = 8
+	require.NotEqual(t, first, sum(&c))
+	require.Equal(t, 2*pageSize, looked)
+	looked = 0
+	require.Equal(t, first, sum(&p), "and keeps its own")
+	require.Zero(t, looked)
 }
 
 func TestIndexAgainstMap(t *testing.T) {

@@ -449,21 +449,20 @@ func (s *Speaker) Account() (pending, watched int) {
 	return pending, watched
 }
 
-// Digest folds the speaker's state in: prefixes by their own order, since numbers
-// differ between worlds.
-func (s *Speaker) Digest(d *store.Digest, h Host, prefixes []uint32, full bool) {
+// Digest folds the speaker's state in; and what passes of it, timers and counters. Tables cost what changed of them since they
+// were asked for last.
+func (s *Speaker) Digest(d, passing *store.Digest, h Host) {
 	d.Flag(s.running)
 	if !s.running {
 		return
 	}
 	d.Add(uint64(s.id), uint64(s.config.AS))
-	pool := h.Attrs()
-	set := func(id attr.ID) {
-		if a := pool.Get(id); a != nil {
-			a.Digest(d)
-		} else {
-			d.Add(0)
+	pool, prefixes := h.Attrs(), &h.Shared().Prefixes
+	set := func(id attr.ID) uint64 {
+		if id == 0 {
+			return 0
 		}
+		return pool.Get(id).Digest()
 	}
 	for i := range s.peers {
 		p := &s.peers[i]
@@ -471,23 +470,29 @@ func (s *Speaker) Digest(d *store.Digest, h Host, prefixes []uint32, full bool) 
 			continue
 		}
 		d.Add(p.config.Address.Hash(), uint64(p.state()), uint64(p.accepted), uint64(p.received))
-		if full {
-			d.Add(uint64(p.since), uint64(p.retry.Deadline()), uint64(p.hold.Deadline()),
-				uint64(p.interval.Deadline()), uint64(len(p.pending)))
+		passing.Add(uint64(p.since), uint64(p.retry.Deadline()), uint64(p.hold.Deadline()), uint64(p.interval.Deadline()),
+			uint64(len(p.pending)))
+		d.Add(p.in.Sum(0, func(prefix uint32, e *entry) uint64 {
+			if e.raw == 0 {
+				return 0
+			}
+			return store.Mix(store.Mix(prefixes.Digest(prefix), set(e.raw)), set(e.eff))
+		}), p.out.Sum(0, func(prefix uint32, e *sentEntry) uint64 {
+			if e.sent == 0 {
+				return 0
+			}
+			return store.Mix(prefixes.Digest(prefix), set(e.sent))
+		}))
+	}
+	d.Add(s.loc.Sum(0, func(prefix uint32, b *best) uint64 {
+		if b.attr == 0 {
+			return 0
 		}
-		for _, prefix := range prefixes {
-			in, out := p.in.Get(prefix), p.out.Get(prefix)
-			set(in.raw)
-			set(in.eff)
-			set(out.sent)
+		from := uint64(0)
+		if b.from != fromLocal {
+			from = s.peers[b.from].config.Address.Hash() // a peer keeps its number and its address
 		}
-	}
-	for _, prefix := range prefixes {
-		b := s.loc.Get(prefix)
-		set(b.attr)
-		d.Add(uint64(b.from))
-	}
-	if full {
-		d.Add(s.drawn, s.sent)
-	}
+		return store.Mix(store.Mix(prefixes.Digest(prefix), set(b.attr)), from)
+	}))
+	passing.Add(s.drawn, s.sent)
 }

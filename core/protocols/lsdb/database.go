@@ -81,6 +81,24 @@ func (d *Database) Sweep(held func(key uint32, e *Instance) bool, gone func(key 
 	d.dying = left
 }
 
+// Sums are those of what the LSAs say, which body hashes with the key, and of when they were made: their sequence numbers
+// and ages. Both are equal for databases that are equal in that, and cost what changed since they were asked for last.
+func (d *Database) Sums(body func(e *Instance) uint64) (contents, times uint64) {
+	contents = d.instances.Sum(0, func(_ uint32, e *Instance) uint64 {
+		if e.Body == 0 {
+			return 0
+		}
+		return body(e)
+	})
+	times = d.instances.Sum(1, func(_ uint32, e *Instance) uint64 {
+		if e.Body == 0 {
+			return 0
+		}
+		return store.Mix(store.Mix(body(e), uint64(e.Seq)), uint64(e.Birth))
+	})
+	return contents, times
+}
+
 // Keys are the numbers of the keys of the LSAs that a condition holds for, in an order
 // of the keys themselves: numbers differ between worlds, what is sent must not.
 func (d *Database) Keys(order func(a, b uint32) int, holds func(key uint32, e *Instance) bool) []uint32 {

@@ -39,6 +39,7 @@ type Body struct {
 	Key      uint32
 	Options  uint8
 	Raw      []byte
+	Digest   uint64 // of key, options and Raw: the same in all worlds
 	Router   wire.RouterBody
 	Network  wire.NetworkBody
 	Summary  wire.SummaryBody
@@ -100,6 +101,7 @@ func (p *Pool) intern(shared *route.Shared, key uint32, options uint8, raw []byt
 		return id, true
 	}
 	b := &Body{Key: key, Options: options, Raw: slices.Clone(raw)}
+	b.Digest = store.Hash(store.Mix(hashKey(p.Key(key)), uint64(options)), raw)
 	switch p.Key(key).Type {
 	case wire.RouterLSA:
 		if b.Router, ok = wire.ReadRouter(b.Raw); !ok {
@@ -419,6 +421,28 @@ type LSAView struct {
 	Header  wire.LSAHeader
 	Body    *Body
 	Arrived event.Time
+}
+
+// Scope is a database of the process: that of an area, or of what belongs to no area.
+type Scope struct {
+	Area uint32 // 0 for what belongs to none
+	AS   bool   // that
+}
+
+// Scopes visits the databases of the process. Those with the same digest hold the same LSAs, but for sequence numbers and ages;
+// each visits the numbers of their keys.
+func (p *Process) Scopes(h Host, visit func(s Scope, digest uint64, each func(key func(id uint32)))) {
+	for ai := asScope; ai < len(p.areas); ai++ {
+		a := p.scope(ai)
+		s := Scope{a.id, ai == asScope}
+		if s.AS {
+			s.Area = 0
+		}
+		contents, _ := a.db.Sums(func(e *lsdb.Instance) uint64 { return h.Pool().Body(e.Body).Digest })
+		visit(s, contents, func(key func(id uint32)) {
+			a.db.Each(func(id uint32, _ *lsdb.Instance) bool { key(id); return true })
+		})
+	}
 }
 
 // Database visits the LSAs of all areas, sorted by key in each, then those that

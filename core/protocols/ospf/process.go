@@ -18,6 +18,7 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/protocols/adjacency"
+	"hellebore/core/protocols/lsdb"
 	"hellebore/core/protocols/route"
 	wire "hellebore/core/protocols/wire/ospf"
 )
@@ -567,15 +568,8 @@ func (p *Process) Port(i uint32) PortView {
 	return PortView{q.PortConfig, q.state, q.dr, q.bdr, q.refusals, q.hello.Deadline()}
 }
 
-// Digest folds the process's state in; full includes ages, sequence numbers and
-// the phases of timers.
-func (p *Process) Digest(d *store.Digest, h Host, full bool) {
-	p.DigestPorts(d, full)
-	p.DigestDatabases(d, h, full)
-}
-
-// DigestPorts folds in what the process has on its ports: neighbours and roles.
-func (p *Process) DigestPorts(d *store.Digest, full bool) {
+// DigestPorts folds in what the process has on its ports: neighbours and roles; and what passes of it, timers and counters.
+func (p *Process) DigestPorts(d, passing *store.Digest) {
 	d.Flag(p.running)
 	d.Add(uint64(p.routerID))
 	for i := range p.ports {
@@ -587,39 +581,27 @@ func (p *Process) DigestPorts(d *store.Digest, full bool) {
 			uint64(q.state), uint64(q.dr), uint64(q.bdr))
 		for _, r := range q.refusals {
 			d.Add(r.From.Hash(), uint64(r.Reason))
-			if full {
-				d.Add(uint64(r.Count))
-			}
+			passing.Add(uint64(r.Count))
 		}
 		d.Flag(q.talks())
-		if full {
-			d.Add(uint64(q.hello.Deadline()))
-		}
+		passing.Add(uint64(q.hello.Deadline()))
 		for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
 			nb := &p.nbrs[n.Index()]
 			d.Add(uint64(nb.id), nb.address.Hash(), uint64(nb.state))
-			if full {
-				d.Add(uint64(nb.inactivity.Deadline()), uint64(nb.descriptions.Seq()), uint64(nb.retransmits.Len()),
-					uint64(nb.requests.Len()))
-			}
+			passing.Add(uint64(nb.inactivity.Deadline()), uint64(nb.descriptions.Seq()), uint64(nb.retransmits.Len()),
+				uint64(nb.requests.Len()))
 		}
 	}
 }
 
-// DigestDatabases folds in the link-state databases.
-func (p *Process) DigestDatabases(d *store.Digest, h Host, full bool) {
+// DigestDatabases folds in the link-state databases; and what passes of them, sequence numbers and ages.
+func (p *Process) DigestDatabases(d, passing *store.Digest, h Host) {
 	for ai := asScope; ai < len(p.areas); ai++ {
 		a := p.scope(ai)
 		d.Add(uint64(a.id))
-		for _, id := range a.sorted(h.Pool()) {
-			e := a.db.Get(id)
-			key := h.Pool().Key(id)
-			d.Add(uint64(key.Type), uint64(key.ID), uint64(key.Router))
-			d.Bytes(h.Pool().Body(e.Body).Raw)
-			if full {
-				d.Add(uint64(e.Seq), uint64(e.Birth))
-			}
-		}
+		contents, times := a.db.Sums(func(e *lsdb.Instance) uint64 { return h.Pool().Body(e.Body).Digest })
+		d.Add(contents)
+		passing.Add(times)
 	}
 }
 

@@ -57,23 +57,8 @@ func (d *Prefixes) Find(p ip.Prefix) (id uint32, ok bool) {
 	return d.index.Find(hashPrefix(p), func(id uint32) bool { return d.list.Get(id) == p })
 }
 
-// Order are the numbers of all prefixes, in the order of the prefixes themselves.
-func (d *Prefixes) Order() []uint32 {
-	type numbered struct {
-		ip.Prefix
-		id uint32
-	}
-	list := make([]numbered, d.Len())
-	for id := range d.Len() {
-		list[id] = numbered{d.Prefix(id), id}
-	}
-	slices.SortFunc(list, func(a, b numbered) int { return a.Prefix.Compare(b.Prefix) })
-	ids := make([]uint32, len(list))
-	for i := range list {
-		ids[i] = list[i].id
-	}
-	return ids
-}
+// Digest is that of the prefix with number id: the same in all worlds.
+func (d *Prefixes) Digest(id uint32) uint64 { return hashPrefix(d.list.Get(id)) }
 
 // ID is p's number; p gets one if it has none.
 func (d *Prefixes) ID(p ip.Prefix) uint32 {

@@ -11,7 +11,6 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/ospf"
-	wire "hellebore/core/protocols/wire/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
@@ -54,32 +53,31 @@ type Counts struct {
 	After  int `json:"after"`
 }
 
-// sizes counts the routes of all routers, and the LSAs of all areas.
+// sizes counts the routes of all routers, and the LSAs of all areas. Routers of an area have the same database most of the
+// time: it is looked at once.
 func sizes(w *network.World) (routes, lsas int) {
-	type place struct {
-		area uint32
-		as   bool
-		key  wire.Key
-	}
-	seen := map[place]bool{}
+	type database = func(key func(id uint32))
+	databases := map[ospf.Scope]map[uint64]database{}
 	for _, inst := range facts.AllInstances(w) {
 		if inst.Device().Kind() != config.Router {
 			continue
 		}
-		for _, id := range inst.Prefixes() {
-			if _, ok := inst.Table().Best(id); ok {
-				routes++
+		routes += inst.Table().Used()
+		inst.OSPF().Scopes(inst, func(s ospf.Scope, digest uint64, each database) {
+			if databases[s] == nil {
+				databases[s] = map[uint64]database{}
 			}
-		}
-		inst.OSPF().Database(inst, func(v ospf.LSAView) {
-			at := place{v.Area, v.AS, v.Header.Key}
-			if v.AS {
-				at.area = 0
-			}
-			seen[at] = true
+			databases[s][digest] = each
 		})
 	}
-	return routes, len(seen)
+	for _, of := range databases {
+		seen := map[uint32]bool{}
+		for _, each := range of {
+			each(func(id uint32) { seen[id] = true })
+		}
+		lsas += len(seen)
+	}
+	return routes, lsas
 }
 
 // LSAs is how many LSAs a network has, each counted once for its area.

@@ -15,18 +15,3 @@ func (inst *Instance) Prefixes() []uint32 {
 	slices.SortFunc(ids, func(a, b uint32) int { return dict.Prefix(a).Compare(dict.Prefix(b)) })
 	return ids
 }
-
-// TablePrefixes are Prefixes of all instances, by the instance's number. order is
-// that of all prefixes of the world (route.Prefixes.Order), which whoever asks many
-// devices finds once.
-func (d *Device) TablePrefixes(order []uint32) [][]uint32 {
-	all := make([][]uint32, len(d.instances))
-	for i := range d.instances {
-		for _, id := range order {
-			if d.instances[i].table.Has(id) {
-				all[i] = append(all[i], id)
-			}
-		}
-	}
-	return all
-}

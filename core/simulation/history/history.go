@@ -14,7 +14,7 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "10"
+const Engine = "11"
 
 // Bounds of one action.
 const (
@@ -93,6 +93,8 @@ type Step struct {
 	NotesBefore, NotesApplied, NotesAfter uint32
 	Lost                                  uint64 // notes of it that were not kept
 	frames                                []*network.World
+	// tried is what the action makes of base, the head when it began.
+	tried, base *network.World
 	// again, of a replay, is how many events the world had handled when it was
 	// stopped or given up; 0 if it was not.
 	again uint64
@@ -134,7 +136,7 @@ func (h *History) Reader() *History {
 // Steps are the actions so far, oldest first; for reading.
 func (h *History) Steps() []*Step { return h.steps }
 
-// Head is the present; for reading. Text is the text in force, Lab what it
+// Head is the present; for reading, until the next action. Text is the text in force, Lab what it
 // says.
 func (h *History) Head() *network.World { return h.head }
 func (h *History) Text() string         { return h.text }
@@ -162,10 +164,16 @@ func (h *History) Begin(a Action, until event.Time) (*Step, error) {
 		}
 		s.Lab = &r.Lab
 	}
-	if err := a.Perform(h.head.Clone(), s.Lab); err != nil {
+	if err := h.try(s); err != nil {
 		return nil, err
 	}
 	return s, nil
+}
+
+// try has a begun step take effect on a copy of the head.
+func (h *History) try(s *Step) error {
+	s.tried, s.base = h.head.Clone(), h.head
+	return s.Parsed.Perform(s.tried, s.Lab)
 }
 
 // TextError is a text that cannot be applied.
@@ -189,16 +197,18 @@ func (e *TextError) Error() string {
 // Run performs a begun step: it takes effect, and time runs to rest or to the
 // step's bound. stop, if not nil, is asked now and then whether to give up.
 func (h *History) Run(s *Step, stop func() bool) error {
-	w := h.head
-	w.BeginAction()
-	lost := w.LostNotes()
-	s.NotesBefore = w.Notes()
-	s.Before = w.Clone()
-	if err := s.Parsed.Perform(w, s.Lab); err != nil {
-		return err
+	if s.base != h.head {
+		if err := h.try(s); err != nil {
+			return err
+		}
 	}
+	lost := h.head.LostNotes()
+	s.NotesBefore = h.head.Notes()
+	s.Before = h.head // which is not written any more
+	w := s.tried
+	h.head, s.tried, s.base = w, nil, nil
 	s.NotesApplied = w.Notes()
-	s.Applied = w.Clone()
+	s.Applied = keyframe(w)
 	h.steps = append(h.steps, s)
 	h.lab, h.seen = s.Lab, &seen{}
 	if s.Parsed.Kind == Apply {
@@ -211,8 +221,10 @@ func (h *History) Run(s *Step, stop func() bool) error {
 	}
 	s.Done, s.End, s.Settled = true, w.Now(), max(s.Start, w.Calm().LastChange())
 	s.Events, s.NotesAfter, s.Lost = w.Handled(), w.Notes(), w.LostNotes()-lost
-	s.After = w.Clone()
+	w.BeginAction() // the next one
 	s.Digest, s.State = w.Digests(true)
+	s.After = w.Clone()
+	h.head = s.After
 	return nil
 }
 
@@ -240,8 +252,14 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 			s.Outcome = network.Unfinished
 			return
 		}
-		s.frames = append(s.frames, w.Clone())
+		s.frames = append(s.frames, keyframe(w))
 	}
+}
+
+// keyframe is a copy to come back to. Digests go with it: what one costs later is what changes later.
+func keyframe(w *network.World) *network.World {
+	w.Digest(true)
+	return w.Clone()
 }
 
 // advanceAgain runs the world to where a replayed step was stopped or given up,
@@ -261,7 +279,7 @@ func (h *History) advanceAgain(s *Step, w *network.World, stop func() bool) {
 			return
 		}
 		frame = w.Work() + frameWork
-		s.frames = append(s.frames, w.Clone())
+		s.frames = append(s.frames, keyframe(w))
 	}
 }
 

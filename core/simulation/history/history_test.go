@@ -246,6 +246,7 @@ func TestARestartOfOSPF(t *testing.T) {
 	s := act(t, h, "restart ospf on quarry")
 	require.Equal(t, network.Settled, s.Outcome)
 	require.Empty(t, h.Head().Check())
+	quarry = h.Head().Find("quarry")
 	require.Equal(t, "10.0.23.2", quarry.Main().OSPF().RouterID().String(), "chosen anew")
 	require.Greater(t, s.After.ForwardingChanges(), s.Before.ForwardingChanges())
 	again, err := Replay(h.Records(), nil)

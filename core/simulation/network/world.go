@@ -283,15 +283,18 @@ type State struct {
 	Ports, Neighbours, Database, Routes, Paths uint64
 }
 
+// stateForm begins with the version of the digests: those of another one mean nothing.
+const stateForm = "2 %016x %016x %016x %016x %016x"
+
 // String is the digests as they are recorded; ParseState reads them, and anything
 // else as no state.
 func (s State) String() string {
-	return fmt.Sprintf("%016x %016x %016x %016x %016x", s.Ports, s.Neighbours, s.Database, s.Routes, s.Paths)
+	return fmt.Sprintf(stateForm, s.Ports, s.Neighbours, s.Database, s.Routes, s.Paths)
 }
 
 // ParseState reads what String writes.
 func ParseState(text string) (s State) {
-	if n, err := fmt.Sscanf(text, "%x %x %x %x %x", &s.Ports, &s.Neighbours, &s.Database, &s.Routes,
+	if n, err := fmt.Sscanf(text, stateForm, &s.Ports, &s.Neighbours, &s.Database, &s.Routes,
 		&s.Paths); n != 5 || err != nil {
 		return State{}
 	}
@@ -308,23 +311,21 @@ func (w *World) Digest(full bool) uint64 {
 
 // Digests are Digest, and the digests of tables and databases part by part.
 func (w *World) Digests(full bool) (uint64, State) {
-	d := store.Digest(1)
 	var parts device.Parts
-	order := w.shared.Prefixes.Order()
+	var passing store.Digest
 	for _, v := range w.devices {
-		prefixes := v.TablePrefixes(order)
-		v.Digest(&d, full, prefixes)
-		if !v.Gone() {
-			v.DigestParts(&parts, prefixes)
-		}
+		v.Digest(&parts, &passing)
 	}
 	for i := range w.media {
-		w.media[i].digest(&d)
 		w.media[i].digest(&parts.Ports)
 	}
+	s := State{uint64(parts.Ports), uint64(parts.Neighbours), uint64(parts.Database), uint64(parts.Routes),
+		uint64(parts.Paths)}
+	d := store.Digest(1)
+	d.Add(s.Ports, s.Neighbours, s.Database, s.Routes, s.Paths)
 	if full {
-		d.Add(uint64(w.now), w.handled, w.changes, uint64(w.notes.Len()), uint64(w.queue.Len()), uint64(w.queue.Next()))
+		d.Add(uint64(passing), uint64(w.now), w.handled, w.changes, uint64(w.notes.Len()), uint64(w.queue.Len()),
+			uint64(w.queue.Next()))
 	}
-	return uint64(d), State{uint64(parts.Ports), uint64(parts.Neighbours), uint64(parts.Database),
-		uint64(parts.Routes), uint64(parts.Paths)}
+	return uint64(d), s
 }
