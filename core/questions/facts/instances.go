@@ -54,11 +54,6 @@ func AllInstances(w *network.World) []*device.Instance {
 	return out
 }
 
-// SeveralInstances says whether any router has another instance than main.
-func SeveralInstances(w *network.World) bool {
-	return slices.ContainsFunc(w.Devices(), func(d *device.Device) bool { return !d.Gone() && len(d.Config().Instances) > 0 })
-}
-
 // SourceWords is where a route of an instance comes from: its source, or the instance in
 // which a taken one began.
 func SourceWords(inst *device.Instance, s route.Source, prefix uint32) string {

@@ -17,7 +17,7 @@ type Routers map[ip.Quad]*device.Instance
 // all.
 func RouterIDs(w *network.World, from *device.Instance) Routers {
 	owners := Routers{}
-	if from != nil && SeveralInstances(w) {
+	if from != nil && w.SeveralInstances() {
 		w.Around(from, func(inst *device.Instance) bool {
 			if id := inst.OSPF().RouterID(); inst.OSPF().Running() && owners[id] == nil {
 				owners[id] = inst
@@ -32,6 +32,30 @@ func RouterIDs(w *network.World, from *device.Instance) Routers {
 		}
 	}
 	return owners
+}
+
+// RouterNames are the RouterIDs of the instances of a world that does not change meanwhile, each found once.
+type RouterNames struct {
+	w     *network.World
+	known map[*device.Instance]Routers
+}
+
+// NamesOfRouters are those of a world.
+func NamesOfRouters(w *network.World) *RouterNames {
+	return &RouterNames{w: w, known: map[*device.Instance]Routers{}}
+}
+
+// Of are the routers that an instance may hear of.
+func (x *RouterNames) Of(inst *device.Instance) Routers {
+	if !x.w.SeveralInstances() {
+		inst = nil // all hear of the same
+	}
+	r, ok := x.known[inst]
+	if !ok {
+		r = RouterIDs(x.w, inst)
+		x.known[inst] = r
+	}
+	return r
 }
 
 // Name is the name of the router with a router ID, else the ID.

@@ -17,7 +17,6 @@ import (
 	"hellebore/core/protocols/route"
 	bgpwire "hellebore/core/protocols/wire/bgp"
 	wire "hellebore/core/protocols/wire/ospf"
-	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
@@ -86,26 +85,12 @@ func Words(w *network.World, n note.Note) string { return NewWriter(w).Words(n) 
 // Writer writes many notes of a world that does not change meanwhile.
 type Writer struct {
 	w       *network.World
-	several bool // instances
-	routers map[*device.Instance]Routers
+	routers *RouterNames
 }
 
 // NewWriter is a writer of the notes of a world.
 func NewWriter(w *network.World) *Writer {
-	return &Writer{w: w, several: SeveralInstances(w), routers: map[*device.Instance]Routers{}}
-}
-
-// routersOf are the routers that an instance may hear of, found once.
-func (x *Writer) routersOf(inst *device.Instance) Routers {
-	if !x.several {
-		inst = nil // all hear of the same
-	}
-	r, ok := x.routers[inst]
-	if !ok {
-		r = RouterIDs(x.w, inst)
-		x.routers[inst] = r
-	}
-	return r
+	return &Writer{w: w, routers: NamesOfRouters(w)}
 }
 
 // Words is a note in words.
@@ -148,7 +133,7 @@ func (x *Writer) Words(n note.Note) string {
 		case "lsa":
 			return w.Pool().Key(uint32(v)).String()
 		case "identity":
-			if far := x.routersOf(inst)[ip.Quad(v)]; far != nil {
+			if far := x.routers.Of(inst)[ip.Quad(v)]; far != nil {
 				return fmt.Sprintf("%s (%v)", far.Ref(), ip.Quad(v))
 			}
 		case "prefix":

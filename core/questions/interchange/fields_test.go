@@ -323,7 +323,7 @@ func TestTheAnalyserFollowsBGP(t *testing.T) {
 			}
 			count++
 			link := store.Ref(0)
-			if facts.SeveralInstances(w) {
+			if w.SeveralInstances() {
 				link = w.Device(f.Device).Ports()[f.Port].Joint
 			}
 			if files[link] == nil {

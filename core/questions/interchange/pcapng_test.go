@@ -11,7 +11,6 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"hellebore/core/questions/facts"
 	"hellebore/core/questions/interchange"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
@@ -100,7 +99,7 @@ func TestAnalyserReadsEveryPacketOfTheDemoLabs(t *testing.T) {
 			// A connection that changes its way is only in part on any one link: TCP is
 			// followed as a whole in TestTheAnalyserFollowsBGP.
 			wrong := complaint
-			if facts.SeveralInstances(w) { // networks that nothing joins may use the same addresses
+			if w.SeveralInstances() { // networks that nothing joins may use the same addresses
 				wrong = "(" + complaint + ") and not arp.duplicate-address-detected"
 			}
 			complaints := tshark(t, file, "-o", "tcp.analyze_sequence_numbers:FALSE", "-o", "tcp.check_checksum:TRUE", "-Y", wrong)

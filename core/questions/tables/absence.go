@@ -78,7 +78,7 @@ func absence(w *network.World, inst *device.Instance, p ip.Prefix) []string {
 // networkOf are the instances of a network that nothing else joins; nil for all, where no
 // router has several.
 func networkOf(w *network.World, inst *device.Instance) map[*device.Instance]bool {
-	if !facts.SeveralInstances(w) {
+	if !w.SeveralInstances() {
 		return nil
 	}
 	near := map[*device.Instance]bool{}
@@ -90,7 +90,7 @@ func networkOf(w *network.World, inst *device.Instance) map[*device.Instance]boo
 // and why it does not cross.
 func Crossings(w *network.World, inst *device.Instance, p ip.Prefix) []string {
 	out := []string{}
-	if !facts.SeveralInstances(w) {
+	if !w.SeveralInstances() {
 		return out
 	}
 	w.Joined(inst, func(to *device.Instance) {

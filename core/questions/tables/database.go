@@ -197,7 +197,7 @@ func lsaOf(owners facts.Routers, instances map[instance]*heldLSA, routers []stri
 // several instances all are one.
 func networksApart(w *network.World) map[*device.Instance]int {
 	out := map[*device.Instance]int{}
-	if !facts.SeveralInstances(w) {
+	if !w.SeveralInstances() {
 		return out
 	}
 	next := 0

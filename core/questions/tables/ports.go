@@ -83,6 +83,7 @@ type Ports struct {
 // PortsOf makes the Ports view of a world.
 func PortsOf(w *network.World) Ports {
 	out := Ports{Processes: []Process{}, Ports: []Port{}}
+	names := facts.NamesOfRouters(w)
 	for _, d := range w.Devices() {
 		if d.Gone() {
 			continue
@@ -94,7 +95,7 @@ func PortsOf(w *network.World) Ports {
 		}
 		for i := range d.Ports() {
 			if !d.Ports()[i].Gone {
-				out.Ports = append(out.Ports, portOf(w, d, uint32(i)))
+				out.Ports = append(out.Ports, portOf(w, names, d, uint32(i)))
 			}
 		}
 	}
@@ -159,7 +160,7 @@ func ProcessOf(w *network.World, inst *device.Instance) Process {
 			}
 		}
 	}
-	o.Database(inst, func(ospf.LSAView) { p.LSAs++ })
+	o.Scopes(inst, func(_ ospf.Scope, _ uint64, each func(key func(id uint32))) { each(func(uint32) { p.LSAs++ }) })
 	if o.AreaBorder() {
 		p.Roles = append(p.Roles, phrase.Text("area border router"))
 	}
@@ -174,7 +175,7 @@ func ProcessOf(w *network.World, inst *device.Instance) Process {
 	return p
 }
 
-func portOf(w *network.World, d *device.Device, i uint32) Port {
+func portOf(w *network.World, names *facts.RouterNames, d *device.Device, i uint32) Port {
 	p := &d.Ports()[i]
 	up, why := d.Up(i)
 	out := Port{Device: d.Name(), Port: p.Config.Name, Instance: d.InstanceOf(i).Name(), Kind: "port", Up: up, Since: p.Since.Seconds(),
@@ -186,7 +187,7 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 		out.Kind = "loopback"
 	case p.Config.Virtual != nil:
 		out.Kind = "virtual link"
-		if far := facts.RouterIDs(w, d.InstanceOf(i))[ip.AddrFrom(p.Config.Virtual.Peer).Quad()]; far != nil {
+		if far := names.Of(d.InstanceOf(i))[ip.AddrFrom(p.Config.Virtual.Peer).Quad()]; far != nil {
 			out.JoinedTo = append(out.JoinedTo, far.Ref())
 		}
 		if v := d.InstanceOf(i).OSPF().Port(i); v.Address.IsValid() {
@@ -207,12 +208,12 @@ func portOf(w *network.World, d *device.Device, i uint32) Port {
 		out.JoinedTo = append(out.JoinedTo, facts.PortName(w.Device(e.Device), e.Port))
 	}
 	if p.Config.OSPF.On {
-		out.OSPF = portOSPF(w, d, i)
+		out.OSPF = portOSPF(w, names, d, i)
 	}
 	return out
 }
 
-func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
+func portOSPF(w *network.World, names *facts.RouterNames, d *device.Device, i uint32) *PortOSPF {
 	p := &d.Ports()[i]
 	o := &p.Config.OSPF
 	v := d.InstanceOf(i).OSPF().Port(i)
@@ -257,7 +258,7 @@ func portOSPF(w *network.World, d *device.Device, i uint32) *PortOSPF {
 		in := (v.NextHello - w.Now()).Seconds()
 		out.NextHello = &in
 	}
-	owners := facts.RouterIDs(w, d.InstanceOf(i))
+	owners := names.Of(d.InstanceOf(i))
 	d.InstanceOf(i).OSPF().Neighbours(i, func(n ospf.NeighbourView) {
 		out.Neighbours = append(out.Neighbours, owners.Name(n.RouterID)+" "+n.State.String())
 	})

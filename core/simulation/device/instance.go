@@ -1,6 +1,7 @@
 package device
 
 import (
+	"iter"
 	"slices"
 
 	"hellebore/core/ground/attr"
@@ -153,6 +154,17 @@ func (inst *Instance) Local(a ip.Addr) bool {
 // Owns says whether a is an address of one of the ports, up or not.
 func (inst *Instance) Owns(a ip.Addr) bool {
 	return a.IsValid() && slices.ContainsFunc(inst.device.ports, func(p Port) bool { return p.addr == a && inst.has(&p) })
+}
+
+// Addresses are those that Owns says it has.
+func (inst *Instance) Addresses() iter.Seq[ip.Addr] {
+	return func(yield func(ip.Addr) bool) {
+		for i := range inst.device.ports {
+			if p := &inst.device.ports[i]; p.addr.IsValid() && inst.has(p) && !yield(p.addr) {
+				return
+			}
+		}
+	}
 }
 
 // sync brings routes and processes in line with configuration and ports.

@@ -8,15 +8,37 @@ import (
 // Instances may use the same addresses where nothing joins them. Who has an address
 // depends then on who asks: it is looked for among what links and segments lead to.
 
-// severalInstances says whether any device has another instance than main.
-func (w *World) severalInstances() bool {
-	for _, d := range w.devices {
-		if len(d.Instances()) > 1 && !d.Gone() {
-			return true
+// holders is who has which address, as the text says: those of an address in the order of devices and instances. It is
+// replaced, never written, so clones share it.
+type holders struct {
+	of      map[ip.Addr][]holder
+	several bool // some device has another instance than main
+}
+
+type holder struct {
+	device   uint32
+	instance int
+}
+
+// findHolders is made anew with each text: nothing else moves an address.
+func (w *World) findHolders() *holders {
+	h := &holders{of: map[ip.Addr][]holder{}}
+	for i, d := range w.devices {
+		if d.Gone() {
+			continue
+		}
+		h.several = h.several || len(d.Instances()) > 1
+		for n := range d.Instances() {
+			for a := range d.Instances()[n].Addresses() {
+				h.of[a] = append(h.of[a], holder{uint32(i), n})
+			}
 		}
 	}
-	return false
+	return h
 }
+
+// SeveralInstances says whether any device has another instance than main.
+func (w *World) SeveralInstances() bool { return w.holders != nil && w.holders.several }
 
 // Around visits the instances that links, segments and takes lead to from one, itself
 // first and the nearest next, until visit says stop. Whether a link is up does not matter.
@@ -67,21 +89,14 @@ func (w *World) around(from *device.Instance, takes bool, visit func(inst *devic
 // none has. Where no device has several instances, every address is everybody's, and so
 // it is for whoever asks from nowhere.
 func (w *World) Holder(from *device.Instance, a ip.Addr) *device.Instance {
-	return w.holder(from, func(inst *device.Instance) bool { return inst.Owns(a) })
-}
-
-func (w *World) holder(from *device.Instance, has func(*device.Instance) bool) *device.Instance {
-	if from == nil || !w.severalInstances() {
-		for _, d := range w.devices {
-			for i := range d.Instances() {
-				if inst := &d.Instances()[i]; !d.Gone() && has(inst) {
-					return inst
-				}
-			}
-		}
+	if w.holders == nil || len(w.holders.of[a]) == 0 {
 		return nil
 	}
-	return w.nearest(from, has)
+	if from == nil || !w.holders.several {
+		h := w.holders.of[a][0]
+		return &w.devices[h.device].Instances()[h.instance]
+	}
+	return w.nearest(from, func(inst *device.Instance) bool { return inst.Owns(a) })
 }
 
 // nearest is the first instance around one of which something holds; nil if none is.

@@ -269,7 +269,7 @@ func (w *World) Configure(lab *config.Lab) {
 		}
 		w.devices[id].Configure(*c, w.bookOf(w.devices[id], c, &lab.Policies))
 	}
-	w.byName = names
+	w.byName, w.holders = names, w.findHolders()
 	w.join(lab)
 	for i := range w.media {
 		if !w.media[i].Gone {

@@ -27,6 +27,7 @@ type World struct {
 	exact   bool // hellos come at their interval exactly
 	devices []*device.Device
 	byName  map[string]uint32 // replaced, never written, so clones share it
+	holders *holders          // nil before the first text
 	media   []Medium
 	moved   map[[2]uint32]move   // ports that actions moved; replaced, never written
 	says    map[[2]uint32]string // what the text joins ports to; replaced, never written
@@ -177,9 +178,12 @@ func (w *World) Trace(s device.Fate) { w.Tracer(s) }
 
 // Owner is the router or host that has an address, up or not; nil if none has.
 func (w *World) Owner(a ip.Addr) *device.Device {
-	for _, d := range w.devices {
-		if !d.Gone() && d.Main().Owns(a) {
-			return d
+	if w.holders == nil {
+		return nil
+	}
+	for _, h := range w.holders.of[a] {
+		if h.instance == 0 {
+			return w.devices[h.device]
 		}
 	}
 	return nil
