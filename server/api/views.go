@@ -54,7 +54,7 @@ func (h *handlers) registerViews(api huma.API) {
 		(*lab.Lab).Database)
 	view(h, api, "messages", "What routers would write to their logs", (*lab.Lab).Messages)
 	view(h, api, "names", "What can be named: for completion", (*lab.Lab).Names)
-	view(h, api, "routes", "All prefixes across all routers", (*lab.Lab).Routes)
+	h.registerRoutes(api)
 
 	huma.Register(api, huma.Operation{OperationID: "explain-route", Method: http.MethodGet,
 		Path:    "/api/labs/{id}/explain",

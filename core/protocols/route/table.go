@@ -141,6 +141,16 @@ func (t *Table) Best(prefix uint32) (s Source, ok bool) {
 // Next is the next hop that packets for exactly this prefix follow, 0 if none.
 func (t *Table) Next(prefix uint32) HopID { return t.fib.Get(prefix) }
 
+// EachUsed visits the prefixes that packets follow a route to, by their numbers.
+func (t *Table) EachUsed(visit func(prefix uint32)) {
+	t.fib.Each(func(prefix uint32, hop *HopID) bool {
+		if *hop != 0 {
+			visit(prefix)
+		}
+		return true
+	})
+}
+
 // Set is what a next hop is resolved to.
 func (t *Table) Set(h HopID) SetID { return t.hops.Get(uint32(h)).set }
 

@@ -27,15 +27,12 @@ func NamesOf(w *network.World) Names {
 		if inst.Device().Kind() != config.Router {
 			continue
 		}
-		for _, id := range inst.Prefixes() {
-			if used[id] {
-				continue
-			}
-			if _, ok := inst.Table().Best(id); ok {
+		inst.Table().EachUsed(func(id uint32) {
+			if !used[id] {
 				used[id] = true
 				ids = append(ids, id)
 			}
-		}
+		})
 	}
 	slices.SortFunc(ids, func(a, b uint32) int { return all.Prefix(a).Compare(all.Prefix(b)) })
 	out.Omitted = max(0, len(ids)-maxNames)

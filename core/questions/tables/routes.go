@@ -3,8 +3,6 @@ package tables
 import (
 	"slices"
 
-	"hellebore/core/ground/ip"
-	"hellebore/core/language/config"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/protocols/route"
@@ -60,6 +58,7 @@ func RoutesOf(w *network.World, inst *device.Instance) []Route {
 type RouteRow struct {
 	Prefix string          `json:"prefix"`
 	Owner  string          `json:"owner,omitempty" doc:"a port whose network it is"`
+	Same   int             `json:"same,omitempty" doc:"how many more prefixes all columns treat alike"`
 	Cells  map[string]Cell `json:"cells" doc:"by device; absent where there is no route"`
 }
 
@@ -85,43 +84,29 @@ type Routes struct {
 // RouteTable makes the Routes view. Hosts are left out: they have a gateway.
 func RouteTable(w *network.World) Routes {
 	out := Routes{Devices: []string{}, Rows: []RouteRow{}}
-	var routers []*device.Instance
-	for _, inst := range facts.AllInstances(w) {
-		if inst.Device().Kind() == config.Router {
-			routers = append(routers, inst)
-			out.Devices = append(out.Devices, inst.Ref())
-		}
-	}
-	owners := map[uint32]string{}
-	var ids []uint32
+	routers := columnsOf(w, RoutesAsk{})
+	dict := &w.Shared().Prefixes
+	used := make([]bool, dict.Len())
 	for _, inst := range routers {
-		ids = append(ids, inst.Prefixes()...)
-		d := inst.Device()
-		for i := range d.Ports() {
-			p := &d.Ports()[i]
-			if id, ok := w.Shared().Prefixes.Find(ip.PrefixFrom(p.Config.Address)); ok &&
-				p.Config.Address.IsValid() && owners[id] == "" {
-				owners[id] = facts.PortName(d, uint32(i))
-			}
+		out.Devices = append(out.Devices, inst.Ref())
+		inst.Table().EachUsed(func(id uint32) { used[id] = true })
+	}
+	var ids []uint32
+	for id := range dict.Len() {
+		if used[id] {
+			ids = append(ids, id)
 		}
 	}
-	slices.SortFunc(ids, func(a, b uint32) int {
-		return w.Shared().Prefixes.Prefix(a).Compare(w.Shared().Prefixes.Prefix(b))
-	})
-	for _, id := range slices.Compact(ids) {
-		row := RouteRow{Prefix: w.Shared().Prefixes.Prefix(id).String(), Owner: owners[id], Cells: map[string]Cell{}}
-		used := false
+	slices.SortFunc(ids, func(a, b uint32) int { return dict.Prefix(a).Compare(dict.Prefix(b)) })
+	owners := ownersOf(w)
+	for _, id := range ids {
+		row := RouteRow{Prefix: dict.Prefix(id).String(), Owner: owners[id], Cells: map[string]Cell{}}
 		for _, inst := range routers {
 			if s, ok := inst.Table().Best(id); ok {
-				used = true
-				r := routeOf(w, inst, id, s, inst.Table().Route(s, id))
-				row.Cells[inst.Ref()] = Cell{r.Source, r.Kind, r.Origin, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole,
-					r.NextHops}
+				row.Cells[inst.Ref()] = cellOf(w, inst, id, s)
 			}
 		}
-		if used {
-			out.Rows = append(out.Rows, row)
-		}
+		out.Rows = append(out.Rows, row)
 	}
 	return out
 }

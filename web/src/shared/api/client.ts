@@ -37,7 +37,6 @@ export type Port = Schemas['Port'];
 export type Process = Schemas['Process'];
 export type AreaDatabase = Schemas['AreaDatabase'];
 export type LSA = Schemas['LSA'];
-export type RouteTable = Schemas['Routes'];
 export type RouteRow = Schemas['RouteRow'];
 export type Cell = Schemas['Cell'];
 export type Take = Schemas['Take'];

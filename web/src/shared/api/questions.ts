@@ -6,6 +6,7 @@ import {
 } from '@tanstack/react-query';
 import createQueries from 'openapi-react-query';
 import { http, queries, type Trial } from './client';
+import type { paths } from './schema';
 
 const api = createQueries(http);
 
@@ -22,6 +23,16 @@ const at = (id: string, when: string) => ({ params: { path: { id }, query: { at:
 /** What a critical path leads to: a flow, a pair of devices, or the last change of all. */
 export type About = { flow?: string; from?: string; to?: string };
 
+/** Which routes are asked for, and which part of them. */
+export type RoutesChosen = Omit<
+  NonNullable<paths['/api/labs/{id}/routes/csv']['get']['parameters']['query']>,
+  'at'
+>;
+export type RoutesWindow = Omit<
+  NonNullable<paths['/api/labs/{id}/routes']['get']['parameters']['query']>,
+  'at' | keyof RoutesChosen
+>;
+
 /** All that can be asked, as options for useQuery. What lacks a part of its question is not asked. */
 export const ask = {
   labs: () => options(api.queryOptions('get', '/api/labs', {}, { staleTime: 0 })),
@@ -36,8 +47,16 @@ export const ask = {
     options(api.queryOptions('get', '/api/labs/{id}/ports', at(id, when), stays)),
   neighbours: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/neighbours', at(id, when), stays)),
-  routes: (id: string, when: string) =>
-    options(api.queryOptions('get', '/api/labs/{id}/routes', at(id, when), stays)),
+  /** A part of the routes. */
+  routes: (id: string, when: string, part: RoutesChosen & RoutesWindow) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/routes',
+        { params: { path: { id }, query: { at: when, ...part } } },
+        stays,
+      ),
+    ),
   /** What can be named and is in no other list: for completion. */
   names: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/names', at(id, when), stays)),

@@ -885,8 +885,25 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** All prefixes across all routers */
+    /** Prefixes across routers: a part of them */
     get: operations['get-routes'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/routes/csv': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The routes that are chosen, as a file, one a line */
+    get: operations['export-routes'];
     put?: never;
     post?: never;
     delete?: never;
@@ -3412,6 +3429,11 @@ export interface components {
       /** @description a port whose network it is */
       owner?: string;
       prefix: string;
+      /**
+       * Format: int64
+       * @description how many more prefixes all columns treat alike
+       */
+      same?: number;
     };
     RouteStory: {
       /** @description what is worth knowing of an absent route */
@@ -3439,10 +3461,39 @@ export interface components {
       /** @description the source that the table uses, if it is not BGP */
       uses?: string;
     };
-    Routes: {
-      /** @description routers, and instances beside main: junction/ferry */
+    RoutesPart: {
+      /**
+       * Format: int64
+       * @description the number of the first column with cells here, from 0
+       */
+      column: number;
+      /** @description the columns that were chosen, all of them: routers, and instances beside main: junction/ferry */
       devices: string[];
+      /**
+       * Format: int64
+       * @description the number of the first row here, from 0
+       */
+      offset: number;
+      /**
+       * Format: int64
+       * @description how many match
+       */
+      prefixes: number;
+      /**
+       * Format: int64
+       * @description routes that the columns use for them
+       */
+      routes: number;
       rows: components['schemas']['RouteRow'][];
+      /** @description those routes by their source */
+      sources: {
+        [key: string]: number;
+      };
+      /**
+       * Format: int64
+       * @description how many rows they make
+       */
+      total: number;
     };
     Row: {
       after: string;
@@ -6115,6 +6166,34 @@ export interface operations {
       query?: {
         /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
         at?: string;
+        /** @description prefixes that contain this prefix or address, or are in it */
+        to?: string;
+        /** @description this prefix only */
+        exact?: boolean;
+        /** @description prefixes for which some column uses a route of this source */
+        source?: 'connected' | 'static' | 'ospf' | 'bgp' | 'taken';
+        /** @description columns of this router and its instances */
+        device?: string;
+        /** @description this column only */
+        instance?: string;
+        /** @description columns in this OSPF area */
+        area?: string;
+        /** @description columns of this AS */
+        as?: number;
+        /** @description columns of routers with this role */
+        role?: 'area-border' | 'as-boundary' | 'reflector';
+        /** @description prefixes that all columns treat alike are one row */
+        grouped?: boolean;
+        /** @description the prefixes that are one row with this one */
+        of?: string;
+        /** @description the first row */
+        offset?: number;
+        /** @description rows at most; fewer come if there are many columns */
+        limit?: number;
+        /** @description the first column with cells */
+        column?: number;
+        /** @description columns with cells, at most */
+        columns?: number;
       };
       header?: never;
       path: {
@@ -6130,7 +6209,59 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Routes'];
+          'application/json': components['schemas']['RoutesPart'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'export-routes': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description prefixes that contain this prefix or address, or are in it */
+        to?: string;
+        /** @description this prefix only */
+        exact?: boolean;
+        /** @description prefixes for which some column uses a route of this source */
+        source?: 'connected' | 'static' | 'ospf' | 'bgp' | 'taken';
+        /** @description columns of this router and its instances */
+        device?: string;
+        /** @description this column only */
+        instance?: string;
+        /** @description columns in this OSPF area */
+        area?: string;
+        /** @description columns of this AS */
+        as?: number;
+        /** @description columns of routers with this role */
+        role?: 'area-border' | 'as-boundary' | 'reflector';
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string;
         };
       };
       /** @description Error */

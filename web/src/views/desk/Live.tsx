@@ -16,7 +16,7 @@ import { useThings } from '../../shared/things/things';
 import { PortDetail } from '../ports/PortDetail';
 import { RouteCell } from '../routes/RouteCell';
 import { Story } from '../routes/Story';
-import { matches } from '../routes/match';
+import { isAddress } from '../../shared/focus/address';
 
 /** As much of the table and of the messages as is shown; the views have the rest. */
 const mostRoutes = 40;
@@ -308,27 +308,25 @@ function Sessions({ list, past, now }: { list: Seen[]; past: boolean; now: numbe
 
 function Table({ name }: { name: string }) {
   const { id, focus } = useFocus();
-  const routes = useQuery(ask.routes(id, focus.when));
+  const to = isAddress(focus.to) ? { to: focus.to } : {};
+  const routes = useQuery(ask.routes(id, focus.when, { instance: name, ...to, limit: mostRoutes }));
+  const all = useQuery(ask.routes(id, focus.when, { device: name, limit: 1, columns: 1 }));
   const [open, setOpen] = useState('');
-  const rows = (routes.data?.rows ?? []).filter((r) => r.cells[name] && matches(r.prefix, focus.to));
+  const rows = routes.data?.rows ?? [];
+  const total = routes.data?.total ?? 0;
   if (rows.length === 0) return null;
-  const counts = new Map<string, number>();
-  for (const r of rows) {
-    const s = r.cells[name]?.source ?? '';
-    counts.set(s, (counts.get(s) ?? 0) + 1);
-  }
-  const by = [...counts]
+  const by = Object.entries(routes.data?.sources ?? {})
     .map(([s, n]) => `${n} ${s === 'ospf' || s === 'bgp' ? s.toUpperCase() : s}`)
     .join(', ');
-  const several = routes.data?.devices.some((d) => d.startsWith(`${name}/`));
+  const several = (all.data?.devices.length ?? 0) > 1;
   return (
     <Part
       title="Routes"
       view="routes"
-      note={`${plural(rows.length, 'prefix', 'prefixes')}${several ? ' in main' : ''}: ${by}`}
+      note={`${plural(total, 'prefix', 'prefixes')}${several ? ' in main' : ''}: ${by}`}
     >
       <Box role="table" aria-label={`Routes of ${name}`}>
-        {rows.slice(0, mostRoutes).map((r) => (
+        {rows.map((r) => (
           <Box key={r.prefix} role="rowgroup" borderTop="1px solid" borderColor="line">
             <Box role="row" display="grid" gridTemplateColumns="150px 1fr">
               <Box role="rowheader" py="6px">
@@ -355,7 +353,7 @@ function Table({ name }: { name: string }) {
           </Box>
         ))}
       </Box>
-      {rows.length > mostRoutes && <Quiet>and {rows.length - mostRoutes} more</Quiet>}
+      {total > rows.length && <Quiet>and {total - rows.length} more</Quiet>}
     </Part>
   );
 }

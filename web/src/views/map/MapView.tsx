@@ -13,6 +13,7 @@ import { save } from '../../shared/parts/csv';
 import { useKeys } from '../../shared/parts/keys';
 import { plural } from '../../shared/parts/words';
 import { spread } from './spread';
+import { isAddress } from '../../shared/focus/address';
 import { Canvas } from './Canvas';
 import { Chosen, Tools, type Tool } from './Build';
 import { draftedOf } from './drafted';
@@ -138,7 +139,10 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const way = useQuery(ask.path(id, focus.when, aimed ? who : '', aimed ? focus.to : ''));
   const root = map?.devices.find((d) => d.name === who && d.routerId)?.name ?? '';
   const shortest = useQuery(ask.tree(id, focus.when, tree ? root : ''));
-  const routes = useQuery({ ...ask.routes(id, focus.when), enabled: aimed });
+  const routes = useQuery({
+    ...ask.routes(id, focus.when, { to: focus.to, exact: true, limit: 1, columns: 5000 }),
+    enabled: aimed && isAddress(focus.to),
+  });
   const row = aimed ? routes.data?.rows.find((r) => r.prefix === focus.to) : undefined;
   const links = map?.links;
   const everywhere = useMemo(

@@ -1,25 +1,31 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useMemo, useRef, useState } from 'react';
-import { type RouteRow } from '../../shared/api/client';
-import { ask } from '../../shared/api/questions';
+import { useRef, useState } from 'react';
+import { ask, type RoutesChosen } from '../../shared/api/questions';
+import { isAddress } from '../../shared/focus/address';
 import { useFocus, instanceOf } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { GridHead, Scroll } from '../../shared/parts/table';
 import { Takes, takeRows } from './Takes';
 import { RouteCell } from './RouteCell';
 import { Story } from './Story';
-import { matches } from './match';
 import { SummaryHelper } from './SummaryHelper';
+import { pageColumns, useFirst, useRoutes, type RoutesShown } from './useRoutes';
 
 const sources = ['all', 'connected', 'static', 'ospf', 'bgp', 'taken'] as const;
+
+const none: string[] = [];
+/** The width of a column, and of that of the prefixes, in pixels. */
+const columnWidth = 150;
+const firstWidth = 190;
+/** With more routers than this, prefixes that all of them treat alike are one row at first. */
+const many = 20;
 
 /** One row per prefix, one column per router: where it goes, and from which source. */
 export function RoutesView() {
   const { id, focus, set } = useFocus();
-  const data = useQuery(ask.routes(id, focus.when));
   const [source, setSource] = useState<(typeof sources)[number]>('all');
   const takes = useQuery(ask.takes(id, focus.when));
   const [crossing, setCrossing] = useState(false);
@@ -29,47 +35,77 @@ export function RoutesView() {
   const map = useQuery(ask.map(id, focus.when));
   const box = useRef<HTMLDivElement>(null);
   const who = instanceOf(focus.who);
+  const [columnsOf, setColumnsOf] = useState('');
+  const [joins, setJoins] = useState<boolean>();
+  const [of, setOf] = useState('');
 
-  const devices = useMemo(
-    () => (data.data?.devices ?? []).filter((d) => !who || d === who || d.startsWith(`${who}/`)),
-    [data.data, who],
-  );
-  const rows = useMemo(
-    () =>
-      (data.data?.rows ?? []).filter(
-        (r) =>
-          matches(r.prefix, focus.to) &&
-          devices.some((d) => {
-            const c = r.cells[d];
-            return c !== undefined && (source === 'all' || c.source === source);
-          }),
-      ),
-    [data.data, devices, focus.to, source],
-  );
+  const chosen: RoutesChosen = {
+    ...(isAddress(focus.to) && { to: focus.to }),
+    ...(source !== 'all' && { source }),
+    ...(who ? { device: who } : chosenBy(columnsOf)),
+  };
+  // Who has not said otherwise sees prefixes that all routers treat alike as one row where there are many.
+  const routers = map.data?.devices.filter((d) => d.kind === 'router').length ?? 0;
+  const grouped = joins ?? routers > many;
+  const shown: RoutesShown = { ...chosen, ...(of ? { of } : grouped && { grouped }) };
+  const data = useFirst(id, focus.when, shown);
+  const devices = data.data?.devices ?? none;
+  const total = data.data?.total ?? 0;
   // The compiler leaves this component alone, as it should: the list is redrawn as it scrolls.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
-    count: rows.length,
+    count: total,
     getScrollElement: () => box.current,
     estimateSize: () => 44,
     overscan: 12,
-    getItemKey: (i) => rows[i]?.prefix ?? i,
   });
+  // Few columns share the room; of many, those in sight are drawn.
+  const wide = devices.length > pageColumns;
+  const across = useVirtualizer({
+    count: wide ? devices.length : 0,
+    horizontal: true,
+    getScrollElement: () => box.current,
+    estimateSize: () => columnWidth,
+    paddingStart: firstWidth,
+    overscan: 4,
+  });
+  const drawn = across.getVirtualItems();
+  const from = wide ? (drawn[0]?.index ?? 0) : 0;
+  const until = wide ? (drawn.at(-1)?.index ?? -1) : devices.length - 1;
+  const list = virtual.getVirtualItems();
+  const { rows, cells } = useRoutes(
+    id,
+    focus.when,
+    shown,
+    { first: list[0]?.index ?? 0, last: list.at(-1)?.index ?? -1 },
+    { first: from, last: until },
+  );
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the routes" />;
-  if (data.data.rows.length === 0)
+  if (total === 0 && Object.keys(shown).length === 0)
     return <Empty title="No routes">No router of this lab has a port with an address that is up.</Empty>;
   const several = (takes.data?.length ?? 0) > 0;
   const shownCrossing = crossing && several;
-  const items = virtual.getVirtualItems();
   const areas = [...new Set(map.data?.devices.flatMap((d) => d.areas))].sort();
-  const columns = `190px repeat(${devices.length}, minmax(150px, 1fr))`;
-  const width = 190 + devices.length * 150;
+  const numbers = [...new Set(map.data?.devices.flatMap((d) => d.as ?? []))].sort((a, b) => a - b);
+  const choices: (readonly [string, string])[] = [
+    ['', 'all routers'],
+    ...(areas.length > 1 ? areas.map((a) => [`area ${a}`, `area ${a}`] as const) : []),
+    ...(numbers.length > 1 ? numbers.map((n) => [`as ${n}`, `AS ${n}`] as const) : []),
+    ...(areas.length > 1 || numbers.length > 0 ? roles : []),
+  ];
+  const inSight = devices.slice(from, until + 1);
+  const before = from * columnWidth;
+  const columns = wide
+    ? `${firstWidth}px ${before}px repeat(${inSight.length}, ${columnWidth}px)`
+    : `${firstWidth}px repeat(${devices.length}, minmax(${columnWidth}px, 1fr))`;
+  const width = firstWidth + devices.length * columnWidth;
   return (
     <Flex direction="column" h="full" p={4} minH={0}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
-        <Count n={rows.length} what="prefixes" />
-        <Count n={rows.reduce((n, r) => n + devices.filter((d) => r.cells[d]).length, 0)} what="routes" />
+        <Count n={data.data.prefixes} what="prefixes" />
+        <Count n={data.data.routes} what="routes" />
+        {wide && <Count n={devices.length} what="columns" />}
         <Box flex={1} />
         <Flex gap={2} wrap="wrap">
           {sources
@@ -98,13 +134,25 @@ export function RoutesView() {
           onClick={() =>
             shownCrossing
               ? save('crossings.csv', 'text/csv', csv(takeRows(takes.data ?? [])))
-              : save('routes.csv', 'text/csv', csv(toRows(rows, devices)))
+              : window.location.assign(csvOf(id, focus.when, chosen))
           }
         >
           CSV
         </Plain>
       </Flex>
       <Flex gap={3} mb={3} align="center" color="quiet" fontSize="12px">
+        {!who && choices.length > 1 && (
+          <Pick label="Columns" value={columnsOf} onChange={setColumnsOf} options={choices} />
+        )}
+        <Choice on={grouped && !of} onClick={() => (of ? setOf('') : setJoins(!grouped))}>
+          Alike as one row
+        </Choice>
+        {of && (
+          <Choice on onClick={() => setOf('')}>
+            alike with {of} <span aria-hidden>✕</span>
+          </Choice>
+        )}
+        <Box flex={1} />
         <span>One prefix for several: mark rows, or choose an area whose networks are to be joined.</span>
         <chakra.select
           aria-label="Area to summarise"
@@ -142,20 +190,28 @@ export function RoutesView() {
       )}
       {shownCrossing && <Takes takes={takes.data ?? []} />}
       <Scroll label="Routes" ref={box} flex={1} minH={0} display={shownCrossing ? 'none' : undefined}>
-        <Box role="table" minW={`${width}px`} aria-rowcount={rows.length + 1}>
+        <Box role="table" minW={`${width}px`} aria-rowcount={total + 1} aria-colcount={devices.length + 1}>
           <GridHead columns={columns}>
-            <Box role="columnheader" px={3} py={2}>
+            <Box role="columnheader" px={3} py={2} position="sticky" left={0} bg="panel" zIndex={1}>
               prefix
             </Box>
-            {devices.map((d) => (
-              <Box role="columnheader" key={d} px={3} py={2} fontWeight={d === who ? 650 : 500}>
+            {wide && <span />}
+            {inSight.map((d, i) => (
+              <Box
+                role="columnheader"
+                aria-colindex={from + i + 2}
+                key={d}
+                px={3}
+                py={2}
+                fontWeight={d === who ? 650 : 500}
+              >
                 {d}
               </Box>
             ))}
           </GridHead>
           <Box position="relative" style={{ height: virtual.getTotalSize() }} role="rowgroup">
-            {items.map((item) => {
-              const row = rows[item.index];
+            {list.map((item) => {
+              const row = rows.get(item.index);
               if (!row) return null;
               const opened = open?.prefix === row.prefix ? open.device : '';
               return (
@@ -173,7 +229,15 @@ export function RoutesView() {
                   style={{ transform: `translateY(${item.start}px)` }}
                 >
                   <Box role="row" display="grid" gridTemplateColumns={columns}>
-                    <Box role="rowheader" px={3} py="6px">
+                    <Box
+                      role="rowheader"
+                      px={3}
+                      py="6px"
+                      position="sticky"
+                      left={0}
+                      zIndex={1}
+                      bg={focus.to === row.prefix ? 'plumSoft' : 'panel'}
+                    >
                       <input
                         type="checkbox"
                         aria-label={`mark ${row.prefix}`}
@@ -193,12 +257,24 @@ export function RoutesView() {
                       <Quiet display="block" fontSize="11px">
                         {row.owner}
                       </Quiet>
+                      {(row.same ?? 0) > 0 && (
+                        <chakra.button
+                          fontSize="11px"
+                          color="plum"
+                          textDecoration="underline"
+                          title="every router of these columns treats them alike"
+                          onClick={() => setOf(row.prefix)}
+                        >
+                          and {row.same} alike
+                        </chakra.button>
+                      )}
                     </Box>
-                    {devices.map((d) => (
+                    {wide && <span />}
+                    {inSight.map((d) => (
                       <RouteCell
                         key={d}
-                        cell={row.cells[d]}
-                        dim={source !== 'all' && row.cells[d]?.source !== source}
+                        cell={cells.get(`${row.prefix} ${d}`)}
+                        dim={source !== 'all' && cells.get(`${row.prefix} ${d}`)?.source !== source}
                         open={opened === d}
                         toggle={() => setOpen(opened === d ? undefined : { prefix: row.prefix, device: d })}
                         label={`${row.prefix} at ${d}`}
@@ -215,7 +291,7 @@ export function RoutesView() {
             })}
           </Box>
         </Box>
-        {rows.length === 0 && (
+        {total === 0 && (
           <Empty title="No prefix like that">Nothing matches the focus and the source that you chose.</Empty>
         )}
       </Scroll>
@@ -223,26 +299,21 @@ export function RoutesView() {
   );
 }
 
-const toRows = (rows: RouteRow[], devices: string[]) => [
-  ['prefix', 'router', 'source', 'kind', 'cost', 'cost 2', 'tag', 'preference', 'next hops'],
-  ...rows.flatMap((r) =>
-    devices.flatMap((d) => {
-      const c = r.cells[d];
-      return c
-        ? [
-            [
-              r.prefix,
-              d,
-              c.origin ?? c.source,
-              c.kind ?? '',
-              c.metric,
-              c.metric2,
-              c.tag,
-              c.preference,
-              c.nextHops.map((h) => `${h.via ?? ''} ${h.port}`.trim()).join('; '),
-            ],
-          ]
-        : [];
-    }),
-  ),
-];
+/** The choice of columns as it is asked for: "area 1", "as 64500" or "role reflector". */
+function chosenBy(columns: string): RoutesChosen {
+  const [what, value = ''] = columns.split(' ');
+  if (what === 'area') return { area: value };
+  if (what === 'as') return { as: Number(value) };
+  if (what === 'role') return { role: value as NonNullable<RoutesChosen['role']> };
+  return {};
+}
+
+const roles = [
+  ['role area-border', 'area border routers'],
+  ['role as-boundary', 'AS boundary routers'],
+  ['role reflector', 'route reflectors'],
+] as const;
+
+/** Where the routes that are chosen are as a file. */
+const csvOf = (id: string, when: string, chosen: RoutesChosen) =>
+  `/api/labs/${id}/routes/csv?${new URLSearchParams({ at: when, ...Object.fromEntries(Object.entries(chosen).map(([k, v]) => [k, String(v)])) })}`;

@@ -1,0 +1,12 @@
+/** What is in sight, from the first to the last; none if the last is below the first. */
+export interface Range {
+  first: number;
+  last: number;
+}
+
+/** The pages of a size that a range is on. */
+export function pagesOf(range: Range, size: number): number[] {
+  const out: number[] = [];
+  for (let p = Math.floor(Math.max(0, range.first) / size); p * size <= range.last; p++) out.push(p);
+  return out;
+}

@@ -1,0 +1,45 @@
+import { useQueries, useQuery } from '@tanstack/react-query';
+import { useMemo } from 'react';
+import type { Cell, RouteRow } from '../../shared/api/client';
+import { ask, type RoutesChosen } from '../../shared/api/questions';
+import { pagesOf, type Range } from './pages';
+
+/** How many rows, and how many columns, are asked for at once. */
+export const pageRows = 50;
+export const pageColumns = 25;
+
+export interface RoutesShown extends RoutesChosen {
+  grouped?: boolean;
+  of?: string;
+}
+
+/** The first part of the routes that are chosen: it says what there is. */
+export const useFirst = (id: string, when: string, chosen: RoutesShown) =>
+  useQuery(ask.routes(id, when, { ...chosen, offset: 0, limit: pageRows, column: 0, columns: pageColumns }));
+
+/** The routes that are in sight, by row, and by prefix and device: what is scrolled to is asked for. */
+export function useRoutes(id: string, when: string, chosen: RoutesShown, rows: Range, columns: Range) {
+  const wanted = pagesOf(rows, pageRows).flatMap((r) => pagesOf(columns, pageColumns).map((c) => ({ r, c })));
+  const parts = useQueries({
+    queries: wanted.map(({ r, c }) =>
+      ask.routes(id, when, {
+        ...chosen,
+        offset: r * pageRows,
+        limit: pageRows,
+        column: c * pageColumns,
+        columns: pageColumns,
+      }),
+    ),
+    combine: (answers) => answers.map((a) => a.data),
+  });
+  return useMemo(() => {
+    const rows = new Map<number, RouteRow>();
+    const cells = new Map<string, Cell>();
+    for (const part of parts)
+      part?.rows.forEach((row, i) => {
+        rows.set(part.offset + i, row);
+        for (const [device, cell] of Object.entries(row.cells)) cells.set(`${row.prefix} ${device}`, cell);
+      });
+    return { rows, cells };
+  }, [parts]);
+}
