@@ -89,6 +89,7 @@ type follower struct {
 	parts     []part
 	turns     map[event.Time]Turn // by the send time of the first packet that meets it
 	trace     *Trip               // of the one packet that is followed, if it is one
+	calm      *steady             // of the destination; nil to follow packets to their end
 }
 
 const longAgo = event.Time(-1 << 62)
@@ -166,6 +167,10 @@ func (f *follower) decide(from event.Time, w *network.World, at node, next func(
 // follow follows packets sent in [lo, hi) that reach an instance delta later.
 func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int, seen []node) {
 	if lo >= hi {
+		return
+	}
+	if f.calm != nil && f.calm.passes(at, ttl, len(seen) == 0) {
+		f.arrive(at, lo, hi, seen)
 		return
 	}
 	ds := f.timeline(at)

@@ -26,8 +26,8 @@ type Loop struct {
 
 // loops finds the circles in which the devices would send packets for the
 // destination: at every moment at which one of them changes its mind, those that
-// it is in.
-func (f *follower) loops(toward string, found map[string]*Loop) {
+// it is in. A device from which all packets arrive is in none.
+func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 	s := f.step
 	type change struct {
 		at   event.Time
@@ -40,6 +40,9 @@ func (f *follower) loops(toward string, found map[string]*Loop) {
 		}
 		for i := range d.Instances() {
 			n := node{d.ID(), uint16(i)}
+			if quiet.arrive(n) {
+				continue
+			}
 			for _, x := range f.timeline(n) {
 				if x.from >= s.Start {
 					changes = append(changes, change{x.from, n})

@@ -56,10 +56,13 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	all := ends(s)
 	changes := forwardingNotes(s)
 	loops := map[string]*Loop{}
+	calm := quietOf(s)
+	var toward *steady
 	for _, to := range all {
 		dst := ip.AddrFrom(to.Config().Address())
+		toward = calm.toward(dst, toward)
 		f := &follower{step: s, changes: changes, dst: dst, decisions: map[node][]decision{},
-			crossings: map[crossingKey]crossing{}}
+			crossings: map[crossingKey]crossing{}, calm: toward}
 		for _, from := range all {
 			if from == to {
 				continue
@@ -68,11 +71,14 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 				return out
 			}
 			out.Of++
+			if toward.arrive(node{from.ID(), device.Main}) {
+				continue
+			}
 			if x, ok := f.pair(from, to, last); ok {
 				out.Out = append(out.Out, x)
 			}
 		}
-		f.loops(to.Name(), loops)
+		f.loops(to.Name(), toward, loops)
 	}
 	slices.SortStableFunc(out.Out, func(a, b PairOut) int { return cmp.Compare(b.Seconds, a.Seconds) })
 	out.Total = len(out.Out)

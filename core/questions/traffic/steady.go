@@ -1,0 +1,182 @@
+package traffic
+
+import (
+	"hellebore/core/ground/ip"
+	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/route"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+)
+
+// Most packets do not notice an action: whichever of equal paths they take, each device on it forwards them before, during and
+// after it in the same way, over links that the action does not touch, and they arrive. Then nothing need be followed. steady
+// finds that out for all senders together, in one pass a destination: the way on from a device is the same whoever sent.
+
+// quiet is what of a step does not depend on the destination.
+type quiet struct {
+	step      *history.Step
+	first     []int // of a device's instances among all, by the device's number
+	nodes     int
+	prefixes  map[node]map[uint32]bool // whose routes changed
+	hops      map[node]map[route.HopID]bool
+	crossings map[crossingKey]passage
+}
+
+// passage is where packets get that leave by a port, if that is so before and after the action and for those in flight.
+type passage struct {
+	to node
+	ok bool
+}
+
+func quietOf(s *history.Step) *quiet {
+	c := &quiet{step: s, prefixes: map[node]map[uint32]bool{}, hops: map[node]map[route.HopID]bool{}, crossings: map[crossingKey]passage{}}
+	for _, d := range s.Before.Devices() {
+		c.first = append(c.first, c.nodes)
+		c.nodes += len(d.Instances())
+	}
+	for i := s.NotesBefore; i < s.NotesAfter; i++ {
+		n := s.After.NoteAt(i)
+		at := node{n.Device, n.Instance}
+		switch n.Kind {
+		case note.RouteChanged:
+			if c.prefixes[at] == nil {
+				c.prefixes[at] = map[uint32]bool{}
+			}
+			c.prefixes[at][uint32(n.A)] = true
+		case note.HopChanged:
+			if c.hops[at] == nil {
+				c.hops[at] = map[route.HopID]bool{}
+			}
+			c.hops[at][route.HopID(n.A)] = true
+		}
+	}
+	return c
+}
+
+// steady is what is found out about a destination.
+type steady struct {
+	*quiet
+	dst    ip.Addr
+	covers []uint32 // prefixes that contain it, the longest first
+	known  []uint8  // by node: unknown, asked, or a verdict
+	far    []uint8  // devices on the longest path from a node
+}
+
+const (
+	unknown uint8 = iota
+	asked
+	unsteady
+	arrives
+)
+
+// toward is a pass for a destination; t, if not nil, is one that is done with.
+func (c *quiet) toward(dst ip.Addr, t *steady) *steady {
+	if t == nil {
+		t = &steady{quiet: c, known: make([]uint8, c.nodes), far: make([]uint8, c.nodes)}
+	}
+	clear(t.known)
+	t.dst, t.covers = dst, t.covers[:0]
+	c.step.After.Shared().Prefixes.Covering(dst, func(id uint32) bool { t.covers = append(t.covers, id); return true })
+	return t
+}
+
+// arrive says whether all packets of the step that pass an instance arrive, whoever sent them, none of them twice anywhere.
+func (t *steady) arrive(n node) bool {
+	if int(n.dev) >= len(t.first) || int(n.inst) >= len(t.step.Before.Device(n.dev).Instances()) {
+		return false // it was not there before
+	}
+	i := t.first[n.dev] + int(n.inst)
+	switch t.known[i] {
+	case unknown:
+		t.known[i] = asked // a loop comes back here
+		verdict := unsteady
+		if t.look(n, i) {
+			verdict = arrives
+		}
+		t.known[i] = verdict
+		return verdict == arrives
+	case arrives:
+		return true
+	}
+	return false
+}
+
+// passes says whether packets that get to an instance with a TTL arrive for sure; begins says that it sends them itself.
+func (t *steady) passes(n node, ttl int, begins bool) bool {
+	if !t.arrive(n) {
+		return false
+	}
+	far := int(t.far[t.first[n.dev]+int(n.inst)])
+	return far+1 < ttl && (begins || far == 1 || t.step.Before.Device(n.dev).Kind() != config.Host)
+}
+
+func (t *steady) look(n node, i int) bool {
+	s := t.step
+	before, applied := n.in(s.Before), n.in(s.Applied)
+	if applied == nil || s.Before.Device(n.dev).Gone() || s.Applied.Device(n.dev).Gone() || !before.Device().Enabled() ||
+		!applied.Device().Enabled() || before.Local(t.dst) != applied.Local(t.dst) {
+		return false
+	}
+	t.far[i] = 1
+	if before.Local(t.dst) {
+		return true
+	}
+	set := t.setAt(n, s.Before)
+	if set == route.NoSet || set == route.Blackhole || set != t.setAt(n, s.Applied) {
+		return false
+	}
+	for _, h := range s.Before.Shared().Sets.Hops(set) {
+		if s.Before.Device(n.dev).InstanceOf(h.Port) != before {
+			return false // it crosses to another instance: rare enough to be followed
+		}
+		to := h.Gateway
+		if !to.IsValid() {
+			to = t.dst
+		}
+		x := t.cross(n.dev, h.Port, to)
+		if !x.ok || !t.arrive(x.to) {
+			return false
+		}
+		next := s.Before.Device(x.to.dev)
+		far := t.far[t.first[x.to.dev]+int(x.to.inst)]
+		if far >= maxTTL-2 || next.Kind() == config.Host && far > 1 {
+			return false
+		}
+		t.far[i] = max(t.far[i], far+1)
+	}
+	return true
+}
+
+// setAt is the set of next hops that a device uses in a world, NoSet if that changes in the step.
+func (t *steady) setAt(n node, w *network.World) route.SetID {
+	table := n.in(w).Table()
+	for _, id := range t.covers {
+		if t.prefixes[n][id] {
+			return route.NoSet
+		}
+		if h := table.Next(id); h != 0 {
+			if t.hops[n][h] {
+				return route.NoSet
+			}
+			if set := table.Set(h); set != route.NoSet {
+				return set
+			}
+		}
+	}
+	return route.NoSet
+}
+
+// cross finds a crossing that the action leaves alone, once for all destinations.
+func (t *steady) cross(dev, port uint32, to ip.Addr) passage {
+	key := crossingKey{nil, dev, port, to}
+	x, ok := t.crossings[key]
+	if !ok {
+		b, a := cross(t.step.Before, dev, port, to), cross(t.step.Applied, dev, port, to)
+		f := &follower{step: t.step}
+		x = passage{node{b.device, b.inst}, b.why == note.None && a.why == note.None && b.device == a.device && b.in == a.in &&
+			b.inst == a.inst && b.delay == a.delay && f.caught(b, a) == note.None}
+		t.crossings[key] = x
+	}
+	return x
+}
