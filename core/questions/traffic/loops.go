@@ -122,7 +122,7 @@ func (f *follower) ringAt(from node, at event.Time) []node {
 		if len(way) > 0 && n == from {
 			return true
 		}
-		if seen[n] {
+		if seen[n] || f.calm != nil && f.calm.arrive(n) {
 			return false
 		}
 		seen[n] = true

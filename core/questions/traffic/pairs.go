@@ -58,11 +58,12 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	loops := map[string]*Loop{}
 	calm := quietOf(s)
 	var toward *steady
+	crossings := map[crossingKey]crossing{} // by gateways they are the same for all destinations
 	for _, to := range all {
 		dst := ip.AddrFrom(to.Config().Address())
 		toward = calm.toward(dst, toward)
 		f := &follower{step: s, changes: changes, dst: dst, decisions: map[node][]decision{},
-			crossings: map[crossingKey]crossing{}, calm: toward}
+			crossings: crossings, calm: toward}
 		for _, from := range all {
 			if from == to {
 				continue

@@ -59,7 +59,7 @@ func TestWhatIsSteadyArrives(t *testing.T) {
 						lost++
 					}
 				}
-				f.loops(to.Name(), toward, found)
+				short.loops(to.Name(), toward, found)
 				blind := calm.toward(dst, nil)
 				for i := range blind.known {
 					blind.known[i] = unsteady
