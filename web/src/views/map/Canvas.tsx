@@ -34,7 +34,6 @@ import {
   stopOf,
   stopSides,
   tablesOf,
-  textScale,
   virtualId,
   waitsOf,
   whyOf,
@@ -43,6 +42,7 @@ import {
 import { levelOf, spacingOf } from './level';
 import { DraftEdge, type DraftEdgeType } from './DraftEdge';
 import type { Drafted } from './drafted';
+import { TextScale, textScale, useZoom } from './scale';
 import { useSame } from '../../shared/parts/same';
 import { cardSize, crossedBy, distanceTo, offsetsOf, onTree, segmentId, stopsOf } from './graph';
 import type { Places } from './layout';
@@ -147,10 +147,10 @@ export function Canvas(props: CanvasProps) {
     [map.devices, places],
   );
   // Below a zoom there are names alone.
-  const scale = useStore(textScale);
-  const costs = useStore(
-    (x) => levelOf(x.transform[2], spacing) !== 'names' && levelOf(x.transform[2], spacing) !== 'dots',
-  );
+  const zoom = useZoom(map.devices.length);
+  const scale = textScale(zoom);
+  const level = levelOf(zoom, spacing);
+  const costs = level !== 'names' && level !== 'dots';
   const areas = useMemo(() => regions(map, places), [map, places]);
   const texts = useMemo(() => {
     const notes = areas.map((r) => ({
@@ -395,69 +395,71 @@ export function Canvas(props: CanvasProps) {
   };
 
   return (
-    <ReactFlow
-      nodes={nodes}
-      edges={edges}
-      nodeTypes={nodeTypes}
-      edgeTypes={edgeTypes}
-      className="map-flow"
-      minZoom={0.05}
-      nodesConnectable={!past}
-      connectionMode={ConnectionMode.Loose}
-      connectionRadius={30}
-      multiSelectionKeyCode={['Shift', 'Control', 'Meta']}
-      onConnect={(x) => x.source !== x.target && edit(`connect ${plain(x.source)} ${plain(x.target)}`)}
-      onNodesChange={(changes) => {
-        changes.forEach((x) => x.type === 'position' && x.position && drag(x.id, x.position));
-        const picked = changes.filter((x) => x.type === 'select');
-        if (picked.length === 0) return;
-        const next = new Set(chosen);
-        for (const x of picked) {
-          if (x.selected && !x.id.startsWith('AS ')) next.add(x.id);
-          else next.delete(x.id);
-        }
-        choose([...next]);
-      }}
-      onMoveStart={(e) => {
-        if (e) moved.current = true;
-      }}
-      onNodeDragStop={(_, __, nodes) => letGo(nodes)}
-      onSelectionDragStop={(_, nodes) => letGo(nodes)}
-      style={{ cursor: tool ? 'crosshair' : undefined }}
-      edgesFocusable
-      nodesFocusable
-      deleteKeyCode={null}
-      panActivationKeyCode={null} // the space key plays
-      proOptions={{ hideAttribution: true }}
-      onNodeContextMenu={(e, n) => {
-        if (n.type === 'device') menu({ kind: 'device', name: n.id })(e);
-        if (n.type === 'segment') menu({ kind: 'segment', name: plain(n.id) })(e);
-      }}
-      onEdgeContextMenu={(e, x) => {
-        const found = thingOf(x);
-        if (found) menu(found)(e);
-      }}
-      onNodeClick={(_, n) => {
-        if (n.type !== 'device') return;
-        pointed.current = n.id;
-        void set({ who: n.id });
-      }}
-      onEdgeClick={(_, e) => {
-        if (e.type === 'virtual' || e.type === 'session') {
-          (e as VirtualEdgeType | SessionEdgeType).data?.choose();
-          return;
-        }
-        const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;
-        if (far) setLink(portName(far));
-      }}
-      onPaneClick={(e) => {
-        setLink('');
-        add(e);
-      }}
-    >
-      <MapDetail spacing={spacing} />
-      <Flights map={map} />
-    </ReactFlow>
+    <TextScale value={scale}>
+      <ReactFlow
+        nodes={nodes}
+        edges={edges}
+        nodeTypes={nodeTypes}
+        edgeTypes={edgeTypes}
+        className="map-flow"
+        minZoom={0.05}
+        nodesConnectable={!past}
+        connectionMode={ConnectionMode.Loose}
+        connectionRadius={30}
+        multiSelectionKeyCode={['Shift', 'Control', 'Meta']}
+        onConnect={(x) => x.source !== x.target && edit(`connect ${plain(x.source)} ${plain(x.target)}`)}
+        onNodesChange={(changes) => {
+          changes.forEach((x) => x.type === 'position' && x.position && drag(x.id, x.position));
+          const picked = changes.filter((x) => x.type === 'select');
+          if (picked.length === 0) return;
+          const next = new Set(chosen);
+          for (const x of picked) {
+            if (x.selected && !x.id.startsWith('AS ')) next.add(x.id);
+            else next.delete(x.id);
+          }
+          choose([...next]);
+        }}
+        onMoveStart={(e) => {
+          if (e) moved.current = true;
+        }}
+        onNodeDragStop={(_, __, nodes) => letGo(nodes)}
+        onSelectionDragStop={(_, nodes) => letGo(nodes)}
+        style={{ cursor: tool ? 'crosshair' : undefined }}
+        edgesFocusable
+        nodesFocusable
+        deleteKeyCode={null}
+        panActivationKeyCode={null} // the space key plays
+        proOptions={{ hideAttribution: true }}
+        onNodeContextMenu={(e, n) => {
+          if (n.type === 'device') menu({ kind: 'device', name: n.id })(e);
+          if (n.type === 'segment') menu({ kind: 'segment', name: plain(n.id) })(e);
+        }}
+        onEdgeContextMenu={(e, x) => {
+          const found = thingOf(x);
+          if (found) menu(found)(e);
+        }}
+        onNodeClick={(_, n) => {
+          if (n.type !== 'device') return;
+          pointed.current = n.id;
+          void set({ who: n.id });
+        }}
+        onEdgeClick={(_, e) => {
+          if (e.type === 'virtual' || e.type === 'session') {
+            (e as VirtualEdgeType | SessionEdgeType).data?.choose();
+            return;
+          }
+          const far = (e as LinkEdgeType).data?.near ?? (e as LinkEdgeType).data?.far;
+          if (far) setLink(portName(far));
+        }}
+        onPaneClick={(e) => {
+          setLink('');
+          add(e);
+        }}
+      >
+        <MapDetail zoom={zoom} level={level} />
+        <Flights map={map} />
+      </ReactFlow>
+    </TextScale>
   );
 }
 

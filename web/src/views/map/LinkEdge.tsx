@@ -1,7 +1,8 @@
-import { EdgeLabelRenderer, useInternalNode, useStore, type Edge, type EdgeProps } from '@xyflow/react';
+import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
 import type { MapEnd, MapLink } from '../../shared/api/client';
 import type { Crossed } from './graph';
-import { sizeOf, textScale } from './labels';
+import { sizeOf } from './labels';
+import { useTextScale } from './scale';
 import { along, barOf, costPlaces, lineBetween, markPlaces, reversed, type Line } from './line';
 import { MapNote, boxOf, color } from './MapNote';
 import { endWords, faultWords, markWords, roleWords, shortMarkWords } from './words';
@@ -39,6 +40,8 @@ export type LinkEdgeType = Edge<
 export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   const a = useInternalNode(source);
   const b = useInternalNode(target);
+  // A path is seen from afar.
+  const scale = useTextScale();
   if (!a || !b || !data) return null;
   const box = (n: typeof a) => (n.type === 'segment' ? barOf(boxOf(n)) : boxOf(n));
   const l = lineBetween(box(a), box(b), data.offset);
@@ -48,6 +51,8 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   const paths = (over?.forward ?? 0) + (over?.back ?? 0);
   const lost = paths > 0 && paths === over?.lost;
   const { why, mark } = data.texts;
+  const shows =
+    data.labels || data.selected || Object.values(data.texts).some((place) => place !== undefined);
   const stroke = data.gone
     ? color('line')
     : over
@@ -66,7 +71,7 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
       <Stroke
         l={l}
         stroke={stroke}
-        width={over ? (was ? 5 : 4) : used || data.came ? 3 : 1.4}
+        width={over ? (was ? 5 : 4) * scale : used || data.came ? 3 * scale : 1.4}
         dash={fault || lost || data.gone ? '7 6' : data.came ? '2 5' : undefined}
       />
       {was && was.forward > 0 && <Before l={l} paths={was.forward} />}
@@ -85,19 +90,21 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
         fill="none"
         className="react-flow__edge-interaction"
       />
-      <EdgeLabelRenderer>
-        {near && <EndLabel l={l} place={data.texts.near} end={near} full={data.labels || data.selected} />}
-        <EndLabel l={reversed(l)} place={data.texts.far} end={far} full={data.labels || data.selected} />
-        {why !== undefined && <FaultMark l={l} words={markWords(link, far)} place={why} />}
-        {mark !== undefined && <FaultMark l={l} words={shortMarkWords(link, far)} place={mark} />}
-      </EdgeLabelRenderer>
+      {shows && (
+        <EdgeLabelRenderer>
+          {near && <EndLabel l={l} place={data.texts.near} end={near} full={data.labels || data.selected} />}
+          <EndLabel l={reversed(l)} place={data.texts.far} end={far} full={data.labels || data.selected} />
+          {why !== undefined && <FaultMark l={l} words={markWords(link, far)} place={why} />}
+          {mark !== undefined && <FaultMark l={l} words={shortMarkWords(link, far)} place={mark} />}
+        </EdgeLabelRenderer>
+      )}
     </>
   );
 }
 
 /** What is wrong with a link. */
 function FaultMark({ l, words, place }: { l: Line; words: string; place: number }) {
-  const scale = useStore(textScale);
+  const scale = useTextScale();
   const { width, height } = sizeOf(words, scale, true);
   const at = markPlaces(l, width, height)[place];
   if (!at || !words) return null;
@@ -152,7 +159,7 @@ function Taken({ l, paths, both }: { l: Line; paths: number; both: boolean }) {
 
 /** How many paths, in a disc just behind their arrow. */
 function Count({ l, at, fill, paths }: { l: Line; at: number; fill: string; paths: number }) {
-  const scale = useStore(textScale);
+  const scale = useTextScale();
   const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
   const share = at - (5 + 8 * scale) / length;
   return (
@@ -193,11 +200,12 @@ function Arrow({ l, fill, size = 1, at = 0.55 }: { l: Line; fill: string; size?:
   const angle = (Math.atan2(l.y2 - l.y1, l.x2 - l.x1) * 180) / Math.PI;
   const x = l.x1 + (l.x2 - l.x1) * at;
   const y = l.y1 + (l.y2 - l.y1) * at;
+  const scale = useTextScale();
   return (
     <path
       d="M-6,-6L7,0L-6,6Z"
       fill={fill}
-      transform={`translate(${x},${y}) rotate(${angle}) scale(${size})`}
+      transform={`translate(${x},${y}) rotate(${angle}) scale(${size * scale})`}
     />
   );
 }

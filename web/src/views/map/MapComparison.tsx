@@ -10,7 +10,7 @@ import { ComparisonView, Summary } from '../compare/ComparisonView';
 import { Canvas } from './Canvas';
 import { comparedOf, type Compared } from './compared';
 import { toGraph } from './graph';
-import { layOut } from './layout';
+import { useLayout } from './useLayout';
 import { cornersOf } from './places';
 
 /** What is different between two moments, on one map or row by row. */
@@ -63,10 +63,8 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
       before.data && after.data && comparison.data && comparedOf(before.data, after.data, comparison.data),
     [before.data, after.data, comparison.data],
   );
-  const places = useMemo(
-    () => compared && { ...layOut(toGraph(compared.map)), ...cornersOf(compared.map) },
-    [compared],
-  );
+  const laid = useLayout(compared ? JSON.stringify(toGraph(compared.map)) : '');
+  const places = useMemo(() => compared && laid && { ...laid, ...cornersOf(compared.map) }, [compared, laid]);
   const drafted = useMemo(() => compared && { ...nothing, gone: compared.gone }, [compared]);
   const drawn = useMemo(() => (compared ? shown(compared.flows, focus.to) : []), [compared, focus.to]);
   const paths = useMemo(() => drawn.flatMap((f) => f.is ?? []), [drawn]);

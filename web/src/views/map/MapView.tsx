@@ -17,8 +17,8 @@ import { isAddress } from '../../shared/focus/address';
 import { Canvas } from './Canvas';
 import { Chosen, Tools, type Tool } from './Build';
 import { draftedOf } from './drafted';
-import { toGraph, type Graph } from './graph';
-import { layOut } from './layout';
+import { toGraph } from './graph';
+import { useLayout } from './useLayout';
 import { cornersOf, useDragged } from './places';
 import { usePlay } from '../../shared/play/play';
 import { stay } from '../../shared/play/stay';
@@ -89,7 +89,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const map = useSame(answer.data);
   // Costs and faults do not move cards: only what is joined to what does.
   const graph = map ? JSON.stringify(toGraph(map)) : '';
-  const laid = useMemo(() => (graph ? layOut(JSON.parse(graph) as Graph) : undefined), [graph]);
+  const laid = useLayout(graph);
   const { dragged, drag, drop, clear } = useDragged(id, map);
   const put = useMemo(() => (map ? cornersOf(map) : {}), [map]);
   const places = useMemo(() => laid && { ...laid, ...put, ...dragged }, [laid, put, dragged]);

@@ -63,10 +63,6 @@ const bends = { linked: 0.16, apart: 0.1, virtual: 0.22 };
 export const bendOf = (s: { linked: boolean }) => (s.linked ? bends.linked : bends.apart);
 export const virtualBend = bends.virtual;
 
-/** How much larger than it says a text is on the map, so that it keeps its size on the screen when that is small; in steps. */
-export const textScale = (s: { transform: [number, number, number] }) =>
-  Math.ceil(Math.max(1, 1 / s.transform[2]) * 5) / 5;
-
 /** How large a text is on the map, by its letters; a mark has room around it. */
 export const sizeOf = (words: string, scale: number, mark: boolean) => ({
   width: (words.length * 6.4 + (mark ? 16 : 2)) * scale,

@@ -67,6 +67,28 @@ describe('the layout', () => {
   ])('no card covers another: %s', (_, g) => {
     expect(covered(g)).toEqual([]);
   });
+  test('a large grid lies unfolded: no link crosses another', () => {
+    const wide = 16;
+    const g: Graph = {
+      cards: names(wide * 12).map(card),
+      edges: names(wide * 12).flatMap((r, i): [string, string][] => [
+        ...(i % wide < wide - 1 ? [[r, `r${i + 1}`] as [string, string]] : []),
+        ...(i + wide < wide * 12 ? [[r, `r${i + wide}`] as [string, string]] : []),
+      ]),
+    };
+    const at = layOut(g);
+    const lines = g.edges.map(([a, b]) => [at[a] ?? { x: 0, y: 0 }, at[b] ?? { x: 0, y: 0 }, a, b] as const);
+    type P = { x: number; y: number };
+    const side = (a: P, b: P, c: P) => Math.sign((b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x));
+    const crossing = lines.flatMap(([a, b, an, bn], i) =>
+      lines.slice(i + 1).filter(([c, d, cn, dn]) => {
+        if ([an, bn].includes(cn) || [an, bn].includes(dn)) return false;
+        return side(a, b, c) !== side(a, b, d) && side(c, d, a) !== side(c, d, b);
+      }),
+    );
+    expect(crossing).toEqual([]);
+    expect(layOut(g)).toEqual(at);
+  });
   test('nothing, and one card', () => {
     expect(layOut({ cards: [], edges: [] })).toEqual({});
     expect(Object.keys(layOut(chain(1)))).toEqual(['r0']);

@@ -1,5 +1,6 @@
 import { forceCollide, forceLink, forceManyBody, forceSimulation, forceX, forceY } from 'd3-force';
 import type { Graph } from './graph';
+import { scaled } from './pivots';
 import { turnLevel, type Card } from './turn';
 
 export type Places = Record<string, { x: number; y: number }>;
@@ -9,7 +10,8 @@ const hop = 178;
 /** Cards this far apart, in hops, still hold each other in place; below `exact` cards, all do. */
 const near = 4;
 const exact = 150;
-const ticks = 300;
+/** How often the forces are applied: a large network stands well before, and each time costs more. */
+const ticks = (cards: number) => (cards <= exact ? 300 : 100);
 
 interface Body extends Card {
   index?: number;
@@ -28,6 +30,25 @@ function hopsFrom(start: number, next: [number, number][][], limit: number): Map
       if (!hops.has(n) && d + length < (open.get(n) ?? Infinity)) open.set(n, d + length);
   }
   return hops;
+}
+
+/** Puts the cards of a large network where it is unfolded: the forces look near only, and would leave it folded. */
+function begin(bodies: Body[], next: [number, number][][]) {
+  const at = scaled(bodies.length, (from) => hopsFrom(from, next, Infinity));
+  let sum = 0;
+  let count = 0;
+  next.forEach((ends, a) =>
+    ends.forEach(([b]) => {
+      sum += Math.hypot((at[a]?.x ?? 0) - (at[b]?.x ?? 0), (at[a]?.y ?? 0) - (at[b]?.y ?? 0));
+      count++;
+    }),
+  );
+  const scale = sum > 0 ? (hop * count) / sum : hop;
+  bodies.forEach((b, i) => {
+    // No two begin at the same place.
+    b.x = (at[i]?.x ?? 0) * scale + (i % 7);
+    b.y = (at[i]?.y ?? 0) * scale + (i % 5);
+  });
 }
 
 /**
@@ -51,7 +72,11 @@ export function layOut(graph: Graph): Places {
     for (const [target, hops] of hopsFrom(source, next, limit))
       if (target > source) springs.push({ source, target, hops });
   });
+  const times = ticks(bodies.length);
+  if (bodies.length > exact) begin(bodies, next);
   forceSimulation(bodies)
+    .alpha(bodies.length > exact ? 0.5 : 1)
+    .alphaDecay(1 - 0.001 ** (1 / times))
     .force(
       'springs',
       forceLink<Body, (typeof springs)[number]>(springs)
@@ -72,6 +97,6 @@ export function layOut(graph: Graph): Places {
     .force('x', forceX(0).strength(0.01))
     .force('y', forceY(0).strength(0.01))
     .stop()
-    .tick(ticks);
+    .tick(times);
   return turnLevel(bodies.map((b) => ({ ...b, x: b.x - b.width / 2, y: b.y - b.height / 2 })));
 }
