@@ -106,11 +106,14 @@ func New() *Lab {
 
 // Open replays a journal.
 func Open(records []history.Record, stop func() bool) (*Lab, error) {
-	h, err := history.Replay(records, stop)
+	l := New()
+	h, err := history.Replay(records, stop, func(h *history.History) {
+		l.history = h
+		l.fade()
+	})
 	if err != nil {
 		return nil, err
 	}
-	l := New()
 	l.history = h
 	return l, nil
 }
@@ -131,7 +134,19 @@ func (l *Lab) Begin(a history.Action, until event.Time) (*history.Step, error) {
 }
 
 // Run performs a begun action.
-func (l *Lab) Run(s *history.Step, stop func() bool) error { return l.history.Run(s, stop) }
+func (l *Lab) Run(s *history.Step, stop func() bool) error {
+	err := l.history.Run(s, stop)
+	l.fade()
+	return err
+}
+
+// fade lets go of an old action's worlds, of which the row in the timeline stays.
+func (l *Lab) fade() {
+	if old := l.history.Fading(); old != nil {
+		l.actionOf(old)
+		l.history.Fade()
+	}
+}
 
 // Do begins and runs an action.
 func (l *Lab) Do(a history.Action, until event.Time) (*history.Step, error) {
@@ -318,14 +333,16 @@ func (l *Lab) Fork(m history.Moment) *network.World { return l.history.Fork(m) }
 
 func (l *Lab) outagesOf(s *history.Step) []traffic.FlowOutages {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
-	return once(l, l.found.outages, key, func() []traffic.FlowOutages { return traffic.OutagesOf(s, key.last, l.stop) })
+	return once(l, l.found.outages, key, func() []traffic.FlowOutages { return traffic.OutagesOf(l.history.Whole(s.Seq), key.last, l.stop) })
 }
 
 // actionOf is a step as views show it, made once.
 func (l *Lab) actionOf(s *history.Step) timeline.Action {
 	key := outageKey{s.Seq, s.Seq == len(l.history.Steps())}
 	return once(l, l.found.actions, key,
-		func() timeline.Action { return timeline.ActionOf(s, l.outagesOf(s), l.changesOf(s)) })
+		func() timeline.Action {
+			return timeline.ActionOf(l.history.Whole(s.Seq), l.outagesOf(s), l.changesOf(s))
+		})
 }
 
 // changesOf is what an apply changed, by meaning.
@@ -352,7 +369,7 @@ func (l *Lab) step(seq int) (*history.Step, error) {
 	if seq < 1 || seq > len(l.history.Steps()) {
 		return nil, phrase.Errorf("there is no action %d in this lab: it has %d", seq, len(l.history.Steps()))
 	}
-	return l.history.Steps()[seq-1], nil
+	return l.history.Whole(seq), nil
 }
 
 // Action is one action in full.

@@ -26,11 +26,11 @@ func (p *player) flows(h *history.History, out *Stretch, all bool, stop func() b
 	var trips []traffic.Trip
 	steps := h.Steps()
 	for i, s := range steps {
-		if s.After == nil || s.End < p.from-longestTrip || s.Start > to {
+		if !s.Done || s.End < p.from-longestTrip || s.Start > to {
 			continue
 		}
 		each := map[string]int{}
-		traffic.Trips(s, i == len(steps)-1, all, p.from-longestTrip, to, func(t traffic.Trip) bool {
+		traffic.Trips(h.Whole(s.Seq), i == len(steps)-1, all, p.from-longestTrip, to, func(t traffic.Trip) bool {
 			if t.When < p.from {
 				return true
 			}

@@ -30,12 +30,13 @@ func (h *History) Frames(from, to event.Time, see func(Frame), stop func() bool)
 // to give up, with ErrStopped.
 func (h *History) Again(from, to event.Time, begin func(w *network.World), stop func() bool) error {
 	for _, s := range h.steps {
-		if s.After == nil || s.End < from || s.Start > to {
+		if !s.Done || s.End < from || s.Start > to {
 			continue
 		}
 		if stop != nil && stop() {
 			return ErrStopped
 		}
+		s = h.Whole(s.Seq)
 		w := s.Before.Clone()
 		if from > s.Start {
 			w = h.seek(Moment{s.Seq, from - 1}).Clone()

@@ -80,7 +80,7 @@ const (
 	Reverted Origin = "reverted"
 )
 
-// Step is an action with what is needed to look into it.
+// Step is an action with what is needed to look into it. One that has faded (Fade) has no worlds, but in Whole.
 type Step struct {
 	Record
 	Parsed  Action
@@ -320,8 +320,8 @@ func (stopped) Error() string { return phrase.Text("it was stopped before its en
 // Replay does again what a journal says; ErrStopped if stop, asked now and then,
 // says so: nothing is to be concluded then. A record that was not completed, since
 // the server died, is carried to its end and completed in place; one whose
-// digest does not come out again is marked Diverged.
-func Replay(records []Record, stop func() bool) (*History, error) {
+// digest does not come out again is marked Diverged. each, if not nil, is called after every action.
+func Replay(records []Record, stop func() bool, each func(h *History)) (*History, error) {
 	h := New()
 	for _, r := range records {
 		a := Action{Kind: Apply, Text: r.Text}
@@ -351,6 +351,9 @@ func Replay(records []Record, stop func() bool) (*History, error) {
 		}
 		s.ID = r.ID
 		s.Signature = r.Signature
+		if each != nil {
+			each(h)
+		}
 	}
 	return h, nil
 }
@@ -435,6 +438,10 @@ func (h *History) seek(m Moment) *network.World {
 		return network.New()
 	}
 	s := h.steps[m.Step-1]
+	if s.After != nil && m.At >= s.End {
+		return s.After
+	}
+	s = h.Whole(m.Step)
 	if s.After != nil && m.At >= s.End {
 		return s.After
 	}

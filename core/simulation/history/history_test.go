@@ -151,7 +151,7 @@ func TestSessionsAreReplayed(t *testing.T) {
 		require.Equal(t, network.Settled, s.Outcome, a)
 		require.Empty(t, h.Head().Check(), a)
 	}
-	again, err := Replay(h.Records(), nil)
+	again, err := Replay(h.Records(), nil, nil)
 	require.NoError(t, err)
 	require.Equal(t, h.Records(), again.Records())
 	for _, s := range h.Steps() {
@@ -177,7 +177,7 @@ func TestReplayComesToTheSameDigests(t *testing.T) {
 	for _, a := range []string{triangle(), "cut viaduct.e2", "wait 2000s", "mend viaduct.e2", "disable quarry", "enable quarry"} {
 		act(t, h, a)
 	}
-	again, err := Replay(h.Records(), nil)
+	again, err := Replay(h.Records(), nil, nil)
 	require.NoError(t, err)
 	require.Equal(t, h.Records(), again.Records())
 
@@ -186,14 +186,14 @@ func TestReplayComesToTheSameDigests(t *testing.T) {
 		last := &records[len(records)-1]
 		want := last.Digest
 		*last = Record{Seq: last.Seq, Action: last.Action, Start: last.Start, Until: last.Until}
-		again, err := Replay(records, nil)
+		again, err := Replay(records, nil, nil)
 		require.NoError(t, err)
 		require.Equal(t, want, again.Records()[len(records)-1].Digest)
 	})
 	t.Run("another digest is said", func(t *testing.T) {
 		records := h.Records()
 		records[1].Digest++
-		again, err := Replay(records, nil)
+		again, err := Replay(records, nil, nil)
 		require.NoError(t, err)
 		require.True(t, again.Steps()[1].Diverged)
 		require.False(t, again.Steps()[2].Diverged)
@@ -216,7 +216,7 @@ func TestStoppedActionReplaysToTheSamePoint(t *testing.T) {
 	asked := 0
 	require.NoError(t, h.Run(s, func() bool { asked++; return asked == 2 }))
 	require.Equal(t, network.Stopped, s.Outcome)
-	again, err := Replay(h.Records(), nil)
+	again, err := Replay(h.Records(), nil, nil)
 	require.NoError(t, err)
 	require.Equal(t, h.Records(), again.Records())
 }
@@ -226,7 +226,7 @@ func TestForkBeginsWhereItSays(t *testing.T) {
 	act(t, h, triangle())
 	act(t, h, "silence viaduct.e2")
 	m := Moment{2, h.Steps()[1].Start + 10*event.Second}
-	forked, err := Replay(h.ForkRecords(m), nil)
+	forked, err := Replay(h.ForkRecords(m), nil, nil)
 	require.NoError(t, err)
 	require.Equal(t, h.At(m).Digest(true), forked.Head().Digest(true))
 	act(t, forked, "mend viaduct.e2")
@@ -249,7 +249,7 @@ func TestARestartOfOSPF(t *testing.T) {
 	quarry = h.Head().Find("quarry")
 	require.Equal(t, "10.0.23.2", quarry.Main().OSPF().RouterID().String(), "chosen anew")
 	require.Greater(t, s.After.ForwardingChanges(), s.Before.ForwardingChanges())
-	again, err := Replay(h.Records(), nil)
+	again, err := Replay(h.Records(), nil, nil)
 	require.NoError(t, err)
 	require.Equal(t, h.Records(), again.Records())
 }
@@ -262,16 +262,16 @@ func TestAnotherEngineIsComparedByWhatItSettlesTo(t *testing.T) {
 	require.NoError(t, h.Run(s, nil))
 	record := h.Records()[0]
 	record.Engine, record.Digest, record.End = "older", record.Digest+1, record.End+1
-	again, err := Replay([]Record{record}, nil)
+	again, err := Replay([]Record{record}, nil, nil)
 	require.NoError(t, err)
 	require.False(t, again.Steps()[0].Diverged)
 	record.State.Routes++
-	again, err = Replay([]Record{record}, nil)
+	again, err = Replay([]Record{record}, nil, nil)
 	require.NoError(t, err)
 	require.True(t, again.Steps()[0].Diverged)
 	require.Equal(t, []string{"routes"}, again.Steps()[0].Differs)
 	record.Engine = Engine
-	again, err = Replay([]Record{record}, nil)
+	again, err = Replay([]Record{record}, nil, nil)
 	require.NoError(t, err)
 	require.True(t, again.Steps()[0].Diverged, "the same engine comes to the same in everything")
 }
@@ -281,6 +281,6 @@ func TestAReplayThatIsStoppedIsNoResult(t *testing.T) {
 	s, err := h.Begin(Action{Kind: Apply, Text: "router mill\n"}, 0)
 	require.NoError(t, err)
 	require.NoError(t, h.Run(s, nil))
-	_, err = Replay(h.Records(), func() bool { return true })
+	_, err = Replay(h.Records(), func() bool { return true }, nil)
 	require.ErrorIs(t, err, ErrStopped)
 }

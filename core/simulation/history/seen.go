@@ -21,7 +21,10 @@ const keepSeen = 8
 
 // seen are the worlds of the moments that were asked for last. A history shares
 // them with its readers.
-type seen struct{ worlds []sought }
+type seen struct {
+	worlds []sought
+	steps  []*Step // faded ones, done again
+}
 
 type sought struct {
 	moment Moment
@@ -32,6 +35,16 @@ func (s *seen) find(m Moment) *network.World {
 	for _, x := range s.worlds {
 		if x.moment == m {
 			return x.world
+		}
+	}
+	return nil
+}
+
+// step is a faded step that was done again, nil if it is not kept.
+func (s *seen) step(seq int) *Step {
+	for _, x := range s.steps {
+		if x.Seq == seq {
+			return x
 		}
 	}
 	return nil

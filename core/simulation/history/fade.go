@@ -1,0 +1,107 @@
+package history
+
+import (
+	"slices"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/simulation/network"
+)
+
+// The worlds of an action take memory for as long as the lab is open, and an old action is rarely asked for. So most of them
+// fade: their worlds are let go of, and made again when somebody asks, from the nearest one that is still there.
+
+const (
+	// keepWhole is how many of the latest actions keep all their worlds.
+	keepWhole = 24
+	// pinEvery is of how many faded actions one keeps the world at its end: no more are done again at once.
+	pinEvery = 16
+	// costly is how many events an action may take that fades: it is done again in less than half a second.
+	costly = 50_000
+	// keepAgain is how many actions that were done again are kept.
+	keepAgain = 8
+)
+
+// Fading is the action that Fade lets go of next; nil if there is none. What is to be kept of it is looked at before.
+func (h *History) Fading() *Step {
+	i := len(h.steps) - 1 - keepWhole
+	if i < 0 || h.steps[i].Before == nil || !h.steps[i].Done || h.events(i) > costly {
+		return nil
+	}
+	return h.steps[i]
+}
+
+// events is how many events an action took.
+func (h *History) events(i int) uint64 {
+	if i == 0 {
+		return h.steps[0].Events
+	}
+	return h.steps[i].Events - h.steps[i-1].Events
+}
+
+// Fade lets go of the worlds of an action that is no longer among the latest. Readers that there are keep theirs.
+func (h *History) Fade() {
+	s := h.Fading()
+	if s == nil {
+		return
+	}
+	f := *s
+	f.Before, f.Applied, f.frames = nil, nil, nil
+	if f.Seq%pinEvery != 0 {
+		f.After = nil
+	}
+	h.steps = slices.Clone(h.steps)
+	h.steps[f.Seq-1] = &f
+}
+
+// Whole is an action with all its worlds, from 1. One that has faded is done again; of one that runs, what there is.
+func (h *History) Whole(seq int) *Step {
+	s := h.steps[seq-1]
+	if s.Before != nil || !s.Done {
+		return s
+	}
+	h.guard.Lock()
+	again := h.seen.step(seq)
+	h.guard.Unlock()
+	if again != nil {
+		return again
+	}
+	again = s.redone(h.endOf(seq - 1))
+	h.guard.Lock()
+	defer h.guard.Unlock()
+	if other := h.seen.step(seq); other != nil {
+		return other
+	}
+	h.seen.steps = append(h.seen.steps, again)
+	if len(h.seen.steps) > keepAgain {
+		h.seen.steps = h.seen.steps[1:]
+	}
+	return again
+}
+
+// endOf is the world at the end of an action; 0 is before the first.
+func (h *History) endOf(seq int) *network.World {
+	if seq == 0 {
+		return network.New()
+	}
+	if w := h.steps[seq-1].After; w != nil {
+		return w
+	}
+	return h.Whole(seq).After
+}
+
+// redone is a faded action done again, event by event.
+func (s *Step) redone(before *network.World) *Step {
+	x := *s
+	x.Before = before
+	w := before.Clone()
+	if err := s.Parsed.Perform(w, s.Lab); err != nil {
+		panic("an action that was done cannot be done again: " + err.Error())
+	}
+	x.Applied = keyframe(w)
+	for w.Handled() < s.Events && w.RunNext(event.Never) {
+	}
+	w.RunUntil(s.End, 0)
+	w.BeginAction()
+	x.After = keyframe(w)
+	return &x
+}
