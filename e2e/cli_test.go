@@ -13,6 +13,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/testlabs"
 	"hellebore/demo"
 )
 
@@ -45,6 +46,21 @@ func labFile(t *testing.T, slug string) string {
 func untasked(t testing.TB, slug string) string {
 	text, _, _ := strings.Cut(demo.Text(slug), "\nbrief\n")
 	return text
+}
+
+// TestManyRoutesArePrintedWhenAskedFor: of more routes than anybody reads there is only how many.
+func TestManyRoutesArePrintedWhenAskedFor(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "grid.lab")
+	require.NoError(t, os.WriteFile(file, []byte(testlabs.Grid(6, 6)), 0o644))
+	code, out, _ := hellebore(t, "run", file)
+	require.Zero(t, code)
+	require.Regexp(t, `(?m)^r0 +2 connected, 58 ospf$`, out)
+	require.Contains(t, out, "2160 in all: write --routes to print them")
+	require.Less(t, strings.Count(out, "\n"), 150)
+	code, all, _ := hellebore(t, "run", file, "--routes")
+	require.Zero(t, code)
+	require.Contains(t, all, "routes of r0\n")
+	require.Greater(t, strings.Count(all, "\n"), 2160)
 }
 
 func TestRunPrintsTheDocumentedJSON(t *testing.T) {

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -18,6 +19,7 @@ import (
 	"hellebore/core/lab"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -25,7 +27,7 @@ import (
 func runCommand() *cobra.Command {
 	var actions []string
 	var pass time.Duration
-	var asJSON bool
+	var asJSON, allRoutes bool
 	var captures map[string]string
 	var junit string
 	c := &cobra.Command{
@@ -76,7 +78,7 @@ func runCommand() *cobra.Command {
 					return err
 				}
 			} else {
-				printReport(cmd.OutOrStdout(), l, r)
+				printReport(cmd.OutOrStdout(), l, r, allRoutes)
 			}
 			switch {
 			case r.Settled || pass != 0:
@@ -98,6 +100,8 @@ func runCommand() *cobra.Command {
 	c.Flags().StringToStringVar(&captures, "capture", nil,
 		"write all packets of a port's link to a pcapng file: viaduct.e1=out.pcapng; can be repeated")
 	c.Flags().StringVar(&junit, "junit", "", "write how the lab's checks came out to a JUnit XML file")
+	c.Flags().BoolVar(&allRoutes, "routes", false,
+		fmt.Sprintf("print all routes, also if there are more than %d", mostRoutes))
 	c.Flags().BoolVar(&asJSON, "json", false, "print JSON (docs/cli.md)")
 	return c
 }
@@ -157,8 +161,11 @@ func left(l *lab.Lab) bool {
 	return last.Until != 0 && last.Outcome == network.Unfinished && l.History().Head().Calm().Settled()
 }
 
-// printReport writes the end state as tables.
-func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
+// mostRoutes is how many routes are printed without being asked for.
+const mostRoutes = 2000
+
+// printReport writes the end state as tables; of many routes only how many there are, unless all are wanted.
+func printReport(out io.Writer, l *lab.Lab, r lab.Report, allRoutes bool) {
 	buffered := bufio.NewWriterSize(out, 1<<16)
 	t := tabwriter.NewWriter(buffered, 2, 8, 2, ' ', 0)
 	defer func() { _, _ = t.Flush(), buffered.Flush() }()
@@ -195,6 +202,19 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 		names = append(names, n)
 	}
 	slices.Sort(names)
+	routes := 0
+	for _, d := range r.Devices {
+		routes += len(d.Routes)
+	}
+	if routes > mostRoutes && !allRoutes {
+		fmt.Fprintf(t, "\nroutes\n")
+		for _, name := range names {
+			fmt.Fprintf(t, "%s\t%s\n", name, routeCounts(r.Devices[name].Routes))
+		}
+		fmt.Fprintf(t, "%d in all: write --routes to print them\n", routes)
+		names = nil
+		_ = t.Flush()
+	}
 	for _, name := range names {
 		fmt.Fprintf(t, "\nroutes of %s\n", name)
 		for _, x := range r.Devices[name].Routes {
@@ -241,6 +261,19 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report) {
 			}
 		}
 	}
+}
+
+// routeCounts says how many routes there are of each source.
+func routeCounts(routes []tables.Route) string {
+	counts := map[string]int{}
+	for _, r := range routes {
+		counts[r.Source]++
+	}
+	var words []string
+	for _, s := range slices.Sorted(maps.Keys(counts)) {
+		words = append(words, fmt.Sprintf("%d %s", counts[s], s))
+	}
+	return strings.Join(words, ", ")
 }
 
 func endWords(e facts.End) string {

@@ -145,7 +145,10 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 func (p *Process) take(h Host, n uint32, ai int, key, body uint32, head *wire.LSAHeader) {
 	nb := &p.nbrs[n]
 	now := h.Now()
-	h.Note(note.Note{Kind: note.LSAReceived, Port: note.PortOf(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
+	// A refresh says nothing new, and an idle network has no other news: it leaves no note.
+	if old := p.scope(ai).db.At(key); old == nil || old.Body != body || old.Dying != (head.Age >= lsdb.MaxAge) {
+		h.Note(note.Note{Kind: note.LSAReceived, Port: note.PortOf(nb.port), A: uint64(key), B: uint64(uint32(head.Seq))})
+	}
 	p.install(h, ai, key, lsdb.Instance{
 		Birth: now - event.Time(head.Age)*event.Second, Arrived: now,
 		Body: body, Seq: head.Seq, Sum: head.Checksum,

@@ -52,7 +52,9 @@ func TestWhatHasFadedComesBack(t *testing.T) {
 	for _, seq := range r.Perm(90) {
 		a, b := whole.Whole(seq+1), faded.Whole(seq+1)
 		require.Equal(t, a.Record, b.Record)
-		for i, w := range []struct{ want, got interface{ Digest(bool) uint64 } }{{a.Before, b.Before}, {a.Applied, b.Applied}, {a.After, b.After}} {
+		for i, w := range []struct {
+			want, got interface{ Digest(bool) uint64 }
+		}{{a.Before, b.Before}, {a.Applied, b.Applied}, {a.After, b.After}} {
 			require.Equal(t, w.want.Digest(true), w.got.Digest(true), "action %d, world %d", seq+1, i)
 		}
 		require.Equal(t, a.Digest, b.After.Digest(true))

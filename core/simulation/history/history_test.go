@@ -10,6 +10,7 @@ import (
 	"pgregory.net/rapid"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/note"
 	"hellebore/core/simulation/network"
 	"hellebore/demo"
 )
@@ -283,4 +284,17 @@ func TestAReplayThatIsStoppedIsNoResult(t *testing.T) {
 	require.NoError(t, h.Run(s, nil))
 	_, err = Replay(h.Records(), func() bool { return true }, nil)
 	require.ErrorIs(t, err, ErrStopped)
+}
+
+// TestAnIdleNetworkMakesNoNotes: refreshes (RFC 2328 12.4) go round for hours, and nobody reads of them.
+func TestAnIdleNetworkMakesNoNotes(t *testing.T) {
+	h := New()
+	act(t, h, triangle())
+	before := h.Head().Notes()
+	s := act(t, h, "wait 6h")
+	require.Greater(t, s.Events, h.Steps()[0].Events+5000, "hellos and refreshes")
+	for i := before; i < s.NotesAfter; i++ {
+		require.Equal(t, note.LSAOriginated, s.After.NoteAt(i).Kind)
+	}
+	require.Less(t, s.NotesAfter-before, uint32(100))
 }
