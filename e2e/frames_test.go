@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/json"
+	"fmt"
 	"math"
 	"regexp"
 	"slices"
@@ -12,6 +13,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/performance"
 	"github.com/chromedp/cdproto/tracing"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -172,5 +174,50 @@ func (f *frames) report(b *testing.B) {
 	b.ReportMetric(share(f.longest, 0.95), "ms-longest-95%")
 	b.ReportMetric(share(f.apart, 0.5), "ms-apart-median")
 	b.ReportMetric(share(f.apart, 0.95), "ms-apart-95%")
+	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkLargeMap opens the map of 500 routers and 955 links, and zooms in and out of it: what the page's thread does until
+// the map stands, and for each step.
+func BenchmarkLargeMap(b *testing.B) {
+	s := start(b)
+	id := s.lab(b, testlabs.Grid(25, 20))
+	const steps = 40
+	var open, zoom float64
+	for b.Loop() {
+		tab, done := chromedp.NewContext(browser)
+		var busy float64
+		look := func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
+			if _, err := cdp.Call(ctx, target, performance.Enable, performance.EnableParams{}); err != nil {
+				return chromedp.Void{}, err
+			}
+			m, err := cdp.Call(ctx, target, performance.GetMetrics, cdp.Empty{})
+			if err == nil {
+				for _, x := range m.Metrics {
+					if x.Name == "TaskDuration" {
+						busy = x.Value
+					}
+				}
+			}
+			return chromedp.Void{}, err
+		}
+		// The lab is open before: what counts is the page.
+		do(b, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/checks"), sees("Checks"), look,
+			chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), chromedp.Sleep(time.Second), look)
+		open += busy
+		before := busy
+		do(b, tab, script(fmt.Sprintf(`(async () => {
+			const pane = document.querySelector(".react-flow__pane");
+			for (let i = 0; i < %d; i++) {
+				pane.dispatchEvent(new WheelEvent("wheel", { deltaY: i %% 20 < 10 ? -80 : 80, bubbles: true, clientX: 600, clientY: 400 }));
+				await new Promise((next) => requestAnimationFrame(next));
+			}
+			window.zoomed = true;
+		})()`, steps)), until(`window.zoomed === true`), look)
+		zoom += busy - before
+		done()
+	}
+	b.ReportMetric(1000*open/float64(b.N), "ms-open")
+	b.ReportMetric(1000*zoom/float64(b.N)/steps, "ms-zoom-step")
 	b.ReportMetric(0, "ns/op")
 }

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/tables"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
@@ -44,6 +45,47 @@ func BenchmarkAction(b *testing.B) {
 			b.ReportMetric(float64(bare.Microseconds())/float64(2*b.N)/1000, "ms-bare")
 			b.ReportMetric(float64(whole.Microseconds())/float64(2*b.N)/1000, "ms-action")
 			b.ReportMetric(float64(whole)/float64(bare), "times")
+			b.ReportMetric(0, "ns/op")
+		})
+	}
+}
+
+// BenchmarkViews asks for views of a grid after a cut, at three sizes: how a view's time grows with what it shows is what counts.
+func BenchmarkViews(b *testing.B) {
+	for _, size := range [][2]int{{10, 5}, {20, 10}, {25, 20}} {
+		b.Run(strconv.Itoa(size[0]*size[1]), func(b *testing.B) {
+			l := New()
+			_, err := l.Do(history.Action{Kind: history.Apply, Text: testlabs.Grid(size[0], size[1])}, 0)
+			require.NoError(b, err)
+			cut, err := history.ParseAction("cut r" + strconv.Itoa(size[0]+3) + ".e1")
+			require.NoError(b, err)
+			_, err = l.Do(cut, 0)
+			require.NoError(b, err)
+			m := l.History().Now()
+			took := map[string]time.Duration{}
+			for b.Loop() {
+				for name, view := range map[string]func() any{
+					"map":        func() any { return l.Map(m) },
+					"ports":      func() any { return l.Ports(m) },
+					"neighbours": func() any { return l.Neighbours(m) },
+					"names":      func() any { return l.Names(m) },
+					"database":   func() any { return l.Database(m) },
+					"messages":   func() any { return l.Messages(m) },
+					"compare":    func() any { return l.Compare(l.History().BeforeStep(2), m) },
+					"routes": func() any {
+						part, err := tables.RoutesPartOf(l.World(m), tables.RoutesAsk{Grouped: true, Limit: 50, Columns: 25})
+						require.NoError(b, err)
+						return part
+					},
+				} {
+					began := time.Now()
+					view()
+					took[name] += time.Since(began)
+				}
+			}
+			for name, t := range took {
+				b.ReportMetric(float64(t.Microseconds())/1000/float64(b.N), "ms-"+name)
+			}
 			b.ReportMetric(0, "ns/op")
 		})
 	}
