@@ -27,6 +27,7 @@ type Pool struct {
 	// their own, by prefix; lists are replaced, never written.
 	announcers store.Paged[[]uint32]
 	scratch    *scratch // of one SPF run at a time; never copied
+	packet     []byte   // room for one packet at a time; nil while one is being made. Never copied
 }
 
 // Body is the decoded body of an LSA.

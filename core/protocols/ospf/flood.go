@@ -35,7 +35,8 @@ func (u *update) add(h Host, a *area, key uint32, e lsdb.Instance) {
 		u.send(h)
 	}
 	if u.b == nil {
-		u.b = wire.Begin(make([]byte, 0, 512), wire.TypeUpdate, u.p.routerID, q.Area)
+		pool := h.Pool()
+		u.b, pool.packet = wire.Begin(pool.packet[:0], wire.TypeUpdate, u.p.routerID, q.Area), nil
 		u.b = append(u.b, 0, 0, 0, 0)
 	}
 	head.Age = min(lsdb.MaxAge, head.Age+uint16(q.TransmitDelay.Seconds()))
@@ -51,6 +52,9 @@ func (u *update) send(h Host) {
 	}
 	binary.BigEndian.PutUint32(u.b[wire.HeaderLen:], u.n)
 	u.p.send(h, u.port, u.dst, u.b, event.Pending)
+	if !u.p.ports[u.port].Virtual { // what is sent on a link is copied into a frame
+		h.Pool().packet = u.b
+	}
 	u.b, u.n = nil, 0
 }
 
@@ -271,13 +275,19 @@ func (p *Process) sendFlood(h Host, i uint32) {
 	keys := q.toFlood
 	q.toFlood = q.toFlood[:0]
 	u := p.newUpdate(i, q.toAll())
-	gathered := make(map[uint32]bool, len(keys))
-	for _, key := range keys {
-		needed := false
-		for n := q.firstNbr; n.IsValid() && !gathered[key]; n = p.nbrs[n.Index()].next {
-			needed = needed || p.nbrs[n.Index()].retransmits.Has(key)
+	gathered := map[uint32]bool{}
+	for i, key := range keys {
+		// Few are compared with each other: a map would cost more.
+		if len(keys) <= 16 && slices.Contains(keys[:i], key) || gathered[key] {
+			continue
 		}
-		gathered[key] = true
+		if len(keys) > 16 {
+			gathered[key] = true
+		}
+		needed := false
+		for n := q.firstNbr; n.IsValid() && !needed; n = p.nbrs[n.Index()].next {
+			needed = p.nbrs[n.Index()].retransmits.Has(key)
+		}
 		a := p.scope(p.scopeOf(q.Area, h.Pool().Key(key)))
 		if e := a.db.Get(key); needed && e.Body != 0 {
 			u.add(h, a, key, e)
