@@ -107,32 +107,6 @@ func logRequests(c *gin.Context) {
 	}
 }
 
-// serveClient serves the web client's files; every other path is a page of the
-// client, which finds out from the address which.
-func serveClient(router *gin.Engine, client fs.FS) {
-	files := http.FileServerFS(client)
-	router.NoRoute(func(c *gin.Context) {
-		path := strings.TrimPrefix(c.Request.URL.Path, "/")
-		if strings.HasPrefix(path, "api/") {
-			refuse(c, http.StatusNotFound, "there is no such operation")
-			return
-		}
-		if f, err := fs.Stat(client, path); err == nil && !f.IsDir() {
-			if strings.HasPrefix(path, "assets/") { // names there carry a hash
-				c.Header("Cache-Control", "public, max-age=31536000, immutable")
-			}
-			files.ServeHTTP(c.Writer, c.Request)
-			return
-		}
-		page, err := fs.ReadFile(client, "index.html")
-		if err != nil {
-			c.String(http.StatusNotFound, "The web client is not built into this binary; run make build.")
-			return
-		}
-		c.Data(http.StatusOK, "text/html; charset=utf-8", page)
-	})
-}
-
 // problem turns an error of the layers below into problem+json (RFC 9457).
 func problem(err error) error {
 	var text *history.TextError

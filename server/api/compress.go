@@ -19,9 +19,14 @@ func compressed() gin.HandlerFunc {
 var small = map[string]bool{".png": true, ".woff2": true}
 
 // worthCompressing says whether the answer to a request is compressed. News of a lab is not: each line goes out at once;
-// nor is a part of a file, whose place is counted in what is not compressed.
+// nor is a part of a file, whose place is counted in what is not compressed; the client's own files are already.
 func worthCompressing(c *gin.Context) bool {
 	r := c.Request
-	return r.Method != http.MethodHead && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") && r.Header.Get("Range") == "" &&
-		!strings.HasSuffix(r.URL.Path, "/events") && !small[path.Ext(r.URL.Path)]
+	return takesGzip(r) && !strings.HasSuffix(r.URL.Path, "/events") && !small[path.Ext(r.URL.Path)] &&
+		!isAsset(strings.TrimPrefix(r.URL.Path, "/"))
+}
+
+// takesGzip says whether whoever asks gets a compressed answer.
+func takesGzip(r *http.Request) bool {
+	return r.Method != http.MethodHead && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") && r.Header.Get("Range") == ""
 }
