@@ -140,9 +140,9 @@ func (l *Lab) Run(s *history.Step, stop func() bool) error {
 	return err
 }
 
-// fade lets go of an old action's worlds, of which the row in the timeline stays.
+// fade lets go of old actions' worlds, of which the rows in the timeline stay.
 func (l *Lab) fade() {
-	if old := l.history.Fading(); old != nil {
+	for old := l.history.Fading(); old != nil; old = l.history.Fading() {
 		l.actionOf(old)
 		l.history.Fade()
 	}

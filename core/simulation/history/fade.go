@@ -23,11 +23,14 @@ const (
 
 // Fading is the action that Fade lets go of next; nil if there is none. What is to be kept of it is looked at before.
 func (h *History) Fading() *Step {
-	i := len(h.steps) - 1 - keepWhole
-	if i < 0 || h.steps[i].Before == nil || !h.steps[i].Done || h.events(i) > costly {
-		return nil
+	// More than one may have left the latest at once, and not long ago.
+	last := len(h.steps) - 1 - keepWhole
+	for i := max(0, last-keepWhole); i <= last; i++ {
+		if s := h.steps[i]; s.Before != nil && s.Done && h.events(i) <= costly {
+			return s
+		}
 	}
-	return h.steps[i]
+	return nil
 }
 
 // events is how many events an action took.

@@ -12,6 +12,10 @@ const Th = (p: BoxProps) => (
     px={3}
     py={2}
     whiteSpace="nowrap"
+    position="sticky"
+    top={0}
+    bg="panel"
+    zIndex={1}
     {...p}
   />
 );
@@ -53,6 +57,7 @@ export const GridHead = ({ columns, children }: { columns: string; children: Rea
 
 interface Props extends BoxProps {
   label: string;
+  ref?: React.Ref<HTMLDivElement>;
   /** One per column; what is in brackets is for screen readers only. */
   heads: string[];
   /** The table's bodies. */

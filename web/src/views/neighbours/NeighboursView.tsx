@@ -7,6 +7,7 @@ import { ask } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../../shared/parts/parts';
+import { Bodies, manyBodies } from '../../shared/parts/bodies';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
 import { timeOf } from '../../shared/focus/moment';
@@ -25,6 +26,7 @@ export function NeighboursView() {
   const act = useAct(id);
   const [only, setOnly] = useState(false);
   const [protocol, setProtocol] = useState<'' | 'ospf' | 'bgp'>('');
+  const [box, setBox] = useState<HTMLDivElement | null>(null);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the neighbours" />;
   const who = deviceOf(focus.who);
@@ -41,8 +43,33 @@ export function NeighboursView() {
       </Empty>
     );
   }
+  const large = rows.length > manyBodies;
+  const nameOf = (n: Neighbour) =>
+    n.protocol === 'bgp' ? sessionName(n) : `${n.a.device}.${n.a.port} ${n.b.device}.${n.b.port}`;
+  const rowOf = (n: Neighbour) =>
+    n.protocol === 'bgp' ? (
+      <SessionRow
+        key={nameOf(n)}
+        n={n}
+        now={now}
+        focused={focus.who}
+        focus={(w) => void set({ who: w })}
+        act={(action) => act.mutate({ action }, { onSuccess: () => void set({ when: 'now' }) })}
+        past={focus.when !== 'now'}
+      />
+    ) : (
+      <Row
+        key={nameOf(n)}
+        id={id}
+        when={focus.when}
+        n={n}
+        now={now}
+        focus={(w) => void set({ who: w })}
+        focused={focus.who}
+      />
+    );
   return (
-    <Box p={4}>
+    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={6} mb={3} align="center">
         {adjacencies > 0 && (
           <Count n={mine.filter((n) => n.state === 'Full').length} what="OSPF adjacencies Full" />
@@ -81,34 +108,21 @@ export function NeighboursView() {
       </Flex>
       <Sheet
         label="Neighbours"
+        ref={setBox}
+        {...(large && { flex: 1, minH: 0 })}
         heads={['one end', 'other end', 'relation', 'state', 'since', 'dead in']}
         below={rows.length === 0 && <Empty title="All of them are up">Nothing is left to show.</Empty>}
       >
-        <tbody>
-          {rows.map((n) =>
-            n.protocol === 'bgp' ? (
-              <SessionRow
-                key={sessionName(n)}
-                n={n}
-                now={now}
-                focused={focus.who}
-                focus={(w) => void set({ who: w })}
-                act={(action) => act.mutate({ action }, { onSuccess: () => void set({ when: 'now' }) })}
-                past={focus.when !== 'now'}
-              />
-            ) : (
-              <Row
-                key={`${n.a.device}.${n.a.port} ${n.b.device}.${n.b.port}`}
-                id={id}
-                when={focus.when}
-                n={n}
-                now={now}
-                focus={(w) => void set({ who: w })}
-                focused={focus.who}
-              />
-            ),
-          )}
-        </tbody>
+        {large ? (
+          <Bodies box={box} keys={rows.map(nameOf)} height={72} at={0}>
+            {(i) => {
+              const n = rows[i];
+              return n && rowOf(n);
+            }}
+          </Bodies>
+        ) : (
+          <tbody>{rows.map(rowOf)}</tbody>
+        )}
       </Sheet>
     </Box>
   );

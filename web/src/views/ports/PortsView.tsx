@@ -9,6 +9,7 @@ import { PortDetail } from './PortDetail';
 import { useThings } from '../../shared/things/things';
 import { csv, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Bodies, manyBodies } from '../../shared/parts/bodies';
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
 
@@ -18,19 +19,41 @@ export function PortsView() {
   const data = useQuery(ask.ports(id, focus.when));
   const [filter, setFilter] = useState<'all' | 'ospf' | 'down'>('all');
   const [marked, setMarked] = useState<string[]>([]);
+  const [box, setBox] = useState<HTMLDivElement | null>(null);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the ports" />;
   const who = deviceOf(focus.who);
   const mine = data.data.ports.filter((p) => !who || p.device === who);
   const rows = mine.filter((p) => filter === 'all' || (filter === 'ospf' ? !!p.ospf : !p.up));
-  const owners = [...new Set(rows.map(refOf))]; // devices, and the routing instances of routers
+  const owned = new Map<string, Port[]>(); // by device, and by routing instance of a router
+  for (const p of rows) owned.set(refOf(p), [...(owned.get(refOf(p)) ?? []), p]);
+  const owners = [...owned.keys()];
+  const processes = new Map(data.data.processes.map((p) => [p.device, p]));
+  const large = owners.length > manyBodies;
+  const portsOf = (d: string) => (
+    <>
+      <ProcessRow device={d} process={processes.get(d)} focus={() => void set({ who: d })} />
+      {owned.get(d)?.map((p) => (
+        <PortRow
+          key={portName(p)}
+          port={p}
+          focused={focus.who === portName(p)}
+          focus={() => void set({ who: portName(p) })}
+          marked={marked.includes(portName(p))}
+          mark={(on) =>
+            setMarked(on ? [...marked.slice(-1), portName(p)] : marked.filter((m) => m !== portName(p)))
+          }
+        />
+      ))}
+    </>
+  );
   const pair = marked
     .map((m) => data.data.ports.find((p) => portName(p) === m))
     .filter((p) => p !== undefined);
   if (data.data.ports.length === 0)
     return <Empty title="No ports">The text of this lab names none yet.</Empty>;
   return (
-    <Box p={4}>
+    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
         <Count n={mine.filter((p) => p.up).length} what="ports up" />
         <Count
@@ -58,6 +81,8 @@ export function PortsView() {
       )}
       <Sheet
         label="Ports"
+        ref={setBox}
+        {...(large && { flex: 1, minH: 0 })}
         css={{ '& td, & th': { paddingInline: '7px' } }}
         heads={[
           '(mark)',
@@ -79,31 +104,13 @@ export function PortsView() {
           )
         }
       >
-        {owners.map((d) => (
-          <tbody key={d}>
-            <ProcessRow
-              device={d}
-              process={data.data.processes.find((p) => p.device === d)}
-              focus={() => void set({ who: d })}
-            />
-            {rows
-              .filter((p) => refOf(p) === d)
-              .map((p) => (
-                <PortRow
-                  key={portName(p)}
-                  port={p}
-                  focused={focus.who === portName(p)}
-                  focus={() => void set({ who: portName(p) })}
-                  marked={marked.includes(portName(p))}
-                  mark={(on) =>
-                    setMarked(
-                      on ? [...marked.slice(-1), portName(p)] : marked.filter((m) => m !== portName(p)),
-                    )
-                  }
-                />
-              ))}
-          </tbody>
-        ))}
+        {large ? (
+          <Bodies box={box} keys={owners} height={180} at={owners.indexOf(who)}>
+            {(i) => portsOf(owners[i] ?? '')}
+          </Bodies>
+        ) : (
+          owners.map((d) => <tbody key={d}>{portsOf(d)}</tbody>)
+        )}
       </Sheet>
       <Box mt={2} color="quiet" fontSize="12px">
         Click a port for its timers, DR and keys; mark two to see them side by side.

@@ -1,16 +1,15 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useRef, useState } from 'react';
+import { useMemo, useRef, useState } from 'react';
 import { ask, type RoutesChosen } from '../../shared/api/questions';
 import { isAddress } from '../../shared/focus/address';
 import { useFocus, instanceOf } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
-import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Choice, Count, Empty, Pick, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { GridHead, Scroll } from '../../shared/parts/table';
 import { Takes, takeRows } from './Takes';
-import { RouteCell } from './RouteCell';
-import { Story } from './Story';
+import { Row } from './Row';
 import { SummaryHelper } from './SummaryHelper';
 import { pageColumns, useFirst, useRoutes, type RoutesShown } from './useRoutes';
 
@@ -25,7 +24,7 @@ const many = 20;
 
 /** One row per prefix, one column per router: where it goes, and from which source. */
 export function RoutesView() {
-  const { id, focus, set } = useFocus();
+  const { id, focus } = useFocus();
   const [source, setSource] = useState<(typeof sources)[number]>('all');
   const takes = useQuery(ask.takes(id, focus.when));
   const [crossing, setCrossing] = useState(false);
@@ -57,7 +56,7 @@ export function RoutesView() {
     count: total,
     getScrollElement: () => box.current,
     estimateSize: () => 44,
-    overscan: 12,
+    overscan: 6,
   });
   // Few columns share the room; of many, those in sight are drawn.
   const wide = devices.length > pageColumns;
@@ -67,13 +66,14 @@ export function RoutesView() {
     getScrollElement: () => box.current,
     estimateSize: () => columnWidth,
     paddingStart: firstWidth,
-    overscan: 4,
+    overscan: 2,
   });
   const drawn = across.getVirtualItems();
   const from = wide ? (drawn[0]?.index ?? 0) : 0;
   const until = wide ? (drawn.at(-1)?.index ?? -1) : devices.length - 1;
+  const inSight = useMemo(() => devices.slice(from, until + 1), [devices, from, until]);
   const list = virtual.getVirtualItems();
-  const { rows, cells } = useRoutes(
+  const rows = useRoutes(
     id,
     focus.when,
     shown,
@@ -94,7 +94,6 @@ export function RoutesView() {
     ...(numbers.length > 1 ? numbers.map((n) => [`as ${n}`, `AS ${n}`] as const) : []),
     ...(areas.length > 1 || numbers.length > 0 ? roles : []),
   ];
-  const inSight = devices.slice(from, until + 1);
   const before = from * columnWidth;
   const columns = wide
     ? `${firstWidth}px ${before}px repeat(${inSight.length}, ${columnWidth}px)`
@@ -223,69 +222,21 @@ export function RoutesView() {
                   top={0}
                   left={0}
                   w="full"
-                  borderBottom="1px solid"
-                  borderColor="line"
-                  bg={focus.to === row.prefix ? 'plumSoft' : undefined}
                   style={{ transform: `translateY(${item.start}px)` }}
                 >
-                  <Box role="row" display="grid" gridTemplateColumns={columns}>
-                    <Box
-                      role="rowheader"
-                      px={3}
-                      py="6px"
-                      position="sticky"
-                      left={0}
-                      zIndex={1}
-                      bg={focus.to === row.prefix ? 'plumSoft' : 'panel'}
-                    >
-                      <input
-                        type="checkbox"
-                        aria-label={`mark ${row.prefix}`}
-                        style={{ marginRight: 8 }}
-                        checked={picked.includes(row.prefix)}
-                        onChange={(e) =>
-                          setPicked(
-                            e.target.checked
-                              ? [...picked, row.prefix]
-                              : picked.filter((p) => p !== row.prefix),
-                          )
-                        }
-                      />
-                      <chakra.button onClick={() => void set({ to: row.prefix })} textAlign="left">
-                        <Mono fontWeight="600">{row.prefix}</Mono>
-                      </chakra.button>
-                      <Quiet display="block" fontSize="11px">
-                        {row.owner}
-                      </Quiet>
-                      {(row.same ?? 0) > 0 && (
-                        <chakra.button
-                          fontSize="11px"
-                          color="plum"
-                          textDecoration="underline"
-                          title="every router of these columns treats them alike"
-                          onClick={() => setOf(row.prefix)}
-                        >
-                          and {row.same} alike
-                        </chakra.button>
-                      )}
-                    </Box>
-                    {wide && <span />}
-                    {inSight.map((d) => (
-                      <RouteCell
-                        key={d}
-                        cell={cells.get(`${row.prefix} ${d}`)}
-                        dim={source !== 'all' && cells.get(`${row.prefix} ${d}`)?.source !== source}
-                        open={opened === d}
-                        toggle={() => setOpen(opened === d ? undefined : { prefix: row.prefix, device: d })}
-                        label={`${row.prefix} at ${d}`}
-                      />
-                    ))}
-                  </Box>
-                  {opened && (
-                    <Box px={3} pb={3} position="sticky" left={0} maxW="860px">
-                      <Story device={opened} to={row.prefix} />
-                    </Box>
-                  )}
+                  <Row
+                    row={row}
+                    columns={columns}
+                    devices={inSight}
+                    wide={wide}
+                    source={source}
+                    open={opened}
+                    setOpen={setOpen}
+                    focused={focus.to === row.prefix}
+                    picked={picked.includes(row.prefix)}
+                    pick={setPicked}
+                    alike={setOf}
+                  />
                 </Box>
               );
             })}

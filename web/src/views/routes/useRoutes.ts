@@ -1,6 +1,6 @@
 import { useQueries, useQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import type { Cell, RouteRow } from '../../shared/api/client';
+import type { RouteRow } from '../../shared/api/client';
 import { ask, type RoutesChosen } from '../../shared/api/questions';
 import { pagesOf, type Range } from './pages';
 
@@ -17,7 +17,7 @@ export interface RoutesShown extends RoutesChosen {
 export const useFirst = (id: string, when: string, chosen: RoutesShown) =>
   useQuery(ask.routes(id, when, { ...chosen, offset: 0, limit: pageRows, column: 0, columns: pageColumns }));
 
-/** The routes that are in sight, by row, and by prefix and device: what is scrolled to is asked for. */
+/** The routes that are in sight, by row: what is scrolled to is asked for. */
 export function useRoutes(id: string, when: string, chosen: RoutesShown, rows: Range, columns: Range) {
   const wanted = pagesOf(rows, pageRows).flatMap((r) => pagesOf(columns, pageColumns).map((c) => ({ r, c })));
   const parts = useQueries({
@@ -33,13 +33,13 @@ export function useRoutes(id: string, when: string, chosen: RoutesShown, rows: R
     combine: (answers) => answers.map((a) => a.data),
   });
   return useMemo(() => {
-    const rows = new Map<number, RouteRow>();
-    const cells = new Map<string, Cell>();
+    const found = new Map<number, RouteRow>();
     for (const part of parts)
       part?.rows.forEach((row, i) => {
-        rows.set(part.offset + i, row);
-        for (const [device, cell] of Object.entries(row.cells)) cells.set(`${row.prefix} ${device}`, cell);
+        const at = part.offset + i;
+        const before = found.get(at);
+        found.set(at, before ? { ...row, cells: { ...before.cells, ...row.cells } } : row);
       });
-    return { rows, cells };
+    return found;
   }, [parts]);
 }
