@@ -53,7 +53,7 @@ var shots = []shot{
 	{name: "messages", lab: "three-areas", acts: []string{"cut upper.e4", "mend upper.e4"}, path: "/messages"},
 	{name: "preview", lab: "tarn-valley", path: "/text", prepare: []step{
 		chromedp.Sleep(300 * time.Millisecond), replaceText(leaking()), sees("Applying changes"), button("Preview"), sees("quarry sends gannet")}},
-	{name: "compare", lab: "tarn-valley", acts: []string{"cut viaduct.up"}, path: "/map?when=before-2..now", prepare: []step{mapReady(), sees("before: ")}},
+	{name: "compare", lab: "tarn-valley", acts: []string{"cut viaduct.up"}, path: "/map?when=before-2..now", prepare: []step{mapReady(), sees("how many flows take a link")}},
 	{name: "why", lab: "tarn-valley", path: "/paths?who=quarry&to=198.51.100.0/24", prepare: []step{
 		panel("y"), button("why is 198.51.100.0/24 sent to gannet by quarry, or not"), sees("is not sent to gannet")}},
 	{name: "checks", lab: "tarn-valley", path: "/checks", prepare: []step{sees("no carrier receives what the other sent")}},

@@ -143,9 +143,11 @@ export function RoutesView() {
         {!who && choices.length > 1 && (
           <Pick label="Columns" value={columnsOf} onChange={setColumnsOf} options={choices} />
         )}
-        <Choice on={grouped && !of} onClick={() => (of ? setOf('') : setJoins(!grouped))}>
-          Alike as one row
-        </Choice>
+        {(grouped || data.data.prefixes > many) && (
+          <Choice on={grouped && !of} onClick={() => (of ? setOf('') : setJoins(!grouped))}>
+            Alike as one row
+          </Choice>
+        )}
         {of && (
           <Choice on onClick={() => setOf('')}>
             alike with {of} <span aria-hidden>✕</span>
