@@ -154,11 +154,13 @@ func actionOf(s string) (history.Action, error) {
 	return history.ParseAction(s)
 }
 
-// left says whether the last action let time pass and was given up while it did.
+// left says whether the last action let time pass and was given up while it did: nothing has changed for the second half of
+// that time, but for refreshes, of which one may be on its way.
 func left(l *lab.Lab) bool {
 	steps := l.History().Steps()
 	last := steps[len(steps)-1]
-	return last.Until != 0 && last.Outcome == network.Unfinished && l.History().Head().Calm().Settled()
+	changed := l.History().Head().Calm().LastChange()
+	return last.Until != 0 && last.Outcome == network.Unfinished && changed < last.Start+(last.End-last.Start)/2
 }
 
 // mostRoutes is how many routes are printed without being asked for.

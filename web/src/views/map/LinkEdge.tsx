@@ -168,8 +168,7 @@ function Count({ l, at, fill, paths }: { l: Line; at: number; fill: string; path
       <text
         textAnchor="middle"
         dominantBaseline="central"
-        fontSize={(paths > 99 ? 7.5 : 10) * scale}
-        fontWeight={700}
+        style={{ fontSize: (paths > 99 ? 8 : 11) * scale, fontWeight: 700 }}
         fill={color('panel')}
       >
         {paths}
@@ -180,13 +179,14 @@ function Count({ l, at, fill, paths }: { l: Line; at: number; fill: string; path
 
 /** Paths of before: a thin line beside the link, on the right of who takes it. */
 function Before({ l, paths }: { l: Line; paths: number }) {
+  const scale = useTextScale();
   const length = Math.hypot(l.x2 - l.x1, l.y2 - l.y1) || 1;
-  const ox = (-(l.y2 - l.y1) / length) * aside;
-  const oy = ((l.x2 - l.x1) / length) * aside;
+  const ox = (-(l.y2 - l.y1) / length) * aside * scale;
+  const oy = ((l.x2 - l.x1) / length) * aside * scale;
   const beside = { x1: l.x1 + ox, y1: l.y1 + oy, x2: l.x2 + ox, y2: l.y2 + oy };
   return (
     <g data-testid="before">
-      <Stroke l={beside} stroke={color('plum')} width={1.6} />
+      <Stroke l={beside} stroke={color('plum')} width={1.6 * scale} />
       <Arrow l={beside} fill={color('plum')} size={0.65} />
       {paths > 1 && <Count l={beside} at={0.55} fill={color('plum')} paths={paths} />}
     </g>

@@ -10,6 +10,7 @@ import { ComparisonView, Summary } from '../compare/ComparisonView';
 import { Canvas } from './Canvas';
 import { comparedOf, type Compared } from './compared';
 import { toGraph } from './graph';
+import { FlowChoices } from './FlowChoices';
 import { useLayout } from './useLayout';
 import { cornersOf } from './places';
 
@@ -92,16 +93,15 @@ function OnTheMap({ labels, children }: { labels: boolean; children: ReactNode }
             All {moved} that moved
           </Choice>
         )}
-        {compared.flows.map((f) => (
-          <Choice key={f.name} on={f === flow} onClick={() => void set({ to: `flow ${f.name}` })}>
-            {f.name}
-            {f.moved && (
-              <Box as="span" color={f === flow ? 'inherit' : 'ochre'}>
-                {f.is?.arrives ? 'moved' : 'broken'}
-              </Box>
-            )}
-          </Choice>
-        ))}
+        <FlowChoices
+          flows={compared.flows.map((f) => ({
+            name: f.name,
+            state: !f.moved ? '' : f.is?.arrives ? 'moved' : 'broken',
+            tone: !f.moved ? 'leaf' : f.is?.arrives ? 'ochre' : 'brick',
+          }))}
+          shown={flow?.name ?? ''}
+          choose={(name) => void set({ to: `flow ${name}` })}
+        />
         <Box flex={1} />
         <Quiet fontSize="12px" data-testid="tally">
           {compared.tables.size === 0

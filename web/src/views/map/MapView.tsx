@@ -18,6 +18,7 @@ import { Canvas } from './Canvas';
 import { Chosen, Tools, type Tool } from './Build';
 import { draftedOf } from './drafted';
 import { toGraph } from './graph';
+import { FlowChoices } from './FlowChoices';
 import { useLayout } from './useLayout';
 import { cornersOf, useDragged } from './places';
 import { usePlay } from '../../shared/play/play';
@@ -179,18 +180,15 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   return (
     <Flex direction="column" h="full">
       <Flex px={4} py={2} gap={2} align="center" wrap="wrap" minH="42px">
-        {map.flows.map((f) => (
-          <Choice
-            key={f.name}
-            on={!aimed && !steps && f === flow}
-            onClick={() => void set({ to: `flow ${f.name}` })}
-          >
-            {f.name}
-            <Box as="span" color={!aimed && !steps && f === flow ? 'inherit' : f.arrives ? 'leaf' : 'brick'}>
-              {f.arrives ? 'arrives' : 'broken'}
-            </Box>
-          </Choice>
-        ))}
+        <FlowChoices
+          flows={map.flows.map((f) => ({
+            name: f.name,
+            state: f.arrives ? 'arrives' : 'broken',
+            tone: f.arrives ? 'leaf' : 'brick',
+          }))}
+          shown={!aimed && !steps && flow ? flow.name : ''}
+          choose={(name) => void set({ to: `flow ${name}` })}
+        />
         {row && (
           <Choice on={everywhere !== undefined} onClick={() => setTree(!tree)}>
             to {row.prefix} from everywhere

@@ -67,13 +67,15 @@ describe('the layout', () => {
   ])('no card covers another: %s', (_, g) => {
     expect(covered(g)).toEqual([]);
   });
-  test('a large grid lies unfolded: no link crosses another', () => {
-    const wide = 16;
+  test.each([
+    [8, 8],
+    [16, 12],
+  ])('a grid of %i by %i lies unfolded: no link crosses another', (wide, high) => {
     const g: Graph = {
-      cards: names(wide * 12).map(card),
-      edges: names(wide * 12).flatMap((r, i): [string, string][] => [
+      cards: names(wide * high).map(card),
+      edges: names(wide * high).flatMap((r, i): [string, string][] => [
         ...(i % wide < wide - 1 ? [[r, `r${i + 1}`] as [string, string]] : []),
-        ...(i + wide < wide * 12 ? [[r, `r${i + wide}`] as [string, string]] : []),
+        ...(i + wide < wide * high ? [[r, `r${i + wide}`] as [string, string]] : []),
       ]),
     };
     const at = layOut(g);

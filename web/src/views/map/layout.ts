@@ -10,6 +10,8 @@ const hop = 178;
 /** Cards this far apart, in hops, still hold each other in place; below `exact` cards, all do. */
 const near = 4;
 const exact = 150;
+/** Networks of more cards than this can come out folded, if they begin anywhere. */
+const unfolded = 45;
 /** How often the forces are applied: a large network stands well before, and each time costs more. */
 const ticks = (cards: number) => (cards <= exact ? 300 : 100);
 
@@ -32,7 +34,7 @@ function hopsFrom(start: number, next: [number, number][][], limit: number): Map
   return hops;
 }
 
-/** Puts the cards of a large network where it is unfolded: the forces look near only, and would leave it folded. */
+/** Puts the cards of a network where it is unfolded: the forces alone would leave it folded. */
 function begin(bodies: Body[], next: [number, number][][]) {
   const at = scaled(bodies.length, (from) => hopsFrom(from, next, Infinity));
   let sum = 0;
@@ -73,9 +75,9 @@ export function layOut(graph: Graph): Places {
       if (target > source) springs.push({ source, target, hops });
   });
   const times = ticks(bodies.length);
-  if (bodies.length > exact) begin(bodies, next);
+  if (bodies.length > unfolded) begin(bodies, next);
   forceSimulation(bodies)
-    .alpha(bodies.length > exact ? 0.5 : 1)
+    .alpha(bodies.length > unfolded ? 0.5 : 1)
     .alphaDecay(1 - 0.001 ** (1 / times))
     .force(
       'springs',
