@@ -16,7 +16,7 @@ type page[T any] struct {
 }
 
 // Sums is how many sums an array keeps.
-const Sums = 2
+const Sums = 3
 
 // Paged is an array indexed by small numbers. Elements never written are T's
 // zero value. Clone costs one pointer a page; a page is copied when one of the

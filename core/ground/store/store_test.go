@@ -23,7 +23,7 @@ func TestPagedAgainstMap(t *testing.T) {
 			return Mix(Mix(seed, uint64(i)), uint64(*v))
 		}
 	}
-	sums := [Sums]func(uint32, *int) uint64{hash(1), hash(2)}
+	sums := [Sums]func(uint32, *int) uint64{hash(1), hash(2), hash(3)}
 	rapid.Check(t, func(t *rapid.T) {
 		worlds := []*pair{{plain: map[uint32]int{}}}
 		for range rapid.IntRange(1, 150).Draw(t, "steps") {

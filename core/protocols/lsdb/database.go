@@ -99,6 +99,17 @@ func (d *Database) Sums(body func(e *Instance) uint64) (contents, times uint64) 
 	return contents, times
 }
 
+// Versions is the sum of which instances of LSAs are there (RFC 2328 13.1), whatever their age: equal for databases that hold the
+// same.
+func (d *Database) Versions(body func(e *Instance) uint64) uint64 {
+	return d.instances.Sum(2, func(_ uint32, e *Instance) uint64 {
+		if e.Body == 0 {
+			return 0
+		}
+		return store.Mix(body(e), uint64(uint32(e.Seq))<<16|uint64(e.Sum))
+	})
+}
+
 // Keys are the numbers of the keys of the LSAs that a condition holds for, in an order
 // of the keys themselves: numbers differ between worlds, what is sent must not.
 func (d *Database) Keys(order func(a, b uint32) int, holds func(key uint32, e *Instance) bool) []uint32 {

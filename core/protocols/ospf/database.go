@@ -435,10 +435,7 @@ type Scope struct {
 func (p *Process) Scopes(h Host, visit func(s Scope, digest uint64, each func(key func(id uint32)))) {
 	for ai := asScope; ai < len(p.areas); ai++ {
 		a := p.scope(ai)
-		s := Scope{a.id, ai == asScope}
-		if s.AS {
-			s.Area = 0
-		}
+		s := p.scopeAt(ai)
 		contents, _ := a.db.Sums(func(e *lsdb.Instance) uint64 { return h.Pool().Body(e.Body).Digest })
 		visit(s, contents, func(key func(id uint32)) {
 			a.db.Each(func(id uint32, _ *lsdb.Instance) bool { key(id); return true })
@@ -446,12 +443,35 @@ func (p *Process) Scopes(h Host, visit func(s Scope, digest uint64, each func(ke
 	}
 }
 
+// Versions visits the databases of the process, with a digest of which instances of LSAs they hold, whatever their age.
+func (p *Process) Versions(h Host, visit func(s Scope, digest uint64)) {
+	for ai := asScope; ai < len(p.areas); ai++ {
+		a := p.scope(ai)
+		visit(p.scopeAt(ai), a.db.Versions(func(e *lsdb.Instance) uint64 { return h.Pool().Body(e.Body).Digest }))
+	}
+}
+
+func (p *Process) scopeAt(ai int) Scope {
+	if ai == asScope {
+		return Scope{AS: true}
+	}
+	return Scope{Area: p.areas[ai].id}
+}
+
 // Database visits the LSAs of all areas, sorted by key in each, then those that
 // belong to no area.
 func (p *Process) Database(h Host, visit func(LSAView)) {
-	for ai := range len(p.areas) + 1 {
-		if ai == len(p.areas) {
-			ai = asScope
+	for ai := range len(p.areas) {
+		p.LSAs(h, p.scopeAt(ai), visit)
+	}
+	p.LSAs(h, Scope{AS: true}, visit)
+}
+
+// LSAs visits those of one database, sorted by key.
+func (p *Process) LSAs(h Host, s Scope, visit func(LSAView)) {
+	for ai := asScope; ai < len(p.areas); ai++ {
+		if p.scopeAt(ai) != s {
+			continue
 		}
 		a := p.scope(ai)
 		for _, id := range a.sorted(h.Pool()) {

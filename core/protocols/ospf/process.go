@@ -599,9 +599,10 @@ func (p *Process) DigestDatabases(d, passing *store.Digest, h Host) {
 	for ai := asScope; ai < len(p.areas); ai++ {
 		a := p.scope(ai)
 		d.Add(uint64(a.id))
-		contents, times := a.db.Sums(func(e *lsdb.Instance) uint64 { return h.Pool().Body(e.Body).Digest })
+		body := func(e *lsdb.Instance) uint64 { return h.Pool().Body(e.Body).Digest }
+		contents, times := a.db.Sums(body)
 		d.Add(contents)
-		passing.Add(times)
+		passing.Add(times, a.db.Versions(body))
 	}
 }
 

@@ -60,9 +60,17 @@ type instance struct {
 	sum uint16
 }
 
+// alikeDatabases are routers that hold the same instances: what one of them holds is looked at for all.
+type alikeDatabases struct {
+	first   *device.Instance
+	numbers []int // of the routers, in their order
+	routers []string
+}
+
 type heldLSA struct {
 	view    ospf.LSAView
-	holders []string
+	holders []*alikeDatabases
+	count   int // of routers
 }
 
 // DatabaseOf makes the Database view of a world.
@@ -72,10 +80,15 @@ func DatabaseOf(w *network.World) Database {
 		as      bool
 		area    uint32
 	}
-	found := map[place]map[wire.Key]map[instance]*heldLSA{}
+	type database struct {
+		place
+		digest uint64
+	}
+	var order []database
+	groups := map[database]*alikeDatabases{}
 	routers := map[place][]string{}
 	networks := networksApart(w)
-	for _, inst := range facts.AllInstances(w) {
+	for n, inst := range facts.AllInstances(w) {
 		if !inst.OSPF().Running() {
 			continue
 		}
@@ -88,15 +101,25 @@ func DatabaseOf(w *network.World) Database {
 		if !all {
 			routers[place{network, true, 0}] = append(routers[place{network, true, 0}], inst.Ref())
 		}
-		inst.OSPF().Database(inst, func(v ospf.LSAView) {
-			at := place{network, v.AS, v.Area}
-			if v.AS {
-				at.area = 0
+		inst.OSPF().Versions(inst, func(s ospf.Scope, digest uint64) {
+			d := database{place{network, s.AS, s.Area}, digest}
+			g := groups[d]
+			if g == nil {
+				g = &alikeDatabases{first: inst}
+				groups[d] = g
+				order = append(order, d)
 			}
-			keys := found[at]
+			g.numbers, g.routers = append(g.numbers, n), append(g.routers, inst.Ref())
+		})
+	}
+	found := map[place]map[wire.Key]map[instance]*heldLSA{}
+	for _, d := range order {
+		g := groups[d]
+		g.first.OSPF().LSAs(g.first, ospf.Scope{Area: d.area, AS: d.as}, func(v ospf.LSAView) {
+			keys := found[d.place]
 			if keys == nil {
 				keys = map[wire.Key]map[instance]*heldLSA{}
-				found[at] = keys
+				found[d.place] = keys
 			}
 			if keys[v.Header.Key] == nil {
 				keys[v.Header.Key] = map[instance]*heldLSA{}
@@ -106,7 +129,8 @@ func DatabaseOf(w *network.World) Database {
 				keys[v.Header.Key][i] = &heldLSA{view: v}
 			}
 			h := keys[v.Header.Key][i]
-			h.holders = append(h.holders, inst.Ref())
+			h.holders = append(h.holders, g)
+			h.count += len(g.routers)
 		})
 	}
 	out := Database{Areas: []AreaDatabase{}}
@@ -161,7 +185,7 @@ func lsaOf(owners facts.Routers, instances map[instance]*heldLSA, routers []stri
 		all = append(all, h)
 	}
 	slices.SortFunc(all, func(a, b *heldLSA) int {
-		return cmp.Or(-cmp.Compare(len(a.holders), len(b.holders)), -a.view.Header.Version().Compare(b.view.Header.Version()))
+		return cmp.Or(-cmp.Compare(a.count, b.count), -a.view.Header.Version().Compare(b.view.Header.Version()))
 	})
 	v := all[0].view
 	l := LSA{Type: wire.LSATypeName[v.Header.Key.Type], Number: v.Header.Key.Type, ID: v.Header.Key.ID.String(),
@@ -173,16 +197,20 @@ func lsaOf(owners facts.Routers, instances map[instance]*heldLSA, routers []stri
 		l.Device = inst.Ref()
 	}
 	l.Says, l.Fields, l.Prefixes = facts.LSAFields(owners, &v)
+	if h := all[0].holders; len(all) == 1 && len(h) == 1 && slices.Equal(h[0].routers, routers) {
+		return l
+	}
 	held := map[string]bool{}
 	for i, h := range all {
-		for _, name := range h.holders {
+		names := h.names()
+		for _, name := range names {
 			held[name] = true
 		}
 		if i > 0 {
 			l.Others = append(l.Others,
 				Copy{facts.Sequence(h.view.Header.Seq),
 					fmt.Sprintf("%#04x", h.view.Header.Checksum),
-					h.view.Header.Age, h.holders})
+					h.view.Header.Age, names})
 		}
 	}
 	for _, r := range routers {
@@ -191,6 +219,26 @@ func lsaOf(owners facts.Routers, instances map[instance]*heldLSA, routers []stri
 		}
 	}
 	return l
+}
+
+// names are the routers that hold the instance, in the order of the text.
+func (h *heldLSA) names() []string {
+	type router struct {
+		number int
+		name   string
+	}
+	var all []router
+	for _, g := range h.holders {
+		for i, n := range g.numbers {
+			all = append(all, router{n, g.routers[i]})
+		}
+	}
+	slices.SortFunc(all, func(a, b router) int { return cmp.Compare(a.number, b.number) })
+	names := make([]string, len(all))
+	for i := range all {
+		names[i] = all[i].name
+	}
+	return names
 }
 
 // networksApart numbers the networks that no link joins, from 0; where no router has
