@@ -32,7 +32,8 @@ type RoutesAsk struct {
 	AS       uint32 // columns of this AS
 	Role     string // a word of Roles
 
-	// Grouped joins prefixes that all columns treat alike into one row; Of shows those that are joined with this one.
+	// Grouped makes one row of prefixes for which all columns use equal routes; Of shows each of those that share this
+	// prefix's row.
 	Grouped bool
 	Of      string
 
@@ -262,8 +263,8 @@ func ownersOf(w *network.World) map[uint32]string {
 	return owners
 }
 
-// alike joins prefixes for which all columns use equal routes: the first of each stands for them, with how many more there are.
-// Of a prefix, it is those that are joined with it.
+// alike keeps the first of the prefixes for which all columns use equal routes, and counts the others. If of is a prefix, it
+// keeps all that are alike with that one.
 func alike(w *network.World, columns []*device.Instance, ids []uint32, of string) ([]uint32, map[uint32]int, error) {
 	key := func(id uint32) uint64 {
 		var d store.Digest

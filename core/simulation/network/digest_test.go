@@ -10,6 +10,15 @@ import (
 	"hellebore/core/simulation/network"
 )
 
+// TestDigestsOfAnotherKindMeanNothing reads what another engine recorded: it is not held against what comes out now.
+func TestDigestsOfAnotherKindMeanNothing(t *testing.T) {
+	s := network.State{Ports: 1<<63 | 7, Neighbours: 2, Database: 3, Routes: 4, Paths: 5}
+	require.Equal(t, s, network.ParseState(s.String()))
+	require.Zero(t, network.ParseState("8000000000000007 0000000000000002 0000000000000003 0000000000000004 0000000000000005"))
+	require.Zero(t, network.ParseState("2000000000000007 0000000000000002 0000000000000003 0000000000000004 0000000000000005"))
+	require.Zero(t, network.ParseState(""))
+}
+
 // TestADigestFollowsEveryChange does the same to two networks, and asks one of them for its digest after each event that is
 // drawn, the other at the end only: what the one kept from before must not be missing what changed since.
 func TestADigestFollowsEveryChange(t *testing.T) {

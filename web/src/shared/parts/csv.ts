@@ -7,6 +7,14 @@ export function save(name: string, type: string, text: string) {
   URL.revokeObjectURL(link.href);
 }
 
+/** Saves what the server has at an address as a file; the page stays, whatever comes of it. */
+export function fetchFile(name: string, href: string) {
+  const link = document.createElement('a');
+  link.href = href;
+  link.download = name;
+  link.click();
+}
+
 /** A table as CSV (RFC 4180). */
 export function csv(rows: (string | number)[][]): string {
   const cell = (v: string | number) => {

@@ -5,7 +5,7 @@ import { useMemo, useRef, useState } from 'react';
 import { ask, type RoutesChosen } from '../../shared/api/questions';
 import { isAddress } from '../../shared/focus/address';
 import { useFocus, instanceOf } from '../../shared/focus/focus';
-import { csv, save } from '../../shared/parts/csv';
+import { csv, fetchFile, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Pick, Plain, Trouble, Waiting } from '../../shared/parts/parts';
 import { GridHead, Scroll } from '../../shared/parts/table';
 import { Takes, takeRows } from './Takes';
@@ -49,7 +49,9 @@ export function RoutesView() {
   const shown: RoutesShown = { ...chosen, ...(of ? { of } : grouped && { grouped }) };
   const data = useFirst(id, focus.when, shown);
   const devices = data.data?.devices ?? none;
-  const total = data.data?.total ?? 0;
+  // A name in focus matches no prefix.
+  const named = focus.to !== '' && !focus.to.startsWith('flow ') && !isAddress(focus.to);
+  const total = named ? 0 : (data.data?.total ?? 0);
   // The compiler leaves this component alone, as it should: the list is redrawn as it scrolls.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
@@ -82,7 +84,7 @@ export function RoutesView() {
   );
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the routes" />;
-  if (total === 0 && Object.keys(shown).length === 0)
+  if (total === 0 && !named && Object.keys(shown).length === 0)
     return <Empty title="No routes">No router of this lab has a port with an address that is up.</Empty>;
   const several = (takes.data?.length ?? 0) > 0;
   const shownCrossing = crossing && several;
@@ -102,8 +104,8 @@ export function RoutesView() {
   return (
     <Flex direction="column" h="full" p={4} minH={0}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
-        <Count n={data.data.prefixes} what="prefixes" />
-        <Count n={data.data.routes} what="routes" />
+        <Count n={named ? 0 : data.data.prefixes} what="prefixes" />
+        <Count n={named ? 0 : data.data.routes} what="routes" />
         {wide && <Count n={devices.length} what="columns" />}
         <Box flex={1} />
         <Flex gap={2} wrap="wrap">
@@ -130,10 +132,11 @@ export function RoutesView() {
         <Plain
           size="xs"
           h="26px"
+          disabled={named && !shownCrossing}
           onClick={() =>
             shownCrossing
               ? save('crossings.csv', 'text/csv', csv(takeRows(takes.data ?? [])))
-              : window.location.assign(csvOf(id, focus.when, chosen))
+              : fetchFile('routes.csv', csvOf(id, focus.when, chosen))
           }
         >
           CSV
@@ -245,7 +248,11 @@ export function RoutesView() {
           </Box>
         </Box>
         {total === 0 && (
-          <Empty title="No prefix like that">Nothing matches the focus and the source that you chose.</Empty>
+          <Empty title="No prefix like that">
+            {named
+              ? `${focus.to} is neither a prefix nor an address.`
+              : 'Nothing matches the focus and the source that you chose.'}
+          </Empty>
         )}
       </Scroll>
     </Flex>
