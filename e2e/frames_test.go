@@ -8,6 +8,7 @@ import (
 	"math"
 	"regexp"
 	"slices"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -116,14 +117,15 @@ func mostAtOnce(flights []flight) (most int) {
 	return most
 }
 
-// BenchmarkFlowFrames plays how 50 routers converge around one that fails, with all packets of 30 flows on their way.
+// BenchmarkFlowFrames plays how 50 routers converge around one that fails, with all packets of 25 flows on their way.
 func BenchmarkFlowFrames(b *testing.B) {
 	s := start(b)
-	long := regexp.MustCompile(`(?m)^link .*$`).ReplaceAllString(testlabs.Grid(10, 5), "$0 delay 200ms")
+	var long strings.Builder
+	long.WriteString(regexp.MustCompile(`(?m)^link .*$`).ReplaceAllString(testlabs.Grid(10, 5), "$0 delay 200ms"))
 	for i := range 25 {
-		long += fmt.Sprintf("flow f%d r%d -> r%d every 100ms\n", i, i, 49-i)
+		long.WriteString(fmt.Sprintf("flow f%d r%d -> r%d every 100ms\n", i, i, 49-i))
 	}
-	id := s.lab(b, long)
+	id := s.lab(b, long.String())
 	s.call(b, "POST", "/api/labs/"+id+"/actions", map[string]string{"action": "disable r33"}, nil)
 	var actions struct{ Start, End float64 }
 	s.call(b, "GET", "/api/labs/"+id+"/actions/2", nil, &actions)
