@@ -31,6 +31,7 @@ import type { Names } from '../shared/focus/names';
 import { useUnread } from '../views/messages/MessagesView';
 import { useDelayed } from '../shared/parts/delayed';
 import { Plain, Trouble, Waiting } from '../shared/parts/parts';
+import { useSame } from '../shared/parts/same';
 import { few } from '../shared/parts/words';
 import { momentWords } from '../shared/focus/moment';
 import { briefClosed, closeBrief, useLook } from '../shared/focus/looks';
@@ -125,7 +126,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     void show('text', { when: 'now' });
   };
 
-  const names: Names = useMemo(() => {
+  const namesNow: Names = useMemo(() => {
     const m = map.data;
     return {
       devices: m?.devices.map((d) => d.name) ?? [],
@@ -147,6 +148,8 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       forms: forms.data ?? [],
     };
   }, [map.data, named.data, lab.actions.length, lab.moments, forms.data]);
+  // Names are mostly the same from moment to moment.
+  const names = useSame(namesNow);
 
   // Where somebody looks when it is done is theirs to say: they may have gone on.
   const doAct = (action: string) => {

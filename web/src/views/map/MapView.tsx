@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { ReactFlowProvider } from '@xyflow/react';
-import { useMemo, useState } from 'react';
+import { useDeferredValue, useMemo, useState } from 'react';
 import { http, unwrap, type Flow, type MapData, type MapDevice, type Path } from '../../shared/api/client';
 import { useSame } from '../../shared/parts/same';
 import { ask } from '../../shared/api/questions';
@@ -87,7 +87,8 @@ function shownFlow(flows: Flow[], to: string): Flow | undefined {
 function Inner({ link, setLink, labels, tree, setTree }: Props) {
   const { id, focus, set } = useFocus();
   const answer = useQuery(ask.map(id, focus.when));
-  const map = useSame(answer.data);
+  // What moves on the map goes on while the map of another moment is drawn.
+  const map = useDeferredValue(useSame(answer.data));
   // Costs and faults do not move cards: only what is joined to what does.
   const graph = map ? JSON.stringify(toGraph(map)) : '';
   const laid = useLayout(graph);
