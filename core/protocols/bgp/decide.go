@@ -232,7 +232,7 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 	}
 	for i := range s.peers {
 		if s.peers[i].up {
-			s.peers[i].queue(prefix)
+			s.peers[i].queue(s, prefix)
 		}
 	}
 }

@@ -48,7 +48,7 @@ func (s *Speaker) queueChosen(prefix uint32) {
 	}
 	for i := range s.peers {
 		if s.peers[i].up {
-			s.peers[i].queue(prefix)
+			s.peers[i].queue(s, prefix)
 		}
 	}
 }
@@ -132,7 +132,7 @@ func (s *Speaker) depend(h Host, look bool) {
 		if now := s.holds(h, p.config.DefaultWhen); p.defaultMet != now {
 			p.defaultMet = now
 			if p.up {
-				p.queue(h.Shared().Prefixes.ID(ip.Default))
+				p.queue(s, h.Shared().Prefixes.ID(ip.Default))
 			}
 		}
 	}
@@ -293,7 +293,7 @@ func (s *Speaker) requeueWithin(h Host, x ip.Prefix) {
 		if x.Covers(dict.Prefix(id)) {
 			for i := range s.peers {
 				if s.peers[i].up {
-					s.peers[i].queue(id)
+					s.peers[i].queue(s, id)
 				}
 			}
 		}

@@ -21,12 +21,13 @@ const roomFor = 32 << 10
 const chunk = 512
 
 // queue puts a prefix among those to compare for a peer.
-func (p *peer) queue(prefix uint32) {
+func (p *peer) queue(s *Speaker, prefix uint32) {
 	if e := p.out.At(prefix); e != nil && e.queued {
 		return
 	}
 	p.out.Edit(prefix).queued = true
 	p.pending = append(p.pending, prefix)
+	s.awaited(p.number)
 }
 
 // queueAll queues all of Loc-RIB for a peer; again has everything sent even if
@@ -37,7 +38,7 @@ func (p *peer) queueAll(s *Speaker, h Host, again bool) {
 	}
 	s.loc.Each(func(prefix uint32, b *best) bool {
 		if b.attr != 0 {
-			p.queue(prefix)
+			p.queue(s, prefix)
 			if again {
 				p.out.Edit(prefix).again = true
 			}
@@ -46,7 +47,7 @@ func (p *peer) queueAll(s *Speaker, h Host, again bool) {
 	})
 	p.out.Each(func(prefix uint32, e *sentEntry) bool {
 		if e.sent != 0 {
-			p.queue(prefix)
+			p.queue(s, prefix)
 			if again {
 				p.out.Edit(prefix).again = true
 			}
@@ -54,7 +55,7 @@ func (p *peer) queueAll(s *Speaker, h Host, again bool) {
 		return true
 	})
 	if p.config.Default {
-		p.queue(h.Shared().Prefixes.ID(ip.Default))
+		p.queue(s, h.Shared().Prefixes.ID(ip.Default))
 	}
 }
 

@@ -323,6 +323,7 @@ func (s *Speaker) Timer(h Host, e *event.Event) {
 		if p.interval.Fired(h, e) && p.held {
 			p.held = false
 			h.Calm().End()
+			s.awaited(p.number)
 		}
 	}
 }

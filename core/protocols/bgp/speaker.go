@@ -120,7 +120,8 @@ type Speaker struct {
 	book    *policy.Book
 	id      ip.Quad
 	running bool
-	peers   []peer // never removed: numbers stay
+	peers   []peer   // never removed: numbers stay
+	waiting []uint64 // bits of the peers that have prefixes queued: most have none, and there may be hundreds
 	loc     store.Paged[best]
 	outside store.Paged[best] // the best external path where an internal one is best, if peers are to receive it
 	local   store.Paged[local]
@@ -208,6 +209,7 @@ func (s *Speaker) Clone() Speaker {
 	for i := range s.users {
 		c.users[i] = s.users[i].Clone()
 	}
+	c.waiting = slices.Clone(s.waiting)
 	c.dirty = slices.Clone(s.dirty)
 	c.joined = slices.Clone(s.joined)
 	c.met = slices.Clone(s.met)
@@ -356,9 +358,25 @@ func (s *Speaker) Decide(h Host) { s.decideAll(h) }
 
 // Send sends each peer what it does not know yet, as far as it may.
 func (s *Speaker) Send(h Host) {
-	for i := range s.peers {
-		s.peers[i].send(s, h)
+	for w := range s.waiting {
+		for left := s.waiting[w]; left != 0; left &= left - 1 {
+			bit := mathbits.TrailingZeros64(left)
+			p := &s.peers[w*64+bit]
+			// Who is held comes back when MinRouteAdvertisementInterval is over.
+			if p.send(s, h); len(p.pending) == 0 || p.held {
+				s.waiting[w] &^= 1 << bit
+			}
+		}
 	}
+}
+
+// awaited is the news that a peer has prefixes queued.
+func (s *Speaker) awaited(peer int) {
+	w := peer / 64
+	if grow := w + 1 - len(s.waiting); grow > 0 {
+		s.waiting = append(s.waiting, make([]uint64, grow)...)
+	}
+	s.waiting[w] |= 1 << (peer % 64)
 }
 
 // Kinds of BGP's routes in the table, and their words.
@@ -401,7 +419,7 @@ func (s *Speaker) Moved(h Host, gateway uint32) {
 			prefix := word*64 + uint32(mathbits.TrailingZeros64(v))
 			s.mark(prefix)
 			for _, p := range concerned {
-				p.queue(prefix)
+				p.queue(s, prefix)
 			}
 		}
 		return true

@@ -188,10 +188,7 @@ func (s *Stack) Receive(h Host, src, dst ip.Addr, ttl uint8, b []byte, mss uint1
 	if !ok {
 		return note.None // a wrong checksum: it is as if it were lost
 	}
-	id := slices.IndexFunc(s.conns, func(c conn) bool {
-		return c.state != StateClosed && c.local == dst && c.remote == src && c.localPort == g.DstPort &&
-			c.remotePort == g.SrcPort
-	})
+	id := s.find(dst, src, g.DstPort, g.SrcPort)
 	if id >= 0 {
 		if why := s.conns[id].terms.refuses(h.Now(), &g, b, src, dst, ttl); why != note.None {
 			return why
@@ -237,6 +234,7 @@ func (s *Stack) take(h Host, src, dst ip.Addr, g *wire.Segment, mss uint16, term
 	id := s.slot(h)
 	c := &s.conns[id]
 	c.local, c.remote, c.localPort, c.remotePort = dst, src, g.DstPort, g.SrcPort
+	s.ports[id] = portsOf(c.localPort, c.remotePort)
 	c.taken, c.offer, c.rcv, c.window = true, mss, g.Seq+1, uint32(g.Window)
 	c.terms = terms
 	c.peer(g)

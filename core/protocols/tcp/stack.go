@@ -125,6 +125,7 @@ const randISS = 1 << 30 // purpose of keyed randomness
 // Stack is a device's TCP. The zero value is ready for use.
 type Stack struct {
 	conns     []conn
+	ports     []uint32 // of each connection, by which it is found: there may be hundreds
 	listening []uint16
 	opened    uint64 // connections so far: the counter of keyed randomness
 	ephemeral uint16 // the last port given to a connection of our own
@@ -134,6 +135,7 @@ type Stack struct {
 func (s *Stack) Clone() Stack {
 	c := *s
 	c.conns = slices.Clone(s.conns)
+	c.ports = slices.Clone(s.ports)
 	return c
 }
 
@@ -172,10 +174,26 @@ func (s *Stack) Open(h Host, local, remote ip.Addr, port uint16, mss uint16, ter
 	id = s.slot(h)
 	c := &s.conns[id]
 	c.local, c.remote, c.localPort, c.remotePort = local, remote, s.freePort(), port
+	s.ports[id] = portsOf(c.localPort, c.remotePort)
 	c.offer, c.terms = mss, terms
 	c.state, c.since = SynSent, h.Now()
 	s.output(h, id)
 	return id
+}
+
+func portsOf(local, remote uint16) uint32 { return uint32(local)<<16 | uint32(remote) }
+
+// find is the connection between two addresses and ports that is not closed, -1 if there is none.
+func (s *Stack) find(local, remote ip.Addr, localPort, remotePort uint16) int {
+	for i, p := range s.ports {
+		if p != portsOf(localPort, remotePort) {
+			continue
+		}
+		if c := &s.conns[i]; c.state != StateClosed && c.local == local && c.remote == remote {
+			return i
+		}
+	}
+	return -1
 }
 
 // freePort is a port for a connection of our own (RFC 6335 6), one after the
@@ -198,7 +216,7 @@ func (s *Stack) freePort() uint16 {
 func (s *Stack) slot(h Host) uint32 {
 	i := slices.IndexFunc(s.conns, func(c conn) bool { return c.state == StateClosed })
 	if i < 0 {
-		s.conns = append(s.conns, conn{})
+		s.conns, s.ports = append(s.conns, conn{}), append(s.ports, 0)
 		i = len(s.conns) - 1
 	}
 	c := &s.conns[i]
