@@ -19,7 +19,6 @@ import (
 	"hellebore/core/lab"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/facts"
-	"hellebore/core/questions/tables"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -62,7 +61,13 @@ func runCommand() *cobra.Command {
 				}
 			}
 			asked := l.Until(wait.stop)
-			r := asked.Report()
+			report := asked.Report
+			counts, routes := l.RouteCounts()
+			few := asJSON || allRoutes || routes <= mostRoutes
+			if !few {
+				report = asked.ReportWithoutRoutes
+			}
+			r := report()
 			if asked.Stopped() {
 				return errStopped
 			}
@@ -78,7 +83,10 @@ func runCommand() *cobra.Command {
 					return err
 				}
 			} else {
-				printReport(cmd.OutOrStdout(), l, r, allRoutes)
+				if few {
+					counts = nil
+				}
+				printReport(cmd.OutOrStdout(), l, r, counts)
 			}
 			switch {
 			case r.Settled || pass != 0:
@@ -167,7 +175,7 @@ func left(l *lab.Lab) bool {
 const mostRoutes = 2000
 
 // printReport writes the end state as tables; of many routes only how many there are, unless all are wanted.
-func printReport(out io.Writer, l *lab.Lab, r lab.Report, allRoutes bool) {
+func printReport(out io.Writer, l *lab.Lab, r lab.Report, counts map[string]map[string]int) {
 	buffered := bufio.NewWriterSize(out, 1<<16)
 	t := tabwriter.NewWriter(buffered, 2, 8, 2, ' ', 0)
 	defer func() { _, _ = t.Flush(), buffered.Flush() }()
@@ -204,17 +212,8 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report, allRoutes bool) {
 		names = append(names, n)
 	}
 	slices.Sort(names)
-	routes := 0
-	for _, d := range r.Devices {
-		routes += len(d.Routes)
-	}
-	if routes > mostRoutes && !allRoutes {
-		fmt.Fprintf(t, "\nroutes\n")
-		for _, name := range names {
-			fmt.Fprintf(t, "%s\t%s\n", name, routeCounts(r.Devices[name].Routes))
-		}
-		fmt.Fprintf(t, "%d in all: write --routes to print them\n", routes)
-		names = nil
+	if counts != nil {
+		printCounts(t, counts)
 		_ = t.Flush()
 	}
 	for _, name := range names {
@@ -265,17 +264,19 @@ func printReport(out io.Writer, l *lab.Lab, r lab.Report, allRoutes bool) {
 	}
 }
 
-// routeCounts says how many routes there are of each source.
-func routeCounts(routes []tables.Route) string {
-	counts := map[string]int{}
-	for _, r := range routes {
-		counts[r.Source]++
+// printCounts says how many routes each router has, by source.
+func printCounts(t io.Writer, counts map[string]map[string]int) {
+	fmt.Fprintf(t, "\nroutes\n")
+	all := 0
+	for _, name := range slices.Sorted(maps.Keys(counts)) {
+		var words []string
+		for _, s := range slices.Sorted(maps.Keys(counts[name])) {
+			words = append(words, fmt.Sprintf("%d %s", counts[name][s], s))
+			all += counts[name][s]
+		}
+		fmt.Fprintf(t, "%s\t%s\n", name, strings.Join(words, ", "))
 	}
-	var words []string
-	for _, s := range slices.Sorted(maps.Keys(counts)) {
-		words = append(words, fmt.Sprintf("%d %s", counts[s], s))
-	}
-	return strings.Join(words, ", ")
+	fmt.Fprintf(t, "%d in all: write --routes to print them\n", all)
 }
 
 func endWords(e facts.End) string {

@@ -8,6 +8,7 @@ import (
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/traffic"
+	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
 
@@ -52,6 +53,39 @@ type ReportFlow struct {
 
 // Report is the lab's present.
 func (l *Lab) Report() Report {
+	r := l.ReportWithoutRoutes()
+	l.eachRouter(func(inst *device.Instance) {
+		r.Devices[inst.Ref()] = ReportDevice{tables.RoutesOf(l.history.Head(), inst)}
+	})
+	return r
+}
+
+// RouteCounts is how many routes each router has, by source.
+func (l *Lab) RouteCounts() (by map[string]map[string]int, all int) {
+	by = map[string]map[string]int{}
+	l.eachRouter(func(inst *device.Instance) {
+		counts := tables.CountRoutes(inst)
+		by[inst.Ref()] = counts
+		for _, n := range counts {
+			all += n
+		}
+	})
+	return by, all
+}
+
+// eachRouter visits the instances of all routers.
+func (l *Lab) eachRouter(visit func(*device.Instance)) {
+	for _, d := range l.history.Head().Devices() {
+		if !d.Gone() && d.Kind() == config.Router {
+			for _, inst := range facts.Instances(d) {
+				visit(inst)
+			}
+		}
+	}
+}
+
+// ReportWithoutRoutes is the lab's present without the tables, of which large networks have millions of rows.
+func (l *Lab) ReportWithoutRoutes() Report {
 	w := l.history.Head()
 	r := Report{Settled: true, Time: float64(w.Now()) / 1e9, Actions: []ReportAction{},
 		Devices:    map[string]ReportDevice{},
@@ -63,13 +97,6 @@ func (l *Lab) Report() Report {
 		}
 		r.Actions = append(r.Actions, x)
 		r.Settled = l.history.Steps()[i].Outcome == network.Settled && w.Calm().Settled()
-	}
-	for _, d := range w.Devices() {
-		if !d.Gone() && d.Kind() == config.Router {
-			for _, inst := range facts.Instances(d) {
-				r.Devices[inst.Ref()] = ReportDevice{tables.RoutesOf(w, inst)}
-			}
-		}
 	}
 	for _, f := range traffic.FlowsOf(w) {
 		row := ReportFlow{Name: f.Name, From: f.From, To: f.To, Arrives: f.Arrives, Path: []string{}, Reason: f.Reason,

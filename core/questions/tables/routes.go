@@ -54,6 +54,18 @@ func RoutesOf(w *network.World, inst *device.Instance) []Route {
 	return out
 }
 
+// CountRoutes is how many routes in use a device has of each source, by its word.
+func CountRoutes(inst *device.Instance) map[string]int {
+	out := map[string]int{}
+	t := inst.Table()
+	t.EachUsed(func(prefix uint32) {
+		if s, ok := t.Best(prefix); ok {
+			out[s.String()]++
+		}
+	})
+	return out
+}
+
 // RouteRow is a prefix across all routers.
 type RouteRow struct {
 	Prefix string          `json:"prefix"`

@@ -48,7 +48,7 @@ func (h *History) Fade() {
 		return
 	}
 	f := *s
-	f.Before, f.Applied, f.frames = nil, nil, nil
+	f.Before, f.Applied, f.frames = nil, nil, keyframes{}
 	if f.Seq%pinEvery != 0 {
 		f.After = nil
 	}

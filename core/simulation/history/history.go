@@ -18,14 +18,13 @@ const Engine = "11"
 
 // Bounds of one action.
 const (
-	// MaxWork is when an action that goes on is left for now (network.World.Work):
-	// after some 20 s of a person's time.
-	MaxWork = 5_000_000
+	// MaxWork is when an action that goes on is left for now (network.World.Work), after some 5 to 20 s of a person's time;
+	// in a large network there is workPerLSA for each LSA that has to cross each link besides.
+	MaxWork    = 5_000_000
+	workPerLSA = 6
 	// MaxTime is how much virtual time an action has to settle: longer than every
 	// guard and hold time that can be configured, one after the other.
 	MaxTime = 48 * 3600 * event.Second
-	// frameWork is the work between two keyframes: 300 to 750 ms.
-	frameWork = 150_000
 	// End is when virtual time ends: 100 years after the lab began.
 	End = 100 * 365 * 24 * 3600 * event.Second
 )
@@ -92,7 +91,7 @@ type Step struct {
 	// [NotesApplied, NotesAfter) in the run that followed.
 	NotesBefore, NotesApplied, NotesAfter uint32
 	Lost                                  uint64 // notes of it that were not kept
-	frames                                []*network.World
+	frames                                keyframes
 	// tried is what the action makes of base, the head when it began.
 	tried, base *network.World
 	// again, of a replay, is how many events the world had handled when it was
@@ -230,7 +229,8 @@ func (h *History) Run(s *Step, stop func() bool) error {
 
 // advance runs the world to the end of the step, leaving keyframes behind.
 func (h *History) advance(s *Step, w *network.World, stop func() bool) {
-	from := w.Work()
+	from, most := w.Work(), maxWork(w)
+	s.frames = begun(w)
 	var churn network.Churn
 	for {
 		if s.Until != 0 {
@@ -248,18 +248,17 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 		case s.Until == 0 && churn.Recurs(w, s.NotesApplied):
 			s.Outcome = network.Unsettled
 			return
-		case w.Work()-from >= MaxWork || s.Until == 0 && w.Now()-s.Start >= MaxTime:
+		case w.Work()-from >= most || s.Until == 0 && w.Now()-s.Start >= MaxTime:
 			s.Outcome = network.Unfinished
 			return
 		}
-		s.frames = append(s.frames, keyframe(w))
+		s.frames.pass(w)
 	}
 }
 
-// keyframe is a copy to come back to. Digests go with it: what one costs later is what changes later.
-func keyframe(w *network.World) *network.World {
-	w.Digest(true)
-	return w.Clone()
+// maxWork is the most work of an action in a network.
+func maxWork(w *network.World) uint64 {
+	return MaxWork + workPerLSA*uint64(len(w.Devices()))*uint64(len(w.Media()))
 }
 
 // advanceAgain runs the world to where a replayed step was stopped or given up,
@@ -269,6 +268,7 @@ func (h *History) advanceAgain(s *Step, w *network.World, stop func() bool) {
 	if s.Until != 0 {
 		until = s.Until
 	}
+	s.frames = begun(w)
 	frame := w.Work() + frameWork
 	for w.Handled() < s.again && w.RunNext(until) {
 		if w.Work() < frame {
@@ -279,7 +279,7 @@ func (h *History) advanceAgain(s *Step, w *network.World, stop func() bool) {
 			return
 		}
 		frame = w.Work() + frameWork
-		s.frames = append(s.frames, keyframe(w))
+		s.frames.pass(w)
 	}
 }
 
@@ -446,7 +446,7 @@ func (h *History) seek(m Moment) *network.World {
 		return s.After
 	}
 	base := s.Applied
-	for _, f := range s.frames {
+	for _, f := range s.frames.worlds {
 		if f.Now() < m.At {
 			base = f
 		}
