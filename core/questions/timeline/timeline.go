@@ -3,6 +3,7 @@
 package timeline
 
 import (
+	"math/bits"
 	"strings"
 
 	"hellebore/core/ground/event"
@@ -96,16 +97,12 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 		c := (s.After.LastForwarding() - s.Start).Seconds()
 		a.Convergence = &c
 	}
-	type key struct {
-		device uint32
-		prefix uint64
-	}
-	moved, routers := map[key]bool{}, map[uint32]bool{}
+	moved, routers := routesMoved{}, map[uint32]bool{}
 	for i := s.NotesBefore; i < s.NotesAfter; i++ {
 		n := s.After.NoteAt(i)
 		switch n.Kind {
 		case note.RouteChanged:
-			moved[key{n.Device, n.A}] = true
+			moved.add(n.Device, uint32(n.A))
 			routers[n.Device] = true
 		case note.HopChanged:
 			routers[n.Device] = true
@@ -113,7 +110,7 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 	}
 	a.Tables.Before, a.LSAs.Before = sizes(s.Before)
 	a.Tables.After, a.LSAs.After = sizes(s.After)
-	a.Routes, a.Routers = len(moved), len(routers)
+	a.Routes, a.Routers = moved.count(), len(routers)
 	for _, f := range outages {
 		switch {
 		case f.Before && f.Still:
@@ -137,6 +134,27 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 	}
 	a.Summary = actionWords(&a)
 	return a
+}
+
+// routesMoved are prefixes that changed at devices, a bit each: a cold start moves millions.
+type routesMoved map[uint32][]uint64
+
+func (m routesMoved) add(device, prefix uint32) {
+	row, w := m[device], int(prefix/64)
+	if grow := w + 1 - len(row); grow > 0 {
+		row = append(row, make([]uint64, grow)...)
+		m[device] = row
+	}
+	row[w] |= 1 << (prefix % 64)
+}
+
+func (m routesMoved) count() (n int) {
+	for _, row := range m {
+		for _, w := range row {
+			n += bits.OnesCount64(w)
+		}
+	}
+	return n
 }
 
 func actionWords(a *Action) string {

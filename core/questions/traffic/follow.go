@@ -58,13 +58,14 @@ func (n node) in(w *network.World) *device.Instance {
 	return &w.Device(n.dev).Instances()[n.inst]
 }
 
-// forwardingNotes are the step's changes of forwarding, by instance.
-func forwardingNotes(s *history.Step) map[node][]note.Note {
-	m := map[node][]note.Note{}
+// forwardingNotes are the step's changes of forwarding, by instance: the numbers of notes of the world after it, of which a cold
+// start has millions.
+func forwardingNotes(s *history.Step) map[node][]uint32 {
+	m := map[node][]uint32{}
 	for i := s.NotesApplied; i < s.NotesAfter; i++ {
 		if n := s.After.NoteAt(i); n.Kind == note.RouteChanged || n.Kind == note.HopChanged {
 			at := node{n.Device, n.Instance}
-			m[at] = append(m[at], n)
+			m[at] = append(m[at], i)
 		}
 	}
 	return m
@@ -82,7 +83,7 @@ type decision struct {
 
 type follower struct {
 	step      *history.Step
-	changes   map[node][]note.Note
+	changes   map[node][]uint32
 	src, dst  ip.Addr
 	decisions map[node][]decision
 	crossings map[crossingKey]crossing
@@ -127,9 +128,13 @@ func (f *follower) timeline(at node) []decision {
 	}
 	ds = append(ds, f.decide(s.Start, s.Applied, at, next, set))
 	for i, notes := 0, f.changes[at]; i < len(notes); {
-		when := notes[i].At
-		for ; i < len(notes) && notes[i].At == when; i++ {
-			if n := notes[i]; n.Kind == note.RouteChanged {
+		when := s.After.NoteAt(notes[i]).At
+		for ; i < len(notes); i++ {
+			n := s.After.NoteAt(notes[i])
+			if n.At != when {
+				break
+			}
+			if n.Kind == note.RouteChanged {
 				fib[uint32(n.A)] = route.HopID(n.C)
 			} else {
 				resolved[route.HopID(n.A)] = route.SetID(n.C)

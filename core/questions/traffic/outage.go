@@ -195,7 +195,7 @@ func TurnOf(s *history.Step, from, to string, last bool) (*Turn, error) {
 
 // flowParts follows all packets of a flow through a step, in order of send
 // time.
-func flowParts(s *history.Step, changes map[node][]note.Note, from uint32, dst ip.Addr, last bool) []part {
+func flowParts(s *history.Step, changes map[node][]uint32, from uint32, dst ip.Addr, last bool) []part {
 	f := &follower{step: s, changes: changes, dst: dst, decisions: map[node][]decision{},
 		crossings: map[crossingKey]crossing{}}
 	return f.all(from, last)

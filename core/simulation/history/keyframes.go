@@ -7,7 +7,7 @@ const (
 	frameWork = 150_000
 	// mostFrames is how many keyframes an action has at most. While a network comes up all of it changes from one to the
 	// next, so each costs as much as the network.
-	mostFrames = 12
+	mostFrames = 4
 )
 
 // keyframes are copies of an action's world, in order, to come back to. A long action has them further apart, not more of them.
@@ -19,7 +19,7 @@ type keyframes struct {
 
 // begun are the keyframes of an action that begins with a world.
 func begun(w *network.World) keyframes {
-	return keyframes{apart: frameWork, previous: w.Work()}
+	return keyframes{apart: max(frameWork, maxWork(w)/16), previous: w.Work()}
 }
 
 // pass keeps a copy if it is time for one.
