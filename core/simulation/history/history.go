@@ -22,6 +22,10 @@ const (
 	// in a large network there is workPerLSA for each LSA that has to cross each link besides.
 	MaxWork    = 5_000_000
 	workPerLSA = 6
+	// A wait has as much more as a network at rest does in that time, up to a day: LSAs are refreshed twice an hour, and each end
+	// of a link sends 360 hellos.
+	restPerLSA  = 4 * workPerLSA
+	restPerLink = 4_000
 	// MaxTime is how much virtual time an action has to settle: longer than every
 	// guard and hold time that can be configured, one after the other.
 	MaxTime = 48 * 3600 * event.Second
@@ -230,6 +234,9 @@ func (h *History) Run(s *Step, stop func() bool) error {
 // advance runs the world to the end of the step, leaving keyframes behind.
 func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 	from, most := w.Work(), maxWork(w)
+	if s.Until != 0 {
+		most += restWork(w, s.Until-w.Now())
+	}
 	s.frames = begun(w)
 	var churn network.Churn
 	for {
@@ -254,6 +261,12 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 		}
 		s.frames.pass(w)
 	}
+}
+
+// restWork is what a network at rest does in a time, of a day at most.
+func restWork(w *network.World, d event.Time) uint64 {
+	hour := uint64(len(w.Media())) * (restPerLink + restPerLSA*uint64(len(w.Devices())))
+	return hour * uint64(min(d, 24*3600*event.Second)/event.Second) / 3600
 }
 
 // maxWork is the most work of an action in a network.
