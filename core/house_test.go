@@ -33,7 +33,7 @@ var floors = [][]string{
 	{"core/language/labtext"},
 	{"core/protocols/wire/inet", "core/protocols/spf", "core/protocols/lsdb"},
 	{"core/protocols/adjacency", "core/protocols/wire/ospf", "core/protocols/wire/tcp", "core/protocols/wire/bgp"},
-	{"core/protocols/route"},
+	{"core/protocols/route", "core/protocols/feed"},
 	{"core/protocols/policy", "core/protocols/tcp"},
 	{"core/protocols/ospf", "core/protocols/bgp"},
 	{"core/simulation/device"},

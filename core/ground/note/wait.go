@@ -24,6 +24,7 @@ const (
 	HoldWait
 	KeepaliveWait
 	AdvertiseWait
+	FlapWait
 	TCPRetransmitWait
 	TCPOpenWait
 	TCPCloseWait
@@ -59,6 +60,7 @@ var Waits = [waits]WaitInfo{
 	HoldWait:          {"hold-time", "no message of the peer is heard", "hold-time", "4271 6.5"},
 	KeepaliveWait:     {"keepalive", "the next KEEPALIVE is due", "hold-time", "4271 4.4"},
 	AdvertiseWait:     {"min-advertisement-interval", "an UPDATE is held back", "min-advertisement-interval", "4271 9.2.1.1"},
+	FlapWait:          {"flap", "what flaps is advertised again", "", ""},
 	TCPRetransmitWait: {"tcp-retransmission", "a TCP segment that nobody acknowledged is sent again", "", "6298 5"},
 	TCPOpenWait:       {"tcp-retransmission", "a TCP connection is asked for again", "", "6298 5"},
 	TCPCloseWait:      {"tcp-close", "a TCP connection is kept until late segments are gone", "", "9293 3.6"},

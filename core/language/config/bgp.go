@@ -13,6 +13,7 @@ type BGP struct {
 	Originates   []Originate
 	Injects      []BGPInject
 	Aggregates   []Aggregate
+	Feeds        []Feed
 	Peers        []Peer        // addresses are unique; groups are worked in
 	MEDAmongAll  bool          // MED is compared between paths from different neighbouring ASes
 	Multipath    int           // equal paths used, at most
@@ -70,6 +71,22 @@ type Aggregate struct {
 	Alone  bool // without the details
 	ASSet  bool // the ASes of the details go with it as a set
 	Policy string
+}
+
+// Feed is many prefixes that the speaker advertises as if it had them from networks beyond the lab, made from a seed.
+type Feed struct {
+	Count           int
+	Seed            uint64
+	Within          netip.Prefix
+	FirstAS, LastAS uint32 // of the ASes in the paths
+}
+
+// LongestFed is the length of the longest prefixes of a feed.
+const LongestFed = 30
+
+// Most is how many prefixes the feed has room for.
+func (f Feed) Most() uint64 {
+	return 1<<(max(LongestFed-f.Within.Bits(), 0)+1) - 2 // of each length above that of Within, to the longest
 }
 
 // Peer is a session as one router has it configured, its group worked in.

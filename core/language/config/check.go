@@ -75,7 +75,7 @@ var Places = []string{"map", "ports", "neighbours", "routes", "paths", "policies
 	"timeline", "compare", "checks", "text", "desk", "why", "probe", "preview"}
 
 // Acts are the verbs that a task can ask for; apply is a change of the text.
-var Acts = []string{"apply", "cut", "silence", "mend", "disable", "enable", "restart", "reset", "resend", "join", "part", "wait"}
+var Acts = []string{"apply", "cut", "silence", "mend", "disable", "enable", "restart", "reset", "resend", "join", "part", "withdraw", "advertise", "flap", "wait"}
 
 // Question is one for the reader; Answer is shown when asked for, "" for none.
 type Question struct {

@@ -343,6 +343,7 @@ func bgpFacts(owner string, g *config.BGP, add func(subject, what, value string,
 		value := through(a.Policy) + flag(a.Alone, ", alone") + flag(a.ASSet, ", as-set")
 		self(fmt.Sprintf("bgp aggregate %v", a.Prefix), value, "aggregate")
 	}
+	feedFacts(g.Feeds, func(what, value, word string) { self(what, value, word) })
 	for i := range g.Peers {
 		p := &g.Peers[i]
 		n := owner + " peer " + p.Address.String()

@@ -66,7 +66,7 @@ func TestEveryStatementIsOfferedWhereItMayStand(t *testing.T) {
 		NSSAOf: "router mill\n  ospf\n    area 1\n      nssa\n        ", VirtOf: "router mill\n  ospf\n    area 1\n      virtual-link 10.255.0.2\n        ",
 		JoinOf: "router mill\n  ospf\n    summary 10.0.0.0/8\n      ", KeyOf: "key-chain larch\n  key 1 md5 \"x\" ", VLANOf: "router mill\n  port e1\n    vlan 10\n      ",
 		BGPOf: "router mill\n  bgp\n    ", PeerOf: "router mill\n  bgp as 64500\n    peer 192.0.2.2\n      ", GroupOf: "router mill\n  bgp as 64500\n    peer-group inside\n      ",
-		DefaultOf: "router mill\n  bgp as 64500\n    peer 192.0.2.2\n      originate default ", BringOf: "router mill\n  bgp as 64500\n    inject ospf ", Aggregate: "router mill\n  bgp as 64500\n    aggregate 198.51.100.0/24 ",
+		DefaultOf: "router mill\n  bgp as 64500\n    peer 192.0.2.2\n      originate default ", BringOf: "router mill\n  bgp as 64500\n    inject ospf ", FeedOf: "router mill\n  bgp as 64500\n    feed 100 ", Aggregate: "router mill\n  bgp as 64500\n    aggregate 198.51.100.0/24 ",
 		PolicyOf: "policy p\n  ", StatementOf: "policy p\n  statement s\n    ", WhereOf: "policy p\n  statement s\n    where ", ActionSet: "policy p\n  statement s\n    set ",
 		ActionAdd: "policy p\n  statement s\n    add ", ActionTake: "policy p\n  statement s\n    remove ", ActionSwap: "policy p\n  statement s\n    replace ",
 		PrependOf: "policy p\n  statement s\n    prepend 64500 ", PathSetOf: "as-path-set s\n  ", CommSetOf: "community-set s\n  ", TagSetOf: "tag-set s\n  ", NbrSetOf: "neighbour-set s\n  ",

@@ -96,6 +96,8 @@ func argument(t *rapid.T, a Arg, lab *config.Lab) string {
 		return fmt.Sprint(number(0, 100), "%")
 	case Lengths:
 		return "28..32"
+	case ASRange:
+		return fmt.Sprint(number(64512, 64600), "..", number(64600, 65534))
 	case Stretch:
 		return "10m..2h"
 	case Address, HopValue:

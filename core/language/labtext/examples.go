@@ -189,6 +189,7 @@ router mill at 40 40
     originate 203.0.113.128/25 unless 10.20.1.0/24
     inject ospf through own
     aggregate 203.0.112.0/22 alone as-set through own
+    feed 2000 within 10.64.0.0/10 seed 7 as-range 64600..64999
     peer-group stations client
       as 64500
       description "the stations of the railway"

@@ -62,6 +62,7 @@ const (
 	Rate      // bit/s, with unit
 	Percent   // 0% to 100%
 	Lengths   // 24..32, or 24
+	ASRange   // 64600..64999, or 64600
 	Stretch   // 10m..2h, or 10m..
 	Address   // 192.0.2.1
 	Interface // 192.0.2.1/24: an address with its prefix length
@@ -86,7 +87,7 @@ const (
 )
 
 var argForms = [...]string{
-	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%", Lengths: "24..32", Stretch: "10m..2h",
+	Name: "NAME", Quoted: `"TEXT"`, Number: "NUMBER", Seconds: "10s", Duration: "200ms", Rate: "100M", Percent: "2%", Lengths: "24..32", ASRange: "64600..64999", Stretch: "10m..2h",
 	Address: "192.0.2.1", Interface: "192.0.2.1/24", Prefix: "192.0.2.0/24", Area: "AREA",
 	PortRef: "DEVICE.PORT", DeviceRef: "DEVICE", AtRef: "DEVICE[/INSTANCE]", Literal: "",
 	Compare: "< | <= | = | >= | >", Value: "NUMBER | NAME", HopValue: "192.0.2.1 | self | peer", Community: "64500:100", WildCommunity: "64500:*",
@@ -374,7 +375,7 @@ func init() {
 		{Word: "every", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "interval", Kind: Duration, Min: 1_000_000, Max: 60_000_000_000}}, Default: "100ms",
 			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
 	}
-	Grammar = slices.Concat(Grammar, instanceRows(), bgpRows(), policyRows(), checkRows())
+	Grammar = slices.Concat(Grammar, instanceRows(), bgpRows(), feedRows(), policyRows(), checkRows())
 	for i := range Grammar {
 		rowsByWord[Grammar[i].Word] = append(rowsByWord[Grammar[i].Word], &Grammar[i])
 	}

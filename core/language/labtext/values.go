@@ -126,6 +126,10 @@ func judge(a Arg, t Token) fault {
 		if _, _, ok := parseLengths(t.Text); !ok {
 			return fault{phrase.Say("%q is not a range of prefix lengths", t.Text), "write for example 24..32, or 24", ""}
 		}
+	case ASRange:
+		if _, _, ok := parseASRange(t.Text); !ok {
+			return fault{phrase.Say("%q is not a range of AS numbers", t.Text), "write for example 64600..64999", ""}
+		}
 	case Percent:
 		if _, err := parsePercent(t.Text); err != nil {
 			return fault{phrase.Say("%q is not a share", t.Text), "write 0% to 100%", ""}

@@ -21,6 +21,7 @@ func (w *warner) bgp() {
 			w.peer(d, &d.BGP.Peers[k])
 		}
 		w.injections(d)
+		w.feeds(d)
 	}
 	w.meshes()
 	w.unused()

@@ -201,8 +201,11 @@ func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
 	switch {
 	case own.attr != 0 && !ownLost:
 		now = best{attr: own.attr, from: fromLocal, ways: 1}
-		if own.how == aggregated {
+		switch own.how {
+		case aggregated:
 			r = Route{Present: true, Blackhole: true, Preference: AggregatePreference}
+		case fromFeed:
+			r = Route{Present: true, Beyond: true, External: true, Preference: own.preference, PeerAS: h.Attrs().Get(own.attr).FirstAS}
 		}
 	case learned:
 		now = best{attr: winner.attr, from: winner.Peer, ways: 1}

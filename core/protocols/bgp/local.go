@@ -54,14 +54,14 @@ func (s *Speaker) queueChosen(prefix uint32) {
 }
 
 // ownPath is the path that we bring in for a prefix: originated, if the table has
-// exactly this prefix from another source than BGP, or else injected.
+// exactly this prefix from another source than BGP, or else injected, or from a feed.
 func (s *Speaker) ownPath(h Host, prefix uint32) local {
 	if len(s.config.Originates) == 0 && len(s.config.Injects) == 0 {
-		return local{}
+		return s.fedPath(prefix)
 	}
 	source, r, ok := h.Interior(prefix)
 	if !ok {
-		return local{}
+		return s.fedPath(prefix)
 	}
 	x := h.Shared().Prefixes.Prefix(prefix)
 	for k, o := range s.config.Originates {
@@ -76,7 +76,7 @@ func (s *Speaker) ownPath(h Host, prefix uint32) local {
 			}
 		}
 	}
-	return local{}
+	return s.fedPath(prefix)
 }
 
 // holds says whether the table is as something asks that depends on it.

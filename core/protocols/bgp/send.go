@@ -237,7 +237,7 @@ func (x *exporter) offer(prefix uint32, b best) (r policy.Route, id attr.ID) {
 	if b.from == fromLocal {
 		l := s.local.Get(prefix)
 		r.Tag = l.tag
-		if l.how != aggregated {
+		if l.how != aggregated && l.how != fromFeed {
 			r.Source, r.Instance = l.source.String(), x.h.OriginName(l.source, prefix)
 		}
 	} else if r.Type = "internal"; s.peers[b.from].config.External {

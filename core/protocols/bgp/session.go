@@ -301,6 +301,12 @@ func (s *Speaker) obstacle(h Host, p *peer) note.Code {
 
 // Timer handles an event of one of BGP's kinds.
 func (s *Speaker) Timer(h Host, e *event.Event) {
+	if e.Kind == feedTimer {
+		if s.flap.Fired(h, e) {
+			s.hold(h, 0)
+		}
+		return
+	}
 	i := int(e.A)
 	if i >= len(s.peers) {
 		return

@@ -83,18 +83,20 @@ type Route struct {
 	Present    bool
 	Vias       []ip.Addr // next hops
 	Blackhole  bool
+	Beyond     bool  // packets leave the lab here, and are answered
 	Preference uint8 // in the table; lower is better
 	External   bool
 	MED        uint32
 	PeerAS     uint32 // the neighbouring AS of the path
 }
 
-// Event kinds of BGP; an event's A is the peer.
+// Event kinds of BGP; an event's A is the peer, but of feedTimer.
 const (
 	retryTimer event.Kind = FirstKind + iota
 	holdTimer
 	keepaliveTimer
 	intervalTimer
+	feedTimer
 	EndKind
 )
 
@@ -104,7 +106,7 @@ const FirstKind event.Kind = 160
 // WaitOf is what an event of one of BGP's kinds is the end of.
 func WaitOf(k event.Kind) note.Wait {
 	return [...]note.Wait{retryTimer - FirstKind: note.ConnectWait, holdTimer - FirstKind: note.HoldWait,
-		keepaliveTimer - FirstKind: note.KeepaliveWait, intervalTimer - FirstKind: note.AdvertiseWait}[k-FirstKind]
+		keepaliveTimer - FirstKind: note.KeepaliveWait, intervalTimer - FirstKind: note.AdvertiseWait, feedTimer - FirstKind: note.FlapWait}[k-FirstKind]
 }
 
 // Purposes of keyed randomness.
@@ -129,6 +131,10 @@ type Speaker struct {
 	users   []store.Paged[uint64] // by gateway: bits of the prefixes whose paths go through it
 	dirty   []uint32              // prefixes to decide on
 	marked  store.Paged[bool]     // those in dirty
+	fed     store.Paged[fed]      // what feeds bring in, by prefix
+	feeds   []config.Feed         // those that fed is made of
+	held    uint16                // turns below this are withdrawn
+	flap    event.Timer           // until what is withdrawn is announced again
 	joined  []aggregate
 	met     []bool // what each originate and each inject depends on is as it asks
 	refused []Stranger
@@ -158,10 +164,11 @@ const (
 	originated
 	injected
 	aggregated
+	fromFeed
 )
 
 // LocalNames are the words for how a local path came about.
-var LocalNames = [...]string{"", "originated", "injected", "aggregate"}
+var LocalNames = [...]string{"", "originated", "injected", "aggregate", "feed"}
 
 // local is a path that the speaker itself brings in.
 type local struct {
@@ -205,6 +212,7 @@ func (s *Speaker) Clone() Speaker {
 		c.peers[i].pending = slices.Clone(s.peers[i].pending)
 	}
 	c.loc, c.outside, c.local, c.hopOf, c.marked = s.loc.Clone(), s.outside.Clone(), s.local.Clone(), s.hopOf.Clone(), s.marked.Clone()
+	c.fed = s.fed.Clone()
 	c.users = make([]store.Paged[uint64], len(s.users))
 	for i := range s.users {
 		c.users[i] = s.users[i].Clone()
@@ -248,7 +256,8 @@ func (s *Speaker) Configure(h Host, c config.BGP, book *policy.Book, id ip.Quad)
 	for _, pc := range c.Peers {
 		s.configurePeer(h, pc, started)
 	}
-	again := started || !reflect.DeepEqual(old.Originates, c.Originates) ||
+	feeds := s.syncFeeds(h, started)
+	again := started || feeds || !reflect.DeepEqual(old.Originates, c.Originates) ||
 		!reflect.DeepEqual(old.Injects, c.Injects) ||
 		!reflect.DeepEqual(old.Aggregates, c.Aggregates) || oldBook != book
 	if again {
@@ -291,6 +300,7 @@ func (s *Speaker) Stop(h Host, why note.Code) {
 		return true
 	})
 	s.outside, s.local = store.Paged[best]{}, store.Paged[local]{}
+	s.stopFeeds(h)
 	s.joined = nil
 	s.running = false
 	for _, p := range s.dirty {
@@ -452,6 +462,9 @@ func (s *Speaker) jitter(h Host, purpose uint64, t event.Time) event.Time {
 
 // Account is what is pending and watched, for checking the world's account.
 func (s *Speaker) Account() (pending, watched int) {
+	if s.flap.Running() {
+		pending++
+	}
 	for i := range s.peers {
 		p := &s.peers[i]
 		if p.held {
@@ -513,4 +526,7 @@ func (s *Speaker) Digest(d, passing *store.Digest, h Host) {
 		return store.Mix(store.Mix(prefixes.Digest(prefix), set(b.attr)), from)
 	}))
 	passing.Add(s.drawn, s.sent)
+	if s.held > 0 {
+		passing.Add(uint64(s.held))
+	}
 }

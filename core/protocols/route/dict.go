@@ -120,6 +120,7 @@ type SetID uint32
 const (
 	NoSet     SetID = 0 // unresolved: no way on
 	Blackhole SetID = 1 // packets are dropped on purpose
+	Beyond    SetID = 2 // packets leave the lab, and are answered
 )
 
 // Sets numbers sets of equal hops.
@@ -155,7 +156,7 @@ func (s *Sets) ID(hops []Hop) SetID {
 		return SetID(id)
 	}
 	if s.list.Len() == 0 {
-		s.list.Set(uint32(Blackhole), nil)
+		s.list.Set(uint32(Beyond), nil)
 	}
 	id := s.list.Append(slices.Clone(hops))
 	s.index.Add(h, id, func(id uint32) uint64 { return hashHops(s.list.Get(id)) })

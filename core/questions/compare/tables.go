@@ -169,6 +169,7 @@ func sameHops(c *comparer, p pair) func(a, b route.HopID) bool {
 		}
 		x, y := p.before.Table().Set(a), p.after.Table().Set(b)
 		hole := (x == route.Blackhole) == (y == route.Blackhole)
+		hole = hole && (x == route.Beyond) == (y == route.Beyond)
 		is := hole && hopSet(c.before, p.before.Device(), x) == hopSet(c.after, p.after.Device(), y)
 		known[key] = is
 		return is

@@ -16,6 +16,8 @@ func hopWords(w *network.World, d *device.Device, set route.SetID) string {
 		return phrase.Text("nothing")
 	case route.Blackhole:
 		return "blackhole"
+	case route.Beyond:
+		return phrase.Text("beyond the lab")
 	}
 	var parts []string
 	for _, h := range w.Shared().Sets.Hops(set) {
@@ -67,7 +69,7 @@ func RouteWords(w *network.World, inst *device.Instance, id uint32) string {
 	}
 	set := inst.Table().Set(r.Hop)
 	hops := hopWords(w, d, set)
-	if set == route.Blackhole || direct(w, set) {
+	if set == route.Blackhole || set == route.Beyond || direct(w, set) {
 		return words + ", " + hops
 	}
 	return words + ", " + phrase.Say("by %s", hops)

@@ -22,6 +22,7 @@ type Route struct {
 	Metric2    uint32          `json:"metric2"`
 	Tag        uint32          `json:"tag"`
 	Blackhole  bool            `json:"blackhole"`
+	Beyond     bool            `json:"beyond,omitempty" doc:"what goes there leaves the lab: a prefix of a feed"`
 	NextHops   []facts.NextHop `json:"nextHops"`
 }
 
@@ -38,7 +39,7 @@ func routeOf(w *network.World, inst *device.Instance, id uint32, s route.Source,
 		out.Origin = inst.OriginName(s, id)
 	}
 	set := inst.Table().Set(r.Hop)
-	out.Blackhole = set == route.Blackhole
+	out.Blackhole, out.Beyond = set == route.Blackhole, set == route.Beyond
 	out.NextHops = facts.HopsOf(w, d, set)
 	return out
 }
@@ -84,6 +85,7 @@ type Cell struct {
 	Tag        uint32          `json:"tag"`
 	Preference uint8           `json:"preference"`
 	Blackhole  bool            `json:"blackhole,omitempty"`
+	Beyond     bool            `json:"beyond,omitempty" doc:"what goes there leaves the lab: a prefix of a feed"`
 	NextHops   []facts.NextHop `json:"nextHops"`
 }
 

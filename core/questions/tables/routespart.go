@@ -140,6 +140,9 @@ func RoutesCSV(out io.Writer, w *network.World, ask RoutesAsk) error {
 			if r.Blackhole {
 				hops = []string{"blackhole"}
 			}
+			if r.Beyond {
+				hops = []string{phrase.Text("beyond the lab")}
+			}
 			if err := c.Write([]string{r.Prefix, inst.Ref(), cmp.Or(r.Origin, r.Source), r.Kind, fmt.Sprint(r.Metric), fmt.Sprint(r.Metric2),
 				fmt.Sprint(r.Tag), fmt.Sprint(r.Preference), strings.Join(hops, "; ")}); err != nil {
 				return err
@@ -184,7 +187,7 @@ func rowsOf(w *network.World, columns []*device.Instance, ask RoutesAsk) (ids []
 // cellOf is what a router uses for a prefix.
 func cellOf(w *network.World, inst *device.Instance, id uint32, s route.Source) Cell {
 	r := routeOf(w, inst, id, s, inst.Table().Route(s, id))
-	return Cell{r.Source, r.Kind, r.Origin, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole, r.NextHops}
+	return Cell{r.Source, r.Kind, r.Origin, r.Metric, r.Metric2, r.Tag, r.Preference, r.Blackhole, r.Beyond, r.NextHops}
 }
 
 // matching says which prefixes are asked for, by their numbers.

@@ -136,6 +136,8 @@ func wayWords(c *Candidate) string {
 	switch {
 	case c.Blackhole:
 		return phrase.Text("not at all: a blackhole route drops what goes there")
+	case c.Beyond:
+		return phrase.Text("beyond the lab: the router answers for the prefixes of its feeds")
 	case len(c.NextHops) == 0:
 		return phrase.Text("by nothing")
 	case c.Source == "connected":

@@ -121,3 +121,35 @@ func Grid(wide, high int) string {
 	}
 	return b.String() + strings.Join(links, "\n") + "\n"
 }
+
+// Fed is a carrier whose feed two routers receive, one from the other.
+func Fed(feed string) string {
+	return fmt.Sprintf(`router carrier
+  port e1 192.0.2.1/30
+  bgp as 64510
+    %s
+    peer 192.0.2.2 as 64500
+router edge
+  loopback lo 10.255.0.1/32
+    ospf area 0 passive
+  port e1 192.0.2.2/30
+    ospf area 0 passive
+  port e2 192.0.2.5/30
+    ospf area 0
+  bgp as 64500
+    peer 192.0.2.1 as 64510
+    peer 10.255.0.2 as 64500
+      local-address lo
+router inner
+  loopback lo 10.255.0.2/32
+    ospf area 0 passive
+  port e1 192.0.2.6/30
+    ospf area 0
+  bgp as 64500
+    originate 10.255.0.2/32
+    peer 10.255.0.1 as 64500
+      local-address lo
+link carrier.e1 edge.e1
+link edge.e2 inner.e1
+`, feed)
+}

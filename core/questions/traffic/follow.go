@@ -165,6 +165,9 @@ func (f *follower) decide(from event.Time, w *network.World, at node, next func(
 		}
 		return d.set == route.NoSet
 	})
+	if d.local = d.set == route.Beyond; d.local {
+		return d
+	}
 	d.hops = f.step.After.Shared().Sets.Hops(d.set)
 	return d
 }
@@ -262,7 +265,7 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, 
 		return
 	}
 	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0))
-	if over := d.InstanceOf(way.Port); over != inst && over.Local(f.dst) {
+	if over := d.InstanceOf(way.Port); over != inst && over.Answers(f.dst) {
 		f.arrive(at, lo, hi, seen)
 		return
 	}

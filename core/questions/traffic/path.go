@@ -88,7 +88,7 @@ func walk(w *network.World, from *device.Instance, dst ip.Addr, length uint8) Pa
 			out.Hops = append(out.Hops, hop)
 			return fail(note.DeviceDisabled, d, d.Name(), dst.String())
 		}
-		if inst.Local(dst) {
+		if inst.Answers(dst) {
 			out.Hops = append(out.Hops, hop)
 			out.Arrives = true
 			return out
@@ -134,7 +134,7 @@ func walk(w *network.World, from *device.Instance, dst ip.Addr, length uint8) Pa
 			hop.Into = cmp.Or(over.Name(), config.MainInstance)
 		}
 		out.Hops = append(out.Hops, hop)
-		if over != inst && over.Local(dst) {
+		if over != inst && over.Answers(dst) {
 			out.Hops = append(out.Hops, PathHop{Device: d.Name(), Instance: over.Name(), AS: ases[d]})
 			out.Arrives = true
 			return out

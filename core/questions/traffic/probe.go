@@ -268,6 +268,10 @@ func (p *prober) words(s device.Fate, start event.Time) ProbeStep {
 	var b strings.Builder
 	switch s.Action {
 	case device.Delivered:
+		if !inst.Owns(s.Dst) {
+			b.WriteString(phrase.Say("took it: %v is beyond the lab, behind a feed of this router", s.Dst))
+			break
+		}
 		b.WriteString(phrase.Say("took it: %v is its own address", s.Dst))
 	case device.Dropped:
 		out.Dropped = true

@@ -126,6 +126,9 @@ func (t *steady) look(n node, i int) bool {
 	if set == route.NoSet || set == route.Blackhole || set != t.setAt(n, s.Applied) {
 		return false
 	}
+	if set == route.Beyond {
+		return true
+	}
 	for _, h := range s.Before.Shared().Sets.Hops(set) {
 		if s.Before.Device(n.dev).InstanceOf(h.Port) != before {
 			return false // it crosses to another instance: rare enough to be followed

@@ -47,6 +47,14 @@ func (inst *Instance) Peer(a ip.Addr, what func(s *bgp.Speaker, i int) bool) (ok
 	return true
 }
 
+// Speak does something to the speaker; ok is what it says.
+func (inst *Instance) Speak(what func(s *bgp.Speaker) bool) (ok bool) {
+	if ok = what(&inst.bgp); ok {
+		inst.settle()
+	}
+	return ok
+}
+
 // decisions bounds how often one event lets the table and the speaker answer each
 // other. What is left goes on in an event of its own.
 const decisions = 16
@@ -201,9 +209,12 @@ func (inst *Instance) PutBGP(prefix uint32, b bgp.Route) {
 		if b.External {
 			r.Kind = bgp.KindExternal
 		}
-		if b.Blackhole {
+		switch {
+		case b.Blackhole:
 			r.Hop = inst.table.Direct(route.Blackhole)
-		} else {
+		case b.Beyond:
+			r.Hop = inst.table.Direct(route.Beyond)
+		default:
 			r.Hop = inst.table.Recursive(inst, inst.Shared(), b.Vias)
 		}
 	}

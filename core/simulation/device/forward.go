@@ -113,7 +113,7 @@ func (inst *Instance) receiveIP(port uint32, b []byte) {
 		if p.Protocol == inet.ProtoOSPF {
 			inst.ospf.Receive(inst, port, p.Src, p.Dst, p.Payload)
 		}
-	case inst.Local(p.Dst):
+	case inst.Answers(p.Dst):
 		inst.deliver(store.RefTo(port), &p)
 	case inst.device.config.Kind == config.Host:
 		inst.drop(b, note.NotForThisHost, store.RefTo(port))
@@ -176,7 +176,7 @@ func (inst *Instance) forward(in store.Ref, p *inet.Packet, class event.Class) {
 	if !in.IsValid() {
 		step.Action = Sent
 	}
-	if inst.Local(p.Dst) {
+	if inst.Answers(p.Dst) {
 		inst.trace(p, step)
 		inst.deliver(noPort, p)
 		return
@@ -202,7 +202,7 @@ func (inst *Instance) forward(in store.Ref, p *inet.Packet, class event.Class) {
 	}
 	inst.trace(p, step)
 	// Where the packet crosses into another instance, it may be for one of that one's addresses.
-	if over := inst.device.InstanceOf(way.Port); over != inst && over.Local(p.Dst) {
+	if over := inst.device.InstanceOf(way.Port); over != inst && over.Answers(p.Dst) {
 		over.deliver(noPort, p)
 		return
 	}

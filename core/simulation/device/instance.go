@@ -141,6 +141,19 @@ func (inst *Instance) BGP() *bgp.Speaker { return &inst.bgp }
 // has says whether a port is in the instance.
 func (inst *Instance) has(p *Port) bool { return p.instance == inst.number && !p.Gone }
 
+// Answers says whether packets for an address end here: it is one of the instance's own, or of a network beyond the lab for which
+// a feed of its speaker stands.
+func (inst *Instance) Answers(a ip.Addr) bool {
+	if inst.Local(a) {
+		return true
+	}
+	if feeds, _ := inst.bgp.Feeds(); len(feeds) == 0 {
+		return false
+	}
+	_, hop, ok := inst.table.Lookup(inst.Shared(), a)
+	return ok && inst.table.Set(hop) == route.Beyond
+}
+
 // Local says whether a is an address of one of the ports that are up.
 func (inst *Instance) Local(a ip.Addr) bool {
 	for i := range inst.device.ports {

@@ -29,10 +29,13 @@ const (
 	Reset   // a BGP session, or all of a router
 	Resend  // what a peer sent, or what it was sent
 	Settle  // nothing: what was given up before it settled goes on
+	Withdraw
+	Advertise
+	Flap // withdraw, and announce again a little later
 )
 
 var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part",
-	"reset", "resend", "settle"}
+	"reset", "resend", "settle", "withdraw", "advertise", "flap"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -47,6 +50,7 @@ type Action struct {
 	Instance  string        // of the target, where it counts; "" for main
 	Protocol  string        // of Restart: ospf or bgp
 	Peer      string        // of Reset, Resend, Disable and Enable of a peer: its address, or all
+	Share     uint16        // of Withdraw and Flap: of the prefixes of the router's feeds, of feed.Turns
 	ToPeer    bool          // of Resend: what the router sent the peer, rather than what the peer sent it
 }
 

@@ -1,8 +1,10 @@
 package history
 
 import (
+	"math"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -11,6 +13,7 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
+	"hellebore/core/protocols/feed"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/network"
 )
@@ -46,6 +49,9 @@ var Forms = []Form{
 	{Part, "part PORT", "unplugs a port from its segment", "part viaduct.e1", onPort(part)},
 	{Reset, "reset PEER|all on ROUTER", "ends a BGP session, or all of a router; they come up again", "reset 192.0.2.2 on viaduct", onPeer(reset)},
 	{Resend, "resend from|to PEER on ROUTER", "asks a peer for its routes again (from), or sends it ours again (to)", "resend from 192.0.2.2 on viaduct", onPeer(resend)},
+	{Withdraw, "withdraw SHARE on ROUTER", "withdraws a share of the prefixes of a router's feeds", "withdraw 30% on carrier", onFeeds(withdraw)},
+	{Advertise, "advertise all on ROUTER", "advertises what was withdrawn of a router's feeds", "advertise all on carrier", onFeeds(advertise)},
+	{Flap, "flap SHARE on ROUTER", "withdraws a share of the prefixes of a router's feeds, and advertises them again 10 s later", "flap 30% on carrier", onFeeds(flap)},
 	{Settle, "settle", "lets the network go on until it is settled", "settle", nil},
 }
 
@@ -92,7 +98,18 @@ var fields = map[string]field{
 	}, func(a *Action) string { return config.InstanceRef(a.Target.Device, a.Instance) }},
 	"PEER":     {"the address of a peer", setPeer, func(a *Action) string { return a.Peer }},
 	"PEER|all": {"the address of a peer", func(a *Action, word string) bool { return setPeer(a, word) || word == "all" }, func(a *Action) string { return a.Peer }},
-	"SEGMENT":  {"a segment", func(a *Action, word string) bool { a.Segment = word; return true }, func(a *Action) string { return a.Segment }},
+	"SHARE": {"a share, such as 30%", func(a *Action, word string) bool {
+		number, percent := strings.CutSuffix(word, "%")
+		x, err := strconv.ParseFloat(number, 64)
+		a.Share = uint16(math.Round(max(0, min(x, 100)) * feed.Turns / 100))
+		return percent && err == nil && x <= 100 && a.Share > 0
+	}, func(a *Action) string {
+		if a.Share == 0 {
+			return ""
+		}
+		return strconv.FormatFloat(float64(a.Share)*100/feed.Turns, 'f', -1, 64) + "%"
+	}},
+	"SEGMENT": {"a segment", func(a *Action, word string) bool { a.Segment = word; return true }, func(a *Action) string { return a.Segment }},
 	"TIME": {"a time to wait, a number and a unit", func(a *Action, word string) bool {
 		d, err := time.ParseDuration(word)
 		a.For = d
@@ -396,6 +413,26 @@ func forcePeer(o config.Override) atPeer {
 		return true
 	}
 }
+
+// onFeeds does something to the feeds of a router.
+func onFeeds(do func(a Action, inst *device.Instance, s *bgp.Speaker) bool) func(Action, *network.World, *device.Device) error {
+	return func(a Action, _ *network.World, d *device.Device) error {
+		inst, err := a.instance(d)
+		switch {
+		case err != nil:
+			return err
+		case !inst.BGP().Running():
+			return phrase.Errorf("BGP does not run on %s", inst.Ref())
+		case !inst.Speak(func(s *bgp.Speaker) bool { return do(a, inst, s) }):
+			return phrase.Errorf("%s has no feed; write for example in its bgp: feed 1000 within 10.0.0.0/8", inst.Ref())
+		}
+		return nil
+	}
+}
+
+func withdraw(a Action, inst *device.Instance, s *bgp.Speaker) bool  { return s.Withdraw(inst, a.Share) }
+func advertise(_ Action, inst *device.Instance, s *bgp.Speaker) bool { return s.Withdraw(inst, 0) }
+func flap(a Action, inst *device.Instance, s *bgp.Speaker) bool      { return s.Flap(inst, a.Share) }
 
 // linkWords names a link by its ends.
 func linkWords(w *network.World, m *network.Medium) string {

@@ -41,7 +41,7 @@ func TestActionsReadBackAsTyped(t *testing.T) {
 	}
 	for in, want := range map[string]string{
 		"":                            "no action; write for example: cut viaduct.e1",
-		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend, settle`,
+		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend, settle, withdraw, advertise, flap`,
 		"restart viaduct":             `"viaduct" is not a routing process, ospf or bgp; write for example: restart ospf on viaduct`,
 		"reset viaduct":               `"viaduct" is not the address of a peer; write for example: reset 192.0.2.2 on viaduct`,
 		"reset 192.0.2.2 at viaduct":  `"at" does not fit here; it should be "on"; write for example: reset 192.0.2.2 on viaduct`,

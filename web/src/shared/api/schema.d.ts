@@ -1779,6 +1779,8 @@ export interface components {
       work: string;
     };
     Candidate: {
+      /** @description what goes there leaves the lab: a prefix of a feed */
+      beyond?: boolean;
       blackhole: boolean;
       code?: string;
       /** @description what the cost is made of */
@@ -1820,6 +1822,8 @@ export interface components {
       says: string;
     };
     Cell: {
+      /** @description what goes there leaves the lab: a prefix of a feed */
+      beyond?: boolean;
       blackhole?: boolean;
       kind?: string;
       /** Format: int32 */

@@ -32,6 +32,7 @@ function wordsOf(part: string, words: string[], form: string[], names: Names): s
       return ends.filter((e) => peer === 'all' || e[1] === peer).map((e) => e[0] ?? '');
     }
     case 'TIME':
+    case 'SHARE':
       return undefined;
   }
   return part.includes('|') ? part.split('|').flatMap((p) => wordsOf(p, words, form, names) ?? []) : [part];

@@ -12,5 +12,7 @@ export const forms = [
   'part PORT',
   'reset PEER|all on ROUTER',
   'resend from|to PEER on ROUTER',
+  'withdraw SHARE on ROUTER',
+  'advertise all on ROUTER',
   'settle',
 ].map((form) => ({ form, word: form.split(' ')[0] ?? '', says: '', example: '' }));

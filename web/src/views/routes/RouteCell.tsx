@@ -40,6 +40,8 @@ export function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
             <Box>
               {cell.blackhole ? (
                 <b>blackhole</b>
+              ) : cell.beyond ? (
+                <b>beyond the lab</b>
               ) : cell.source === 'connected' ? (
                 'connected'
               ) : (

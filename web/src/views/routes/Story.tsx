@@ -54,13 +54,15 @@ function CandidateLine({ c }: { c: Candidate }) {
           {c.kind ? `, ${c.kind}` : ''}
           {c.blackhole
             ? ', blackhole'
-            : c.nextHops
-                .map((h) =>
-                  h.via
-                    ? `, ${h.to ? `${h.to} ` : ''}${h.via}${h.port ? ` on ${h.port}` : ''}`
-                    : `, on ${h.port}`,
-                )
-                .join('')}
+            : c.beyond
+              ? ', beyond the lab'
+              : c.nextHops
+                  .map((h) =>
+                    h.via
+                      ? `, ${h.to ? `${h.to} ` : ''}${h.via}${h.port ? ` on ${h.port}` : ''}`
+                      : `, on ${h.port}`,
+                  )
+                  .join('')}
         </Box>
         <Quiet fontSize="12px">
           {c.why}; route preference {c.preference}
