@@ -64,13 +64,25 @@ func (p *Process) Neighbours(i uint32, visit func(NeighbourView)) {
 // find is the neighbour that a packet is from: on a segment the address decides,
 // on a point-to-point link the router ID (RFC 2328 8.2).
 func (p *Process) find(q *port, id ip.Quad, address ip.Addr) (n uint32, ok bool) {
+	if q.Broadcast {
+		mark := markOf(address)
+		for n, m := range p.marks {
+			if m == mark && p.nbrs[n].address == address && p.ports[p.nbrs[n].port] == q {
+				return uint32(n), true
+			}
+		}
+		return 0, false
+	}
 	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
-		if nb := &p.nbrs[n.Index()]; q.Broadcast && nb.address == address || !q.Broadcast && nb.id == id {
+		if p.nbrs[n.Index()].id == id {
 			return n.Index(), true
 		}
 	}
 	return 0, false
 }
+
+// markOf is what a neighbour's address is found by: a segment has hundreds, and their rows are long. It is never 0.
+func markOf(address ip.Addr) uint32 { return uint32(address.Hash()) | 1<<31 }
 
 // sendHello sends a hello and restarts its timer (RFC 2328 9.5).
 func (p *Process) sendHello(h Host, i uint32) {
@@ -162,7 +174,7 @@ func (p *Process) receiveHello(h Host, i uint32, src ip.Addr, head *wire.Header)
 	if nb.state == adjacency.Full && nb.address != src {
 		p.scheduleSPF(h) // next hops are neighbours' addresses
 	}
-	nb.address = src
+	nb.address, p.marks[n] = src, markOf(src)
 	q.refusals.heard(src, !q.Broadcast) // of a point-to-point link, there is only one to hear
 	// HelloReceived: the inactivity timer restarts.
 	nb.inactivity.Set(h, h.Now()+event.FromDuration(q.DeadInterval), inactivityTimer, event.Guard, i, n)
@@ -205,12 +217,13 @@ func (p *Process) newNeighbour(h Host, i uint32, id ip.Quad, address ip.Addr) ui
 		p.freeNbr = p.nbrs[n].next
 	} else {
 		n = uint32(len(p.nbrs))
-		p.nbrs = append(p.nbrs, neighbour{})
+		p.nbrs, p.marks = append(p.nbrs, neighbour{}), append(p.marks, 0)
 	}
 	nb := &p.nbrs[n]
 	// The slot's timers may still have events in the queue: they stay with it.
 	*nb = neighbour{port: i, id: id, address: address, since: h.Now(),
 		inactivity: nb.inactivity, dd: nb.dd.Slot(), request: nb.request.Slot(), retransmit: nb.retransmit.Slot()}
+	p.marks[n] = markOf(address)
 	nb.next, p.ports[i].firstNbr = p.ports[i].firstNbr, store.RefTo(n)
 	h.Calm().Start(&nb.guard)
 	return n
@@ -229,7 +242,7 @@ func (p *Process) kill(h Host, n uint32, why note.Code) {
 	for *at != store.RefTo(n) {
 		at = &p.nbrs[at.Index()].next
 	}
-	*at = nb.next
+	*at, p.marks[n] = nb.next, 0
 	nb.next, p.freeNbr = p.freeNbr, store.RefTo(n)
 }
 

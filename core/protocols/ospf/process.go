@@ -158,6 +158,7 @@ type lasting struct {
 	ports        []*port // by the device's port index
 	owned        int     // ports that are not absent
 	nbrs         []neighbour
+	marks        []uint32  // markOf each neighbour's address, 0 of free slots
 	freeNbr      store.Ref // slots that are free, through next
 	ddSeq        uint32    // of the last database exchange that began
 	config       []AreaConfig
@@ -207,6 +208,7 @@ func (p *Process) Clone() Process {
 		q.toAck = append([]byte(nil), q.toAck...)
 	}
 	c.nbrs = append([]neighbour(nil), p.nbrs...)
+	c.marks = append([]uint32(nil), p.marks...)
 	for i := range c.nbrs {
 		c.nbrs[i].requests, c.nbrs[i].retransmits = p.nbrs[i].requests.Clone(), p.nbrs[i].retransmits.Clone()
 	}
