@@ -123,6 +123,16 @@ func (k Kind) Bounded() bool {
 	return false
 }
 
+// Lasts says whether notes of a kind are kept when others of their time are let go of: there are few of them, and a log is made of
+// them.
+func (k Kind) Lasts() bool {
+	switch Kinds[k].Lane {
+	case Detection, Adjacency, Session:
+		return true
+	}
+	return k == AttributeFault || k == AddressUnresolved
+}
+
 // Expand writes a template of this package: value is asked for each {name} or
 // {name:kind} in it.
 func Expand(template string, value func(name, kind string) string) string {

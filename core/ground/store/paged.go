@@ -96,6 +96,15 @@ func (p *Paged[T]) Append(v T) uint32 {
 	return i
 }
 
+// DropBefore drops whole pages of elements below i, and shows each of them; those that are left begin at 0 then.
+func (p *Paged[T]) DropBefore(i uint32, each func(v T)) {
+	n := int(min(i, p.len) >> pageBits)
+	for k := range uint32(n) << pageBits {
+		each(p.Get(k))
+	}
+	p.pages, p.len = append([]*page[T](nil), p.pages[n:]...), p.len-uint32(n)<<pageBits
+}
+
 // Clone is an independent copy. It does not write to an array that was not
 // written to since it was cloned itself, so that many goroutines may read and
 // clone such a one.

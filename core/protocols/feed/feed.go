@@ -131,7 +131,7 @@ func (m *maker) ofLength(out []ip.Prefix, within ip.Prefix, length uint8, count 
 	at, stride := m.draw(drawOffset, int(length), all), m.draw(drawStride, int(length), all)|1
 	base := within.Addr.Quad()
 	for range count {
-		out = append(out, ip.MakePrefix(ip.V4(base + ip.Quad(at)<<(32-length)), length))
+		out = append(out, ip.MakePrefix(ip.V4(base+ip.Quad(at)<<(32-length)), length))
 		at = (at + stride) % all
 	}
 	return out

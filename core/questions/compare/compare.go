@@ -443,10 +443,7 @@ func inOrder(a, b string) string {
 
 // follows says whether the one world may have become the other: only then times
 // can be compared.
-func (c *comparer) follows() bool {
-	return c.before.Now() <= c.after.Now() && c.before.Notes() <= c.after.Notes() && c.before.Notes() > 0 &&
-		c.before.NoteAt(c.before.Notes()-1) == c.after.NoteAt(c.before.Notes()-1)
-}
+func (c *comparer) follows() bool { return c.after.Follows(c.before) }
 
 func (c *comparer) ports() {
 	key := func(p tables.Port, old bool) string {

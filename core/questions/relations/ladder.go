@@ -61,10 +61,9 @@ func (s side) ladder(far side) LadderSide {
 	out := LadderSide{Device: s.d.Name(), Port: s.config().Name, Rungs: []Rung{}}
 	id := far.inst().OSPF().RouterID()
 	before := event.Time(0)
-	for i := range s.w.Notes() {
-		n := s.w.NoteAt(i)
+	s.w.EachNote(func(_ uint32, n note.Note) {
 		if n.Kind != note.NeighbourState || n.Device != s.d.ID() || n.Port != note.PortOf(s.port) || ip.Quad(n.A) != id {
-			continue
+			return
 		}
 		if adjacency.State(n.B) == adjacency.Full {
 			out.Falls++
@@ -79,6 +78,6 @@ func (s side) ladder(far side) LadderSide {
 		}
 		before = event.Time(n.At)
 		out.Rungs = append(out.Rungs, r)
-	}
+	})
 	return out
 }

@@ -72,10 +72,9 @@ func sinceTheyFell(w *network.World, rows []Neighbour) {
 	}
 	type end struct{ device, port, id string }
 	last := map[end]float64{}
-	for i := range w.Notes() {
-		n := w.NoteAt(i)
+	w.EachNote(func(_ uint32, n note.Note) {
 		if n.Kind != note.NeighbourState || adjacency.State(n.C) != adjacency.Down {
-			continue
+			return
 		}
 		if port, ok := n.Port.Number(); ok {
 			d := w.Device(n.Device)
@@ -84,7 +83,7 @@ func sinceTheyFell(w *network.World, rows []Neighbour) {
 			at.id = "" // on a link, whoever it was
 			last[at] = event.Time(n.At).Seconds()
 		}
-	}
+	})
 	for i := range rows {
 		n := &rows[i]
 		if n.State != down {

@@ -64,23 +64,23 @@ func weightOf(n note.Note) (weight string, logged bool) {
 func MessagesOf(w *network.World) Messages {
 	out := Messages{Messages: []Message{}, Lost: w.LostNotes()}
 	words := facts.NewWriter(w)
-	for i := w.Notes(); i > 0; i-- {
-		n := w.NoteAt(i - 1)
+	w.LatestNote(func(number uint32, n note.Note) bool {
 		weight, logged := weightOf(n)
 		if !logged {
-			continue
+			return false
 		}
 		if len(out.Messages) == maxMessages {
 			out.Omitted++
-			continue
+			return false
 		}
 		d := w.Device(n.Device)
-		m := Message{Number: i, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight,
+		m := Message{Number: number + 1, At: event.Time(n.At).Seconds(), Device: d.Name(), Weight: weight,
 			Text: words.Words(n)}
 		if i, ok := n.Port.Number(); ok {
 			m.Port = d.Ports()[i].Config.Name
 		}
 		out.Messages = append(out.Messages, m)
-	}
+		return false
+	})
 	return out
 }

@@ -77,25 +77,27 @@ func About(w *network.World, q Question) (Answer, error) {
 }
 
 // last is the latest note of a device that fits.
-func last(w *network.World, dev uint32, fits func(note.Note) bool) (note.Note, bool) {
-	for i := w.Notes(); i > 0; i-- {
-		if n := w.NoteAt(i - 1); n.Device == dev && fits(n) {
-			return n, true
+func last(w *network.World, dev uint32, fits func(note.Note) bool) (found note.Note, ok bool) {
+	w.LatestNote(func(_ uint32, n note.Note) bool {
+		if ok = n.Device == dev && fits(n); ok {
+			found = n
 		}
-	}
-	return note.Note{}, false
+		return ok
+	})
+	return found, ok
 }
 
 // lasts are the latest notes of a device that fit, one for each reason that they
 // give, the latest first; at most five.
 func lasts(w *network.World, dev uint32, fits func(note.Note) bool) (out []note.Note) {
 	seen := map[note.Code]bool{}
-	for i := w.Notes(); i > 0 && len(out) < 5; i-- {
-		if n := w.NoteAt(i - 1); n.Device == dev && !seen[n.Reason] && fits(n) {
+	w.LatestNote(func(_ uint32, n note.Note) bool {
+		if n.Device == dev && !seen[n.Reason] && fits(n) {
 			seen[n.Reason] = true
 			out = append(out, n)
 		}
-	}
+		return len(out) == 5
+	})
 	return out
 }
 

@@ -1,6 +1,7 @@
 package history
 
 import (
+	"math/bits"
 	"slices"
 
 	"hellebore/core/ground/event"
@@ -13,12 +14,18 @@ import (
 const (
 	// keepWhole is how many of the latest actions keep all their worlds.
 	keepWhole = 24
-	// pinEvery is of how many faded actions one keeps the world at its end: no more are done again at once.
+	// pinEvery is of how many faded actions one keeps the world at its end: no more are done again at once. Of those that are
+	// more than pinAge actions old it is twice as many, and again twice for each doubling of the age; but what is done again at
+	// once has no more than about redoMost events.
 	pinEvery = 16
+	pinAge   = 64
+	redoMost = 500_000
 	// costly is how many events an action may take that fades: it is done again in less than half a second.
 	costly = 50_000
 	// keepAgain is how many actions that were done again are kept.
 	keepAgain = 8
+	// keepNotes is how many notes the present keeps at least, of whatever age.
+	keepNotes = 1 << 15
 )
 
 // Fading is the action that Fade lets go of next; nil if there is none. What is to be kept of it is looked at before.
@@ -51,9 +58,39 @@ func (h *History) Fade() {
 	f.Before, f.Applied, f.frames = nil, nil, keyframes{}
 	if f.Seq%pinEvery != 0 {
 		f.After = nil
+	} else {
+		// Whoever asks for its notes has the action done again.
+		f.After = f.After.Clone()
+		f.After.ForgetNotes(f.After.Notes())
 	}
 	h.steps = slices.Clone(h.steps)
 	h.steps[f.Seq-1] = &f
+	h.thinPins()
+}
+
+// thinPins lets go of worlds at the ends of faded actions that are closer together than their age asks for.
+func (h *History) thinPins() {
+	since := uint64(0)
+	for i, s := range h.steps {
+		since += h.events(i)
+		switch {
+		case s.After == nil:
+		case s.Before != nil || since > redoMost || s.Seq%(pinEvery<<bits.Len(uint((len(h.steps)-s.Seq)/pinAge))) == 0:
+			since = 0
+		default:
+			f := *s
+			f.After = nil
+			h.steps[i] = &f
+		}
+	}
+}
+
+// oldestNote is the number of the first note that the present is to keep all from.
+func (h *History) oldestNote() uint32 {
+	if len(h.steps) <= keepWhole || h.head.Notes() < keepNotes {
+		return 0
+	}
+	return min(h.steps[len(h.steps)-keepWhole].NotesBefore, h.head.Notes()-keepNotes)
 }
 
 // Whole is an action with all its worlds, from 1. One that has faded is done again; of one that runs, what there is.

@@ -209,6 +209,7 @@ func (h *History) Run(s *Step, stop func() bool) error {
 	s.NotesBefore = h.head.Notes()
 	s.Before = h.head // which is not written any more
 	w := s.tried
+	w.ForgetNotes(h.oldestNote())
 	h.head, s.tried, s.base = w, nil, nil
 	s.NotesApplied = w.Notes()
 	s.Applied = keyframe(w)

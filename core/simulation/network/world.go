@@ -9,7 +9,6 @@ import (
 	"hellebore/core/ground/attr"
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
-	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/ospf"
@@ -36,10 +35,7 @@ type World struct {
 	shared  *route.Shared
 	attrs   *attr.Pool
 	book    *policy.Book
-	notes   store.Paged[note.Note]
-	noted   uint64 // notes made, kept or not
-	room    int    // bounded notes that the action may still make
-	lost    uint64 // those beyond that
+	notes   notes
 	handled uint64 // events
 	forward event.Time
 	changes uint64 // of forwarding
@@ -52,13 +48,9 @@ type World struct {
 	Watch Watcher
 }
 
-// MaxNotes bounds the notes of the work of protocols (note.Kind.Bounded) that a
-// world keeps of one action; later ones are only counted.
-const MaxNotes = 1 << 20
-
 // New is an empty world at time 0.
 func New() *World {
-	return &World{room: MaxNotes, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{},
+	return &World{notes: notes{room: MaxNotes}, pool: &ospf.Pool{}, shared: &route.Shared{}, attrs: &attr.Pool{},
 		book: policy.Compile(config.Policies{}), byName: map[string]uint32{}}
 }
 
@@ -72,7 +64,7 @@ func (w *World) Clone() *World {
 	c.pool = w.pool.Clone()
 	c.shared = w.shared.Clone()
 	c.attrs = w.attrs.Clone()
-	c.notes = w.notes.Clone()
+	c.notes = w.notes.clone()
 	c.media = append([]Medium(nil), w.media...)
 	ends := 0
 	for i := range w.media {
@@ -136,32 +128,11 @@ type Watcher interface {
 	Handled(e event.Event) // it is taken out to be handled
 }
 
-// BeginAction makes room for the notes of another action.
-func (w *World) BeginAction() { w.room = MaxNotes }
-
-// Note keeps a note.
-func (w *World) Note(n note.Note) {
-	w.noted++
-	if n.Kind.Bounded() {
-		if w.room == 0 {
-			w.lost++
-			return
-		}
-		w.room--
-	}
-	w.notes.Append(n)
-}
-
 // Work is how much the world has done so far, in a measure that is the same on
 // every machine: the notes made, and twice the events they were made of. A unit
 // takes 2 to 5 microseconds, keyframes included (docs/performance.md).
-func (w *World) Work() uint64 { return 2*w.handled + w.noted }
+func (w *World) Work() uint64 { return 2*w.handled + w.notes.made }
 
-// Notes is the number of notes kept; NoteAt is one of them, in order of time.
-// LostNotes is how many were not kept.
-func (w *World) Notes() uint32                  { return w.notes.Len() }
-func (w *World) NoteAt(i uint32) note.Note      { return w.notes.Get(i) }
-func (w *World) LostNotes() uint64              { return w.lost }
 func (w *World) LastForwarding() event.Time     { return w.forward }
 func (w *World) ForwardingChanges() uint64      { return w.changes }
 func (w *World) Handled() uint64                { return w.handled }
@@ -328,7 +299,7 @@ func (w *World) Digests(full bool) (uint64, State) {
 	d := store.Digest(1)
 	d.Add(s.Ports, s.Neighbours, s.Database, s.Routes, s.Paths)
 	if full {
-		d.Add(uint64(passing), uint64(w.now), w.handled, w.changes, uint64(w.notes.Len()), uint64(w.queue.Len()),
+		d.Add(uint64(passing), uint64(w.now), w.handled, w.changes, uint64(w.Notes()), uint64(w.queue.Len()),
 			uint64(w.queue.Next()))
 	}
 	return uint64(d), s
