@@ -41,7 +41,7 @@ func TestALongLabHoldsItsJournal(t *testing.T) {
 	// What was long ago is still there.
 	m := l.Messages(l.history.Now())
 	require.Greater(t, len(m.Messages)+int(m.Omitted), 2*1000, "messages of each cut")
-	third := l.history.Whole(3)
-	require.Equal(t, note.PortDown, third.After.NoteAt(third.NotesBefore).Kind)
+	second := l.history.Whole(2)
+	require.Equal(t, note.PortDown, second.After.NoteAt(second.NotesBefore).Kind)
 	runtime.KeepAlive(l)
 }
