@@ -116,6 +116,9 @@ func (k Kind) String() string { return Kinds[k].Name }
 // those of the work that protocols do. What outages, messages and reasons are made
 // of is kept in any case.
 func (k Kind) Bounded() bool {
+	if k.Lasts() {
+		return false
+	}
 	switch Kinds[k].Lane {
 	case Flooding, SPF, Packet, Updates:
 		return true

@@ -43,7 +43,7 @@ type trace struct {
 // not nil, is asked now and then whether to give up.
 func tracing(s *history.Step, until event.Time, stop func() bool) (*trace, error) {
 	t := &trace{step: s, w: s.Before.Clone(), queued: map[[2]uint64]int32{}, set: map[timer]int32{}}
-	t.w.BeginAction()
+	t.w.KeepNotes()
 	t.list = []occurrence{{event: event.Event{At: s.Start}, cause: before, notes: t.w.Notes()}}
 	t.w.Watch = t
 	t.w.Calm().Observe(t)

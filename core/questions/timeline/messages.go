@@ -24,7 +24,6 @@ type Message struct {
 type Messages struct {
 	Messages []Message `json:"messages"`
 	Omitted  int       `json:"omitted" doc:"older ones, beyond the bound of what is shown"`
-	Lost     uint64    `json:"lost" doc:"events that were not kept, of which some may have been messages"`
 }
 
 // maxMessages bounds what is shown.
@@ -62,7 +61,7 @@ func weightOf(n note.Note) (weight string, logged bool) {
 
 // MessagesOf are the messages of all devices up to a world's moment.
 func MessagesOf(w *network.World) Messages {
-	out := Messages{Messages: []Message{}, Lost: w.LostNotes()}
+	out := Messages{Messages: []Message{}}
 	words := facts.NewWriter(w)
 	w.LatestNote(func(number uint32, n note.Note) bool {
 		weight, logged := weightOf(n)

@@ -178,6 +178,8 @@ func computedWords(s *history.Step, l *Loop) string {
 		if at, ok := ran[d]; ok {
 			words = append(words,
 				phrase.Say("%s computed its routes %.3f s after the action", d, (at-s.Start).Seconds()))
+		} else if s.Lost > 0 {
+			words = append(words, phrase.Say("when %s computed its routes was not kept: there were too many events", d))
 		} else {
 			words = append(words, phrase.Say("%s had not computed its routes anew", d))
 		}

@@ -328,9 +328,14 @@ func (a *Answer) routeAt(w *network.World, inst *device.Instance, p netip.Prefix
 			if n, ok := last(w, d.ID(), func(n note.Note) bool {
 				return n.At <= at && (n.Kind == note.SPFRun || n.Kind == note.UpdateReceived ||
 					n.Kind == note.PortUp || n.Kind == note.PortDown)
-			}); ok {
+			}); ok && w.LostNotes() == 0 {
 				a.event(w, n, "timeline", inst.Ref(), "")
+			} else if w.LostNotes() > 0 {
+				a.fact(facts.Fact{Text: phrase.Say("what this followed from may not be kept: there were too many events, %d are missing", w.LostNotes())})
 			}
+		} else if first := w.FirstNote(); first > 0 && first < w.Notes() {
+			a.fact(facts.Fact{Text: phrase.Say("the route to %s changed last before %s, or never: older changes are not kept", p,
+				facts.Seconds(event.Time(w.NoteAt(first).At)))})
 		}
 	}
 }

@@ -41,6 +41,7 @@ func (h *History) Again(from, to event.Time, begin func(w *network.World), stop 
 		if from > s.Start {
 			w = h.seek(Moment{s.Seq, from - 1}).Clone()
 		}
+		w.KeepNotes()
 		begin(w)
 		if from <= s.Start {
 			if err := s.Parsed.Perform(w, s.Lab); err != nil {

@@ -1,6 +1,8 @@
 package network
 
 import (
+	"math"
+
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
 )
@@ -33,6 +35,9 @@ func (n *notes) clone() notes {
 
 // BeginAction makes room for the notes of another action.
 func (w *World) BeginAction() { w.notes.room = MaxNotes }
+
+// KeepNotes keeps all notes from now on: for a copy that does a part of the past again, to be looked at.
+func (w *World) KeepNotes() { w.notes.room = math.MaxInt }
 
 // Note keeps a note.
 func (w *World) Note(n note.Note) {

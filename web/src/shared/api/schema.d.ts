@@ -2613,11 +2613,6 @@ export interface components {
       type: string;
     };
     Messages: {
-      /**
-       * Format: int64
-       * @description events that were not kept, of which some may have been messages
-       */
-      lost: number;
       messages: components['schemas']['Message'][];
       /**
        * Format: int64
