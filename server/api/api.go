@@ -26,7 +26,8 @@ import (
 const Version = "0.1.0"
 
 type handlers struct {
-	labs *live.Labs
+	labs  *live.Labs
+	known known
 }
 
 // New makes the handler of the whole server: the interface below /api, and the
@@ -70,7 +71,7 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", "/api/schemas"
 	config.CreateHooks = nil // no $schema members in answers
 	api := humagin.New(router, config)
-	h := &handlers{labs}
+	h := &handlers{labs: labs}
 	h.registerLabs(api)
 	h.registerActions(api)
 	h.registerText(api)

@@ -29,6 +29,12 @@ type Checked struct {
 	Touched  []string                 `json:"touched" doc:"devices that the change touches, and shared: what the order of a staged change can name"`
 }
 
+// Completed is how a text may go on.
+type Completed struct {
+	labtext.Completion
+	Key string `json:"key,omitempty" doc:"under which the server knows the text, if it was sent whole"`
+}
+
 // Language is the lab language for those who look something up.
 type Language struct {
 	Statements []labtext.Statement `json:"statements"`
@@ -77,12 +83,15 @@ func (h *handlers) registerText(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "complete-text", Method: http.MethodPost, Path: "/api/text/complete",
 		Summary: "What can be written at a place of a text", MaxBodyBytes: maxBody},
 		func(_ context.Context, in *body[struct {
-			Text   string `json:"text"`
-			Line   int    `json:"line" minimum:"1"`
-			Column int    `json:"column" minimum:"1"`
-		}]) (*body[labtext.Completion], error) {
-			c := labtext.Complete(in.Body.Text, in.Body.Line, in.Body.Column)
-			return &body[labtext.Completion]{c}, nil
+			TextOrEdit
+			Line   int `json:"line" minimum:"1"`
+			Column int `json:"column" minimum:"1"`
+		}]) (*body[Completed], error) {
+			text, key, err := h.known.whole(in.Body.TextOrEdit)
+			if err != nil {
+				return nil, err
+			}
+			return &body[Completed]{Completed{labtext.Complete(text, in.Body.Line, in.Body.Column), key}}, nil
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "language", Method: http.MethodGet, Path: "/api/language",

@@ -1688,13 +1688,6 @@ export interface components {
       statements: string;
       text: string;
     };
-    'BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body': {
-      /** Format: int64 */
-      column: number;
-      /** Format: int64 */
-      line: number;
-      text: string;
-    };
     'BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\""; To string "json:\\"to\\" maxLength:\\"200\\"" }Body': {
       /** Format: int64 */
       column: number;
@@ -1719,6 +1712,16 @@ export interface components {
       values: {
         [key: string]: string;
       };
+    };
+    'BodyTextOrEdit; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body': {
+      /** Format: int64 */
+      column: number;
+      /** @description instead of the text: what is different from a text of which the server gave the key */
+      edit?: components['schemas']['EditOf'];
+      /** Format: int64 */
+      line: number;
+      /** @description the whole text; its key comes back */
+      text?: string;
     };
     BorderCell: {
       /** @description absent if the neighbour AS sends none */
@@ -1951,6 +1954,17 @@ export interface components {
       /** @description in words, what matters first; empty if nothing is different */
       summary: string[];
     };
+    Completed: {
+      /** @description the argument that comes next */
+      expects?: string;
+      /** Format: int64 */
+      from: number;
+      /** @description the blocks whose statements may stand there, the innermost first */
+      in: string[];
+      /** @description under which the server knows the text, if it was sent whole */
+      key?: string;
+      suggestions: components['schemas']['Suggestion'][];
+    };
     Completion: {
       /** @description the argument that comes next */
       expects?: string;
@@ -2026,6 +2040,21 @@ export interface components {
       text: string;
       /** Format: date-time */
       updated: string;
+    };
+    EditOf: {
+      /**
+       * Format: int64
+       * @description where what is replaced begins, in UTF-16 code units
+       */
+      from: number;
+      /** @description what is there instead */
+      insert: string;
+      key: string;
+      /**
+       * Format: int64
+       * @description where it ends
+       */
+      to: number;
     };
     Edited: {
       lines: components['schemas']['Hunk'][];
@@ -6602,7 +6631,7 @@ export interface operations {
     };
     requestBody: {
       content: {
-        'application/json': components['schemas']['BodyStruct { Text string "json:\\"text\\""; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body'];
+        'application/json': components['schemas']['BodyTextOrEdit; Line int "json:\\"line\\" minimum:\\"1\\""; Column int "json:\\"column\\" minimum:\\"1\\"" }Body'];
       };
     };
     responses: {
@@ -6612,7 +6641,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Completion'];
+          'application/json': components['schemas']['Completed'];
         };
       };
       /** @description Error */

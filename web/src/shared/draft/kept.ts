@@ -12,9 +12,20 @@ export interface Draft {
 
 const key = (id: string) => `hellebore-draft-${id}`;
 
+/** What was read last: taking a long text apart takes time. */
+let last: { raw: string; draft: Draft | undefined } = { raw: '', draft: undefined };
+
 export function readDraft(id: string): Draft | undefined {
+  const waiting = late.get(id);
+  if (waiting) return waiting.draft;
+  const raw = sessionStorage.getItem(key(id)) ?? '';
+  if (raw !== last.raw) last = { raw, draft: parsed(raw) };
+  return last.draft;
+}
+
+function parsed(raw: string): Draft | undefined {
   try {
-    const found = JSON.parse(sessionStorage.getItem(key(id)) ?? 'null') as unknown;
+    const found = JSON.parse(raw) as unknown;
     if (found && typeof found === 'object' && 'text' in found && 'base' in found) return found as Draft;
   } catch {
     // What cannot be read is no draft.
@@ -26,9 +37,26 @@ export function readDraft(id: string): Draft | undefined {
 const pause = 400;
 const timers = new Map<string, ReturnType<typeof setTimeout>>();
 
-export function keepDraft(id: string, d: Draft | undefined) {
+/** A text of this length takes longer to write into the tab than a key may take. */
+const long = 50_000;
+const late = new Map<string, { draft: Draft; timer: ReturnType<typeof setTimeout> }>();
+
+function writeDraft(id: string, d: Draft | undefined) {
+  clearTimeout(late.get(id)?.timer);
+  late.delete(id);
   if (d) sessionStorage.setItem(key(id), JSON.stringify(d));
   else sessionStorage.removeItem(key(id));
+}
+
+/** A page that goes away leaves nothing unwritten. */
+const writeAll = () => late.forEach((l, id) => writeDraft(id, l.draft));
+
+export function keepDraft(id: string, d: Draft | undefined) {
+  if (d && d.text.length > long) {
+    window.addEventListener('pagehide', writeAll);
+    clearTimeout(late.get(id)?.timer);
+    late.set(id, { draft: d, timer: setTimeout(() => writeDraft(id, d), pause) });
+  } else writeDraft(id, d);
   clearTimeout(timers.get(id));
   timers.set(
     id,

@@ -96,6 +96,8 @@ export function Editor({
 }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
+  /** What the editor has: a long text is put together once a key. */
+  const has = useRef(text);
   const calls = useRef({ change, apply, name, whole });
   useEffect(() => {
     calls.current = { change, apply, name, whole };
@@ -129,11 +131,16 @@ export function Editor({
       lintGutter(),
       look,
       EditorView.contentAttributes.of({ 'aria-label': label }),
-      EditorView.updateListener.of((u) => u.docChanged && calls.current.change(u.state.doc.toString())),
+      EditorView.updateListener.of((u) => {
+        if (!u.docChanged) return;
+        has.current = u.state.doc.toString();
+        calls.current.change(has.current);
+      }),
     ];
     const v = new EditorView({ parent: host.current, state: EditorState.create({ doc: text, extensions }) });
     v.scrollDOM.tabIndex = 0; // it scrolls by keys too
     view.current = v;
+    has.current = text;
     const withdraw = offerCursor(() => {
       const doc = v.state.doc;
       const at = v.state.selection.main.head;
@@ -152,7 +159,7 @@ export function Editor({
 
   useEffect(() => {
     const v = view.current;
-    const old = v?.state.doc.toString() ?? '';
+    const old = has.current;
     if (v && old !== text) {
       // Only what is different, so that the cursor stays and one step undoes it.
       let from = 0;

@@ -4,7 +4,8 @@ import { HighlightStyle, StreamLanguage, syntaxHighlighting } from '@codemirror/
 import { hoverTooltip, type EditorView } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { http, unwrap } from '../../shared/api/client';
-import { expandSeries } from './series';
+import { asEdit } from '../../shared/api/asEdit';
+import { expandSeries, isSeries } from './series';
 
 /** The lab language for the eye only: what a text means is the server's to say. */
 const lab = StreamLanguage.define<{ first: boolean }>({
@@ -33,6 +34,7 @@ const colours = HighlightStyle.define([
 export function expandHere(view: EditorView): boolean {
   const doc = view.state.doc;
   const line = doc.lineAt(view.state.selection.main.head);
+  if (!isSeries(line.text)) return false;
   const made = expandSeries(doc.toString().split('\n'), line.number - 1);
   if (!made || 'problem' in made) return false;
   const from = doc.line(made.from + 1).from;
@@ -49,6 +51,7 @@ export function expandHere(view: EditorView): boolean {
 function series(context: CompletionContext): CompletionResult | null {
   const doc = context.state.doc;
   const line = doc.lineAt(context.pos);
+  if (!isSeries(line.text)) return null;
   const made = expandSeries(doc.toString().split('\n'), line.number - 1);
   if (!made) return null;
   const label = 'problem' in made ? made.problem : `write out ${made.count} times`;
@@ -74,10 +77,8 @@ async function complete(context: CompletionContext): Promise<CompletionResult | 
   if (!context.explicit && !context.matchBefore(/[\w.-]+/) && !/\S $/.test(line.text.slice(0, column - 1)))
     return null;
   const whole = wholeOf(context.state);
-  const found = await unwrap(
-    http.POST('/api/text/complete', {
-      body: { text: whole.text, line: line.number + whole.above, column },
-    }),
+  const found = await asEdit(whole.text, (body) =>
+    unwrap(http.POST('/api/text/complete', { body: { ...body, line: line.number + whole.above, column } })),
   );
   if (context.aborted || found.suggestions.length === 0) return null;
   return {

@@ -13,6 +13,9 @@ function numbers(from: number, to: number, step: number): number[] {
   return out;
 }
 
+/** Whether a line has a counter. */
+export const isSeries = (line: string) => line.search(counter) >= 0;
+
 /** As many blocks as a series may make. */
 const most = 1000;
 
