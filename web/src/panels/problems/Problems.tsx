@@ -1,6 +1,7 @@
-import { hashKey, useIsFetching, useQuery, type QueryKey } from '@tanstack/react-query';
+import { useIsFetching, useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import type { ReactNode } from 'react';
+import { shortHash } from '../../shared/api/keys';
 import { ask } from '../../shared/api/questions';
 import type { Fix, Neighbour } from '../../shared/api/client';
 import { Fixes, keyOf } from '../../shared/draft/Fixes';
@@ -117,9 +118,9 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
 }
 
 /** Whether a question is one of those that the list is made of. */
-const isOfProblems = (key: QueryKey, id: string, when: string) =>
+const isOfProblems = (hash: string, id: string, when: string) =>
   [ask.neighbours(id, when), ask.map(id, when), ask.checks(id, 'now'), ask.warnings(id, when)].some(
-    (q) => hashKey(q.queryKey) === hashKey(key),
+    (q) => shortHash(q.queryKey) === hash,
   );
 
 /** What is wrong, on every view, with what mends it. */
@@ -128,7 +129,7 @@ export function Problems({ close }: { close: () => void }) {
   // What is listed may be mended already, by the draft or by what has just been done.
   const { id, focus } = useFocus();
   const drafting = useDrafting();
-  const asked = useIsFetching({ predicate: (q) => isOfProblems(q.queryKey, id, focus.when) });
+  const asked = useIsFetching({ predicate: (q) => isOfProblems(q.queryHash, id, focus.when) });
   const busy = asked > 0 || drafting.checking;
   return (
     <Aside label="Problems" wide={340} aria-busy={busy}>

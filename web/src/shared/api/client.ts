@@ -1,6 +1,7 @@
 import { QueryClient } from '@tanstack/react-query';
 import createClient from 'openapi-fetch';
 import type { components, paths } from './schema';
+import { shortHash } from './keys';
 
 type Schemas = components['schemas'];
 export type LabRow = Schemas['LabRow'];
@@ -134,5 +135,7 @@ const again = (failures: number, error: Error) =>
   !(error instanceof ApiError && (error.status === 404 || error.status === 422 || error.status === 500));
 
 export const queries = new QueryClient({
-  defaultOptions: { queries: { staleTime: 60_000, retry: again, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: { staleTime: 60_000, retry: again, refetchOnWindowFocus: false, queryKeyHashFn: shortHash },
+  },
 });
