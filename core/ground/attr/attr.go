@@ -294,6 +294,12 @@ type Pool struct {
 	index store.Index
 }
 
+// Shares says whether a number means the same set in another pool, without looking at it: one was cloned from the other, and what
+// is near the set has not been written since.
+func (p *Pool) Shares(o *Pool, id ID) bool {
+	return p.sets.SharesPage(&o.sets, uint32(id)/store.PageSize)
+}
+
 // Get is a set; it must not be written. ID 0 gives nil.
 func (p *Pool) Get(id ID) *Set { return p.sets.Get(uint32(id)) }
 

@@ -96,6 +96,22 @@ func (p *Paged[T]) Append(v T) uint32 {
 	return i
 }
 
+// PageSize is how many elements are shared or not shared together.
+const PageSize = pageSize
+
+// SharesPage says whether this array and another one have a page in common, from element n * PageSize on: nobody has written to it
+// since the one was cloned from the other. Pages that neither has count as common.
+func (p *Paged[T]) SharesPage(o *Paged[T], n uint32) bool {
+	var a, b *page[T]
+	if int(n) < len(p.pages) {
+		a = p.pages[n]
+	}
+	if int(n) < len(o.pages) {
+		b = o.pages[n]
+	}
+	return a == b
+}
+
 // DropBefore drops whole pages of elements below i, and shows each of them; those that are left begin at 0 then.
 func (p *Paged[T]) DropBefore(i uint32, each func(v T)) {
 	n := int(min(i, p.len) >> pageBits)

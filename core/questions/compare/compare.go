@@ -255,11 +255,19 @@ func (c *comparer) add(r Row) {
 		r.Weight = Different
 	}
 	s := c.sections[r.Section]
-	s.Total++
-	c.touched[r.Device] = true
 	if len(s.Rows) < MaxRows {
 		s.Rows = append(s.Rows, r)
 	}
+	c.count(r.Section, r.Device)
+}
+
+// full says whether a section keeps no more rows: the words of others are not made.
+func (c *comparer) full(section string) bool { return len(c.sections[section].Rows) == MaxRows }
+
+// count counts a row of a device.
+func (c *comparer) count(section, device string) {
+	c.sections[section].Total++
+	c.touched[device] = true
 }
 
 func (c *comparer) result() Comparison {

@@ -72,6 +72,9 @@ func sameSets(before, after *attr.Pool) func(a, b attr.ID) bool {
 		if a == 0 || b == 0 {
 			return a == b
 		}
+		if a == b && after.Shares(before, a) {
+			return true
+		}
 		key := [2]attr.ID{a, b}
 		if is, ok := known[key]; ok {
 			return is
@@ -97,7 +100,15 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 		}
 		return set, from
 	}
-	n.each(func(old, now uint32) {
+	var shared func(page uint32) bool
+	if len(c.renamed) == 0 && a != nil && b != nil && c.samePeers(p, a, b) {
+		shared = func(page uint32) bool {
+			rows, same := b.SameBest(a, page)
+			c.sections[Paths].Same += rows
+			return same
+		}
+	}
+	n.but(shared, func(old, now uint32) {
 		x, from := best(c.before, p.before, a, old)
 		y, to := best(c.after, p.after, b, now)
 		if x == 0 && y == 0 {
@@ -108,13 +119,18 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 			return
 		}
 		r := Row{Section: Paths, Device: p.name, Other: cmp.Or(to, from)}
+		full := c.full(Paths)
 		if x != 0 {
-			r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(),
-				phrase.Say("from %s, %s", from, paths.SetWords(c.before, x))
+			r.Subject = c.before.Shared().Prefixes.Prefix(old).String()
+			if !full {
+				r.Before = phrase.Say("from %s, %s", from, paths.SetWords(c.before, x))
+			}
 		}
 		if y != 0 {
-			r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(),
-				phrase.Say("from %s, %s", to, paths.SetWords(c.after, y))
+			r.Subject = c.after.Shared().Prefixes.Prefix(now).String()
+			if !full {
+				r.After = phrase.Say("from %s, %s", to, paths.SetWords(c.after, y))
+			}
 		}
 		switch {
 		case x == 0:
@@ -125,7 +141,9 @@ func (c *comparer) chosen(p pair, n *numbering, a, b *bgp.Speaker, same func(a, 
 			if c.now(from) != to {
 				r.Kind = Moved
 			}
-			r.tellApart(c.restOfSets(x, y))
+			if !full {
+				r.tellApart(c.restOfSets(x, y))
+			}
 			was, is := c.before.Attrs().Get(x).Path.First(), c.after.Attrs().Get(y).Path.First()
 			if was != is {
 				e := exit{b.AS(), was, is}
@@ -147,25 +165,39 @@ func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp
 		v, w, at = was, c.before, p.before
 	}
 	name, address, outside := facts.PeerName(w, at, *v), v.Address.String(), v.External
-	n.each(func(old, now uint32) {
+	var shared func(page uint32) bool
+	if a != nil && b != nil && was != nil && is != nil && was.Number == is.Number {
+		shared = func(page uint32) bool {
+			in, out, same := b.SameSession(a, is.Number, page)
+			c.sections[Received].Same += in
+			c.sections[Sent].Same += out
+			return same
+		}
+	}
+	n.but(shared, func(old, now uint32) {
 		var x, y bgp.Row
 		var out, sent attr.ID
-		subject := ""
+		subject := func() string {
+			if now != none {
+				return c.after.Shared().Prefixes.Prefix(now).String()
+			}
+			return c.before.Shared().Prefixes.Prefix(old).String()
+		}
 		if was != nil && a != nil && old != none {
 			x, _ = a.In(was.Number, old)
 			out = a.Sent(was.Number, old)
-			subject = c.before.Shared().Prefixes.Prefix(old).String()
 		}
 		if is != nil && b != nil && now != none {
 			y, _ = b.In(is.Number, now)
 			sent = b.Sent(is.Number, now)
-			subject = c.after.Shared().Prefixes.Prefix(now).String()
 		}
 		if x.Raw != 0 || y.Raw != 0 {
 			if same(x.Raw, y.Raw) && same(x.Accepted, y.Accepted) && x.Why == y.Why {
 				c.sections[Received].Same++
+			} else if c.full(Received) {
+				c.count(Received, p.name)
 			} else {
-				r := Row{Section: Received, Device: p.name, Other: name, Peer: address, Subject: subject,
+				r := Row{Section: Received, Device: p.name, Other: name, Peer: address, Subject: subject(),
 					Before: inWords(c.before, x), After: inWords(c.after, y)}
 				if x.Raw != 0 && y.Raw != 0 {
 					r.tellApart(c.restOfSets(cmp.Or(x.Accepted, x.Raw), cmp.Or(y.Accepted, y.Raw)))
@@ -178,8 +210,10 @@ func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp
 		if out != 0 || sent != 0 {
 			if same(out, sent) {
 				c.sections[Sent].Same++
+			} else if c.full(Sent) {
+				c.count(Sent, p.name)
 			} else {
-				r := Row{Section: Sent, Device: p.name, Other: name, Peer: address, Subject: subject, Outside: outside,
+				r := Row{Section: Sent, Device: p.name, Other: name, Peer: address, Subject: subject(), Outside: outside,
 					Before: outWords(c.before, out), After: outWords(c.after, sent)}
 				if out != 0 && sent != 0 {
 					r.tellApart(c.restOfSets(out, sent))
@@ -188,6 +222,21 @@ func (c *comparer) session(p pair, n *numbering, a, b *bgp.Speaker, was, is *bgp
 			}
 		}
 	})
+}
+
+// samePeers says whether two speakers have the same peers by the same numbers and names.
+func (c *comparer) samePeers(p pair, a, b *bgp.Speaker) bool {
+	was, is := peers(a), peers(b)
+	if len(was.order) != len(is.order) {
+		return false
+	}
+	for _, address := range is.order {
+		old, now := was.by[address], is.by[address]
+		if old == nil || old.Number != now.Number || facts.PeerName(c.before, p.before, *old) != facts.PeerName(c.after, p.after, *now) {
+			return false
+		}
+	}
+	return true
 }
 
 func inWords(w *network.World, r bgp.Row) string {

@@ -6,6 +6,7 @@ import (
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
+	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
@@ -18,17 +19,25 @@ import (
 type numbering struct {
 	old   []uint32 // by number in the later world; none if the earlier has it not
 	extra []uint32 // numbers of the earlier world that the later has not
+	still []bool   // by page of prefixes: all have the number that they had
 }
 
 const none = ^uint32(0)
 
 func numbers(before, after *network.World) numbering {
 	was, is := &before.Shared().Prefixes, &after.Shared().Prefixes
-	n := numbering{old: make([]uint32, is.Len())}
+	n := numbering{old: make([]uint32, is.Len()), still: make([]bool, is.Len()/store.PageSize+1)}
+	for i := range n.still {
+		n.still[i] = true
+	}
 	for id := range n.old {
 		n.old[id] = none
-		if old, ok := was.Find(is.Prefix(uint32(id))); ok {
-			n.old[id] = old
+		if uint32(id) < was.Len() && was.Prefix(uint32(id)) == is.Prefix(uint32(id)) {
+			n.old[id] = uint32(id)
+		} else if old, ok := was.Find(is.Prefix(uint32(id))); ok {
+			n.old[id], n.still[id/store.PageSize] = old, false
+		} else if uint32(id) < was.Len() {
+			n.still[id/store.PageSize] = false
 		}
 	}
 	for id := range was.Len() {
@@ -41,9 +50,18 @@ func numbers(before, after *network.World) numbering {
 
 // each visits all prefixes of both worlds: their numbers, none where a world has
 // it not.
-func (n *numbering) each(visit func(old, now uint32)) {
-	for id, old := range n.old {
-		visit(old, uint32(id))
+func (n *numbering) each(visit func(old, now uint32)) { n.but(nil, visit) }
+
+// but is each, but for the prefixes of pages that are the same in both worlds. same is asked only where prefixes have the same
+// numbers in both; nil if nothing is known.
+func (n *numbering) but(same func(page uint32) bool, visit func(old, now uint32)) {
+	for from := 0; from < len(n.old); from += store.PageSize {
+		if same != nil && n.still[from/store.PageSize] && same(uint32(from/store.PageSize)) {
+			continue
+		}
+		for id := from; id < min(from+store.PageSize, len(n.old)); id++ {
+			visit(n.old[id], uint32(id))
+		}
 	}
 	for _, old := range n.extra {
 		visit(old, none)
@@ -92,13 +110,18 @@ func (c *comparer) tables() {
 				return
 			}
 			r := Row{Section: Routes, Device: p.name}
+			full := c.full(Routes)
 			if had {
-				r.Subject, r.Before = c.before.Shared().Prefixes.Prefix(old).String(),
-					facts.RouteWords(c.before, p.before, old)
+				r.Subject = c.before.Shared().Prefixes.Prefix(old).String()
+				if !full {
+					r.Before = facts.RouteWords(c.before, p.before, old)
+				}
 			}
 			if has {
-				r.Subject, r.After = c.after.Shared().Prefixes.Prefix(now).String(),
-					facts.RouteWords(c.after, p.after, now)
+				r.Subject = c.after.Shared().Prefixes.Prefix(now).String()
+				if !full {
+					r.After = facts.RouteWords(c.after, p.after, now)
+				}
 			}
 			switch {
 			case !has:
@@ -120,6 +143,9 @@ func (c *comparer) tables() {
 			default:
 				if !led {
 					r.Kind = Moved
+				}
+				if full {
+					break
 				}
 				r.tellApart(func() (before, after []detail) { return restOfRoute(from, a), restOfRoute(to, b) })
 			}
