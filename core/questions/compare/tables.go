@@ -2,6 +2,7 @@ package compare
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"hellebore/core/ground/ip"
@@ -80,7 +81,17 @@ func (c *comparer) tables() {
 		if p.before != nil && p.after != nil {
 			c.sizes[p.name] = size
 		}
-		n.each(func(old, now uint32) {
+		var shared func(page uint32) bool
+		if p.before != nil && p.after != nil && samePorts(p) && p.after.Table().SameHops(p.before.Table()) {
+			shared = func(page uint32) bool {
+				used, same := p.after.Table().SameRoutes(p.before.Table(), page)
+				c.sections[Routes].Same += used
+				size[0] += used
+				size[1] += used
+				return same
+			}
+		}
+		n.but(shared, func(old, now uint32) {
 			var a, b route.Route
 			var from, to route.Source
 			had, has := false, false
@@ -152,6 +163,12 @@ func (c *comparer) tables() {
 			c.add(r)
 		})
 	}
+}
+
+// samePorts says whether the ports of a device are called as they were.
+func samePorts(p pair) bool {
+	was, is := p.before.Device().Ports(), p.after.Device().Ports()
+	return slices.EqualFunc(was, is, func(a, b device.Port) bool { return a.Config.Name == b.Config.Name })
 }
 
 // covering is the summary that a device uses for a prefix in one world, and does not have
