@@ -21,7 +21,10 @@ import (
 // all follows all packets of a device to the destination through the step.
 func (f *follower) all(from uint32, last bool) []part {
 	s := f.step
-	f.parts, f.turns = nil, map[event.Time]Turn{}
+	f.parts = f.parts[:0:0]
+	if f.lean {
+		f.parts = f.room[:0]
+	}
 	hi := s.End - span
 	if last {
 		hi = s.End
@@ -30,13 +33,14 @@ func (f *follower) all(from uint32, last bool) []part {
 	if int(from) >= len(s.Before.Devices()) {
 		lo = s.Start // the flow begins with the action
 	}
-	f.follow(node{from, device.Main}, lo, hi, 0, maxTTL, nil)
+	f.follow(node{from, device.Main}, lo, hi, 0, maxTTL)
 	slices.SortFunc(f.parts, func(a, b part) int {
 		if a.lo < b.lo {
 			return -1
 		}
 		return 1
 	})
+	f.room = f.parts
 	return f.parts
 }
 
@@ -57,6 +61,23 @@ func (n node) in(w *network.World) *device.Instance {
 	}
 	return &w.Device(n.dev).Instances()[n.inst]
 }
+
+// places number all instances that there are in a step.
+type places struct {
+	first []int // of a device's instances, by the device's number
+	count int
+}
+
+func placesOf(s *history.Step) *places {
+	p := &places{}
+	for _, d := range s.After.Devices() {
+		p.first = append(p.first, p.count)
+		p.count += len(d.Instances())
+	}
+	return p
+}
+
+func (p *places) of(n node) int { return p.first[n.dev] + int(n.inst) }
 
 // forwardingNotes are the step's changes of forwarding, by instance: the numbers of notes of the world after it, of which a cold
 // start has millions.
@@ -79,25 +100,46 @@ type decision struct {
 	local bool
 	set   route.SetID
 	hops  []route.Hop
+	over  []passes // of each hop, once it has been asked for
 }
+
+// passes are where packets get over a hop, before the action and after it.
+type passes struct{ before, after *crossing }
 
 type follower struct {
 	step      *history.Step
 	changes   map[node][]uint32
 	src, dst  ip.Addr
-	decisions map[node][]decision
-	crossings map[crossingKey]crossing
+	places    *places
+	decisions [][]decision // by place
+	crossings map[crossingKey]*crossing
+	seen      []node  // what the packets that are followed have passed
+	marks     []uint8 // by place, for circles
 	parts     []part
-	turns     map[event.Time]Turn // by the send time of the first packet that meets it
+	turns     map[event.Time]Turn // by the send time of the first packet that meets it; nil if nobody asks
+	lean      bool                // only outages are asked for: no paths, and what all gives is good until it is called again
+	room      []part              // for the next packets
 	trace     *Trip               // of the one packet that is followed, if it is one
 	calm      *steady             // of the destination; nil to follow packets to their end
+}
+
+// toward is a follower of packets to an address.
+func toward(s *history.Step, changes map[node][]uint32, dst ip.Addr) *follower {
+	p := placesOf(s)
+	return &follower{step: s, changes: changes, dst: dst, places: p, decisions: make([][]decision, p.count), marks: make([]uint8, p.count), crossings: map[crossingKey]*crossing{}}
+}
+
+// another has the follower follow packets to another address; what does not depend on that stays known.
+func (f *follower) another(dst ip.Addr) {
+	clear(f.decisions)
+	f.dst = dst
 }
 
 const longAgo = event.Time(-1 << 62)
 
 // timeline is all decisions of an instance about the destination, in order.
 func (f *follower) timeline(at node) []decision {
-	if ds, ok := f.decisions[at]; ok {
+	if ds := f.decisions[f.places.of(at)]; ds != nil {
 		return ds
 	}
 	s := f.step
@@ -147,7 +189,7 @@ func (f *follower) timeline(at node) []decision {
 			ds = append(ds, d)
 		}
 	}
-	f.decisions[at] = ds
+	f.decisions[f.places.of(at)] = ds
 	return ds
 }
 
@@ -173,12 +215,12 @@ func (f *follower) decide(from event.Time, w *network.World, at node, next func(
 }
 
 // follow follows packets sent in [lo, hi) that reach an instance delta later.
-func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int, seen []node) {
+func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int) {
 	if lo >= hi {
 		return
 	}
-	if f.calm != nil && f.calm.passes(at, ttl, len(seen) == 0) {
-		f.arrive(at, lo, hi, seen)
+	if f.calm != nil && f.calm.passes(at, ttl, len(f.seen) == 0) {
+		f.arrive(at, lo, hi)
 		return
 	}
 	ds := f.timeline(at)
@@ -202,9 +244,11 @@ func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int, seen []nod
 		}
 		if from < to {
 			if ds[k].from != longAgo && from == begins(k) {
-				f.turns[from] = Turn{at.dev, at.inst, ds[k].from}
+				if f.turns != nil {
+					f.turns[from] = Turn{at.dev, at.inst, ds[k].from}
+				}
 			}
-			f.hop(at, &ds[k], from, to, delta, ttl, seen)
+			f.hop(at, &ds[k], from, to, delta, ttl)
 		}
 	}
 }
@@ -225,12 +269,17 @@ func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
 	}
 }
 
-func (f *follower) arrive(at node, lo, hi event.Time, seen []node) {
-	f.parts = append(f.parts, part{lo: lo, hi: hi, ok: true, looped: hasTwice(seen), way: append(slices.Clone(seen), at)})
+func (f *follower) arrive(at node, lo, hi event.Time) {
+	p := part{lo: lo, hi: hi, ok: true, looped: hasTwice(f.seen)}
+	if !f.lean {
+		p.way = append(slices.Clip(slices.Clone(f.seen)), at)
+	}
+	f.parts = append(f.parts, p)
 }
 
 // hop is one decision's part of follow.
-func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, seen []node) {
+func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int) {
+	seen := f.seen
 	inst := at.in(c.world)
 	d := inst.Device()
 	if len(seen) == 0 { // it sends from the port by which the packets leave now
@@ -245,7 +294,7 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, 
 		f.fail(lo, hi, note.DeviceDisabled, d.Name(), f.dst.String())
 		return
 	case c.local:
-		f.arrive(at, lo, hi, seen)
+		f.arrive(at, lo, hi)
 		return
 	case len(seen) > 0 && d.Kind() == config.Host:
 		f.fail(lo, hi, note.NotForThisHost, d.Name(), f.dst.String())
@@ -266,10 +315,12 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int, 
 	}
 	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0))
 	if over := d.InstanceOf(way.Port); over != inst && over.Answers(f.dst) {
-		f.arrive(at, lo, hi, seen)
+		f.arrive(at, lo, hi)
 		return
 	}
-	f.flight(d, way, lo, hi, delta, ttl, append(slices.Clone(seen), at))
+	f.seen = append(seen, at)
+	f.flight(d, c, way, lo, hi, delta, ttl)
+	f.seen = seen
 }
 
 func hasTwice(seen []node) bool {
@@ -283,47 +334,46 @@ func hasTwice(seen []node) bool {
 
 // flight carries packets over a medium: those that are across before the
 // action, those that it meets in flight, and those that set out after it.
-func (f *follower) flight(d *device.Device, way route.Hop, lo, hi, delta event.Time, ttl int, seen []node) {
+func (f *follower) flight(d *device.Device, c *decision, way route.Hop, lo, hi, delta event.Time, ttl int) {
 	s := f.step
 	to := way.Gateway
 	if !to.IsValid() {
 		to = f.dst
 	}
-	before := f.crossing(s.Before, d.ID(), way.Port, to)
-	after := f.crossing(s.Applied, d.ID(), way.Port, to)
-	if len(seen) > 1 {
+	before, after := f.passes(d.ID(), c, way)
+	if len(f.seen) > 1 {
 		ttl--
 	}
-	carry := func(x crossing, lo, hi event.Time) {
+	carry := func(x *crossing, lo, hi event.Time) {
 		if lo >= hi {
 			return
 		}
 		if f.trace != nil {
-			f.leg(x, lo+delta, seen)
+			f.leg(x, lo+delta, f.seen)
 		}
 		if x.why != note.None {
 			f.fail(lo, hi, x.why, x.port, to.String())
 			f.parts[len(f.parts)-1].device = d.Name()
 			return
 		}
-		f.follow(node{x.device, x.inst}, lo, hi, delta+x.delay, ttl, seen)
+		f.follow(node{x.device, x.inst}, lo, hi, delta+x.delay, ttl)
 	}
 	t0 := f.meets(s.Start, delta)                   // the send time of the first packets that set out after the action
 	landed := min(t0, s.Start-delta-before.delay+1) // one that leads nowhere has no delay
 	carry(before, lo, min(hi, landed))
 	if lo, hi := max(lo, landed), min(hi, t0); lo < hi {
-		caught := before
+		caught := *before
 		if before.why == note.None {
 			caught.why = f.caught(before, after)
 		}
-		carry(caught, lo, hi)
+		carry(&caught, lo, hi)
 	}
 	carry(after, max(lo, t0), hi)
 }
 
 // caught is why packets that the action meets in flight are lost; None if they
 // arrive all the same.
-func (f *follower) caught(before, after crossing) note.Code {
+func (f *follower) caught(before, after *crossing) note.Code {
 	was, is := &f.step.Before.Media()[before.joint.Index()], &f.step.Applied.Media()[before.joint.Index()]
 	if is.Gone || before.to >= len(is.Ends) || was.Flight(before.from, before.to) != is.Flight(before.from, before.to) {
 		if after.why == note.None {
@@ -354,12 +404,29 @@ type crossingKey struct {
 	to        ip.Addr
 }
 
+// passes are where packets get over a hop of a decision.
+func (f *follower) passes(dev uint32, c *decision, way route.Hop) (before, after *crossing) {
+	if c.over == nil {
+		c.over = make([]passes, len(c.hops))
+	}
+	x := &c.over[slices.Index(c.hops, way)]
+	if x.before == nil {
+		to := way.Gateway
+		if !to.IsValid() {
+			to = f.dst
+		}
+		x.before, x.after = f.crossing(f.step.Before, dev, way.Port, to), f.crossing(f.step.Applied, dev, way.Port, to)
+	}
+	return x.before, x.after
+}
+
 // crossing finds a crossing, once for all who ask.
-func (f *follower) crossing(w *network.World, dev, port uint32, to ip.Addr) crossing {
+func (f *follower) crossing(w *network.World, dev, port uint32, to ip.Addr) *crossing {
 	key := crossingKey{w, dev, port, to}
 	x, ok := f.crossings[key]
 	if !ok {
-		x = cross(w, dev, port, to)
+		c := cross(w, dev, port, to)
+		x = &c
 		f.crossings[key] = x
 	}
 	return x

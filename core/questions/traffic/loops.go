@@ -55,12 +55,15 @@ func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 	open := map[string]*Loop{}
 	for i := 0; i < len(changes); {
 		at := changes[i].at
-		var changed []node
+		var changed, gone []node // gone are those from which there is no loop
 		for ; i < len(changes) && changes[i].at == at; i++ {
 			changed = append(changed, changes[i].node)
 		}
 		// Loops through a device that changed its mind may be over.
 		still := map[string]bool{}
+		if !f.circles(changed, at) {
+			changed, gone = nil, changed
+		}
 		for _, n := range changed {
 			if ring := f.ringAt(n, at); ring != nil {
 				still[f.ringKey(ring)] = true
@@ -68,7 +71,7 @@ func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 			}
 		}
 		for key, l := range open {
-			if still[key] || !slices.ContainsFunc(changed,
+			if still[key] || !slices.ContainsFunc(append(changed, gone...),
 				func(n node) bool { return slices.Contains(l.Devices, n.in(s.Applied).Ref()) }) {
 				continue
 			}
@@ -126,20 +129,9 @@ func (f *follower) ringAt(from node, at event.Time) []node {
 			return false
 		}
 		seen[n] = true
-		c := f.decisionAt(n, at)
-		if c == nil || c.local || c.set == route.Blackhole || !c.world.Device(n.dev).Enabled() {
-			return false
-		}
 		way = append(way, n)
-		for _, h := range c.hops {
-			to := h.Gateway
-			if !to.IsValid() {
-				to = f.dst
-			}
-			if x := f.crossing(f.step.Applied, n.dev, h.Port, to); x.why == note.None &&
-				f.step.Applied.Device(x.device).Kind() == config.Router && leadsBack(node{x.device, x.inst}) {
-				return true
-			}
+		if f.anyNext(n, at, leadsBack) {
+			return true
 		}
 		way = way[:len(way)-1]
 		return false
@@ -149,6 +141,42 @@ func (f *follower) ringAt(from node, at event.Time) []node {
 	}
 	low := slices.Index(way, slices.MinFunc(way, node.compare))
 	return append(slices.Clone(way[low:]), way[:low]...)
+}
+
+// anyNext asks of the routers that an instance may forward packets to at a time, until one is it.
+func (f *follower) anyNext(n node, at event.Time, is func(node) bool) bool {
+	c := f.decisionAt(n, at)
+	if c == nil || c.local || c.set == route.Blackhole || !c.world.Device(n.dev).Enabled() {
+		return false
+	}
+	for _, h := range c.hops {
+		_, x := f.passes(n.dev, c, h)
+		if x.why == note.None && f.step.Applied.Device(x.device).Kind() == config.Router && is(node{x.device, x.inst}) {
+			return true
+		}
+	}
+	return false
+}
+
+// circles says whether any circle can be got into from some instances at a time: one look at each instance for all of them.
+func (f *follower) circles(from []node, at event.Time) bool {
+	const on, done = 1, 2
+	clear(f.marks)
+	var back func(n node) bool
+	back = func(n node) bool {
+		mark := &f.marks[f.places.of(n)]
+		switch {
+		case *mark == on:
+			return true
+		case *mark == done || f.calm != nil && f.calm.arrive(n):
+			return false
+		}
+		*mark = on
+		found := f.anyNext(n, at, back)
+		*mark = done
+		return found
+	}
+	return slices.ContainsFunc(from, back)
 }
 
 func (f *follower) decisionAt(n node, at event.Time) *decision {

@@ -60,7 +60,7 @@ const span = event.Second
 // give up; what comes out then is to be thrown away.
 func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 	out := []FlowOutages{}
-	changes := forwardingNotes(s)
+	way := toward(s, forwardingNotes(s), ip.Addr{})
 	for _, f := range s.After.Flows() {
 		if stop != nil && stop() {
 			return out
@@ -69,9 +69,9 @@ func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 		if from == nil || to == nil {
 			continue
 		}
-		dst := ip.AddrFrom(to.Config().Address())
+		way.another(ip.AddrFrom(to.Config().Address()))
 		row := FlowOutages{Name: f.Name, From: f.From, To: f.To, Outages: []Outage{}, Looped: []Outage{}, Paths: []Taken{}}
-		parts := flowParts(s, changes, from.ID(), dst, last)
+		parts := way.all(from.ID(), last)
 		if n := len(parts); n > 0 {
 			row.Before, row.Still = !parts[0].ok && parts[0].lo < s.Start, !parts[n-1].ok
 		}
@@ -179,8 +179,8 @@ func TurnOf(s *history.Step, from, to string, last bool) (*Turn, error) {
 			return nil, phrase.Errorf("there is no device named %s", name)
 		}
 	}
-	f := &follower{step: s, changes: forwardingNotes(s), dst: ip.AddrFrom(ends[1].Config().Address()), decisions: map[node][]decision{},
-		crossings: map[crossingKey]crossing{}}
+	f := toward(s, forwardingNotes(s), ip.AddrFrom(ends[1].Config().Address()))
+	f.turns = map[event.Time]Turn{}
 	parts := f.all(ends[0].ID(), last)
 	for i := len(parts) - 1; i > 0; i-- {
 		if parts[i].ok != parts[i-1].ok {
@@ -191,12 +191,4 @@ func TurnOf(s *history.Step, from, to string, last bool) (*Turn, error) {
 		}
 	}
 	return nil, nil
-}
-
-// flowParts follows all packets of a flow through a step, in order of send
-// time.
-func flowParts(s *history.Step, changes map[node][]uint32, from uint32, dst ip.Addr, last bool) []part {
-	f := &follower{step: s, changes: changes, dst: dst, decisions: map[node][]decision{},
-		crossings: map[crossingKey]crossing{}}
-	return f.all(from, last)
 }

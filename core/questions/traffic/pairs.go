@@ -57,13 +57,14 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	changes := forwardingNotes(s)
 	loops := map[string]*Loop{}
 	calm := quietOf(s)
-	var toward *steady
-	crossings := map[crossingKey]crossing{} // by gateways they are the same for all destinations
+	var sure *steady
+	f := toward(s, changes, ip.Addr{})
+	f.lean = true
 	for _, to := range all {
 		dst := ip.AddrFrom(to.Config().Address())
-		toward = calm.toward(dst, toward)
-		f := &follower{step: s, changes: changes, dst: dst, decisions: map[node][]decision{},
-			crossings: crossings, calm: toward}
+		sure = calm.toward(dst, sure)
+		f.another(dst)
+		f.calm = sure
 		for _, from := range all {
 			if from == to {
 				continue
@@ -72,14 +73,14 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 				return out
 			}
 			out.Of++
-			if toward.arrive(node{from.ID(), device.Main}) {
+			if sure.arrive(node{from.ID(), device.Main}) {
 				continue
 			}
 			if x, ok := f.pair(from, to, last); ok {
 				out.Out = append(out.Out, x)
 			}
 		}
-		f.loops(to.Name(), toward, loops)
+		f.loops(to.Name(), sure, loops)
 	}
 	slices.SortStableFunc(out.Out, func(a, b PairOut) int { return cmp.Compare(b.Seconds, a.Seconds) })
 	out.Total = len(out.Out)

@@ -175,7 +175,8 @@ func (t *steady) cross(dev, port uint32, to ip.Addr) passage {
 	key := crossingKey{nil, dev, port, to}
 	x, ok := t.crossings[key]
 	if !ok {
-		b, a := cross(t.step.Before, dev, port, to), cross(t.step.Applied, dev, port, to)
+		before, applied := cross(t.step.Before, dev, port, to), cross(t.step.Applied, dev, port, to)
+		b, a := &before, &applied
 		f := &follower{step: t.step}
 		x = passage{node{b.device, b.inst}, b.why == note.None && a.why == note.None && b.device == a.device && b.in == a.in &&
 			b.inst == a.inst && b.delay == a.delay && f.caught(b, a) == note.None}

@@ -42,8 +42,7 @@ func Trips(s *history.Step, last, all bool, from, to event.Time, visit func(t Tr
 		if a == nil || b == nil || stop != nil && stop() {
 			continue
 		}
-		f := &follower{step: s, changes: changes, dst: ip.AddrFrom(b.Config().Address()), decisions: map[node][]decision{},
-			crossings: map[crossingKey]crossing{}}
+		f := toward(s, changes, ip.AddrFrom(b.Config().Address()))
 		for _, at := range sendTimes(f.all(a.ID(), last), event.FromDuration(flow.Every), all, from, to) {
 			if !visit(f.trip(flow.Name, a.ID(), at)) {
 				break
@@ -84,8 +83,8 @@ func (p *part) sameAs(o *part) bool {
 // trip follows one packet, sent at a time that the step decides.
 func (f *follower) trip(flow string, from uint32, at event.Time) Trip {
 	t := Trip{Flow: flow, Sent: at}
-	f.trace, f.parts, f.turns = &t, nil, map[event.Time]Turn{}
-	f.follow(node{from, device.Main}, at, at+1, 0, maxTTL, nil)
+	f.trace, f.parts = &t, nil
+	f.follow(node{from, device.Main}, at, at+1, 0, maxTTL)
 	f.trace = nil
 	t.When = at
 	n := len(t.Legs)
@@ -100,7 +99,7 @@ func (f *follower) trip(flow string, from uint32, at event.Time) Trip {
 }
 
 // leg writes down that the traced packet leaves by a port.
-func (f *follower) leg(x crossing, sent event.Time, seen []node) {
+func (f *follower) leg(x *crossing, sent event.Time, seen []node) {
 	if x.far == "" {
 		return // nobody in particular would have got it
 	}
