@@ -12,6 +12,7 @@ import (
 
 	"hellebore/core/language/config"
 	"hellebore/core/questions/traffic"
+	"hellebore/core/questions/paths"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
@@ -112,7 +113,7 @@ func everyView(l *Lab, m history.Moment) {
 		_, _ = l.Path(m, d, other)
 		_, _ = l.Tree(m, d)
 		_, _ = l.Paths(m, "10.0.1.0/24", d)
-		_, _ = l.PathTable(m, d, "")
+		_, _ = l.PathTable(m, d, "", paths.TableAsk{Find: "a", By: "outcome", Limit: 10})
 		for _, port := range []string{"e0", "e1", "s", "missing"} {
 			_, _ = l.Ladder(m, d+"."+port, other+".e0")
 		}

@@ -155,7 +155,7 @@ func answers(t *testing.T, l *Lab, each func(name string, answer any)) {
 		tree, err := l.Tree(now, a)
 		ask("Tree", tree, err)
 		for _, peer := range world.Device(uint32(i)).Config().BGP.Peers {
-			table, err := l.PathTable(now, a, peer.Address.String())
+			table, err := l.PathTable(now, a, peer.Address.String(), paths.TableAsk{Way: paths.Out, By: "origin AS", Limit: 100})
 			ask("PathTable", table, err)
 			bench, err := l.TryPolicy(now, paths.Trial{Device: a, Peer: peer.Address.String(), Direction: "in"})
 			ask("TryPolicy", bench, err)

@@ -1,6 +1,7 @@
 package lab
 
 import (
+	"io"
 	"net/netip"
 	"strings"
 
@@ -54,22 +55,36 @@ func speakerAt(w *network.World, name string) (*device.Instance, error) {
 	return inst, nil
 }
 
-// PathTable is what came in by a session and went out, or with an empty peer the
+// PathTable is a part of what came in by a session or went out, or with an empty peer of the
 // Loc-RIB of a router.
-func (l *Lab) PathTable(m history.Moment, device, peer string) (paths.PathTable, error) {
+func (l *Lab) PathTable(m history.Moment, name, peer string, ask paths.TableAsk) (out paths.TablePart, err error) {
+	err = l.table(m, name, peer, &ask, func(w *network.World, inst *device.Instance) error {
+		out, err = paths.TablePartOf(w, inst, ask)
+		return err
+	})
+	return out, err
+}
+
+// PathTableCSV writes all of it.
+func (l *Lab) PathTableCSV(out io.Writer, m history.Moment, name, peer string, ask paths.TableAsk) error {
+	return l.table(m, name, peer, &ask, func(w *network.World, inst *device.Instance) error { return paths.TableCSV(out, w, inst, ask) })
+}
+
+// table finds the speaker whose table is asked for.
+func (l *Lab) table(m history.Moment, name, peer string, ask *paths.TableAsk, see func(*network.World, *device.Instance) error) error {
 	w := l.World(m)
-	d, err := speakerAt(w, device)
+	inst, err := speakerAt(w, name)
 	if err != nil {
-		return paths.PathTable{}, err
+		return err
 	}
-	if peer == "" {
-		return paths.RouterTable(w, d), nil
+	if peer != "" {
+		a, err := netip.ParseAddr(peer)
+		if err != nil || !a.Is4() {
+			return phrase.Errorf("%q is not an address", peer)
+		}
+		ask.Peer = ip.AddrFrom(a)
 	}
-	a, err := netip.ParseAddr(peer)
-	if err != nil || !a.Is4() {
-		return paths.PathTable{}, phrase.Errorf("%q is not an address", peer)
-	}
-	return paths.SessionTable(w, d, ip.AddrFrom(a))
+	return see(w, inst)
 }
 
 // TryPolicy runs routes through a policy, and through that of a draft.

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"net/http"
 
@@ -12,6 +13,14 @@ import (
 
 // registerPaths is what BGP has to show: the story of a prefix, the tables of
 // sessions and routers, and the bench on which policies are tried.
+// TableChosen is a table, and what is looked for in it.
+type TableChosen struct {
+	Device string `query:"device" required:"true" maxLength:"129"`
+	Peer   string `query:"peer" maxLength:"15" doc:"address of a session's peer; absent: the router's Loc-RIB"`
+	Way    string `query:"way" enum:"in,out" default:"in" doc:"of a session: what came in, or what went out"`
+	Find   string `query:"find" maxLength:"200" doc:"only rows that have this in their prefix, path, next hop, communities or reason"`
+}
+
 func (h *handlers) registerPaths(api huma.API) {
 	view(h, api, "warnings", "What a careful colleague would say on seeing the network run", (*lab.Lab).StateWarnings)
 	view(h, api, "policies", "The policies of the lab, and who uses them", (*lab.Lab).Policies)
@@ -29,15 +38,37 @@ func (h *handlers) registerPaths(api huma.API) {
 	})
 	ask(h, api, "path-table", "The tables of a session, or the Loc-RIB of a router", func(l *lab.Lab, in *struct {
 		Moment
-		Device string `query:"device" required:"true" maxLength:"129"`
-		Peer   string `query:"peer" maxLength:"15" doc:"address of a session's peer; absent: the router's Loc-RIB"`
-	}) (paths.PathTable, error) {
+		TableChosen
+		By     string `query:"by" maxLength:"20" doc:"what rows are grouped by: next hop, next-hop router, neighbouring AS, origin AS, outcome"`
+		Offset int    `query:"offset" minimum:"0" doc:"of the first line, headings of groups included"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"60" doc:"lines"`
+	}) (paths.TablePart, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
-			return paths.PathTable{}, err
+			return paths.TablePart{}, err
 		}
-		return l.PathTable(m, in.Device, in.Peer)
+		return l.PathTable(m, in.Device, in.Peer, paths.TableAsk{Way: in.Way, Find: in.Find, By: in.By, Offset: in.Offset, Limit: in.Limit})
 	})
+	huma.Register(api, huma.Operation{OperationID: "export-path-table", Method: http.MethodGet, Path: "/api/labs/{id}/path-table/csv",
+		Summary: "A session's table or a Loc-RIB as a file, one prefix a line"},
+		func(ctx context.Context, in *struct {
+			Moment
+			TableChosen
+		}) (*File, error) {
+			b, err := with(ctx, h, in.ID, func(l *lab.Lab) ([]byte, error) {
+				m, err := l.ParseMoment(in.At)
+				if err != nil {
+					return nil, err
+				}
+				var b bytes.Buffer
+				err = l.PathTableCSV(&b, m, in.Device, in.Peer, paths.TableAsk{Way: in.Way, Find: in.Find})
+				return b.Bytes(), err
+			})
+			if err != nil {
+				return nil, err
+			}
+			return file("text/csv; charset=utf-8", "paths.csv", b.Body), nil
+		})
 	ask(h, api, "borders", "What an AS and its neighbour ASes send each other, prefix by prefix", func(l *lab.Lab, in *struct {
 		Moment
 		AS uint32 `query:"as" doc:"absent: the AS with the most routers"`

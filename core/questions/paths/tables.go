@@ -25,118 +25,167 @@ type TableRow struct {
 	OriginAS uint32      `json:"originAs,omitempty" doc:"the AS at the far end of the path"`
 }
 
-// PathTable is the tables of a session, or Loc-RIB of a router.
+// PathTable is the tables of a session, or Loc-RIB of a router, as they are: TablePart is what a view shows of them.
 type PathTable struct {
-	Device  string     `json:"device"`
-	Peer    string     `json:"peer,omitempty"`
-	With    string     `json:"with,omitempty" doc:"the device at the other end"`
-	In      []TableRow `json:"in" doc:"of a session: what the peer sent; of a router: Loc-RIB"`
-	Out     []TableRow `json:"out" doc:"of a session: what the peer was sent, and what of Loc-RIB it was not"`
-	Omitted int        `json:"omitted" doc:"prefixes beyond the bound"`
+	With string     // the device at the other end of a session
+	In   []TableRow // of a session: what the peer sent; of a router: Loc-RIB
+	Out  []TableRow // of a session: what the peer was sent, and what of Loc-RIB it was not
 }
 
-// maxTableRows bounds a table.
-const maxTableRows = 20000
+// The ways of a session's tables.
+const (
+	In  = "in"
+	Out = "out"
+)
+
+// table is one of a session's tables, or Loc-RIB of a router.
+type table struct {
+	w    *network.World
+	inst *device.Instance
+	s    *bgp.Speaker
+	peer *bgp.PeerView // nil for Loc-RIB
+	out  bool
+}
+
+// lean is a row before its words are made: of what is not looked at, none are.
+type lean struct {
+	id    uint32
+	set   attr.ID // as received, or as sent; of a withheld one, the best path's
+	stage string
+}
+
+// tableOf is the table of a session, or Loc-RIB if there is no peer.
+func tableOf(w *network.World, inst *device.Instance, peer ip.Addr, way string) (*table, error) {
+	t := &table{w: w, inst: inst, s: inst.BGP(), out: way == Out}
+	if !peer.IsValid() {
+		return t, nil
+	}
+	i, ok := t.s.Find(peer)
+	if !ok {
+		return nil, phrase.Errorf("%s has no peer %v", inst.Ref(), peer)
+	}
+	v := t.s.Peer(i)
+	t.peer = &v
+	return t, nil
+}
+
+// rows are the rows of the table, by prefix.
+func (t *table) rows() (rows []lean) {
+	for _, id := range facts.InPrefixOrder(t.w, t.s.Prefixes()) {
+		if r := t.lean(id); r.stage != "" {
+			rows = append(rows, r)
+		}
+	}
+	return rows
+}
+
+// lean is the row of a prefix; without a stage if it has none.
+func (t *table) lean(id uint32) lean {
+	best, from, _ := t.s.Best(id)
+	switch {
+	case t.peer == nil && best != 0:
+		return lean{id, best, "chosen"}
+	case t.peer == nil:
+		if row, ok := lastRow(t.s, id); ok {
+			return lean{id, row.Raw, "refused"}
+		}
+	case t.out:
+		if sent := t.s.Sent(t.peer.Number, id); sent != 0 {
+			return lean{id, sent, "sent"}
+		}
+		if best != 0 {
+			return lean{id, best, "withheld"}
+		}
+	default:
+		row, ok := t.s.In(t.peer.Number, id)
+		switch {
+		case !ok:
+		case row.Accepted == 0:
+			return lean{id, row.Raw, "refused"}
+		case from == t.peer.Number && best != 0:
+			return lean{id, row.Raw, "chosen"}
+		default:
+			return lean{id, row.Raw, "accepted"}
+		}
+	}
+	return lean{}
+}
+
+// row makes the words of a row.
+func (t *table) row(l lean) TableRow {
+	r := TableRow{Prefix: t.w.Shared().Prefixes.Prefix(l.id).String(), Stage: l.stage}
+	switch {
+	case t.peer == nil:
+		best, from, _ := t.s.Best(l.id)
+		t.s.Peers(func(v bgp.PeerView) {
+			if _, ok := t.s.In(v.Number, l.id); ok {
+				r.Paths++
+			}
+			if t.s.Sent(v.Number, l.id) != 0 {
+				r.SentTo++
+			}
+		})
+		own, how, _, _ := t.s.OwnPath(l.id)
+		if own != 0 {
+			r.Paths++
+		}
+		switch {
+		case best == 0:
+			story := routerPaths(t.w, t.inst, l.id)
+			r.Why, r.Code, r.Path, r.From = story.Paths[0].Why, story.Paths[0].Code, story.Paths[0].Received, story.Paths[0].From
+		case from == bgp.Local:
+			r.From, r.Path = how, AttributesOf(t.w, t.inst, best)
+		default:
+			r.From, r.Path = facts.PeerName(t.w, t.inst, t.s.Peer(from)), AttributesOf(t.w, t.inst, best)
+		}
+	case t.out:
+		x := sentRow(t.w, t.inst, l.id, *t.peer)
+		r.Path, r.Why, r.Code = x.Sent, x.Why, x.Code
+	default:
+		row, _ := t.s.In(t.peer.Number, l.id)
+		x := pathRow(t.w, t.inst, l.id, *t.peer, row, l.stage == "chosen")
+		r.Path, r.Why, r.Code = x.Received, x.Why, x.Code
+		if l.stage == "accepted" && x.Against != "" {
+			r.Why = phrase.Say("%s: %s, and %s from %s", x.What, x.Mine, x.Theirs, x.Against)
+		}
+	}
+	return r.of(t.w, l.set)
+}
+
+func (t *table) all() []TableRow {
+	out := []TableRow{}
+	for _, l := range t.rows() {
+		out = append(out, t.row(l))
+	}
+	return out
+}
 
 // SessionTable is what came in by a session and what went out.
 func SessionTable(w *network.World, inst *device.Instance, peer ip.Addr) (PathTable, error) {
-	out := PathTable{Device: inst.Ref(), Peer: peer.String(), In: []TableRow{}, Out: []TableRow{}}
-	s := inst.BGP()
-	i, ok := s.Find(peer)
-	if !ok {
-		return out, phrase.Errorf("%s has no peer %v", inst.Ref(), peer)
+	t, err := tableOf(w, inst, peer, In)
+	if err != nil {
+		return PathTable{}, err
 	}
-	v := s.Peer(i)
-	out.With = facts.PeerName(w, inst, v)
-	for _, id := range facts.InPrefixOrder(w, s.Prefixes()) {
-		p := w.Shared().Prefixes.Prefix(id)
-		if len(out.In) >= maxTableRows || len(out.Out) >= maxTableRows {
-			out.Omitted++
-			continue
-		}
-		if row, ok := s.In(i, id); ok {
-			_, from, _ := s.Best(id)
-			x := pathRow(w, inst, id, v, row, from == i)
-			r := TableRow{Prefix: p.String(), Path: x.Received, Why: x.Why, Code: x.Code, Stage: "accepted"}
-			switch {
-			case x.Chosen:
-				r.Stage = "chosen"
-			case !x.Accepted:
-				r.Stage = "refused"
-			case x.Against != "":
-				r.Why = phrase.Say("%s: %s, and %s from %s", x.What, x.Mine, x.Theirs, x.Against)
-			}
-			out.In = append(out.In, r.of(w, row.Raw))
-		}
-		best, _, _ := s.Best(id)
-		sent := s.Sent(i, id)
-		if best != 0 || sent != 0 {
-			x := sentRow(w, inst, id, v)
-			r := TableRow{Prefix: p.String(), Path: x.Sent, Why: x.Why, Code: x.Code, Stage: "sent"}
-			if sent == 0 {
-				r.Stage = "withheld"
-				out.Out = append(out.Out, r.of(w, best))
-				continue
-			}
-			out.Out = append(out.Out, r.of(w, sent))
-		}
-	}
+	out := PathTable{With: facts.PeerName(w, inst, *t.peer), In: t.all()}
+	t.out = true
+	out.Out = t.all()
 	return out, nil
 }
 
 // RouterTable is the Loc-RIB of a router.
 func RouterTable(w *network.World, inst *device.Instance) PathTable {
-	out := PathTable{Device: inst.Ref(), In: []TableRow{}, Out: []TableRow{}}
-	s := inst.BGP()
-	for _, id := range facts.InPrefixOrder(w, s.Prefixes()) {
-		if len(out.In) >= maxTableRows {
-			out.Omitted++
-			continue
-		}
-		r := TableRow{Prefix: w.Shared().Prefixes.Prefix(id).String(), Stage: "chosen"}
-		best, from, _ := s.Best(id)
-		s.Peers(func(v bgp.PeerView) {
-			if _, ok := s.In(v.Number, id); ok {
-				r.Paths++
-			}
-			if s.Sent(v.Number, id) != 0 {
-				r.SentTo++
-			}
-		})
-		own, how, _, _ := s.OwnPath(id)
-		if own != 0 {
-			r.Paths++
-		}
-		switch {
-		case best == 0 && r.Paths == 0:
-			continue
-		case best == 0:
-			story := routerPaths(w, inst, id)
-			r.Stage, r.Why, r.Code, r.Path = "refused", story.Paths[0].Why, story.Paths[0].Code, story.Paths[0].Received
-			r.From = story.Paths[0].From
-			if row, ok := s.In(firstPeer(s, id), id); ok {
-				r = r.of(w, row.Raw)
-			}
-		case from == bgp.Local:
-			r.From, r.Path = how, AttributesOf(w, inst, best)
-			r = r.of(w, best)
-		default:
-			r.From, r.Path = facts.PeerName(w, inst, s.Peer(from)), AttributesOf(w, inst, best)
-			r = r.of(w, best)
-		}
-		out.In = append(out.In, r)
-	}
-	return out
+	t, _ := tableOf(w, inst, ip.Addr{}, In)
+	return PathTable{In: t.all()}
 }
 
-// firstPeer is the number of a peer that sent a prefix.
-func firstPeer(s *bgp.Speaker, id uint32) (i int) {
+// lastRow is what a peer sent of a prefix, the last one of those that did.
+func lastRow(s *bgp.Speaker, id uint32) (row bgp.Row, ok bool) {
 	s.Peers(func(v bgp.PeerView) {
-		if _, ok := s.In(v.Number, id); ok {
-			i = v.Number
+		if x, sent := s.In(v.Number, id); sent {
+			row, ok = x, true
 		}
 	})
-	return i
+	return row, ok
 }
 
 // of fills in what rows are grouped by.

@@ -674,6 +674,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/path-table/csv': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A session's table or a Loc-RIB as a file, one prefix a line */
+    get: operations['export-path-table'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/paths': {
     parameters: {
       query?: never;
@@ -2984,21 +3001,6 @@ export interface components {
       /** @description a sentence */
       why: string;
     };
-    PathTable: {
-      device: string;
-      /** @description of a session: what the peer sent; of a router: Loc-RIB */
-      in: components['schemas']['TableRow'][];
-      /**
-       * Format: int64
-       * @description prefixes beyond the bound
-       */
-      omitted: number;
-      /** @description of a session: what the peer was sent, and what of Loc-RIB it was not */
-      out: components['schemas']['TableRow'][];
-      peer?: string;
-      /** @description the device at the other end */
-      with?: string;
-    };
     Place: {
       /** Format: int64 */
       column: number;
@@ -3778,6 +3780,12 @@ export interface components {
       line: number;
       text: string;
     };
+    StageCount: {
+      /** Format: int64 */
+      rows: number;
+      /** @enum {string} */
+      stage: 'chosen' | 'accepted' | 'refused' | 'sent' | 'withheld';
+    };
     StateWarning: {
       /**
        * @description stable name of the warning; policy-between: only a policy keeps the AS from being a transit
@@ -3884,6 +3892,40 @@ export interface components {
       prefix: string;
       rows: components['schemas']['BitRow'][];
       says: string;
+    };
+    TableLine: {
+      /** @description of a heading: what the rows below it have in common */
+      group?: string;
+      row?: components['schemas']['TableRow'];
+      /**
+       * Format: int64
+       * @description of a heading: how many they are
+       */
+      rows?: number;
+    };
+    TablePart: {
+      device: string;
+      /**
+       * Format: int64
+       * @description rows that have in them what is looked for
+       */
+      found: number;
+      /**
+       * Format: int64
+       * @description those rows, and the headings of their groups
+       */
+      lines: number;
+      /**
+       * Format: int64
+       * @description of the first line here
+       */
+      offset: number;
+      part: components['schemas']['TableLine'][];
+      peer?: string;
+      /** @description how many rows the whole table has, by how far they came */
+      stages: components['schemas']['StageCount'][];
+      /** @description the device at the other end */
+      with?: string;
     };
     TableRow: {
       code?: string;
@@ -5701,6 +5743,16 @@ export interface operations {
         device: string;
         /** @description address of a session's peer; absent: the router's Loc-RIB */
         peer?: string;
+        /** @description of a session: what came in, or what went out */
+        way?: 'in' | 'out';
+        /** @description only rows that have this in their prefix, path, next hop, communities or reason */
+        find?: string;
+        /** @description what rows are grouped by: next hop, next-hop router, neighbouring AS, origin AS, outcome */
+        by?: string;
+        /** @description of the first line, headings of groups included */
+        offset?: number;
+        /** @description lines */
+        limit?: number;
       };
       header?: never;
       path: {
@@ -5716,7 +5768,50 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['PathTable'];
+          'application/json': components['schemas']['TablePart'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'export-path-table': {
+    parameters: {
+      query: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        device: string;
+        /** @description address of a session's peer; absent: the router's Loc-RIB */
+        peer?: string;
+        /** @description of a session: what came in, or what went out */
+        way?: 'in' | 'out';
+        /** @description only rows that have this in their prefix, path, next hop, communities or reason */
+        find?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string;
         };
       };
       /** @description Error */
