@@ -33,6 +33,14 @@ export type RoutesWindow = Omit<
   'at' | keyof RoutesChosen
 >;
 
+/** A session's table, or with an empty peer a Loc-RIB, and what is looked for in it. */
+export interface TableChosen {
+  device: string;
+  peer: string;
+  way: 'in' | 'out';
+  find: string;
+}
+
 /** All that can be asked, as options for useQuery. What lacks a part of its question is not asked. */
 export const ask = {
   labs: () => options(api.queryOptions('get', '/api/labs', {}, { staleTime: 0 })),
@@ -148,14 +156,14 @@ export const ask = {
         { ...stays, enabled: to !== '' },
       ),
     ),
-  /** The tables of a session, or with an empty peer the Loc-RIB of a router. */
-  pathTable: (id: string, when: string, device: string, peer: string) =>
+  /** A part of a session's table, or with an empty peer of the Loc-RIB of a router. */
+  pathTable: (id: string, when: string, part: TableChosen & { by: string; offset: number; limit: number }) =>
     options(
       api.queryOptions(
         'get',
         '/api/labs/{id}/path-table',
-        { params: { path: { id }, query: { at: when, device, peer } } },
-        { ...stays, enabled: device !== '' },
+        { params: { path: { id }, query: { at: when, ...part } } },
+        { ...stays, enabled: part.device !== '' },
       ),
     ),
   /** What an AS and its neighbour ASes send each other; 0 is the AS with the most routers. */

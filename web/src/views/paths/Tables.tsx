@@ -1,15 +1,15 @@
-import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useVirtualizer } from '@tanstack/react-virtual';
-import { useMemo, useRef, useState } from 'react';
+import { useRef, useState } from 'react';
 import { type TableRow } from '../../shared/api/client';
-import { ask } from '../../shared/api/questions';
 import { useFocus } from '../../shared/focus/focus';
-import { csv, save } from '../../shared/parts/csv';
+import { fetchFile } from '../../shared/parts/csv';
+import { useDelayed } from '../../shared/parts/delayed';
 import { Choice, Count, Empty, Mono, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { GridHead, Scroll } from '../../shared/parts/table';
-import { matches } from '../routes/match';
-import { details, groupOf, groupings, pathWords, prefixSet, type Grouping } from './words';
+import { plural } from '../../shared/parts/words';
+import { useFirst, useTable, type TableShown } from './useTable';
+import { details, groupings, pathWords, prefixSet, type Grouping } from './words';
 
 interface Props {
   id: string;
@@ -36,28 +36,36 @@ const words: Record<TableRow['stage'], string> = {
 /** The tables of a session, in and out, or the best paths of a router. */
 export function Tables({ id, when, device, peer }: Props) {
   const { set } = useFocus();
-  const data = useQuery(ask.pathTable(id, when, device, peer));
   const [way, setWay] = useState<'in' | 'out'>('in');
   const [filter, setFilter] = useState('');
   const [by, setBy] = useState<Grouping>('nothing');
   const [picked, setPicked] = useState<string[]>([]);
   const box = useRef<HTMLDivElement>(null);
-  const all = useMemo(
-    () => (way === 'out' && peer ? (data.data?.out ?? []) : (data.data?.in ?? [])),
-    [data.data, way, peer],
-  );
-  const rows = useMemo(() => arrange(all, filter, by), [all, filter, by]);
+  const find = useDelayed(filter.trim(), 200);
+  const shown = {
+    device,
+    peer,
+    way: peer ? way : ('in' as const),
+    find,
+    by: by === 'nothing' ? '' : by,
+  };
+  const data = useFirst(id, when, shown);
   // The compiler leaves this component alone, as it should: the list is redrawn as it scrolls.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
-    count: rows.length,
+    count: data.data?.lines ?? 0,
     getScrollElement: () => box.current,
     estimateSize: () => 44,
     overscan: 12,
   });
+  const items = virtual.getVirtualItems();
+  const lines = useTable(id, when, shown, {
+    first: items[0]?.index ?? 0,
+    last: items.at(-1)?.index ?? -1,
+  });
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the tables" />;
-  const stages = [...new Set(all.map((r) => r.stage))];
+  const all = data.data.stages.reduce((n, x) => n + x.rows, 0);
   const columns = peer
     ? '28px 150px minmax(120px, 170px) minmax(200px, 1fr) 230px'
     : '28px 150px minmax(120px, 170px) minmax(200px, 1fr) 150px 110px';
@@ -74,14 +82,15 @@ export function Tables({ id, when, device, peer }: Props) {
             </Choice>
           </>
         )}
-        {stages.map((s) => (
+        {data.data.stages.map((s) => (
           <Count
-            key={s}
-            n={all.filter((r) => r.stage === s).length}
-            what={words[s]}
-            tone={s === 'refused' ? 'brick' : 'ink'}
+            key={s.stage}
+            n={s.rows}
+            what={words[s.stage]}
+            tone={s.stage === 'refused' ? 'brick' : 'ink'}
           />
         ))}
+        {data.data.found < all && <Quiet>{data.data.found} match</Quiet>}
         <Box flex={1} />
         <chakra.input
           aria-label="Filter"
@@ -103,18 +112,13 @@ export function Tables({ id, when, device, peer }: Props) {
           onChange={(v) => setBy(v as Grouping)}
           options={groupings.map((g) => [g, g] as const)}
         />
-        <Plain size="xs" h="28px" onClick={() => save('paths.csv', 'text/csv', csv(toRows(all)))}>
+        <Plain size="xs" h="28px" onClick={() => fetchFile('paths.csv', csvOf(id, when, shown))}>
           CSV
         </Plain>
       </Flex>
       {picked.length > 0 && <Picked prefixes={picked} close={() => setPicked([])} />}
-      {data.data.omitted > 0 && (
-        <Box color="ochre" mb={2}>
-          {data.data.omitted} more prefixes are not shown: put a prefix into the focus to see one of them.
-        </Box>
-      )}
       <Scroll label="Path table" ref={box} flex={1} minH={0}>
-        <Box role="table" minW="760px" aria-rowcount={rows.length + 1}>
+        <Box role="table" minW="760px" aria-rowcount={data.data.lines + 1}>
           <GridHead columns={columns}>
             {[
               '',
@@ -129,9 +133,9 @@ export function Tables({ id, when, device, peer }: Props) {
             ))}
           </GridHead>
           <Box position="relative" style={{ height: virtual.getTotalSize() }} role="rowgroup">
-            {virtual.getVirtualItems().map((item) => {
-              const row = rows[item.index];
-              if (!row) return null;
+            {items.map((item) => {
+              const line = lines.get(item.index);
+              const row = line?.row;
               return (
                 <Box
                   key={item.key}
@@ -145,9 +149,19 @@ export function Tables({ id, when, device, peer }: Props) {
                   borderColor="line"
                   style={{ transform: `translateY(${item.start}px)` }}
                 >
-                  {typeof row === 'string' ? (
-                    <Box px={3} py={2} bg="chosen" fontWeight="650" fontSize="12px" role="row">
-                      <span role="cell">{row}</span>
+                  {!row ? (
+                    <Box
+                      px={3}
+                      py={2}
+                      minH="43px"
+                      bg={line ? 'chosen' : undefined}
+                      fontWeight="650"
+                      fontSize="12px"
+                      role="row"
+                    >
+                      <span role="cell">
+                        {line?.group && `${line.group}: ${plural(line.rows ?? 0, 'prefix', 'prefixes')}`}
+                      </span>
                     </Box>
                   ) : (
                     <Box role="row" display="grid" gridTemplateColumns={columns} py="6px">
@@ -207,36 +221,14 @@ export function Tables({ id, when, device, peer }: Props) {
             })}
           </Box>
         </Box>
-        {rows.length === 0 && (
+        {data.data.lines === 0 && (
           <Empty title="Nothing here">
-            {all.length === 0 ? 'This table is empty.' : 'Nothing matches the filter.'}
+            {all === 0 ? 'This table is empty.' : 'Nothing matches the filter.'}
           </Empty>
         )}
       </Scroll>
     </>
   );
-}
-
-/** Rows that pass the filter, each group under its heading. */
-function arrange(all: TableRow[], filter: string, by: Grouping): (TableRow | string)[] {
-  const wanted = filter.trim().toLowerCase();
-  const rows = all.filter(
-    (r) =>
-      wanted === '' ||
-      (/^[\d./]+$/.test(wanted) && wanted.includes('.') ? matches(r.prefix, wanted) : false) ||
-      `${r.prefix} ${r.path?.asPath ?? ''} ${r.nextHop ?? ''} ${r.why} ${r.from ?? ''} ${r.path?.communities.join(' ') ?? ''}`
-        .toLowerCase()
-        .includes(wanted),
-  );
-  if (by === 'nothing') return rows;
-  const groups = new Map<string, TableRow[]>();
-  for (const r of rows) {
-    const g = groupOf(by, r);
-    groups.set(g, [...(groups.get(g) ?? []), r]);
-  }
-  return [...groups.entries()]
-    .sort((a, b) => b[1].length - a[1].length)
-    .flatMap(([g, list]) => [`${g}: ${list.length} ${list.length === 1 ? 'prefix' : 'prefixes'}`, ...list]);
 }
 
 /** Marked rows as a prefix set, ready to be pasted into the lab's text. */
@@ -257,29 +249,5 @@ function Picked({ prefixes, close }: { prefixes: string[]; close: () => void }) 
   );
 }
 
-const toRows = (rows: TableRow[]) => [
-  [
-    'prefix',
-    'outcome',
-    'why',
-    'from',
-    'AS path',
-    'next hop',
-    'local preference',
-    'MED',
-    'origin',
-    'communities',
-  ],
-  ...rows.map((r) => [
-    r.prefix,
-    words[r.stage],
-    r.why,
-    r.from ?? '',
-    r.path?.asPath ?? '',
-    r.path?.nextHop ?? '',
-    r.path?.localPref ?? '',
-    r.path?.med ?? '',
-    r.path?.origin ?? '',
-    r.path?.communities.join(' ') ?? '',
-  ]),
-];
+const csvOf = (id: string, when: string, { device, peer, way, find }: TableShown) =>
+  `/api/labs/${id}/path-table/csv?${new URLSearchParams({ at: when, device, peer, way, find })}`;

@@ -1,12 +1,12 @@
 // @vitest-environment jsdom
-import { screen, within } from '@testing-library/react';
+import { screen, waitFor, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { describe, expect, test, vi } from 'vitest';
-import type { Attributes, Borders as Matrix, MapData, PathTable, PrefixPaths } from '../../shared/api/client';
+import type { Attributes, Borders as Matrix, MapData, PrefixPaths, TablePart } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
 import { Borders } from './Borders';
 import { PathsView } from './PathsView';
-import { details, groupOf, prefixSet } from './words';
+import { details, prefixSet } from './words';
 
 const attributes = (more: Partial<Attributes> = {}): Attributes => ({
   asPath: '64496 64498',
@@ -118,33 +118,42 @@ const story: PrefixPaths = {
     },
   ],
 };
-const table: PathTable = {
+const table: TablePart = {
   device: 'mill',
   peer: '192.0.2.2',
   with: 'ford',
-  omitted: 0,
-  in: [
+  stages: [
+    { stage: 'chosen', rows: 1 },
+    { stage: 'refused', rows: 1 },
+  ],
+  found: 2,
+  lines: 2,
+  offset: 0,
+  part: [
     {
-      prefix: '198.51.100.0/24',
-      stage: 'chosen',
-      path: attributes(),
-      why: 'it is the best',
-      paths: 0,
-      sentTo: 0,
-      firstAs: 64496,
-      nextHop: '192.0.2.2',
+      row: {
+        prefix: '198.51.100.0/24',
+        stage: 'chosen',
+        path: attributes(),
+        why: 'it is the best',
+        paths: 0,
+        sentTo: 0,
+        firstAs: 64496,
+        nextHop: '192.0.2.2',
+      },
     },
     {
-      prefix: '203.0.113.0/24',
-      stage: 'refused',
-      path: attributes({ asPath: '64496 64500' }),
-      why: 'our AS is in the path: it would loop',
-      paths: 0,
-      sentTo: 0,
-      firstAs: 64496,
+      row: {
+        prefix: '203.0.113.0/24',
+        stage: 'refused',
+        path: attributes({ asPath: '64496 64500' }),
+        why: 'our AS is in the path: it would loop',
+        paths: 0,
+        sentTo: 0,
+        firstAs: 64496,
+      },
     },
   ],
-  out: [],
 };
 const answers = {
   'GET /api/labs/x1/map': map,
@@ -173,14 +182,6 @@ describe('paths in words', () => {
     expect(prefixSet('picked', ['10.0.0.0/8', '192.0.2.0/24'])).toBe(
       'prefix-set picked\n  10.0.0.0/8\n  192.0.2.0/24\n',
     );
-  });
-  test('groups', () => {
-    const row = { stage: 'sent', nextHop: '192.0.2.2', firstAs: 64496, originAs: 64498 };
-    expect(groupOf('next hop', row)).toBe('next hop 192.0.2.2');
-    expect(groupOf('next-hop router', { ...row, path: { nextHopOf: 'ford' } })).toBe('through ford');
-    expect(groupOf('neighbouring AS', row)).toBe('AS 64496');
-    expect(groupOf('origin AS', { stage: 'sent' })).toBe('from inside the AS');
-    expect(groupOf('outcome', row)).toBe('sent');
   });
 });
 
@@ -220,20 +221,27 @@ describe('the tables of a session', () => {
   test('what came in and what became of it', async () => {
     const asked = show(<PathsView />, answers, at);
     expect(await screen.findByText('our AS is in the path: it would loop')).toBeTruthy();
-    expect(asked).toContain('GET /api/labs/x1/path-table?at=now&device=mill&peer=192.0.2.2');
+    expect(asked).toContain(
+      'GET /api/labs/x1/path-table?at=now&device=mill&peer=192.0.2.2&way=in&find=&by=&offset=0&limit=60',
+    );
     expect(screen.getByRole('button', { name: 'Received from ford' })).toBeTruthy();
   });
-  test('a filter by words, and marked rows as a prefix set', async () => {
-    show(<PathsView />, answers, at);
+  test('what is looked for and how it is grouped is asked of the server; marked rows are a prefix set', async () => {
+    const grouped: TablePart = {
+      ...table,
+      found: 1,
+      part: [{ group: 'AS 64496', rows: 1 }, table.part[1] ?? {}],
+    };
+    const asked = show(<PathsView />, { ...answers, 'GET /api/labs/x1/path-table': grouped }, at);
     await userEvent.type(await screen.findByRole('textbox', { name: 'Filter' }), 'loop');
-    expect(screen.queryByText('198.51.100.0/24')).toBeNull();
+    await userEvent.selectOptions(await screen.findByLabelText('grouped by'), 'neighbouring AS');
+    await waitFor(() =>
+      expect(asked.some((a) => a.includes('find=loop&by=neighbouring AS&offset=0'))).toBe(true),
+    );
+    expect(await screen.findByText('AS 64496: 1 prefix')).toBeTruthy();
+    expect(screen.getByText('1 match')).toBeTruthy();
     await userEvent.click(screen.getByRole('checkbox', { name: 'mark 203.0.113.0/24' }));
     expect(screen.getByText(/prefix-set picked/).textContent).toContain('203.0.113.0/24');
-  });
-  test('grouped by neighbouring AS', async () => {
-    show(<PathsView />, answers, at);
-    await userEvent.selectOptions(await screen.findByLabelText('grouped by'), 'neighbouring AS');
-    expect(screen.getByText('AS 64496: 2 prefixes')).toBeTruthy();
   });
   test('no BGP at all', async () => {
     show(<PathsView />, { 'GET /api/labs/x1/map': { ...map, sessions: [] } }, at);

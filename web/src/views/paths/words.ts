@@ -42,7 +42,7 @@ export function prefixSet(name: string, prefixes: string[]): string {
   return `prefix-set ${name}\n${prefixes.map((p) => `  ${p}\n`).join('')}`;
 }
 
-/** How rows are grouped, and into what. */
+/** How rows are grouped. */
 export const groupings = [
   'nothing',
   'next hop',
@@ -52,30 +52,3 @@ export const groupings = [
   'outcome',
 ] as const;
 export type Grouping = (typeof groupings)[number];
-
-export function groupOf(
-  by: Grouping,
-  r: {
-    nextHop?: string;
-    firstAs?: number;
-    originAs?: number;
-    stage: string;
-    from?: string;
-    path?: { nextHopOf?: string };
-  },
-): string {
-  switch (by) {
-    case 'next hop':
-      return r.nextHop ? `next hop ${r.nextHop}` : 'its own';
-    case 'next-hop router':
-      return r.path?.nextHopOf ? `through ${r.path.nextHopOf}` : 'its own';
-    case 'neighbouring AS':
-      return r.firstAs ? `AS ${r.firstAs}` : 'inside the AS';
-    case 'origin AS':
-      return r.originAs ? `from AS ${r.originAs}` : 'from inside the AS';
-    case 'outcome':
-      return r.stage;
-    case 'nothing':
-      return '';
-  }
-}

@@ -2,7 +2,7 @@ import { useQueries, useQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import type { RouteRow } from '../../shared/api/client';
 import { ask, type RoutesChosen } from '../../shared/api/questions';
-import { pagesOf, type Range } from './pages';
+import { pagesOf, type Range } from '../../shared/parts/pages';
 
 /** How many rows, and how many columns, are asked for at once. */
 export const pageRows = 50;
