@@ -63,10 +63,10 @@ func (s *Speaker) decideAll(h Host) {
 		}
 		list := s.dirty
 		s.dirty = nil
-		var buffer [16]Path
+		var buffer, room [16]Path
 		for _, prefix := range list {
 			s.marked.Set(prefix, false)
-			s.decide(h, prefix, buffer[:0])
+			s.decide(h, prefix, buffer[:0], room[:0])
 		}
 		s.aggregate(h, list)
 	}
@@ -111,17 +111,17 @@ func (p *peer) lose(prefix uint32, step note.Code, to uint16) {
 
 // elect is the decision: it takes the paths that lose by each step out, and says
 // how many of those left at the end of the steps for sharing there were. lost is
-// called for each path that loses.
-func (s *Speaker) elect(paths []Path, lost func(loser, winner *Path, step note.Code)) (winner Path, equal []Path) {
+// called for each path that loses. room is where those that are left are written.
+func (s *Speaker) elect(paths, room []Path, lost func(loser, winner *Path, step note.Code)) (winner Path, equal []Path) {
 	left := paths
 	for n := range rules {
-		if n == equalSteps {
+		if n == equalSteps && s.config.Multipath > 1 {
 			equal = append([]Path(nil), left...)
 		}
 		if len(left) == 1 {
 			break
 		}
-		left = eliminate(s, left, &rules[n], lost)
+		left = eliminate(s, left, room, &rules[n], lost)
 	}
 	if equal == nil {
 		equal = left
@@ -132,14 +132,19 @@ func (s *Speaker) elect(paths []Path, lost func(loser, winner *Path, step note.C
 // eliminate takes out those that lose to any other path. With MED only paths from
 // one neighbouring AS are comparable: losing to any one of them is enough, which
 // makes the outcome the same in whatever order the paths came (RFC 4271 9.1.2.2 c).
-func eliminate(s *Speaker, left []Path, r *rule, lost func(loser, winner *Path, step note.Code)) []Path {
+func eliminate(s *Speaker, left, room []Path, r *rule, lost func(loser, winner *Path, step note.Code)) []Path {
 	var beaten []bool
+	var few [16]bool
 	for a := range left {
 		for b := range left {
 			if a == b || !r.worse(s, &left[a], &left[b]) {
 				continue
 			}
-			if beaten == nil {
+			switch {
+			case beaten != nil:
+			case len(left) <= len(few):
+				beaten = few[:len(left)]
+			default:
 				beaten = make([]bool, len(left))
 			}
 			beaten[a] = true
@@ -158,7 +163,7 @@ func eliminate(s *Speaker, left []Path, r *rule, lost func(loser, winner *Path, 
 	if beaten == nil {
 		return left
 	}
-	out := make([]Path, 0, len(left))
+	out := room[:0] // which may be left itself: it is read before it is written
 	for a := range left {
 		if !beaten[a] {
 			out = append(out, left[a])
@@ -169,13 +174,13 @@ func eliminate(s *Speaker, left []Path, r *rule, lost func(loser, winner *Path, 
 
 // decide chooses the best path to a prefix, and makes table and Adj-RIBs-Out
 // follow (RFC 4271 9.1).
-func (s *Speaker) decide(h Host, prefix uint32, paths []Path) {
+func (s *Speaker) decide(h Host, prefix uint32, paths, room []Path) {
 	paths = s.candidates(h, prefix, paths, func(i int) { s.peers[i].lose(prefix, note.NextHopUnresolved, fromLocal) })
 	own := s.local.Get(prefix)
 	var winner Path
 	var equal []Path
 	if len(paths) > 0 {
-		winner, equal = s.elect(paths, func(loser, winner *Path, step note.Code) {
+		winner, equal = s.elect(paths, room, func(loser, winner *Path, step note.Code) {
 			s.peers[int(loser.Peer)].lose(prefix, step, winner.Peer)
 		})
 		s.peers[int(winner.Peer)].lose(prefix, note.None, fromLocal)
@@ -255,7 +260,7 @@ func (s *Speaker) bestOutside(now best, paths []Path) best {
 	if len(external) == 0 {
 		return best{}
 	}
-	winner, _ := s.elect(external, nil)
+	winner, _ := s.elect(external, nil, nil)
 	return best{attr: winner.attr, from: winner.Peer, ways: 1}
 }
 
@@ -324,7 +329,7 @@ func (s *Speaker) Sharing(h Host, prefix uint32) map[int]note.Code {
 		return nil
 	}
 	out := map[int]note.Code{}
-	winner, equal := s.elect(paths, nil)
+	winner, equal := s.elect(paths, nil, nil)
 	out[int(winner.Peer)] = note.None
 	for _, x := range s.sharing(winner, equal) {
 		out[int(x.path.Peer)] = x.why

@@ -176,6 +176,9 @@ type exporter struct {
 	from, to attr.ID
 	fromPeer uint16
 	why      note.Code
+	// Room for the route that is looked at, and for what becomes of it.
+	route policy.Route
+	out   attr.Set
 }
 
 // wanted is what the peer is to receive for a prefix, 0 for nothing, and why
@@ -190,10 +193,12 @@ func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 	if why != note.None {
 		return 0, why
 	}
-	r, id := x.offer(prefix, b)
+	r := &x.route
+	var id attr.ID
+	*r, id = x.offer(prefix, b)
 	if pol := s.book.Policy(p.config.Export); pol != nil {
 		before := r.Attrs
-		if !pol.Run(&r, x.trace) {
+		if !pol.Run(r, x.trace) {
 			return 0, note.PolicyRejected
 		}
 		if r.Attrs != before || r.Self || r.Peer {
@@ -201,9 +206,9 @@ func (x *exporter) wanted(prefix uint32) (attr.ID, note.Code) {
 		}
 	}
 	if id == 0 || id != x.from || b.from != x.fromPeer {
-		out := x.rewrite(&r, b)
+		x.out = x.rewrite(r, b)
 		x.from, x.fromPeer = id, b.from
-		x.to, x.why = x.fitting(&out)
+		x.to, x.why = x.fitting(&x.out)
 	}
 	return x.to, x.why
 }
