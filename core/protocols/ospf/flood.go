@@ -128,7 +128,7 @@ func (p *Process) receiveLSA(h Host, n uint32, head *wire.LSAHeader, raw []byte)
 	case lsdb.Implied:
 		p.acked(h, n, key)
 		q := p.ports[nb.port]
-		if lsdb.AckImplied(q.Broadcast, q.state == PortBackup, nb.asDR() == q.dr, slices.Contains(q.toFlood, key)) {
+		if lsdb.AckImplied(q.Broadcast, q.state == PortBackup, nb.asDR() == q.dr, q.waits(key)) {
 			p.ackLater(h, nb.port, head)
 		}
 		p.sweepScope(h, ai)
@@ -236,13 +236,32 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 			back = true
 		}
 		if added {
-			q.toFlood = append(q.toFlood, key)
+			if q.toFlood = append(q.toFlood, key); q.waiting != nil {
+				q.waiting[key] = true
+			}
 			if !q.flood.Running() {
 				q.flood.Set(h, h.Now()+floodPacing, floodTimer, event.Pending, uint32(i), 0)
 			}
 		}
 	}
 	return back
+}
+
+// few is how many keys are looked through for one: a set of them would cost more.
+const few = 16
+
+// waits says whether an LSA waits for the pacing.
+func (q *port) waits(key uint32) bool {
+	if len(q.toFlood) <= few {
+		return slices.Contains(q.toFlood, key)
+	}
+	if q.waiting == nil {
+		q.waiting = make(map[uint32]bool, len(q.toFlood))
+		for _, k := range q.toFlood {
+			q.waiting[k] = true
+		}
+	}
+	return q.waiting[key]
 }
 
 // passedOn says whether an LSA that came from a neighbour on a segment reaches the
@@ -273,15 +292,14 @@ func (q *port) toAll() ip.Addr {
 func (p *Process) sendFlood(h Host, i uint32) {
 	q := p.ports[i]
 	keys := q.toFlood
-	q.toFlood = q.toFlood[:0]
+	q.toFlood, q.waiting = q.toFlood[:0], nil
 	u := p.newUpdate(i, q.toAll())
 	gathered := map[uint32]bool{}
 	for i, key := range keys {
-		// Few are compared with each other: a map would cost more.
-		if len(keys) <= 16 && slices.Contains(keys[:i], key) || gathered[key] {
+		if len(keys) <= few && slices.Contains(keys[:i], key) || gathered[key] {
 			continue
 		}
-		if len(keys) > 16 {
+		if len(keys) > few {
 			gathered[key] = true
 		}
 		needed := false

@@ -141,10 +141,11 @@ type port struct {
 	hello    event.Timer
 	flood    event.Timer
 	ack      event.Timer
-	retry    event.Watch // hellos to whom it may concern
-	sent     uint64      // hellos sent, the counter of keyed randomness
-	toFlood  []uint32    // keys of LSAs that wait for the pacing
-	toAck    []byte      // headers of LSAs that wait to be acknowledged
+	retry    event.Watch     // hellos to whom it may concern
+	sent     uint64          // hellos sent, the counter of keyed randomness
+	toFlood  []uint32        // keys of LSAs that wait for the pacing
+	waiting  map[uint32]bool // the same as a set, once somebody looked; nil in a copy
+	toAck    []byte          // headers of LSAs that wait to be acknowledged
 	refusals refusals
 	strays   refusals    // of packets of virtual links that this router does not have
 	path     route.SetID // of a virtual port: to its other end
@@ -204,7 +205,7 @@ func (p *Process) Clone() Process {
 		own = append(own, *old)
 		q := &own[len(own)-1]
 		c.ports[i] = q
-		q.toFlood = append([]uint32(nil), q.toFlood...)
+		q.toFlood, q.waiting = append([]uint32(nil), q.toFlood...), nil
 		q.toAck = append([]byte(nil), q.toAck...)
 	}
 	c.nbrs = append([]neighbour(nil), p.nbrs...)
@@ -372,7 +373,7 @@ func (p *Process) portDown(h Host, i uint32, why note.Code) {
 	q.flood.Stop(h, event.Pending)
 	q.ack.Stop(h, event.Pending)
 	h.Calm().Stop(&q.retry)
-	q.toFlood, q.toAck, q.refusals, q.strays = nil, nil, nil, nil
+	q.toFlood, q.waiting, q.toAck, q.refusals, q.strays = nil, nil, nil, nil, nil
 	h.Calm().Disturb(h.Now())
 	q.Up = false // own LSAs are built from what is up
 	p.wantOriginate(h, p.areaOf(q.Area), 0)
