@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/language/config"
-	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/paths"
+	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"

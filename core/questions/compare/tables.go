@@ -49,12 +49,8 @@ func numbers(before, after *network.World) numbering {
 	return n
 }
 
-// each visits all prefixes of both worlds: their numbers, none where a world has
-// it not.
-func (n *numbering) each(visit func(old, now uint32)) { n.but(nil, visit) }
-
-// but is each, but for the prefixes of pages that are the same in both worlds. same is asked only where prefixes have the same
-// numbers in both; nil if nothing is known.
+// but visits all prefixes of both worlds, but for those of pages that are the same in both: their numbers, none where a world has
+// it not. same is asked only where prefixes have the same numbers in both; nil if nothing is known.
 func (n *numbering) but(same func(page uint32) bool, visit func(old, now uint32)) {
 	for from := 0; from < len(n.old); from += store.PageSize {
 		if same != nil && n.still[from/store.PageSize] && same(uint32(from/store.PageSize)) {
