@@ -7,6 +7,7 @@ import (
 
 	"hellebore/core/language/config"
 	"hellebore/core/language/labtext"
+	"hellebore/core/protocols/feed"
 	"hellebore/core/protocols/ospf"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/relations"
@@ -30,6 +31,23 @@ type MapDevice struct {
 	Reflector bool     `json:"reflector" doc:"it reflects internal paths"`
 	Instances []MapBay `json:"instances,omitempty" doc:"routing instances beside main"`
 	Services  []string `json:"services" doc:"TCP ports on which a host takes connections, with their names"`
+}
+
+// MapFeed is what the feeds of a speaker advertise.
+type MapFeed struct {
+	Router    string  `json:"router" doc:"or the instance of one: junction/ferry"`
+	Prefixes  int     `json:"prefixes" doc:"of all its feeds"`
+	Withdrawn float64 `json:"withdrawn" doc:"percent of them that are withdrawn"`
+}
+
+// feedOf is what the feeds of an instance's speaker advertise.
+func feedOf(inst *device.Instance) (f MapFeed, ok bool) {
+	feeds, withdrawn := inst.BGP().Feeds()
+	f = MapFeed{Router: inst.Ref(), Withdrawn: 100 * float64(withdrawn) / feed.Turns}
+	for _, x := range feeds {
+		f.Prefixes += x.Count
+	}
+	return f, len(feeds) > 0
 }
 
 // MapBay is a routing instance of a router beside main.
@@ -89,6 +107,7 @@ type Map struct {
 	Sessions []MapSession `json:"sessions"`
 	// Places are of the lab and not of the network: whoever shows the map knows them.
 	Places map[string]Position `json:"places" doc:"where cards were put: by device, or segment and its name"`
+	Feeds  []MapFeed           `json:"feeds,omitempty" doc:"speakers that advertise feeds"`
 }
 
 // Position is where a card is on the map.
@@ -135,6 +154,9 @@ func MapOf(w *network.World) Map {
 			m.Reflector = m.Reflector || reflects(inst)
 			if inst.Name() != "" {
 				m.Instances = append(m.Instances, bayOf(inst))
+			}
+			if f, ok := feedOf(inst); ok {
+				out.Feeds = append(out.Feeds, f)
 			}
 		}
 		if a := d.Config().Address(); a.IsValid() {

@@ -75,6 +75,16 @@ export function Explanation({ lab, link, act, past, close }: Props) {
             {device.as !== undefined && `, in AS ${device.as}`}
             {device.reflector && ', a route reflector'}
           </Box>
+          {map.data?.feeds
+            ?.filter((f) => f.router.split('/')[0] === device.name)
+            .map((f) => (
+              <Box key={f.router}>
+                {f.router} feeds {plural(f.prefixes, 'prefix', 'prefixes')}
+                {f.withdrawn > 0 && (
+                  <Box as="span" color="ochre">{`, ${f.withdrawn} % of them withdrawn`}</Box>
+                )}
+              </Box>
+            ))}
           {device.routerId && (
             <Quiet display="block">
               router ID <Mono>{device.routerId}</Mono>

@@ -2514,6 +2514,8 @@ export interface components {
     };
     Map: {
       devices: components['schemas']['MapDevice'][];
+      /** @description speakers that advertise feeds */
+      feeds?: components['schemas']['MapFeed'][];
       flows: components['schemas']['Flow'][];
       links: components['schemas']['MapLink'][];
       /** @description where cards were put: by device, or segment and its name */
@@ -2585,6 +2587,20 @@ export interface components {
       up: boolean;
       /** @description why the port is down */
       why?: string;
+    };
+    MapFeed: {
+      /**
+       * Format: int64
+       * @description of all its feeds
+       */
+      prefixes: number;
+      /** @description or the instance of one: junction/ferry */
+      router: string;
+      /**
+       * Format: double
+       * @description percent of them that are withdrawn
+       */
+      withdrawn: number;
     };
     MapLink: {
       cut: boolean;

@@ -46,6 +46,19 @@ const acts = (thing: Parameters<typeof entriesOf>[0], who = '') =>
   entriesOf(thing, map, who).flatMap((e) => e.act ?? e.edits ?? []);
 
 describe('what can be done to a thing', () => {
+  test('a feed: withdrawn in part and flapped, or advertised again', () => {
+    const withFeed = (withdrawn: number) =>
+      entriesOf(
+        { kind: 'device', name: 'gorge' },
+        { ...map, feeds: [{ router: 'gorge', prefixes: 100, withdrawn }] },
+        '',
+      ).flatMap((e) => e.act ?? []);
+    expect(withFeed(0)).toContain('withdraw 30% on gorge');
+    expect(withFeed(0)).toContain('flap 30% on gorge');
+    expect(withFeed(12.5)).toContain('advertise all on gorge');
+    expect(withFeed(12.5)).not.toContain('withdraw 30% on gorge');
+    expect(acts({ kind: 'device', name: 'gorge' }).join()).not.toContain('withdraw');
+  });
   test('a router: its sessions, its processes, a flow from what is in focus, by a free name', () => {
     expect(acts({ kind: 'device', name: 'mill' }, 'kiosk')).toEqual([
       'flow kiosk-mill-2 kiosk -> mill',

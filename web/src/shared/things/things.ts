@@ -69,6 +69,15 @@ function deviceEntries(name: string, map: MapData, who: string): Entry[] {
       });
       out.push({ label: `Restart BGP${where}`, act: `restart bgp on ${ref}` });
     }
+    const feed = map.feeds?.find((f) => f.router === ref);
+    if (feed) {
+      out.push(
+        feed.withdrawn > 0
+          ? { label: `Advertise all of the feed${where}`, act: `advertise all on ${ref}` }
+          : { label: `Withdraw 30 % of the feed${where}`, act: `withdraw 30% on ${ref}` },
+        { label: `Flap 30 % of the feed${where}`, act: `flap 30% on ${ref}` },
+      );
+    }
     if (i.routerId) out.push({ label: `Restart OSPF${where}`, act: `restart ospf on ${ref}` });
   }
   out.push({ label: 'Remove', edits: [`remove ${name}`] });

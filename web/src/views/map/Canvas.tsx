@@ -8,7 +8,7 @@ import {
   type Node,
 } from '@xyflow/react';
 import '@xyflow/react/dist/style.css';
-import { useEffect, useMemo, useRef } from 'react';
+import { useEffect, useMemo, useRef, useState } from 'react';
 import { type MapData, type Path, type Tree } from '../../shared/api/client';
 import { useHands } from '../../shared/draft/drafting';
 import { deviceOf, portName, useFocus, sessionOf } from '../../shared/focus/focus';
@@ -111,21 +111,29 @@ export function Canvas(props: CanvasProps) {
   const room = useStore((x) => `${x.width} ${x.height}`);
   const fitted = useRef('');
   const moved = useRef(false);
+  const zoom = useZoom(map.devices.length);
+  const [stands, setStands] = useState(false);
+  // It is ready once its texts are those of the zoom at which it stands.
+  useEffect(() => {
+    if (stands && zoom === flow.getZoom()) document.body.setAttribute('data-map', 'ready');
+  }, [stands, zoom, flow]);
   useEffect(() => {
     // Who has moved the view wants it so: only other cards, or more room at first, fit it anew.
     const stays =
       fitted.current !== '' && (building || (moved.current && fitted.current.endsWith(` ${count}`)));
-    if (!ready || count === 0 || stays) {
+    if (count === 0 || stays) {
       if (count === 0) fitted.current = `${room} ${count}`;
       document.body.setAttribute('data-map', 'ready');
       return;
     }
+    if (!ready) return;
     fitted.current = `${room} ${count}`;
     moved.current = false;
-    void flow
-      .fitView({ padding: 0.07, maxZoom: 1.15 })
-      .then(() => document.body.setAttribute('data-map', 'ready'));
-    return () => document.body.removeAttribute('data-map');
+    void flow.fitView({ padding: 0.07, maxZoom: 1.15 }).then(() => setStands(true));
+    return () => {
+      setStands(false);
+      document.body.removeAttribute('data-map');
+    };
     // A dragged card moves nothing else: the view stays where it is.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [ready, count, flow, room]);
@@ -147,7 +155,6 @@ export function Canvas(props: CanvasProps) {
     [map.devices, places],
   );
   // Below a zoom there are names alone.
-  const zoom = useZoom(map.devices.length);
   const scale = textScale(zoom);
   const level = levelOf(zoom, spacing);
   const costs = level !== 'names' && level !== 'dots';

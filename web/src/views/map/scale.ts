@@ -6,7 +6,10 @@ const still = 150;
 /** With more cards than this, a map is large: to draw all its texts anew takes longer than a frame. */
 const large = 100;
 
-/** The zoom of the map. On a large one it follows when whoever zooms stops; until then texts grow and shrink with the map. */
+/**
+ * The zoom of the map. On a large one it follows when whoever zooms stops; until then texts grow and shrink with the map. The first
+ * one is that at which the map opens: texts that nobody could read are not drawn before.
+ */
 export function useZoom(cards: number): number {
   const store = useStoreApi();
   const [zoom, setZoom] = useState(() => store.getState().transform[2]);
@@ -14,16 +17,21 @@ export function useZoom(cards: number): number {
   useEffect(() => {
     let timer = 0;
     let seen = 0;
+    let opens = true;
     const look = () => {
       const now = store.getState().transform[2];
       if (now === seen) return;
       seen = now;
       window.clearTimeout(timer);
-      if (waits) timer = window.setTimeout(() => setZoom(seen), still);
+      if (waits && !opens) timer = window.setTimeout(() => setZoom(seen), still);
       else setZoom(seen);
     };
     look();
-    const leave = store.subscribe(look);
+    const leave = store.subscribe(() => {
+      const before = seen;
+      look();
+      opens = opens && seen === before;
+    });
     return () => {
       window.clearTimeout(timer);
       leave();
