@@ -211,6 +211,7 @@ func (f *frames) report(b *testing.B) {
 	b.ReportMetric(share(f.work, 0.99), "ms-work-99%")
 	b.ReportMetric(share(f.longest, 0.5), "ms-longest-median")
 	b.ReportMetric(share(f.longest, 0.95), "ms-longest-95%")
+	b.ReportMetric(share(f.longest, 0.99), "ms-longest-99%")
 	b.ReportMetric(share(f.apart, 0.5), "ms-apart-median")
 	b.ReportMetric(share(f.apart, 0.95), "ms-apart-95%")
 	b.ReportMetric(0, "ns/op")

@@ -178,13 +178,19 @@ func (b *builder) length(n *Node) {
 
 // parseLengths reads "24..32", or "24" for just that length.
 func parseLengths(s string) (low, high uint8, ok bool) {
-	from, to, both := strings.Cut(s, "..")
+	l, h, ok := parseRange(s, 8)
+	return uint8(l), uint8(h), ok && h <= 32
+}
+
+// parseRange reads two numbers of so many bits, or one that is both, the first not above the second.
+func parseRange(s string, bits int) (from, to uint64, ok bool) {
+	first, last, both := strings.Cut(s, "..")
 	if !both {
-		to = from
+		last = first
 	}
-	l, err1 := strconv.ParseUint(from, 10, 8)
-	h, err2 := strconv.ParseUint(to, 10, 8)
-	return uint8(l), uint8(h), err1 == nil && err2 == nil && l <= h && h <= 32
+	from, err1 := strconv.ParseUint(first, 10, bits)
+	to, err2 := strconv.ParseUint(last, 10, bits)
+	return from, to, err1 == nil && err2 == nil && from <= to
 }
 
 // areaFacts and the like write what this file builds as facts, for differences.

@@ -4,8 +4,6 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"strconv"
-	"strings"
 
 	"hellebore/core/language/config"
 )
@@ -72,13 +70,8 @@ func (b *builder) feedRange(n *Node) {
 
 // parseASRange reads "64600..64999", or "64600" for just that AS.
 func parseASRange(s string) (first, last uint32, ok bool) {
-	from, to, both := strings.Cut(s, "..")
-	if !both {
-		to = from
-	}
-	a, err1 := strconv.ParseUint(from, 10, 32)
-	b, err2 := strconv.ParseUint(to, 10, 32)
-	return uint32(a), uint32(b), err1 == nil && err2 == nil && 0 < a && a <= b
+	a, b, ok := parseRange(s, 32)
+	return uint32(a), uint32(b), ok && a > 0
 }
 
 // feedFacts write feeds as facts, for differences.

@@ -21,7 +21,7 @@ import (
 // all follows all packets of a device to the destination through the step.
 func (f *follower) all(from uint32, last bool) []part {
 	s := f.step
-	f.parts = f.parts[:0:0]
+	f.parts = nil
 	if f.lean {
 		f.parts = f.room[:0]
 	}

@@ -10,7 +10,8 @@ const (
 	mostFrames = 4
 )
 
-// keyframes are copies of an action's world, in order, to come back to. A long action has them further apart, not more of them.
+// keyframes are copies of an action's world, in order, to come back to. A long action has them further apart, not more of them, and so
+// has a large network, of which each costs more.
 type keyframes struct {
 	worlds   []*network.World
 	apart    uint64 // work between two

@@ -21,7 +21,7 @@ import {
 } from './stretch';
 
 /** How often the moment in focus follows, in milliseconds. */
-const followEvery = 100;
+const followEvery = 200;
 /** How long steps take where nothing moves, in milliseconds. */
 const stepEvery = 1000;
 
