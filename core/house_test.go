@@ -26,7 +26,7 @@ var wings = []string{"core/ground", "core/language", "core/protocols", "core/sim
 // its own only. docs/architecture.md says what each is for.
 var floors = [][]string{
 	{"core/ground/phrase"},
-	{"core/ground/note", "core/ground/event", "core/ground/store"},
+	{"core/ground/note", "core/ground/event", "core/ground/store", "core/ground/image"},
 	{"core/ground/ip"},
 	{"core/ground/attr"},
 	{"core/language/config"},
