@@ -107,15 +107,15 @@ func New() *Lab {
 // Open replays a journal.
 func Open(records []history.Record, stop func() bool) (*Lab, error) {
 	l := New()
-	h, err := history.Replay(records, stop, func(h *history.History) {
-		l.history = h
-		l.fade()
-	})
-	if err != nil {
+	if err := l.goOn(records, stop); err != nil {
 		return nil, err
 	}
-	l.history = h
 	return l, nil
+}
+
+// goOn does what a journal has and the lab has not yet.
+func (l *Lab) goOn(records []history.Record, stop func() bool) error {
+	return l.history.GoOn(records, stop, func(*history.History) { l.fade() })
 }
 
 // History is the lab's journal and worlds; for reading.

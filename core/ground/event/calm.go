@@ -12,7 +12,7 @@ type Calm struct {
 	lastChange Time // of the last disturbance
 	restAfter  Time // when the last hold-down runs out
 
-	observer Observer
+	observer Observer `image:"-"`
 }
 
 // Observer learns what timers are set by: a timer of the scheduler, named by its event, is

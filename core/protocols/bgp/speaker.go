@@ -140,7 +140,7 @@ type Speaker struct {
 	refused []Stranger
 	drawn   uint64    // counter of keyed randomness
 	sent    uint64    // messages
-	vias    []ip.Addr // of the route that is being decided on: room to build them in
+	vias    []ip.Addr `image:"-"` // of the route that is being decided on: room to build them in
 }
 
 // gateway is the number of a next hop in the table; it is unknown until the table is asked.

@@ -26,7 +26,7 @@ type Pool struct {
 	// announcers are the keys of LSAs that ever had a prefix as a network of
 	// their own, by prefix; lists are replaced, never written.
 	announcers store.Paged[[]uint32]
-	scratch    *scratch // of one SPF run at a time; never copied
+	scratch    *scratch `image:"-"` // of one SPF run at a time; never copied
 	packet     []byte   // room for one packet at a time; nil while one is being made. Never copied
 }
 

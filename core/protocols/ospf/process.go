@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/image"
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/store"
@@ -153,6 +154,9 @@ type port struct {
 
 // absent stands where a port of the device is not the process's. It is never written.
 var absent = &port{}
+
+// Landmarks are the rules for images of processes.
+func Landmarks() []image.Rule { return []image.Rule{image.Landmark(absent)} }
 
 // lasting is what survives a Stop: the configuration, and what numbers others hold.
 type lasting struct {

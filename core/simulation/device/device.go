@@ -77,7 +77,7 @@ type Device struct {
 	instances []Instance // by number; main is the first
 	arp       []neighbour
 	seq       uint64
-	env       Env
+	env       Env          `image:"-"`
 	book      *policy.Book // the policies that it has: the lab's, its own before them
 	// Prefixes whose routes may cross between instances otherwise now, and whether that
 	// goes on in an event of its own.
@@ -106,6 +106,9 @@ func (d *Device) CloneTo(to *Device, instances []Instance, env Env) {
 	to.arp = append([]neighbour(nil), d.arp...)
 	to.crossing = slices.Clone(d.crossing)
 }
+
+// JoinWorld gives a device that was made again of an image its world.
+func (d *Device) JoinWorld(env Env) { d.env = env }
 
 // ID is the device's number in its world; Name and Kind are as configured.
 func (d *Device) ID() uint32        { return d.id }

@@ -109,8 +109,8 @@ type History struct {
 	head  *network.World
 	lab   *config.Lab
 	text  string
-	seen  *seen
-	guard Locker // of seen
+	seen  *seen  `image:"-"`
+	guard Locker `image:"-"` // of seen
 }
 
 // New is the history of a lab to which nothing has been done.
@@ -337,17 +337,25 @@ func (stopped) Error() string { return phrase.Text("it was stopped before its en
 // digest does not come out again is marked Diverged. each, if not nil, is called after every action.
 func Replay(records []Record, stop func() bool, each func(h *History)) (*History, error) {
 	h := New()
-	for _, r := range records {
+	if err := h.GoOn(records, stop, each); err != nil {
+		return nil, err
+	}
+	return h, nil
+}
+
+// GoOn is Replay of the records of a journal that the history does not have yet.
+func (h *History) GoOn(records []Record, stop func() bool, each func(h *History)) error {
+	for _, r := range records[len(h.steps):] {
 		a := Action{Kind: Apply, Text: r.Text}
 		if r.Action != Apply.String() {
 			var err error
 			if a, err = ParseAction(r.Action); err != nil {
-				return nil, phrase.Errorf("journal entry %d: %w", r.Seq, err)
+				return phrase.Errorf("journal entry %d: %w", r.Seq, err)
 			}
 		}
 		s, err := h.Begin(a, 0)
 		if err != nil {
-			return nil, phrase.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
+			return phrase.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
 		}
 		s.Until = r.Until
 		if r.Done && r.Outcome != network.Settled && r.Engine == Engine {
@@ -355,10 +363,10 @@ func Replay(records []Record, stop func() bool, each func(h *History)) (*History
 			s.again, s.Outcome = r.Events, r.Outcome
 		}
 		if err := h.Run(s, stop); err != nil {
-			return nil, phrase.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
+			return phrase.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
 		}
 		if stop != nil && stop() {
-			return nil, ErrStopped
+			return ErrStopped
 		}
 		if r.Done {
 			s.compare(&r)
@@ -369,7 +377,7 @@ func Replay(records []Record, stop func() bool, each func(h *History)) (*History
 			each(h)
 		}
 	}
-	return h, nil
+	return nil
 }
 
 // compare marks a replayed step if it did not come to its record. Another engine

@@ -42,10 +42,10 @@ type World struct {
 
 	// OnFrame, if set, sees every frame as it is put on its medium. Tracer, if
 	// set, sees what becomes of ICMP packets. Neither goes into clones.
-	OnFrame func(at event.Time, device, port uint32, frame []byte)
-	Tracer  func(device.Fate)
+	OnFrame func(at event.Time, device, port uint32, frame []byte) `image:"-"`
+	Tracer  func(device.Fate)                                      `image:"-"`
 	// Watch, if set, sees every event. It does not go into clones either.
-	Watch Watcher
+	Watch Watcher `image:"-"`
 }
 
 // New is an empty world at time 0.
