@@ -90,7 +90,7 @@ func (l *Lab) Reader() *Lab {
 // that is to be thrown away; Stopped says so.
 func (l *Lab) Until(stop func() bool) *Lab {
 	r := *l
-	r.stop = stop
+	r.stop, r.history = stop, l.history.Until(stop)
 	return &r
 }
 
@@ -146,6 +146,11 @@ func (l *Lab) fade() {
 		l.actionOf(old)
 		l.history.Fade()
 	}
+}
+
+// Lighten lets go of what is least missed of the lab's worlds, and says whether there was anything. It is made again for whoever asks.
+func (l *Lab) Lighten() bool {
+	return l.history.Lighten(func(s *history.Step) { l.actionOf(s) })
 }
 
 // Do begins and runs an action.

@@ -40,6 +40,34 @@ func (h *History) Fading() *Step {
 	return nil
 }
 
+// Lighten lets go of what is least missed of what the history holds, and says whether there was anything: keyframes of the oldest
+// action that has some, then the worlds of the oldest that has them, at last the keyframes of the latest. before is given an action
+// whose worlds go next. Whatever went is made again for whoever asks.
+func (h *History) Lighten(before func(s *Step)) bool {
+	for i, s := range h.steps {
+		latest := i == len(h.steps)-1
+		switch {
+		case !s.Done || s.Before == nil || latest && s.frames.worlds == nil:
+			continue
+		case s.frames.worlds != nil:
+			f := *s
+			f.frames = keyframes{}
+			h.put(&f)
+		default:
+			before(s)
+			h.letGo(s)
+		}
+		return true
+	}
+	return false
+}
+
+// put replaces an action; readers that there are keep theirs.
+func (h *History) put(s *Step) {
+	h.steps = slices.Clone(h.steps)
+	h.steps[s.Seq-1] = s
+}
+
 // events is how many events an action took.
 func (h *History) events(i int) uint64 {
 	if i == 0 {
@@ -50,10 +78,12 @@ func (h *History) events(i int) uint64 {
 
 // Fade lets go of the worlds of an action that is no longer among the latest. Readers that there are keep theirs.
 func (h *History) Fade() {
-	s := h.Fading()
-	if s == nil {
-		return
+	if s := h.Fading(); s != nil {
+		h.letGo(s)
 	}
+}
+
+func (h *History) letGo(s *Step) {
 	f := *s
 	f.Before, f.Applied, f.frames = nil, nil, keyframes{}
 	if f.Seq%pinEvery != 0 {
@@ -63,8 +93,7 @@ func (h *History) Fade() {
 		f.After = f.After.Clone()
 		f.After.ForgetNotes(f.After.Notes())
 	}
-	h.steps = slices.Clone(h.steps)
-	h.steps[f.Seq-1] = &f
+	h.put(&f)
 	h.thinPins()
 }
 
@@ -93,7 +122,8 @@ func (h *History) oldestNote() uint32 {
 	return min(h.steps[len(h.steps)-keepWhole].NotesBefore, h.head.Notes()-keepNotes)
 }
 
-// Whole is an action with all its worlds, from 1. One that has faded is done again; of one that runs, what there is.
+// Whole is an action with all its worlds, from 1. One that has faded is done again; of one that runs, what there is. If it was
+// stopped (Until), they are worlds of the right devices, and nothing is to be concluded from them.
 func (h *History) Whole(seq int) *Step {
 	s := h.steps[seq-1]
 	if s.Before != nil || !s.Done {
@@ -105,7 +135,10 @@ func (h *History) Whole(seq int) *Step {
 	if again != nil {
 		return again
 	}
-	again = s.redone(h.endOf(seq - 1))
+	again = s.redone(h.endOf(seq-1), h.stop)
+	if h.stopped() {
+		return again
+	}
 	h.guard.Lock()
 	defer h.guard.Unlock()
 	if other := h.seen.step(seq); other != nil {
@@ -129,8 +162,8 @@ func (h *History) endOf(seq int) *network.World {
 	return h.Whole(seq).After
 }
 
-// redone is a faded action done again, event by event.
-func (s *Step) redone(before *network.World) *Step {
+// redone is a faded action done again, event by event, unless stop says to give up.
+func (s *Step) redone(before *network.World, stop func() bool) *Step {
 	x := *s
 	x.Before = before
 	w := before.Clone()
@@ -139,6 +172,10 @@ func (s *Step) redone(before *network.World) *Step {
 	}
 	x.Applied = keyframe(w)
 	for w.Handled() < s.Events && w.RunNext(event.Never) {
+		if w.Handled()%4096 == 0 && stop != nil && stop() {
+			x.After, x.NotesAfter = w, w.Notes()
+			return &x
+		}
 	}
 	w.RunUntil(s.End, 0)
 	w.BeginAction()

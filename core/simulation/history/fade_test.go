@@ -83,3 +83,54 @@ func TestWhatHasFadedComesBack(t *testing.T) {
 		require.False(t, s.Diverged, "action %d", i+1)
 	}
 }
+
+// TestAHistoryGetsLighterAndStaysTheSame lets go of all that can be, bit by bit: what is there then is what was there.
+func TestAHistoryGetsLighterAndStaysTheSame(t *testing.T) {
+	whole, light := New(), New()
+	for _, action := range []string{triangle(), "cut viaduct.e1", "wait 2h", "mend viaduct.e1", "cut summit.e2"} {
+		act(t, whole, action)
+		act(t, light, action)
+	}
+	light.Steps()[4].frames.worlds = append(light.Steps()[4].frames.worlds, light.Head()) // as of a long action
+	reader := light.Reader()
+	var gone []int
+	held := func(h *History) (n int) {
+		for w := range h.worlds() {
+			if w != nil {
+				n++
+			}
+		}
+		return n
+	}
+	for before := held(light); light.Lighten(func(s *Step) { gone = append(gone, s.Seq) }); before = held(light) {
+		require.Less(t, held(light), before, "something went")
+	}
+	require.Equal(t, []int{1, 2, 3, 4}, gone, "the oldest first; the latest stays")
+	require.Nil(t, light.Steps()[4].frames.worlds)
+	require.NotNil(t, reader.Steps()[0].Before, "readers keep theirs")
+	for seq := range 5 {
+		require.Equal(t, whole.Whole(seq+1).Record, light.Whole(seq+1).Record)
+	}
+	for at := event.Time(0); at < whole.Head().Now(); at += 97 * event.Second {
+		m := whole.AtTime(at)
+		require.Equal(t, whole.At(m).Digest(true), light.At(m).Digest(true), "%v", m)
+	}
+}
+
+// TestAWorldThatIsMadeAgainCanBeStopped has somebody lose interest while an action is done again: nothing of it is kept.
+func TestAWorldThatIsMadeAgainCanBeStopped(t *testing.T) {
+	h := New()
+	act(t, h, triangle())
+	act(t, h, "wait 6h")
+	act(t, h, "cut viaduct.e1")
+	for h.Lighten(func(*Step) {}) {
+	}
+	want := h.Steps()[1].Events
+	h.seen = &seen{}
+	asked := 0
+	hasty := h.Until(func() bool { asked++; return asked > 1 })
+	require.Less(t, hasty.Whole(2).After.Handled(), want, "given up")
+	require.Less(t, asked, 6)
+	require.Equal(t, want, h.Whole(2).After.Handled())
+	require.Equal(t, h.Steps()[1].Digest, h.Whole(2).After.Digest(true))
+}

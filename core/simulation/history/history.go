@@ -1,7 +1,6 @@
 package history
 
 import (
-	"math"
 	"slices"
 	"sort"
 
@@ -109,8 +108,9 @@ type History struct {
 	head  *network.World
 	lab   *config.Lab
 	text  string
-	seen  *seen  `image:"-"`
-	guard Locker `image:"-"` // of seen
+	seen  *seen       `image:"-"`
+	guard Locker      `image:"-"` // of seen
+	stop  func() bool `image:"-"` // of a reader: whether to give up; may be nil
 }
 
 // New is the history of a lab to which nothing has been done.
@@ -135,6 +135,16 @@ func (h *History) Reader() *History {
 	}
 	return &r
 }
+
+// Until is a reader's history for somebody who may lose interest: stop is asked now and then whether to give up, and must go on
+// saying so. What comes back after that is to be thrown away.
+func (h *History) Until(stop func() bool) *History {
+	r := *h
+	r.stop = stop
+	return &r
+}
+
+func (h *History) stopped() bool { return h.stop != nil && h.stop() }
 
 // Steps are the actions so far, oldest first; for reading.
 func (h *History) Steps() []*Step { return h.steps }
@@ -474,8 +484,9 @@ func (h *History) seek(m Moment) *network.World {
 		}
 	}
 	w := base.Clone()
-	w.RunUntil(m.At, math.MaxUint64) // to the next keyframe at most
-	return w.Clone()                 // which many may read
+	for !w.RunUntil(m.At, frameWork) && !h.stopped() { // to the next keyframe at most
+	}
+	return w.Clone() // which many may read
 }
 
 // Fork is an independent copy of the world at a moment, to try things on.

@@ -60,6 +60,9 @@ func (h *History) sought(m Moment) *network.World {
 		return w
 	}
 	w = h.seek(m)
+	if h.stopped() {
+		return w
+	}
 	h.guard.Lock()
 	defer h.guard.Unlock()
 	if other := h.seen.find(m); other != nil {
