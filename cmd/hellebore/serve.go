@@ -27,7 +27,7 @@ import (
 const defaultPort = 8440
 
 func serveCommand() *cobra.Command {
-	var port int
+	var port, memory int
 	var data string
 	var demos, verbose bool
 	c := &cobra.Command{
@@ -44,17 +44,21 @@ private server is started on loopback, with its data in --data.`,
 				level = slog.LevelDebug
 			}
 			slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})))
-			return serve(port, data, demos)
+			if memory < 1 {
+				return fmt.Errorf("--memory %d is no memory to work in; give MiB, such as %d", memory, live.DefaultMemory>>20)
+			}
+			return serve(port, data, demos, uint64(memory)<<20)
 		},
 	}
 	c.Flags().IntVar(&port, "port", defaultPort, "port to listen on; 0 takes a free one")
 	c.Flags().StringVar(&data, "data", cluster.DefaultDir(), "directory of the private database")
+	c.Flags().IntVar(&memory, "memory", live.DefaultMemory>>20, "MiB that the worlds of open labs may take; beyond that, labs that nobody looks at are closed, and old worlds let go of")
 	c.Flags().BoolVar(&demos, "demo", false, "load the demo labs, once")
 	c.Flags().BoolVar(&verbose, "verbose", false, "log every request")
 	return c
 }
 
-func serve(port int, data string, demos bool) (err error) {
+func serve(port int, data string, demos bool, memory uint64) (err error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 
@@ -84,6 +88,7 @@ func serve(port int, data string, demos bool) (err error) {
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
 	labs := live.New(db, originals()...)
+	labs.Memory = memory
 	if demos {
 		if err := loadDemos(ctx, db, labs); err != nil {
 			return err

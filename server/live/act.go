@@ -95,6 +95,8 @@ func (o *Lab) act(ctx context.Context, x *lab.Lab, order Order) (history.Record,
 
 // run carries a step out that is in the journal.
 func (o *Lab) run(x *lab.Lab, s *history.Step) error {
+	o.acted = time.Now()
+	defer func() { o.acted = time.Now() }()
 	work := o.works.begin(s.Record.Action)
 	defer o.works.end(work)
 	o.busy(work, s.Seq)

@@ -8,6 +8,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"sync"
 	"time"
@@ -44,6 +45,9 @@ type Journal interface {
 	Answers(ctx context.Context, id string) ([]store.Answer, error)
 	KeepAnswer(ctx context.Context, a store.Answer) error
 	ForgetAnswers(ctx context.Context, id string) error
+	Image(ctx context.Context, id, version string) (data io.Reader, actions int, err error)
+	KeepImage(ctx context.Context, id, version string, actions int, write func(io.Writer) error) error
+	DropImage(ctx context.Context, id string) error
 }
 
 // Unavailable says that the database did not answer for as long as we tried.
@@ -81,12 +85,18 @@ type Labs struct {
 	open    map[string]*Lab
 	covers  covers
 	demos   []Demo
+
+	Memory     uint64 // bytes that the worlds of all open labs may take
+	imageAfter uint64
+	quiet      time.Duration
+	tidying    sync.Mutex // held while room is made
 }
 
 // New makes the collection of a database's labs. The demo labs are in the order in which
 // one learns.
 func New(j Journal, demos ...Demo) *Labs {
-	return &Labs{journal: j, retry: 5 * time.Second, open: map[string]*Lab{}, demos: demos}
+	return &Labs{journal: j, retry: 5 * time.Second, open: map[string]*Lab{}, demos: demos,
+		Memory: DefaultMemory, imageAfter: imageAfter, quiet: quiet}
 }
 
 // persist tries a database operation again and again, for as long as the

@@ -29,13 +29,14 @@ type memory struct {
 	moments map[string]map[string]history.Moment
 	places  map[string]map[string]topology.Position
 	answers map[string][]store.Answer
+	images  map[string]imageOf
 	away    bool
 	lose    bool                     // the answer of the next Append is lost
 	gates   map[string]chan struct{} // journals that come when their channel is closed
 }
 
 func newMemory() *memory {
-	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}, drafts: map[string]store.Draft{}, moments: map[string]map[string]history.Moment{}, places: map[string]map[string]topology.Position{}, answers: map[string][]store.Answer{}}
+	return &memory{labs: map[string]store.Lab{}, records: map[string][]history.Record{}, drafts: map[string]store.Draft{}, moments: map[string]map[string]history.Moment{}, places: map[string]map[string]topology.Position{}, answers: map[string][]store.Answer{}, images: map[string]imageOf{}}
 }
 
 var errAway = errors.New("connection refused")

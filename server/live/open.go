@@ -31,6 +31,12 @@ type Lab struct {
 	// What follows belongs to the lab's goroutine.
 	unwritten []history.Record // completed, and the database has yet to take them
 	doubt     bool             // the journal may have more than we know
+	acted     time.Time        // when something was done last
+	weighed   uint64           // events that it had when it was weighed
+
+	imaged atomic.Uint64 // events that it had when an image was kept
+	held   atomic.Uint64 // bytes of its worlds, as far as they were weighed
+	used   atomic.Int64  // when somebody asked for it last, unix nanoseconds
 
 	mu       sync.Mutex
 	previews []kept // the latest last
@@ -58,9 +64,11 @@ func (l *Labs) Find(id string) (*Lab, error) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if open := l.open[id]; open != nil {
+		open.used.Store(time.Now().UnixNano())
 		return open, nil
 	}
 	open := &Lab{ID: id, labs: l, requests: make(chan request), ready: make(chan struct{}), closed: make(chan struct{})}
+	open.used.Store(time.Now().UnixNano())
 	l.open[id] = open
 	go open.serve()
 	return open, nil
@@ -129,6 +137,7 @@ func (o *Lab) serve() {
 				o.crash(err)
 				return
 			}
+			o.tidy(x)
 		case <-o.closed:
 			return
 		}
@@ -192,7 +201,7 @@ func (o *Lab) load() (*lab.Lab, error) {
 	defer o.works.end(work)
 	var x *lab.Lab
 	err = guard("a lab", o.ID, func() (err error) {
-		x, err = lab.Open(records, func() bool {
+		x, err = o.reopened(records, func() bool {
 			o.tell(work, len(records), nil)
 			return work.cancel.Load()
 		})

@@ -219,6 +219,18 @@ CREATE TABLE answers (
 CREATE INDEX answers_by_lab ON answers (lab_id, number);`).Error
 			},
 		},
+		{
+			// Images are compressed already.
+			ID: "2026-11-30-images",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+CREATE TABLE images (
+  lab_id text PRIMARY KEY REFERENCES labs (id) ON DELETE CASCADE, version text NOT NULL,
+  actions bigint NOT NULL, data bytea NOT NULL, created_at timestamptz NOT NULL
+);
+ALTER TABLE images ALTER COLUMN data SET STORAGE EXTERNAL;`).Error
+			},
+		},
 	}
 }
 

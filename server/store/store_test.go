@@ -2,10 +2,14 @@ package store
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
+	"io"
 	"log/slog"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -153,6 +157,62 @@ func TestStore(t *testing.T) {
 
 // TestOriginsOfOldJournals: a journal of before origins were kept says in its message
 // that a change was taken back.
+// TestImagesComeAndGo keeps an image over another, and lets it go with its lab.
+func TestImagesComeAndGo(t *testing.T) {
+	s, _ := openStore(t)
+	ctx := t.Context()
+	for _, id := range []string{"a", "b"} {
+		require.NoError(t, s.Create(ctx, Lab{ID: id}, []history.Record{{Seq: 1, Action: "apply"}}))
+	}
+	has := func(id, version string) (string, int) {
+		data, actions, err := s.Image(ctx, id, version)
+		require.NoError(t, err)
+		if data == nil {
+			return "", actions
+		}
+		b, err := io.ReadAll(data)
+		require.NoError(t, err)
+		return string(b), actions
+	}
+	keep := func(id, version string, actions int, text string) error {
+		return s.KeepImage(ctx, id, version, actions, func(to io.Writer) error {
+			_, err := io.WriteString(to, text)
+			return err
+		})
+	}
+	data, actions := has("a", "1")
+	require.Equal(t, "", data)
+	require.Zero(t, actions)
+	require.NoError(t, keep("a", "1", 3, "first"))
+	require.NoError(t, keep("b", "1", 4, "other"))
+	large := strings.Repeat("second ", 1<<20)
+	require.NoError(t, keep("a", "1", 5, large))
+	data, actions = has("a", "1")
+	require.Equal(t, large, data)
+	require.Equal(t, 5, actions)
+	data, _ = has("a", "2")
+	require.Empty(t, data, "of another version")
+	require.NoError(t, keep("a", "2", 6, "third"))
+	data, _ = has("a", "1")
+	require.Empty(t, data, "one is kept of each lab")
+	require.ErrorIs(t, keep("nobody", "1", 1, "x"), ErrNotFound)
+	failed := errors.New("failed")
+	require.ErrorIs(t, s.KeepImage(ctx, "a", "2", 7, func(io.Writer) error { return failed }), failed)
+	noise := make([]byte, MaxImage+1)
+	_, err := rand.NewChaCha8([32]byte{}).Read(noise)
+	require.NoError(t, err)
+	require.ErrorIs(t, keep("a", "2", 7, string(noise)), ErrImageTooLarge)
+	data, _ = has("a", "2")
+	require.Equal(t, "third", data, "what fails leaves the other")
+	require.NoError(t, s.DropImage(ctx, "a"))
+	require.NoError(t, s.DropImage(ctx, "a"))
+	data, _ = has("a", "2")
+	require.Empty(t, data)
+	require.NoError(t, s.Delete(ctx, "b"))
+	data, _ = has("b", "1")
+	require.Empty(t, data, "it goes with its lab")
+}
+
 func TestOriginsOfOldJournals(t *testing.T) {
 	s, url := openStore(t)
 	ctx := t.Context()
