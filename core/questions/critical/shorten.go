@@ -192,7 +192,7 @@ func quicker(w *network.World, l *Wait) []string {
 	ports := []string{config.PortRef{Device: device, Port: l.Port}.String()}
 	for _, far := range w.Facing(d.ID(), i) {
 		x := w.Device(far.Device)
-		if c := &x.Ports()[far.Port].Config; c.OSPF.On && x.Kind() == config.Router {
+		if c := x.Ports()[far.Port].Config; c.OSPF.On && x.Kind() == config.Router {
 			ports = append(ports, config.PortRef{Device: x.Name(), Port: c.Name}.String())
 		}
 	}

@@ -85,7 +85,7 @@ func (t *trace) setting(i int32, l *Wait) {
 		if int(e.A) >= len(d.Ports()) {
 			return
 		}
-		c := &d.Ports()[e.A].Config
+		c := d.Ports()[e.A].Config
 		if c.Virtual != nil {
 			return
 		}

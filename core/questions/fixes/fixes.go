@@ -161,7 +161,7 @@ func (e End) index() uint32 {
 	return i
 }
 
-func (e End) config() *config.Port { return &e.Device.Ports()[e.index()].Config }
+func (e End) config() *config.Port { return e.Device.Ports()[e.index()].Config }
 
 // ospfOf is the place of OSPF's settings of a port, or of a virtual link.
 func ospfOf(e End) string {

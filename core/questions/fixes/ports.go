@@ -162,7 +162,7 @@ func (c Case) oddFirst(value func(*config.Port) string) [][2]End {
 			for i := range d.Ports() {
 				p := &d.Ports()[i]
 				own := d == c.A.Device && p.Config.Name == c.A.Port || d == c.B.Device && p.Config.Name == c.B.Port
-				if !own && !p.Gone && !d.Gone() && p.Config.OSPF.On && value(&p.Config) == v {
+				if !own && !p.Gone && !d.Gone() && p.Config.OSPF.On && value(p.Config) == v {
 					n++
 				}
 			}

@@ -293,7 +293,7 @@ func (s side) refusal() ospf.Refusal {
 // inst is the instance that the port is in.
 func (s side) inst() *device.Instance { return s.d.InstanceOf(s.port) }
 
-func (s side) config() *config.Port { return &s.d.Ports()[s.port].Config }
+func (s side) config() *config.Port { return s.d.Ports()[s.port].Config }
 
 // fixed is the end as fixes know it.
 func (s side) fixed() fixes.End { return fixes.End{Device: s.d, Port: s.config().Name} }

@@ -113,7 +113,7 @@ func ProcessOf(w *network.World, inst *device.Instance) Process {
 		if d.InstanceOf(uint32(i)) != inst {
 			continue
 		}
-		c := &d.Ports()[i].Config
+		c := d.Ports()[i].Config
 		configured = configured || c.OSPF.On
 		if v := o.Port(uint32(i)); v.On && o.Running() {
 			p.Ports++
@@ -218,7 +218,7 @@ func portOSPF(w *network.World, names *facts.RouterNames, d *device.Device, i ui
 	o := &p.Config.OSPF
 	v := d.InstanceOf(i).OSPF().Port(i)
 	out := &PortOSPF{Area: labtext.FormatArea(o.Area), Type: "point-to-point", Passive: o.Passive, Disabled: o.Disabled,
-		Cost: d.InstanceOf(i).Config().OSPF.CostOf(&p.Config), Neighbours: []string{},
+		Cost: d.InstanceOf(i).Config().OSPF.CostOf(p.Config), Neighbours: []string{},
 		Authentication: labtext.ChainWords(o.Keys), KeysFrom: o.KeysFrom,
 		HelloInterval: labtext.FormatDuration(o.HelloInterval), DeadInterval: labtext.FormatDuration(o.DeadInterval),
 		RetransmitInterval: labtext.FormatDuration(o.RetransmitInterval),

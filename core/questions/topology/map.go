@@ -188,7 +188,7 @@ func MapOf(w *network.World) Map {
 				continue
 			}
 			d := w.Device(e.Device)
-			c := &d.Ports()[e.Port].Config
+			c := d.Ports()[e.Port].Config
 			up, why := d.Up(e.Port)
 			inst := d.InstanceOf(e.Port)
 			end := MapEnd{Device: d.Name(), Port: c.Name, In: inst.Name(), Up: up, Silent: e.SilentOut, Tags: []string{}}
@@ -235,7 +235,7 @@ func (end *MapEnd) subPorts(d *device.Device, port uint32) {
 		}
 		end.Tags = append(end.Tags, word)
 		if p.Config.OSPF.On {
-			cost := d.InstanceOf(uint32(i)).Config().OSPF.CostOf(&p.Config)
+			cost := d.InstanceOf(uint32(i)).Config().OSPF.CostOf(p.Config)
 			if first && end.Area == "" {
 				end.Cost, end.Area = cost, labtext.FormatArea(p.Config.OSPF.Area)
 			} else if cost != end.Cost {

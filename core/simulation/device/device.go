@@ -52,7 +52,7 @@ const (
 // Port is a port's configuration and state. A port that was taken out of the
 // configuration keeps its place, Gone.
 type Port struct {
-	Config   config.Port
+	Config   *config.Port // never written, but replaced: clones share it
 	Gone     bool
 	Override config.Override
 	Carrier  bool
@@ -70,7 +70,7 @@ type Port struct {
 // Device is a router or a host.
 type Device struct {
 	id        uint32
-	config    config.Device
+	config    *config.Device // never written, but replaced: clones share it
 	gone      bool
 	override  config.Override
 	ports     []Port
@@ -88,7 +88,7 @@ type Device struct {
 
 // New makes a device that has no configuration yet.
 func New(env Env, id uint32) *Device {
-	d := &Device{id: id, env: env}
+	d := &Device{id: id, env: env, config: &config.Device{}}
 	d.instances = []Instance{{device: d}}
 	return d
 }
@@ -116,7 +116,7 @@ func (d *Device) Name() string      { return d.config.Name }
 func (d *Device) Kind() config.Kind { return d.config.Kind }
 
 // Config is the device's configuration in force.
-func (d *Device) Config() *config.Device { return &d.config }
+func (d *Device) Config() *config.Device { return d.config }
 
 // Book is the policies that the device has: those of the lab, its own before them.
 func (d *Device) Book() *policy.Book { return d.book }
@@ -198,11 +198,13 @@ func (p *Port) Address() ip.Addr { return p.addr }
 // one; what did not change is not disturbed. book is the policies that it has.
 func (d *Device) Configure(c config.Device, book *policy.Book) {
 	old := d.config
-	d.config, d.gone, d.book = c, false, book
+	d.config, d.gone, d.book = &c, false, book
 	d.configureInstances()
 	for now, was := range config.RenamedPorts(old.Ports, c.Ports) {
 		if i, ok := d.Port(was); ok {
-			d.ports[i].Config.Name = now
+			renamed := *d.ports[i].Config
+			renamed.Name = now
+			d.ports[i].Config = &renamed
 		}
 	}
 	ports := append(slices.Clone(c.Ports), c.VirtualPorts()...)
@@ -210,14 +212,15 @@ func (d *Device) Configure(c config.Device, book *policy.Book) {
 		p := &d.ports[i]
 		if !p.Gone && !slices.ContainsFunc(ports, func(q config.Port) bool { return q.Name == p.Config.Name }) {
 			p.Gone = true
-			p.Config = config.Port{Name: p.Config.Name}
+			p.Config = &config.Port{Name: p.Config.Name}
 			d.syncPort(uint32(i))
 		}
 	}
-	for _, pc := range ports {
+	for k := range ports {
+		pc := &ports[k]
 		i, ok := d.slot(pc.Name)
 		if !ok {
-			d.ports = append(d.ports, Port{Why: note.NotJoined, Since: d.env.Now()})
+			d.ports = append(d.ports, Port{Config: &config.Port{}, Why: note.NotJoined, Since: d.env.Now()})
 			i = uint32(len(d.ports) - 1)
 		}
 		d.ports[i].Gone = false
@@ -245,10 +248,12 @@ func (d *Device) Configure(c config.Device, book *policy.Book) {
 // Remove takes the device out of the lab.
 func (d *Device) Remove() {
 	d.gone = true
-	d.config.Statics = nil
-	for i := range d.config.Instances {
-		d.config.Instances[i].Statics = nil
+	c := *d.config
+	c.Statics, c.Instances = nil, slices.Clone(c.Instances)
+	for i := range c.Instances {
+		c.Instances[i].Statics = nil
 	}
+	d.config = &c
 	d.sync()
 }
 

@@ -51,7 +51,7 @@ func (inst *Instance) syncOSPFPort(i uint32) {
 			(o.Type == config.Broadcast || o.Type == config.AutoType && inst.device.ports[inst.device.Carries(i)].Shared),
 		Priority: o.Priority, IgnoreMTU: o.IgnoreMTU, Keys: chainOf(o.Keys),
 		Address: p.addr, PrefixLen: uint8(max(0, p.Config.Address.Bits())),
-		Area: o.Area, Cost: inst.config().OSPF.CostOf(&p.Config), MTU: p.Config.MTU,
+		Area: o.Area, Cost: inst.config().OSPF.CostOf(p.Config), MTU: p.Config.MTU,
 		ExactHellos:   inst.device.env.ExactHellos(),
 		HelloInterval: o.HelloInterval, DeadInterval: o.DeadInterval,
 		RetransmitInterval: o.RetransmitInterval, TransmitDelay: o.TransmitDelay,
