@@ -1,12 +1,15 @@
 package lab
 
 import (
+	"bytes"
 	"strconv"
 	"testing"
 	"time"
 
+	"github.com/klauspost/compress/zstd"
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/language/config"
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/simulation/history"
@@ -89,4 +92,53 @@ func BenchmarkViews(b *testing.B) {
 			b.ReportMetric(0, "ns/op")
 		})
 	}
+}
+
+// BenchmarkReopen opens a lab of 200 routers and 500 actions by a replay and from its image, and says what the image has and what
+// actions hold: the first 40, with the network itself, are not counted.
+func BenchmarkReopen(b *testing.B) {
+	l := open(b, testlabs.Grid(20, 10))
+	held := uint64(0)
+	for n := range 250 {
+		for _, kind := range []history.Kind{history.Cut, history.Mend} {
+			_, err := l.Do(history.Action{Kind: kind, Target: config.PortRef{Device: "r105", Port: "e1"}}, 0)
+			require.NoError(b, err)
+		}
+		if n == 19 {
+			held = Weigh(l)
+		}
+	}
+	grown := Weigh(l) - held
+	records := l.History().Records()
+	var image bytes.Buffer
+	var replay, write, read time.Duration
+	for b.Loop() {
+		began := time.Now()
+		_, err := Open(records, nil)
+		require.NoError(b, err)
+		replay += time.Since(began)
+
+		image.Reset()
+		began = time.Now()
+		z, err := zstd.NewWriter(&image, zstd.WithEncoderConcurrency(1))
+		require.NoError(b, err)
+		require.NoError(b, l.Reader().WriteImage(z))
+		require.NoError(b, z.Close())
+		write += time.Since(began)
+
+		began = time.Now()
+		unpacked, err := zstd.NewReader(bytes.NewReader(image.Bytes()), zstd.WithDecoderConcurrency(1))
+		require.NoError(b, err)
+		x, err := Resume(unpacked, records, nil)
+		require.NoError(b, err)
+		read += time.Since(began)
+		require.Equal(b, l.History().Head().Digest(true), x.History().Head().Digest(true))
+	}
+	n := float64(b.N)
+	b.ReportMetric(replay.Seconds()/n, "s-replay")
+	b.ReportMetric(write.Seconds()/n, "s-write")
+	b.ReportMetric(read.Seconds()/n, "s-resume")
+	b.ReportMetric(float64(image.Len())/(1<<20), "MiB-image")
+	b.ReportMetric(float64(grown)/460/(1<<10), "KiB/action")
+	b.ReportMetric(0, "ns/op")
 }
