@@ -59,7 +59,7 @@ func TestAWaitThatIsTooMuchIsLeftAndCanGoOn(t *testing.T) {
 	l := New()
 	_, err := l.Do(history.Action{Kind: history.Apply, Text: idle}, 0)
 	require.NoError(t, err)
-	wait, err := history.ParseAction("wait 2400h")
+	wait, err := history.ParseAction("wait 87600h")
 	require.NoError(t, err)
 	s, err := l.Do(wait, 0)
 	require.NoError(t, err)

@@ -164,6 +164,17 @@ func (q *Queue) Clone() Queue {
 	return Queue{heap: append(make([]Event, 0, len(q.heap)+16), q.heap...)}
 }
 
+// Filter keeps the events that a condition holds for.
+func (q *Queue) Filter(keep func(*Event) bool) {
+	all := q.heap
+	q.heap = make([]Event, 0, len(all))
+	for i := range all {
+		if keep(&all[i]) {
+			q.Push(all[i])
+		}
+	}
+}
+
 // Each visits all waiting events in no useful order.
 func (q *Queue) Each(visit func(*Event)) {
 	for i := range q.heap {

@@ -16,6 +16,12 @@ type Timer struct {
 	queued   Time // time of the event in the queue that counts, 0 if none
 }
 
+// Unqueue has the timer forget its event, which was taken out of the queue.
+func (t *Timer) Unqueue() { t.queued = 0 }
+
+// Defer moves the deadline of a timer that runs and has no event; Set is to follow.
+func (t *Timer) Defer(to Time) { t.deadline = to }
+
 // Running says whether the timer will expire.
 func (t *Timer) Running() bool { return t.deadline != 0 }
 

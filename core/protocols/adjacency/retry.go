@@ -49,6 +49,9 @@ func (r *Retry) Running() bool { return r.timer.Running() }
 // timer, whose events may still be queued.
 func (r *Retry) Slot() Retry { return Retry{timer: r.timer} }
 
+// Unqueue has the timer forget its event, which was taken out of the queue.
+func (r *Retry) Unqueue() { r.timer.Unqueue() }
+
 // Stop ends the attempts.
 func (r *Retry) Stop(h event.Scheduler) {
 	r.Pause(h)

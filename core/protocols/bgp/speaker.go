@@ -180,6 +180,9 @@ type local struct {
 	lost       bool // to a learned path whose source is preferred
 }
 
+// PeerCount is how many peers are configured.
+func (s *Speaker) PeerCount() int { return len(s.peers) }
+
 // Stranger is an address from which connections came and which is no peer's.
 type Stranger struct {
 	From, To ip.Addr

@@ -240,7 +240,7 @@ func (p *Process) flood(h Host, ai int, key, from uint32) (back bool) {
 				q.waiting[key] = true
 			}
 			if !q.flood.Running() {
-				q.flood.Set(h, h.Now()+floodPacing, floodTimer, event.Pending, uint32(i), 0)
+				q.flood.Set(h, h.Now()+FloodPacing, floodTimer, event.Pending, uint32(i), 0)
 			}
 		}
 	}
@@ -371,7 +371,7 @@ func (p *Process) ackLater(h Host, i uint32, head *wire.LSAHeader) {
 	q := p.ports[i]
 	q.toAck = head.Append(q.toAck)
 	if !q.ack.Running() {
-		q.ack.Set(h, h.Now()+ackDelay, ackTimer, event.Pending, i, 0)
+		q.ack.Set(h, h.Now()+AckDelay, ackTimer, event.Pending, i, 0)
 	}
 }
 

@@ -26,7 +26,7 @@ func TestAnLSAIsSentOnceAndAcknowledgedOnce(t *testing.T) {
 	a, b := r.nodes[0], r.nodes[1]
 	updates, acks := a.sent[wire.TypeUpdate], b.sent[wire.TypeAck]
 	a.costOf(0, 77)
-	r.run(ackDelay - event.Millisecond)
+	r.run(AckDelay - event.Millisecond)
 	require.Equal(t, updates+1, a.sent[wire.TypeUpdate])
 	require.Equal(t, acks, b.sent[wire.TypeAck], "it waits for others to acknowledge")
 	r.run(30 * event.Second)

@@ -73,19 +73,23 @@ func (p *Process) originateRouter(h Host, ai int) {
 // originate puts a new instance of an own LSA into a database and floods it. old
 // is the instance before.
 func (p *Process) originate(h Host, ai int, key, body uint32, old lsdb.Instance) {
-	b := h.Pool().Body(body)
 	seq := lsdb.InitialSeq
 	if old.Body != 0 {
 		seq = old.Seq + 1
 	}
 	now := h.Now()
-	head := wire.LSAHeader{Options: b.Options, Key: h.Pool().Key(key), Seq: seq,
-		Length: uint16(wire.LSAHeaderLen + len(b.Raw))}
-	sum := wire.Fletcher(append(head.Append(nil), b.Raw...))
+	sum := p.checksum(h, key, body, seq)
 	h.Calm().Hold(now + lsdb.MinLSInterval)
 	h.Note(note.Note{Kind: note.LSAOriginated, A: uint64(key), B: uint64(uint32(seq))})
 	p.install(h, ai, key, lsdb.Instance{Birth: now, Arrived: now, Body: body, Seq: seq, Sum: sum})
 	p.flood(h, ai, key, noNeighbour)
+}
+
+// checksum is that of an LSA with a sequence number (RFC 2328 12.1.7).
+func (p *Process) checksum(h Host, key, body uint32, seq int32) uint16 {
+	b := h.Pool().Body(body)
+	head := wire.LSAHeader{Options: b.Options, Key: h.Pool().Key(key), Seq: seq, Length: uint16(wire.LSAHeaderLen + len(b.Raw))}
+	return wire.Fletcher(append(head.Append(nil), b.Raw...))
 }
 
 // wish is an LSA that this router should have in a database now.

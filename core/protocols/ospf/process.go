@@ -82,13 +82,13 @@ const (
 
 // Intervals that RFC 2328 leaves to the implementation.
 const (
-	// floodPacing is how long LSAs for one port are gathered before they are
+	// FloodPacing is how long LSAs for one port are gathered before they are
 	// sent, so that what is flooded together shares packets (RFC 2328 13.5
 	// asks for as few packets as possible).
-	floodPacing = 5 * event.Millisecond
-	// ackDelay is how long acknowledgments are gathered. It must be below
+	FloodPacing = 5 * event.Millisecond
+	// AckDelay is how long acknowledgments are gathered. It must be below
 	// every RxmtInterval (RFC 2328 13.5), whose least value is 1 s.
-	ackDelay = 500 * event.Millisecond
+	AckDelay = 500 * event.Millisecond
 	// helloSpread keeps ports that come up together from sending together.
 	helloSpread = 100 * event.Millisecond
 )

@@ -26,7 +26,6 @@ func (d *Device) Digest(parts *Parts, passing *store.Digest) {
 		inst.bgp.Digest(&parts.Paths, passing, inst)
 		inst.tcp.Digest(passing) // connections come and go; what they carry is in the tables
 	}
-	passing.Add(d.seq)
 	for i := range d.arp {
 		passing.Add(uint64(d.arp[i].port), d.arp[i].addr.Hash(), uint64(d.arp[i].learned))
 	}

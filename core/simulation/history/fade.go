@@ -4,7 +4,6 @@ import (
 	"math/bits"
 	"slices"
 
-	"hellebore/core/ground/event"
 	"hellebore/core/simulation/network"
 )
 
@@ -171,7 +170,8 @@ func (s *Step) redone(before *network.World, stop func() bool) *Step {
 		panic("an action that was done cannot be done again: " + err.Error())
 	}
 	x.Applied = keyframe(w)
-	for w.Handled() < s.Events && w.RunNext(event.Never) {
+	t := triesUntil(w, s.Until)
+	for w.Handled() < s.Events && t.runsNext(w) {
 		if w.Handled()%4096 == 0 && stop != nil && stop() {
 			x.After, x.NotesAfter = w, w.Notes()
 			return &x

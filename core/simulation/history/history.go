@@ -13,7 +13,7 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "11"
+const Engine = "12"
 
 // Bounds of one action.
 const (
@@ -21,10 +21,11 @@ const (
 	// in a large network there is workPerLSA for each LSA that has to cross each link besides.
 	MaxWork    = 5_000_000
 	workPerLSA = 6
-	// A wait has as much more as a network at rest does in that time, up to a day: LSAs are refreshed twice an hour, and each end
-	// of a link sends 360 hellos.
-	restPerLSA  = 4 * workPerLSA
-	restPerLink = 4_000
+	// A wait has as much more as a network at rest does in that time, up to a day: LSAs are refreshed twice an hour, hellos and
+	// keepalives sent as is configured.
+	restPerLSA       = 4 * workPerLSA
+	restPerHello     = 6
+	restPerKeepalive = 40
 	// MaxTime is how much virtual time an action has to settle: longer than every
 	// guard and hold time that can be configured, one after the other.
 	MaxTime = 48 * 3600 * event.Second
@@ -98,8 +99,9 @@ type Step struct {
 	// tried is what the action makes of base, the head when it began.
 	tried, base *network.World
 	// again, of a replay, is how many events the world had handled when it was
-	// stopped or given up; 0 if it was not.
-	again uint64
+	// stopped or given up, at againAt; 0 if it was not.
+	again   uint64
+	againAt event.Time
 }
 
 // History is a lab's journal and the worlds that follow from it.
@@ -248,11 +250,12 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 	if s.Until != 0 {
 		most += restWork(w, s.Until-w.Now())
 	}
+	t := triesUntil(w, s.Until)
 	s.frames = begun(w)
 	var churn network.Churn
 	for {
 		if s.Until != 0 {
-			if w.RunUntil(s.Until, frameWork) {
+			if t.runs(w) {
 				s.Outcome = network.Settled
 				return
 			}
@@ -276,8 +279,9 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 
 // restWork is what a network at rest does in a time, of a day at most.
 func restWork(w *network.World, d event.Time) uint64 {
-	hour := uint64(len(w.Media())) * (restPerLink + restPerLSA*uint64(len(w.Devices())))
-	return hour * uint64(min(d, 24*3600*event.Second)/event.Second) / 3600
+	hellos, keepalives := w.Rest(min(d, 24*3600*event.Second))
+	lsas := restPerLSA * uint64(len(w.Media())) * uint64(len(w.Devices())) * uint64(min(d, 24*3600*event.Second)/event.Second) / 3600
+	return restPerHello*hellos + restPerKeepalive*keepalives + lsas
 }
 
 // maxWork is the most work of an action in a network.
@@ -288,13 +292,10 @@ func maxWork(w *network.World) uint64 {
 // advanceAgain runs the world to where a replayed step was stopped or given up,
 // event by event.
 func (h *History) advanceAgain(s *Step, w *network.World, stop func() bool) {
-	until := event.Never
-	if s.Until != 0 {
-		until = s.Until
-	}
+	t := triesUntil(w, s.Until)
 	s.frames = begun(w)
 	frame := w.Work() + frameWork
-	for w.Handled() < s.again && w.RunNext(until) {
+	for w.Handled() < s.again && t.runsNext(w) {
 		if w.Work() < frame {
 			continue
 		}
@@ -305,6 +306,7 @@ func (h *History) advanceAgain(s *Step, w *network.World, stop func() bool) {
 		frame = w.Work() + frameWork
 		s.frames.pass(w)
 	}
+	w.RunUntil(s.againAt, 0)
 }
 
 // Branch is an independent history that begins as this one is now. What is done
@@ -370,7 +372,7 @@ func (h *History) GoOn(records []Record, stop func() bool, each func(h *History)
 		s.Until = r.Until
 		if r.Done && r.Outcome != network.Settled && r.Engine == Engine {
 			// It was stopped or given up after so many events: the same again.
-			s.again, s.Outcome = r.Events, r.Outcome
+			s.again, s.againAt, s.Outcome = r.Events, r.End, r.Outcome
 		}
 		if err := h.Run(s, stop); err != nil {
 			return phrase.Errorf("journal entry %d, %s: %w", r.Seq, r.Action, err)
@@ -484,7 +486,11 @@ func (h *History) seek(m Moment) *network.World {
 		}
 	}
 	w := base.Clone()
-	for !w.RunUntil(m.At, frameWork) && !h.stopped() { // to the next keyframe at most
+	t := tries{until: m.At, next: m.At}
+	if s.Until != 0 {
+		t = triesUntil(w, m.At)
+	}
+	for !t.runs(w) && !h.stopped() { // to the next keyframe at most
 	}
 	return w.Clone() // which many may read
 }

@@ -207,7 +207,7 @@ func TestStoppedActionReplaysToTheSamePoint(t *testing.T) {
 		fmt.Fprintf(&b, "router r%d\n  port a 10.0.%d.1/30\n    ospf area 0\n  port b 10.0.%d.2/30\n    ospf area 0\n", i, i, (i+59)%60)
 	}
 	for i := range 59 {
-		fmt.Fprintf(&b, "link r%d.a r%d.b\n", i, i+1)
+		fmt.Fprintf(&b, "link r%d.a r%d.b loss 0.0001%%\n", i, i+1) // or the wait would be skipped
 	}
 	h := New()
 	act(t, h, b.String())
@@ -292,7 +292,7 @@ func TestAnIdleNetworkMakesNoNotes(t *testing.T) {
 	act(t, h, triangle())
 	before := h.Head().Notes()
 	s := act(t, h, "wait 6h")
-	require.Greater(t, s.Events, h.Steps()[0].Events+5000, "hellos and refreshes")
+	require.Greater(t, s.NotesAfter, before+30, "refreshes")
 	for i := before; i < s.NotesAfter; i++ {
 		require.Equal(t, note.LSAOriginated, s.After.NoteAt(i).Kind)
 	}
