@@ -177,5 +177,22 @@ func ReasonWords(w *network.World, n note.Note) string {
 
 // Sentence fills the two names of a reason's sentence in.
 func Sentence(text, a, b string) string {
-	return strings.NewReplacer("{a}", a, "{b}", b).Replace(text)
+	var out strings.Builder
+	for {
+		before, after, found := strings.Cut(text, "{")
+		out.WriteString(before)
+		switch {
+		case !found:
+			return out.String()
+		case strings.HasPrefix(after, "a}"):
+			out.WriteString(a)
+			text = after[2:]
+		case strings.HasPrefix(after, "b}"):
+			out.WriteString(b)
+			text = after[2:]
+		default:
+			out.WriteByte('{')
+			text = after
+		}
+	}
 }

@@ -103,19 +103,31 @@ type decision struct {
 	over  []passes // of each hop, once it has been asked for
 }
 
-// passes are where packets get over a hop, before the action and after it.
-type passes struct{ before, after *crossing }
+// passes are where packets get over a hop, before the action and after it; alike says that the action makes no difference there, not even to
+// packets in flight.
+type passes struct {
+	before, after *crossing
+	alike         bool
+}
+
+// failure is why packets are lost, and where.
+type failure struct {
+	code note.Code
+	a, b string
+}
 
 type follower struct {
 	step      *history.Step
 	changes   map[node][]uint32
 	src, dst  ip.Addr
 	places    *places
+	same      []uint8      // by device: whether the action left it alone, once that has been asked
 	decisions [][]decision // by place
 	crossings map[crossingKey]*crossing
 	seen      []node  // what the packets that are followed have passed
 	marks     []uint8 // by place, for circles
 	parts     []part
+	causes    map[failure]string  // in words
 	turns     map[event.Time]Turn // by the send time of the first packet that meets it; nil if nobody asks
 	lean      bool                // only outages are asked for: no paths, and what all gives is good until it is called again
 	room      []part              // for the next packets
@@ -126,7 +138,8 @@ type follower struct {
 // toward is a follower of packets to an address.
 func toward(s *history.Step, changes map[node][]uint32, dst ip.Addr) *follower {
 	p := placesOf(s)
-	return &follower{step: s, changes: changes, dst: dst, places: p, decisions: make([][]decision, p.count), marks: make([]uint8, p.count), crossings: map[crossingKey]*crossing{}}
+	return &follower{step: s, changes: changes, dst: dst, places: p, same: make([]uint8, len(s.After.Devices())), decisions: make([][]decision, p.count), marks: make([]uint8, p.count),
+		crossings: map[crossingKey]*crossing{}, causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
 }
 
 // another has the follower follow packets to another address; what does not depend on that stays known.
@@ -148,8 +161,11 @@ func (f *follower) timeline(at node) []decision {
 		ds = append(ds, f.decide(longAgo, s.Before, at, before.Table().Next, before.Table().Set))
 	}
 	table := at.in(s.Applied).Table()
-	fib := map[uint32]route.HopID{}
-	resolved := map[route.HopID]route.SetID{}
+	var fib map[uint32]route.HopID
+	var resolved map[route.HopID]route.SetID
+	if len(f.changes[at]) > 0 {
+		fib, resolved = map[uint32]route.HopID{}, map[route.HopID]route.SetID{}
+	}
 	next := func(id uint32) route.HopID {
 		if h, ok := fib[id]; ok {
 			return h
@@ -168,7 +184,9 @@ func (f *follower) timeline(at node) []decision {
 		}
 		return route.NoSet
 	}
-	ds = append(ds, f.decide(s.Start, s.Applied, at, next, set))
+	if d := f.decide(s.Start, s.Applied, at, next, set); len(ds) == 0 || !f.untouched(at.dev) || !d.like(&ds[0]) {
+		ds = append(ds, d)
+	}
 	for i, notes := 0, f.changes[at]; i < len(notes); {
 		when := s.After.NoteAt(notes[i]).At
 		for ; i < len(notes); i++ {
@@ -191,6 +209,23 @@ func (f *follower) timeline(at node) []decision {
 	}
 	f.decisions[f.places.of(at)] = ds
 	return ds
+}
+
+// like says whether two decisions are the same.
+func (d *decision) like(o *decision) bool { return d.local == o.local && d.set == o.set }
+
+// untouched says whether a device is after the action as it was before it, but for its tables.
+func (f *follower) untouched(dev uint32) bool {
+	const no, yes = 1, 2
+	if f.same[dev] == 0 {
+		before, applied := f.step.Before.Device(dev), f.step.Applied.Device(dev)
+		f.same[dev] = no
+		if before.Gone() == applied.Gone() && before.Enabled() == applied.Enabled() && before.Config() == applied.Config() &&
+			slices.Equal(before.Ports(), applied.Ports()) {
+			f.same[dev] = yes
+		}
+	}
+	return f.same[dev] == yes
 }
 
 func (f *follower) decide(from event.Time, w *network.World, at node, next func(uint32) route.HopID,
@@ -264,9 +299,16 @@ func (f *follower) meets(begins, delta event.Time) event.Time {
 }
 
 func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
-	if lo < hi {
-		f.parts = append(f.parts, part{lo: lo, hi: hi, cause: facts.Sentence(why.Info().Text, a, b), code: why, at: a, device: a})
+	if lo >= hi {
+		return
 	}
+	key := failure{why, a, b}
+	cause, known := f.causes[key]
+	if !known {
+		cause = facts.Sentence(why.Info().Text, a, b)
+		f.causes[key] = cause
+	}
+	f.parts = append(f.parts, part{lo: lo, hi: hi, cause: cause, code: why, at: a, device: a})
 }
 
 func (f *follower) arrive(at node, lo, hi event.Time) {
@@ -340,7 +382,8 @@ func (f *follower) flight(d *device.Device, c *decision, way route.Hop, lo, hi, 
 	if !to.IsValid() {
 		to = f.dst
 	}
-	before, after := f.passes(d.ID(), c, way)
+	over := f.passes(d.ID(), c, way)
+	before, after := over.before, over.after
 	if len(f.seen) > 1 {
 		ttl--
 	}
@@ -357,6 +400,10 @@ func (f *follower) flight(d *device.Device, c *decision, way route.Hop, lo, hi, 
 			return
 		}
 		f.follow(node{x.device, x.inst}, lo, hi, delta+x.delay, ttl)
+	}
+	if over.alike {
+		carry(before, lo, hi)
+		return
 	}
 	t0 := f.meets(s.Start, delta)                   // the send time of the first packets that set out after the action
 	landed := min(t0, s.Start-delta-before.delay+1) // one that leads nowhere has no delay
@@ -405,7 +452,7 @@ type crossingKey struct {
 }
 
 // passes are where packets get over a hop of a decision.
-func (f *follower) passes(dev uint32, c *decision, way route.Hop) (before, after *crossing) {
+func (f *follower) passes(dev uint32, c *decision, way route.Hop) *passes {
 	if c.over == nil {
 		c.over = make([]passes, len(c.hops))
 	}
@@ -416,8 +463,9 @@ func (f *follower) passes(dev uint32, c *decision, way route.Hop) (before, after
 			to = f.dst
 		}
 		x.before, x.after = f.crossing(f.step.Before, dev, way.Port, to), f.crossing(f.step.Applied, dev, way.Port, to)
+		x.alike = *x.before == *x.after && (x.before.why != note.None || f.caught(x.before, x.after) == note.None)
 	}
-	return x.before, x.after
+	return x
 }
 
 // crossing finds a crossing, once for all who ask.

@@ -43,8 +43,9 @@ func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 			if quiet.arrive(n) {
 				continue
 			}
+			changes = append(changes, change{s.Start, n}) // circles that were there before are still there
 			for _, x := range f.timeline(n) {
-				if x.from >= s.Start {
+				if x.from > s.Start {
 					changes = append(changes, change{x.from, n})
 				}
 			}
@@ -150,7 +151,7 @@ func (f *follower) anyNext(n node, at event.Time, is func(node) bool) bool {
 		return false
 	}
 	for _, h := range c.hops {
-		_, x := f.passes(n.dev, c, h)
+		x := f.passes(n.dev, c, h).after
 		if x.why == note.None && f.step.Applied.Device(x.device).Kind() == config.Router && is(node{x.device, x.inst}) {
 			return true
 		}

@@ -5,8 +5,8 @@ import (
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
+	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
-	"hellebore/core/simulation/network"
 )
 
 // Most packets do not notice an action: whichever of equal paths they take, each device on it forwards them before, during and
@@ -18,9 +18,28 @@ type quiet struct {
 	step      *history.Step
 	first     []int // of a device's instances among all, by the device's number
 	nodes     int
-	prefixes  map[node]map[uint32]bool // whose routes changed
-	hops      map[node]map[route.HopID]bool
-	crossings map[crossingKey]passage
+	prefixes  []bits      // whose routes changed, by node
+	hops      []bits      // that changed
+	crossings [][]crossed // by the number of the device
+}
+
+// bits is a set of numbers.
+type bits []uint64
+
+func (b bits) has(i uint32) bool { return int(i>>6) < len(b) && b[i>>6]>>(i&63)&1 != 0 }
+
+func (b *bits) put(i uint32) {
+	for int(i>>6) >= len(*b) {
+		*b = append(*b, 0)
+	}
+	(*b)[i>>6] |= 1 << (i & 63)
+}
+
+// crossed is where packets get that leave a device by a port, to an address.
+type crossed struct {
+	port uint32
+	to   ip.Addr
+	passage
 }
 
 // passage is where packets get that leave by a port, if that is so before and after the action and for those in flight.
@@ -30,28 +49,30 @@ type passage struct {
 }
 
 func quietOf(s *history.Step) *quiet {
-	c := &quiet{step: s, prefixes: map[node]map[uint32]bool{}, hops: map[node]map[route.HopID]bool{}, crossings: map[crossingKey]passage{}}
+	c := &quiet{step: s, crossings: make([][]crossed, len(s.Before.Devices()))}
 	for _, d := range s.Before.Devices() {
 		c.first = append(c.first, c.nodes)
 		c.nodes += len(d.Instances())
 	}
+	c.prefixes, c.hops = make([]bits, c.nodes), make([]bits, c.nodes)
 	for i := s.NotesBefore; i < s.NotesAfter; i++ {
 		n := s.After.NoteAt(i)
-		at := node{n.Device, n.Instance}
-		switch n.Kind {
-		case note.RouteChanged:
-			if c.prefixes[at] == nil {
-				c.prefixes[at] = map[uint32]bool{}
-			}
-			c.prefixes[at][uint32(n.A)] = true
-		case note.HopChanged:
-			if c.hops[at] == nil {
-				c.hops[at] = map[route.HopID]bool{}
-			}
-			c.hops[at][route.HopID(n.A)] = true
+		if n.Kind != note.RouteChanged && n.Kind != note.HopChanged || !c.has(node{n.Device, n.Instance}) {
+			continue
+		}
+		at := c.first[n.Device] + int(n.Instance)
+		if n.Kind == note.RouteChanged {
+			c.prefixes[at].put(uint32(n.A))
+		} else {
+			c.hops[at].put(uint32(n.A))
 		}
 	}
 	return c
+}
+
+// has says whether an instance was there before the action.
+func (c *quiet) has(n node) bool {
+	return int(n.dev) < len(c.first) && int(n.inst) < len(c.step.Before.Device(n.dev).Instances())
 }
 
 // steady is what is found out about a destination.
@@ -83,8 +104,8 @@ func (c *quiet) toward(dst ip.Addr, t *steady) *steady {
 
 // arrive says whether all packets of the step that pass an instance arrive, whoever sent them, none of them twice anywhere.
 func (t *steady) arrive(n node) bool {
-	if int(n.dev) >= len(t.first) || int(n.inst) >= len(t.step.Before.Device(n.dev).Instances()) {
-		return false // it was not there before
+	if !t.has(n) {
+		return false
 	}
 	i := t.first[n.dev] + int(n.inst)
 	switch t.known[i] {
@@ -122,8 +143,8 @@ func (t *steady) look(n node, i int) bool {
 	if before.Local(t.dst) {
 		return true
 	}
-	set := t.setAt(n, s.Before)
-	if set == route.NoSet || set == route.Blackhole || set != t.setAt(n, s.Applied) {
+	set := t.setAt(before, i)
+	if set == route.NoSet || set == route.Blackhole || set != t.setAt(applied, i) {
 		return false
 	}
 	if set == route.Beyond {
@@ -151,15 +172,15 @@ func (t *steady) look(n node, i int) bool {
 	return true
 }
 
-// setAt is the set of next hops that a device uses in a world, NoSet if that changes in the step.
-func (t *steady) setAt(n node, w *network.World) route.SetID {
-	table := n.in(w).Table()
+// setAt is the set of next hops that an instance uses, NoSet if that changes in the step.
+func (t *steady) setAt(inst *device.Instance, i int) route.SetID {
+	table := inst.Table()
 	for _, id := range t.covers {
-		if t.prefixes[n][id] {
+		if t.prefixes[i].has(id) {
 			return route.NoSet
 		}
 		if h := table.Next(id); h != 0 {
-			if t.hops[n][h] {
+			if t.hops[i].has(uint32(h)) {
 				return route.NoSet
 			}
 			if set := table.Set(h); set != route.NoSet {
@@ -172,15 +193,16 @@ func (t *steady) setAt(n node, w *network.World) route.SetID {
 
 // cross finds a crossing that the action leaves alone, once for all destinations.
 func (t *steady) cross(dev, port uint32, to ip.Addr) passage {
-	key := crossingKey{nil, dev, port, to}
-	x, ok := t.crossings[key]
-	if !ok {
-		before, applied := cross(t.step.Before, dev, port, to), cross(t.step.Applied, dev, port, to)
-		b, a := &before, &applied
-		f := &follower{step: t.step}
-		x = passage{node{b.device, b.inst}, b.why == note.None && a.why == note.None && b.device == a.device && b.in == a.in &&
-			b.inst == a.inst && b.delay == a.delay && f.caught(b, a) == note.None}
-		t.crossings[key] = x
+	for k := range t.crossings[dev] {
+		if x := &t.crossings[dev][k]; x.port == port && x.to == to {
+			return x.passage
+		}
 	}
+	before, applied := cross(t.step.Before, dev, port, to), cross(t.step.Applied, dev, port, to)
+	b, a := &before, &applied
+	f := &follower{step: t.step}
+	x := passage{node{b.device, b.inst}, b.why == note.None && a.why == note.None && b.device == a.device && b.in == a.in &&
+		b.inst == a.inst && b.delay == a.delay && f.caught(b, a) == note.None}
+	t.crossings[dev] = append(t.crossings[dev], crossed{port, to, x})
 	return x
 }
