@@ -100,13 +100,14 @@ type decision struct {
 	local bool
 	set   route.SetID
 	hops  []route.Hop
-	over  []passes // of each hop, once it has been asked for
 }
 
-// passes are where packets get over a hop, before the action and after it; alike says that the action makes no difference there, not even to
+// passes are where packets get that leave a device by a port for an address, before the action and after it; alike says that the action makes no difference there, not even to
 // packets in flight.
 type passes struct {
-	before, after *crossing
+	port          uint32
+	to            ip.Addr
+	before, after crossing
 	alike         bool
 }
 
@@ -120,12 +121,13 @@ type follower struct {
 	step      *history.Step
 	changes   map[node][]uint32
 	src, dst  ip.Addr
+	covers    []uint32 // prefixes that contain the destination, the longest first
 	places    *places
 	same      []uint8      // by device: whether the action left it alone, once that has been asked
 	decisions [][]decision // by place
-	crossings map[crossingKey]*crossing
-	seen      []node  // what the packets that are followed have passed
-	marks     []uint8 // by place, for circles
+	over      [][]*passes  // by device, for all destinations
+	seen      []node       // what the packets that are followed have passed
+	marks     []uint8      // by place, for circles
 	parts     []part
 	causes    map[failure]string  // in words
 	turns     map[event.Time]Turn // by the send time of the first packet that meets it; nil if nobody asks
@@ -138,14 +140,18 @@ type follower struct {
 // toward is a follower of packets to an address.
 func toward(s *history.Step, changes map[node][]uint32, dst ip.Addr) *follower {
 	p := placesOf(s)
-	return &follower{step: s, changes: changes, dst: dst, places: p, same: make([]uint8, len(s.After.Devices())), decisions: make([][]decision, p.count), marks: make([]uint8, p.count),
-		crossings: map[crossingKey]*crossing{}, causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
+	f := &follower{step: s, changes: changes, places: p, same: make([]uint8, len(s.After.Devices())), over: make([][]*passes, len(s.After.Devices())),
+		decisions: make([][]decision, p.count), marks: make([]uint8, p.count), causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
+	f.another(dst)
+	return f
 }
 
 // another has the follower follow packets to another address; what does not depend on that stays known.
 func (f *follower) another(dst ip.Addr) {
 	clear(f.decisions)
-	f.dst = dst
+	f.dst, f.covers = dst, f.covers[:0]
+	// The last world knows all prefixes that the notes may name.
+	f.step.After.Shared().Prefixes.Covering(dst, func(id uint32) bool { f.covers = append(f.covers, id); return true })
 }
 
 const longAgo = event.Time(-1 << 62)
@@ -189,21 +195,29 @@ func (f *follower) timeline(at node) []decision {
 	}
 	for i, notes := 0, f.changes[at]; i < len(notes); {
 		when := s.After.NoteAt(notes[i]).At
+		concerns := false
 		for ; i < len(notes); i++ {
 			n := s.After.NoteAt(notes[i])
 			if n.At != when {
 				break
 			}
-			if n.Kind == note.RouteChanged {
-				fib[uint32(n.A)] = route.HopID(n.C)
-			} else {
+			switch {
+			case n.Kind == note.HopChanged:
 				resolved[route.HopID(n.A)] = route.SetID(n.C)
+				concerns = true
+			case slices.Contains(f.covers, uint32(n.A)):
+				fib[uint32(n.A)] = route.HopID(n.C)
+				concerns = true
 			}
 		}
+		if !concerns {
+			continue
+		}
 		d := f.decide(event.Time(when), s.Applied, at, next, set)
-		if d.from == ds[len(ds)-1].from {
-			ds[len(ds)-1] = d
-		} else {
+		switch last := &ds[len(ds)-1]; {
+		case d.from == last.from:
+			*last = d
+		case !d.like(last):
 			ds = append(ds, d)
 		}
 	}
@@ -235,13 +249,14 @@ func (f *follower) decide(from event.Time, w *network.World, at node, next func(
 		d.local = true
 		return d
 	}
-	// The last world knows all prefixes that the notes may name.
-	f.step.After.Shared().Prefixes.Covering(f.dst, func(id uint32) bool {
+	for _, id := range f.covers {
 		if h := next(id); h != 0 {
 			d.set = set(h)
 		}
-		return d.set == route.NoSet
-	})
+		if d.set != route.NoSet {
+			break
+		}
+	}
 	if d.local = d.set == route.Beyond; d.local {
 		return d
 	}
@@ -382,8 +397,8 @@ func (f *follower) flight(d *device.Device, c *decision, way route.Hop, lo, hi, 
 	if !to.IsValid() {
 		to = f.dst
 	}
-	over := f.passes(d.ID(), c, way)
-	before, after := over.before, over.after
+	over := f.passes(d.ID(), way)
+	before, after := &over.before, &over.after
 	if len(f.seen) > 1 {
 		ttl--
 	}
@@ -445,38 +460,21 @@ type crossing struct {
 	why      note.Code
 }
 
-type crossingKey struct {
-	world     *network.World
-	dev, port uint32
-	to        ip.Addr
-}
-
-// passes are where packets get over a hop of a decision.
-func (f *follower) passes(dev uint32, c *decision, way route.Hop) *passes {
-	if c.over == nil {
-		c.over = make([]passes, len(c.hops))
+// passes are where packets get over a hop of a device.
+func (f *follower) passes(dev uint32, way route.Hop) *passes {
+	to := way.Gateway
+	if !to.IsValid() {
+		to = f.dst
 	}
-	x := &c.over[slices.Index(c.hops, way)]
-	if x.before == nil {
-		to := way.Gateway
-		if !to.IsValid() {
-			to = f.dst
+	for _, x := range f.over[dev] {
+		if x.port == way.Port && x.to == to {
+			return x
 		}
-		x.before, x.after = f.crossing(f.step.Before, dev, way.Port, to), f.crossing(f.step.Applied, dev, way.Port, to)
-		x.alike = *x.before == *x.after && (x.before.why != note.None || f.caught(x.before, x.after) == note.None)
 	}
-	return x
-}
-
-// crossing finds a crossing, once for all who ask.
-func (f *follower) crossing(w *network.World, dev, port uint32, to ip.Addr) *crossing {
-	key := crossingKey{w, dev, port, to}
-	x, ok := f.crossings[key]
-	if !ok {
-		c := cross(w, dev, port, to)
-		x = &c
-		f.crossings[key] = x
-	}
+	x := &passes{port: way.Port, to: to}
+	x.before, x.after = cross(f.step.Before, dev, way.Port, to), cross(f.step.Applied, dev, way.Port, to)
+	x.alike = x.before == x.after && (x.before.why != note.None || f.caught(&x.before, &x.after) == note.None)
+	f.over[dev] = append(f.over[dev], x)
 	return x
 }
 

@@ -151,7 +151,7 @@ func (f *follower) anyNext(n node, at event.Time, is func(node) bool) bool {
 		return false
 	}
 	for _, h := range c.hops {
-		x := f.passes(n.dev, c, h).after
+		x := &f.passes(n.dev, h).after
 		if x.why == note.None && f.step.Applied.Device(x.device).Kind() == config.Router && is(node{x.device, x.inst}) {
 			return true
 		}
