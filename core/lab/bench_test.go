@@ -4,12 +4,14 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/event"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
 	"hellebore/demo"
 )
 
@@ -92,16 +94,38 @@ func BenchmarkSeekAnHour(b *testing.B) {
 	}
 }
 
-// BenchmarkPairs200Routers follows the packets between all loopbacks of the grid
-// through a cut.
-func BenchmarkPairs200Routers(b *testing.B) {
-	l := open(b, gridText(20, 10), "cut r0.e0")
-	b.ResetTimer()
-	for b.Loop() {
-		delete(l.found.pairs, outageKey{2, true})
-		p, err := l.Pairs(2)
-		require.NoError(b, err)
-		require.Equal(b, 200*199, p.Of)
+// BenchmarkPairs follows the packets between all loopbacks of a grid through a cut at its edge and in its middle; and in the same run
+// the cut itself: a copy of the world, the fault, and the time to rest.
+func BenchmarkPairs(b *testing.B) {
+	for _, x := range []struct {
+		name       string
+		wide, high int
+		cut        string
+	}{{"200 edge", 20, 10, "cut r0.e0"}, {"200 middle", 20, 10, "cut r105.e205"}, {"500 middle", 25, 20, "cut r260.e510"}} {
+		b.Run(x.name, func(b *testing.B) {
+			l := open(b, gridText(x.wide, x.high))
+			a, err := history.ParseAction(x.cut)
+			require.NoError(b, err)
+			s, err := l.Do(a, 0)
+			require.NoError(b, err)
+			var settles, pairs time.Duration
+			for b.Loop() {
+				began := time.Now()
+				w := s.Before.Clone()
+				require.NoError(b, a.Perform(w, s.Lab))
+				require.Equal(b, network.Settled, w.Settle(history.MaxWork, nil))
+				settles += time.Since(began)
+				delete(l.found.pairs, outageKey{2, true})
+				began = time.Now()
+				p, err := l.Pairs(2)
+				require.NoError(b, err)
+				pairs += time.Since(began)
+				require.Equal(b, x.wide*x.high*(x.wide*x.high-1), p.Of)
+			}
+			b.ReportMetric(float64(pairs.Microseconds())/float64(b.N)/1000, "ms-pairs")
+			b.ReportMetric(float64(pairs)/float64(settles), "settles")
+			b.ReportMetric(0, "ns/op")
+		})
 	}
 }
 

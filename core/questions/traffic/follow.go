@@ -123,15 +123,16 @@ type follower struct {
 	src, dst  ip.Addr
 	covers    []uint32 // prefixes that contain the destination, the longest first
 	places    *places
-	same      []uint8      // by device: whether the action left it alone, once that has been asked
-	decisions [][]decision // by place
-	over      [][]*passes  // by device, for all destinations
-	seen      []node       // what the packets that are followed have passed
-	marks     []uint8      // by place, for circles
+	same      untouched
+	decisions [][]decision // by place, of those that are
+	decided   []bool
+	over      [][]*passes // by device, for all destinations
+	seen      []node      // what the packets that are followed have passed
+	marks     []uint8     // by place, for circles
 	parts     []part
 	causes    map[failure]string  // in words
 	turns     map[event.Time]Turn // by the send time of the first packet that meets it; nil if nobody asks
-	lean      bool                // only outages are asked for: no paths, and what all gives is good until it is called again
+	lean      bool                // only what is lost is asked for, and what all gives is good until it is called again
 	room      []part              // for the next packets
 	trace     *Trip               // of the one packet that is followed, if it is one
 	calm      *steady             // of the destination; nil to follow packets to their end
@@ -140,15 +141,15 @@ type follower struct {
 // toward is a follower of packets to an address.
 func toward(s *history.Step, changes map[node][]uint32, dst ip.Addr) *follower {
 	p := placesOf(s)
-	f := &follower{step: s, changes: changes, places: p, same: make([]uint8, len(s.After.Devices())), over: make([][]*passes, len(s.After.Devices())),
-		decisions: make([][]decision, p.count), marks: make([]uint8, p.count), causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
+	f := &follower{step: s, changes: changes, places: p, same: untouchedOf(s), over: make([][]*passes, len(s.After.Devices())),
+		decisions: make([][]decision, p.count), decided: make([]bool, p.count), marks: make([]uint8, p.count), causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
 	f.another(dst)
 	return f
 }
 
 // another has the follower follow packets to another address; what does not depend on that stays known.
 func (f *follower) another(dst ip.Addr) {
-	clear(f.decisions)
+	clear(f.decided)
 	f.dst, f.covers = dst, f.covers[:0]
 	// The last world knows all prefixes that the notes may name.
 	f.step.After.Shared().Prefixes.Covering(dst, func(id uint32) bool { f.covers = append(f.covers, id); return true })
@@ -158,23 +159,23 @@ const longAgo = event.Time(-1 << 62)
 
 // timeline is all decisions of an instance about the destination, in order.
 func (f *follower) timeline(at node) []decision {
-	if ds := f.decisions[f.places.of(at)]; ds != nil {
-		return ds
+	place := f.places.of(at)
+	if f.decided[place] {
+		return f.decisions[place]
 	}
 	s := f.step
-	var ds []decision
+	ds := f.decisions[place][:0]
 	if before := at.in(s.Before); before != nil {
 		ds = append(ds, f.decide(longAgo, s.Before, at, before.Table().Next, before.Table().Set))
 	}
 	table := at.in(s.Applied).Table()
-	var fib map[uint32]route.HopID
+	var fib []note.Note // the latest change of each of the prefixes that changed
 	var resolved map[route.HopID]route.SetID
-	if len(f.changes[at]) > 0 {
-		fib, resolved = map[uint32]route.HopID{}, map[route.HopID]route.SetID{}
-	}
 	next := func(id uint32) route.HopID {
-		if h, ok := fib[id]; ok {
-			return h
+		for i := range fib {
+			if uint32(fib[i].A) == id {
+				return route.HopID(fib[i].C)
+			}
 		}
 		return table.Next(id)
 	}
@@ -190,7 +191,7 @@ func (f *follower) timeline(at node) []decision {
 		}
 		return route.NoSet
 	}
-	if d := f.decide(s.Start, s.Applied, at, next, set); len(ds) == 0 || !f.untouched(at.dev) || !d.like(&ds[0]) {
+	if d := f.decide(s.Start, s.Applied, at, next, set); len(ds) == 0 || !f.same.has(at.dev) || !d.like(&ds[0]) {
 		ds = append(ds, d)
 	}
 	for i, notes := 0, f.changes[at]; i < len(notes); {
@@ -203,10 +204,14 @@ func (f *follower) timeline(at node) []decision {
 			}
 			switch {
 			case n.Kind == note.HopChanged:
+				if resolved == nil {
+					resolved = map[route.HopID]route.SetID{}
+				}
 				resolved[route.HopID(n.A)] = route.SetID(n.C)
 				concerns = true
 			case slices.Contains(f.covers, uint32(n.A)):
-				fib[uint32(n.A)] = route.HopID(n.C)
+				fib = slices.DeleteFunc(fib, func(o note.Note) bool { return o.A == n.A })
+				fib = append(fib, n)
 				concerns = true
 			}
 		}
@@ -221,25 +226,34 @@ func (f *follower) timeline(at node) []decision {
 			ds = append(ds, d)
 		}
 	}
-	f.decisions[f.places.of(at)] = ds
+	f.decisions[place], f.decided[place] = ds, true
 	return ds
 }
 
 // like says whether two decisions are the same.
 func (d *decision) like(o *decision) bool { return d.local == o.local && d.set == o.set }
 
-// untouched says whether a device is after the action as it was before it, but for its tables.
-func (f *follower) untouched(dev uint32) bool {
+// untouched are the devices of a step that the action left as they were, but for their tables.
+type untouched struct {
+	step *history.Step
+	is   []uint8 // by device, once that has been asked
+}
+
+func untouchedOf(s *history.Step) untouched {
+	return untouched{s, make([]uint8, len(s.After.Devices()))}
+}
+
+func (u *untouched) has(dev uint32) bool {
 	const no, yes = 1, 2
-	if f.same[dev] == 0 {
-		before, applied := f.step.Before.Device(dev), f.step.Applied.Device(dev)
-		f.same[dev] = no
+	if u.is[dev] == 0 {
+		before, applied := u.step.Before.Device(dev), u.step.Applied.Device(dev)
+		u.is[dev] = no
 		if before.Gone() == applied.Gone() && before.Enabled() == applied.Enabled() && before.Config() == applied.Config() &&
 			slices.Equal(before.Ports(), applied.Ports()) {
-			f.same[dev] = yes
+			u.is[dev] = yes
 		}
 	}
-	return f.same[dev] == yes
+	return u.is[dev] == yes
 }
 
 func (f *follower) decide(from event.Time, w *network.World, at node, next func(uint32) route.HopID,
@@ -327,11 +341,9 @@ func (f *follower) fail(lo, hi event.Time, why note.Code, a, b string) {
 }
 
 func (f *follower) arrive(at node, lo, hi event.Time) {
-	p := part{lo: lo, hi: hi, ok: true, looped: hasTwice(f.seen)}
 	if !f.lean {
-		p.way = append(slices.Clip(slices.Clone(f.seen)), at)
+		f.parts = append(f.parts, part{lo: lo, hi: hi, ok: true, looped: hasTwice(f.seen), way: append(slices.Clip(slices.Clone(f.seen)), at)})
 	}
-	f.parts = append(f.parts, p)
 }
 
 // hop is one decision's part of follow.

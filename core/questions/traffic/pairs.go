@@ -105,9 +105,6 @@ func (f *follower) pair(from, to *device.Device, last bool) (PairOut, bool) {
 	x := PairOut{From: from.Name(), To: to.Name(), Where: []string{}, Outages: []Outage{}}
 	end := f.step.End
 	for _, p := range f.all(from.ID(), last) {
-		if p.ok {
-			continue
-		}
 		addOutage(&x.Outages, p, last && p.hi >= end)
 		x.Seconds += (p.hi - p.lo).Seconds()
 		if p.at != "" && !slices.Contains(x.Where, p.at) {

@@ -21,6 +21,7 @@ type quiet struct {
 	prefixes  []bits      // whose routes changed, by node
 	hops      []bits      // that changed
 	crossings [][]crossed // by the number of the device
+	same      untouched
 }
 
 // bits is a set of numbers.
@@ -49,7 +50,7 @@ type passage struct {
 }
 
 func quietOf(s *history.Step) *quiet {
-	c := &quiet{step: s, crossings: make([][]crossed, len(s.Before.Devices()))}
+	c := &quiet{step: s, same: untouchedOf(s), crossings: make([][]crossed, len(s.Before.Devices()))}
 	for _, d := range s.Before.Devices() {
 		c.first = append(c.first, c.nodes)
 		c.nodes += len(d.Instances())
@@ -135,8 +136,11 @@ func (t *steady) passes(n node, ttl int, begins bool) bool {
 func (t *steady) look(n node, i int) bool {
 	s := t.step
 	before, applied := n.in(s.Before), n.in(s.Applied)
-	if applied == nil || s.Before.Device(n.dev).Gone() || s.Applied.Device(n.dev).Gone() || !before.Device().Enabled() ||
-		!applied.Device().Enabled() || before.Local(t.dst) != applied.Local(t.dst) {
+	if applied == nil || s.Before.Device(n.dev).Gone() || !before.Device().Enabled() {
+		return false
+	}
+	same := t.same.has(n.dev)
+	if !same && (s.Applied.Device(n.dev).Gone() || !applied.Device().Enabled() || before.Local(t.dst) != applied.Local(t.dst)) {
 		return false
 	}
 	t.far[i] = 1
@@ -144,7 +148,7 @@ func (t *steady) look(n node, i int) bool {
 		return true
 	}
 	set := t.setAt(before, i)
-	if set == route.NoSet || set == route.Blackhole || set != t.setAt(applied, i) {
+	if set == route.NoSet || set == route.Blackhole || !same && set != t.setAt(applied, i) {
 		return false
 	}
 	if set == route.Beyond {
