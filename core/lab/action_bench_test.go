@@ -12,6 +12,7 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/testlabs"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 	"hellebore/demo"
@@ -73,7 +74,7 @@ func BenchmarkViews(b *testing.B) {
 					"neighbours": func() any { return l.Neighbours(m) },
 					"names":      func() any { return l.Names(m) },
 					"database":   func() any { return l.Database(m) },
-					"messages":   func() any { return l.Messages(m) },
+					"messages":   func() any { return l.Messages(m, timeline.MessagesAsk{}) },
 					"compare":    func() any { return l.Compare(l.History().BeforeStep(2), m) },
 					"routes": func() any {
 						part, err := tables.RoutesPartOf(l.World(m), tables.RoutesAsk{Grouped: true, Limit: 50, Columns: 25})

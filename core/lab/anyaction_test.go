@@ -12,6 +12,7 @@ import (
 
 	"hellebore/core/language/config"
 	"hellebore/core/questions/paths"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
@@ -90,7 +91,7 @@ func everyView(l *Lab, m history.Moment) {
 	l.Neighbours(m)
 	l.Database(m)
 	l.Routes(m)
-	l.Messages(m)
+	l.Messages(m, timeline.MessagesAsk{})
 	l.Policies(m)
 	l.StateWarnings(m)
 	l.Checks(m)

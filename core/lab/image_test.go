@@ -11,6 +11,7 @@ import (
 
 	"hellebore/core/ground/event"
 	"hellebore/core/questions/testlabs"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
 )
@@ -63,7 +64,7 @@ func TestALabGoesOnFromItsImage(t *testing.T) {
 		say := fmt.Sprintf("round %d, image after %d of %d actions", round, imaged, len(l.History().Steps()))
 		require.Equal(t, l.History().Records(), other.History().Records(), say)
 		require.Equal(t, asJSON(t, l.Timeline()), asJSON(t, other.Timeline()), say)
-		require.Equal(t, l.Messages(l.History().Now()), other.Messages(l.History().Now()), say)
+		require.Equal(t, l.Messages(l.History().Now(), timeline.MessagesAsk{}), other.Messages(l.History().Now(), timeline.MessagesAsk{}), say)
 		for range 6 {
 			m := l.History().AtTime(event.Time(r.Int64N(int64(l.History().Head().Now()) + 1)))
 			require.Equal(t, l.World(m).Digest(true), other.World(m).Digest(true), "%s, %v", say, m)

@@ -327,7 +327,9 @@ func (l *Lab) Tree(m history.Moment, device string) (tables.Tree, error) {
 func (l *Lab) Ladder(m history.Moment, a, b string) (relations.Ladder, error) {
 	return relations.LadderOf(l.World(m), a, b)
 }
-func (l *Lab) Messages(m history.Moment) timeline.Messages { return timeline.MessagesOf(l.World(m)) }
+func (l *Lab) Messages(m history.Moment, ask timeline.MessagesAsk) timeline.Messages {
+	return timeline.MessagesOf(l.World(m), ask, l.stop)
+}
 func (l *Lab) Summary(m history.Moment, prefixes []string, area string) (tables.Summary, error) {
 	return tables.SummaryOf(l.World(m), prefixes, area)
 }

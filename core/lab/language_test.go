@@ -13,6 +13,7 @@ import (
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/paths"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
@@ -100,7 +101,7 @@ func answers(t *testing.T, l *Lab, each func(name string, answer any)) {
 	each("Neighbours", l.Neighbours(now))
 	each("Database", l.Database(now))
 	each("Routes", l.Routes(now))
-	each("Messages", l.Messages(now))
+	each("Messages", l.Messages(now, timeline.MessagesAsk{}))
 	each("Map", l.Map(now))
 	each("StateWarnings", l.StateWarnings(now))
 	each("Policies", l.Policies(now))

@@ -1,6 +1,8 @@
 package lab
 
 import (
+	"bytes"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -114,7 +116,7 @@ func TestMessagesAreThoseOfALog(t *testing.T) {
 	l := open(t, demo.Text("triangle-with-ospf"), "cut viaduct.e1")
 	before, err := l.ParseMoment("before-2")
 	require.NoError(t, err)
-	old, all := l.Messages(before), l.Messages(l.History().Now())
+	old, all := l.Messages(before, timeline.MessagesAsk{}), l.Messages(l.History().Now(), timeline.MessagesAsk{})
 	var fresh []string
 	for _, m := range all.Messages {
 		if m.Number > old.Messages[0].Number {
@@ -131,6 +133,64 @@ func TestMessagesAreThoseOfALog(t *testing.T) {
 	for i := range all.Messages[1:] {
 		require.Greater(t, all.Messages[i].Number, all.Messages[i+1].Number, "newest first")
 	}
+}
+
+// TestAPartOfTheMessagesIsThatOfAll asks for parts by all that they can be asked for by, and holds each against all messages.
+func TestAPartOfTheMessagesIsThatOfAll(t *testing.T) {
+	l := open(t, demo.Text("tarn-valley"), "cut viaduct.e1", "silence depot.e1", "reset all on viaduct")
+	now := l.History().Now()
+	all := l.Messages(now, timeline.MessagesAsk{})
+	require.Equal(t, len(all.Messages), all.Found)
+	require.Equal(t, all.Found, all.All)
+	require.Equal(t, all.Found, all.Fresh)
+	require.Equal(t, all.Messages[0].Number, all.Newest)
+	r := rand.New(rand.NewPCG(18, 1))
+	number := func() uint32 { return all.Messages[r.IntN(len(all.Messages))].Number + uint32(r.IntN(3)) - 1 }
+	for range 300 {
+		ask := timeline.MessagesAsk{Offset: r.IntN(30), Limit: r.IntN(40)}
+		if r.IntN(2) == 0 {
+			ask.Device = []string{"viaduct", "depot", "nobody"}[r.IntN(3)]
+		}
+		if r.IntN(2) == 0 {
+			ask.Weight = []string{"trouble", "notice"}[r.IntN(2)]
+		}
+		if r.IntN(2) == 0 {
+			ask.Find = []string{"FULL", "went down", "viaduct.e1", "zebra", " "}[r.IntN(5)]
+		}
+		if r.IntN(2) == 0 {
+			ask.After = number()
+		}
+		if r.IntN(2) == 0 {
+			ask.Read, ask.Unread = number(), r.IntN(2) == 0
+		}
+		want := timeline.Messages{Messages: []timeline.Message{}, Offset: ask.Offset}
+		for _, m := range all.Messages {
+			if m.Number <= ask.After {
+				continue
+			}
+			want.Newest = max(want.Newest, m.Number)
+			if ask.Device != "" && m.Device != ask.Device {
+				continue
+			}
+			want.All++
+			if m.Number > ask.Read {
+				want.Fresh++
+			} else if ask.Unread {
+				continue
+			}
+			if ask.Weight != "" && m.Weight != ask.Weight || !strings.Contains(strings.ToLower(m.Device+"."+m.Port+" "+m.Text), strings.ToLower(ask.Find)) {
+				continue
+			}
+			if want.Found >= ask.Offset && (ask.Limit == 0 || len(want.Messages) < ask.Limit) {
+				want.Messages = append(want.Messages, m)
+			}
+			want.Found++
+		}
+		require.Equal(t, want, l.Messages(now, ask), "%+v", ask)
+	}
+	var b bytes.Buffer
+	require.NoError(t, timeline.WriteMessages(&b, l.Messages(now, timeline.MessagesAsk{Device: "viaduct", Weight: "trouble", Limit: 1})))
+	require.Regexp(t, `^at,device,port,weight,message\n\d+\.\d{6},viaduct,\w*,trouble,.+\n$`, b.String())
 }
 
 func TestTheShortestPathTreeOfARouter(t *testing.T) { // RFC 2328 16.1

@@ -7,6 +7,7 @@ import (
 
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/testlabs"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/simulation/history"
 )
 
@@ -24,7 +25,7 @@ func TestViewsCostWhatTheyShow(t *testing.T) {
 		"ports":      func(l *Lab) int { return len(l.Ports(l.History().Now()).Ports) },
 		"neighbours": func(l *Lab) int { return len(l.Neighbours(l.History().Now())) },
 		"map":        func(l *Lab) int { m := l.Map(l.History().Now()); return len(m.Devices) + len(m.Links) },
-		"messages":   func(l *Lab) int { return len(l.Messages(l.History().Now()).Messages) },
+		"messages":   func(l *Lab) int { return len(l.Messages(l.History().Now(), timeline.MessagesAsk{}).Messages) },
 		"names":      func(l *Lab) int { return len(l.Names(l.History().Now()).Prefixes) },
 		"database": func(l *Lab) (n int) {
 			for _, a := range l.Database(l.History().Now()).Areas {

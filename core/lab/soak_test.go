@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/ground/note"
+	"hellebore/core/questions/timeline"
 	"hellebore/core/simulation/history"
 	"hellebore/demo"
 )
@@ -39,8 +40,8 @@ func TestALongLabHoldsItsJournal(t *testing.T) {
 	t.Logf("%.1f KiB a pair", grown)
 	require.Less(t, grown, 16.0, "KiB a pair")
 	// What was long ago is still there.
-	m := l.Messages(l.history.Now())
-	require.Greater(t, len(m.Messages)+int(m.Omitted), 2*1000, "messages of each cut")
+	m := l.Messages(l.history.Now(), timeline.MessagesAsk{})
+	require.Greater(t, m.Found, 2*1000, "messages of each cut")
 	second := l.history.Whole(2)
 	require.Equal(t, note.PortDown, second.After.NoteAt(second.NotesBefore).Kind)
 	runtime.KeepAlive(l)

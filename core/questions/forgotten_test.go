@@ -27,8 +27,8 @@ func TestViewsKnowWhatLasts(t *testing.T) {
 		require.Less(t, w.Notes()-w.FirstNote(), uint32(64), demo.Slug)
 		require.Equal(t, whole.Notes(), w.Notes())
 		require.Equal(t, whole.Digest(true), w.Digest(true))
-		require.Equal(t, timeline.MessagesOf(whole), timeline.MessagesOf(w), demo.Slug)
-		messages += len(timeline.MessagesOf(w).Messages)
+		require.Equal(t, timeline.MessagesOf(whole, timeline.MessagesAsk{}, nil), timeline.MessagesOf(w, timeline.MessagesAsk{}, nil), demo.Slug)
+		messages += len(timeline.MessagesOf(w, timeline.MessagesAsk{}, nil).Messages)
 		rows := relations.NeighboursOf(whole)
 		require.Equal(t, rows, relations.NeighboursOf(w), demo.Slug)
 		for _, n := range rows {

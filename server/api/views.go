@@ -52,7 +52,7 @@ func (h *handlers) registerViews(api huma.API) {
 	view(h, api, "neighbours", "All adjacencies, both ends a row", (*lab.Lab).Neighbours)
 	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies",
 		(*lab.Lab).Database)
-	view(h, api, "messages", "What routers would write to their logs", (*lab.Lab).Messages)
+	h.registerMessages(api)
 	view(h, api, "names", "What can be named: for completion", (*lab.Lab).Names)
 	h.registerRoutes(api)
 

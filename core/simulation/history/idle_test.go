@@ -18,7 +18,9 @@ func TestAWaitThatIsSkippedCanBeLookedInto(t *testing.T) {
 	s := act(t, h, "wait 12h")
 	through := s.Before.Clone()
 	var want []Frame
-	through.OnFrame = func(at event.Time, device, port uint32, frame []byte) { want = append(want, Frame{at, device, port, frame}) }
+	through.OnFrame = func(at event.Time, device, port uint32, frame []byte) {
+		want = append(want, Frame{at, device, port, frame})
+	}
 	r := rand.New(rand.NewSource(18))
 	at := s.Start
 	for at < s.End {

@@ -33,6 +33,12 @@ export type RoutesWindow = Omit<
   'at' | keyof RoutesChosen
 >;
 
+/** Which messages are asked for. */
+export type MessagesChosen = Omit<
+  NonNullable<paths['/api/labs/{id}/messages/csv']['get']['parameters']['query']>,
+  'at'
+>;
+
 /** A session's table, or with an empty peer a Loc-RIB, and what is looked for in it. */
 export interface TableChosen {
   device: string;
@@ -70,8 +76,16 @@ export const ask = {
     options(api.queryOptions('get', '/api/labs/{id}/names', at(id, when), stays)),
   database: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/database', at(id, when), stays)),
-  messages: (id: string, when: string) =>
-    options(api.queryOptions('get', '/api/labs/{id}/messages', at(id, when), stays)),
+  /** A part of the messages, the newest first. */
+  messages: (id: string, when: string, part: MessagesChosen & { offset?: number; limit?: number }) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/messages',
+        { params: { path: { id }, query: { at: when, ...part } } },
+        stays,
+      ),
+    ),
   /** What the running network shows that its text does not. */
   warnings: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/warnings', at(id, when), stays)),

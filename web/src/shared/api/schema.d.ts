@@ -544,8 +544,25 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** What routers would write to their logs */
+    /** What routers would write to their logs, newest first */
     get: operations['get-messages'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/messages/csv': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What routers would write to their logs as a file, one message a line */
+    get: operations['export-messages'];
     put?: never;
     post?: never;
     delete?: never;
@@ -2675,12 +2692,32 @@ export interface components {
       type: string;
     };
     Messages: {
-      messages: components['schemas']['Message'][];
       /**
        * Format: int64
-       * @description older ones, beyond the bound of what is shown
+       * @description of the device, after the number, whatever their weight and words
        */
-      omitted: number;
+      all: number;
+      /**
+       * Format: int64
+       * @description that are what was asked for
+       */
+      found: number;
+      /**
+       * Format: int64
+       * @description of those, the ones that were not seen yet
+       */
+      fresh: number;
+      messages: components['schemas']['Message'][];
+      /**
+       * Format: int32
+       * @description number of the latest of all devices; 0 if there is none
+       */
+      newest: number;
+      /**
+       * Format: int64
+       * @description of the first of them, among those that were found
+       */
+      offset: number;
     };
     'Move-cardsRequest': {
       /** @description by device, or segment and its name */
@@ -5481,6 +5518,20 @@ export interface operations {
       query?: {
         /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
         at?: string;
+        /** @description only those of this device */
+        device?: string;
+        /** @description only those of this weight */
+        weight?: 'trouble' | 'notice';
+        /** @description only those that have this in their words, their device or port */
+        find?: string;
+        /** @description only those with a greater number */
+        after?: number;
+        /** @description those up to this number were seen */
+        read?: number;
+        /** @description only those that were not seen */
+        unread?: boolean;
+        offset?: number;
+        limit?: number;
       };
       header?: never;
       path: {
@@ -5497,6 +5548,54 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Messages'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'export-messages': {
+    parameters: {
+      query?: {
+        /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
+        at?: string;
+        /** @description only those of this device */
+        device?: string;
+        /** @description only those of this weight */
+        weight?: 'trouble' | 'notice';
+        /** @description only those that have this in their words, their device or port */
+        find?: string;
+        /** @description only those with a greater number */
+        after?: number;
+        /** @description those up to this number were seen */
+        read?: number;
+        /** @description only those that were not seen */
+        unread?: boolean;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string;
         };
       };
       /** @description Error */

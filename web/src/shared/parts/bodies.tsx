@@ -1,5 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, type ReactNode } from 'react';
+import type { Range } from './pages';
 
 /** With more bodies than this, a table draws those that are in sight only. */
 export const manyBodies = 150;
@@ -7,33 +8,40 @@ export const manyBodies = 150;
 interface Props {
   /** What scrolls. */
   box: HTMLDivElement | null;
-  keys: string[];
+  /** The bodies' keys; or how many there are, if they have none. */
+  keys?: string[];
+  count?: number;
   /** How high a body is before it has been seen, in pixels. */
   height: number;
   /** The rows of one body. */
   children: (index: number) => ReactNode;
-  /** The body to begin at; -1 for the first. */
+  /** The body to begin at, and to show when it becomes another; -1 for none. */
   at: number;
+  /** Is told which are in sight. */
+  sees?: (sight: Range) => void;
 }
 
 /** The bodies of a long table: those in sight, and room for the others. */
-export function Bodies({ box, keys, height, children, at }: Props) {
+export function Bodies({ box, keys, count, height, children, at, sees }: Props) {
   // The compiler leaves this component alone, as it should: the list is redrawn as it scrolls.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
-    count: keys.length,
+    count: keys?.length ?? count ?? 0,
     getScrollElement: () => box,
     estimateSize: () => height,
     overscan: 6,
-    getItemKey: (i) => keys[i] ?? i,
+    getItemKey: (i) => keys?.[i] ?? i,
   });
   const begun = useRef(false);
   useEffect(() => {
-    if (begun.current || !box) return;
+    if (!box) return;
+    if (at >= 0) virtual.scrollToIndex(at, { align: begun.current ? 'auto' : 'center' });
     begun.current = true;
-    if (at > 0) virtual.scrollToIndex(at, { align: 'center' });
   }, [virtual, at, box]);
   const list = virtual.getVirtualItems();
+  const first = list[0]?.index ?? 0;
+  const last = list.at(-1)?.index ?? -1;
+  useEffect(() => sees?.({ first, last }), [sees, first, last]);
   const above = list[0]?.start ?? 0;
   const below = virtual.getTotalSize() - (list.at(-1)?.end ?? 0);
   return (

@@ -7,7 +7,7 @@ import { vi } from 'vitest';
 import { system } from '../../theme';
 import { DraftingContext, HandsContext, type Drafting, type Hands } from '../draft/drafting';
 
-/** What the server answers, by "METHOD /path", with or without its query; a number is a status with a problem. */
+/** What the server answers, by "METHOD /path", with or without its query, or as a function of that; a number is a status with a problem. */
 export type Answers = Record<string, unknown>;
 
 /** A problem (RFC 9457) as the server would send it. */
@@ -54,7 +54,9 @@ export function show(
     const body = request.method === 'POST' ? await request.text() : '';
     asked.push(`${request.method} ${decodeURIComponent(url.pathname + url.search)}${body && ` ${body}`}`);
     const path = `${request.method} ${url.pathname}`;
-    const answer = answers[path + url.search] ?? answers[path];
+    const given = answers[path + url.search] ?? answers[path];
+    const answer =
+      typeof given === 'function' ? (given as (q: URLSearchParams) => unknown)(url.searchParams) : given;
     if (answer === undefined) throw new TypeError('no server');
     const refused = typeof answer === 'object' && answer !== null && 'status' in answer && 'detail' in answer;
     return new Response(JSON.stringify(answer), {

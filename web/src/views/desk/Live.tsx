@@ -360,8 +360,8 @@ function Table({ name }: { name: string }) {
 
 function Messages({ name }: { name: string }) {
   const { id, focus } = useFocus();
-  const messages = useQuery(ask.messages(id, focus.when));
-  const rows = (messages.data?.messages ?? []).filter((m) => m.device === name).slice(0, mostMessages);
+  const messages = useQuery(ask.messages(id, focus.when, { device: name, limit: mostMessages }));
+  const rows = messages.data?.messages ?? [];
   if (rows.length === 0) return null;
   return (
     <Part title="Messages" view="messages">

@@ -2,45 +2,74 @@ import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useEffect, useState } from 'react';
 import { type Message } from '../../shared/api/client';
-import { ask } from '../../shared/api/questions';
+import { ask, type MessagesChosen } from '../../shared/api/questions';
+import { useParts } from '../../shared/api/useParts';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
-import { csv, save } from '../../shared/parts/csv';
-import { Choice, Count, Empty, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Bodies, manyBodies } from '../../shared/parts/bodies';
+import { fetchFile } from '../../shared/parts/csv';
+import { useDelayed } from '../../shared/parts/delayed';
+import { Choice, Count, Empty, Line, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { type Range } from '../../shared/parts/pages';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
 import { useRead } from './read';
 
-/** As many rows as are drawn; the filters bring the others up. */
-const most = 300;
-
 /** What routers would write to their logs, newest first; new until somebody says it was seen. */
 export function MessagesView() {
   const { id, focus, set } = useFocus();
-  const data = useQuery(ask.messages(id, focus.when));
-  const earlier = useQuery(ask.messages(id, focus.since || focus.when));
   const [read, mark] = useRead(id);
   const [only, setOnly] = useState<'all' | 'new' | 'trouble'>('all');
-  if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
-  if (!data.data) return <Waiting what="reading the messages" />;
+  const [filter, setFilter] = useState('');
+  const [box, setBox] = useState<HTMLDivElement | null>(null);
+  const [sight, setSight] = useState<Range>({ first: 0, last: -1 });
+  const find = useDelayed(filter.trim(), 200);
   // Between two moments: what was said since the first.
-  const known = focus.since === '' ? 0 : Math.max(0, ...(earlier.data?.messages ?? []).map((m) => m.number));
-  const all = data.data.messages.filter((m) => m.number > known);
-  if (all.length === 0 && focus.since !== '')
+  const earlier = useQuery({
+    ...ask.messages(id, focus.since, { limit: 1 }),
+    enabled: focus.since !== '',
+  });
+  const after = focus.since === '' ? 0 : (earlier.data?.newest ?? 0);
+  const shown: MessagesChosen = {
+    device: deviceOf(focus.who),
+    find,
+    after,
+    read,
+    ...(only === 'trouble' && { weight: 'trouble' }),
+    ...(only === 'new' && { unread: true }),
+  };
+  const part = (offset: number, limit: number) => ask.messages(id, focus.when, { ...shown, offset, limit });
+  const data = useQuery({
+    ...part(0, manyBodies),
+    enabled: focus.since === '' || earlier.data !== undefined,
+  });
+  const large = (data.data?.found ?? 0) > manyBodies;
+  const rows = useParts(large ? sight : none, manyBodies, part, (d) => d.messages);
+  const error = data.error ?? earlier.error;
+  if (error) return <Trouble error={error} retry={() => void data.refetch()} />;
+  if (!data.data || (focus.since !== '' && !earlier.data)) return <Waiting what="reading the messages" />;
+  const { all, found, fresh, newest, messages } = data.data;
+  if (newest === 0 && focus.since !== '')
     return <Empty title="No messages">No router logged anything between the two moments.</Empty>;
-  if (all.length === 0)
+  if (newest === 0)
     return <Empty title="Nobody has said anything yet">No port came up and no neighbour was met.</Empty>;
-  const who = deviceOf(focus.who);
-  const mine = all.filter((m) => !who || m.device === who);
-  const rows = mine.filter(
-    (m) => only === 'all' || (only === 'new' ? m.number > read : m.weight === 'trouble'),
+  const rowOf = (m: Message) => (
+    <Row key={m.number} m={m} fresh={m.number > read} focus={(w) => void set({ who: w })} />
   );
-  const unread = mine.filter((m) => m.number > read).length;
   return (
-    <Box p={4}>
+    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
-        <Count n={mine.length} what="messages" />
-        <Count n={unread} what="not seen yet" tone={unread ? 'plum' : 'ink'} />
+        <Count n={all} what="messages" />
+        <Count n={fresh} what="not seen yet" tone={fresh ? 'plum' : 'ink'} />
+        {find !== '' && <Quiet>{found} match</Quiet>}
         <Box flex={1} />
+        <Line
+          w="210px"
+          h="26px"
+          value={filter}
+          placeholder="find: neighbour, viaduct.e1, Full"
+          aria-label="Find messages"
+          onChange={(e) => setFilter(e.target.value)}
+        />
         <Choice on={only === 'all'} onClick={() => setOnly('all')}>
           All
         </Choice>
@@ -50,33 +79,49 @@ export function MessagesView() {
         <Choice on={only === 'trouble'} onClick={() => setOnly('trouble')}>
           Trouble
         </Choice>
-        <Plain size="xs" h="26px" disabled={!unread} onClick={() => mark(all[0]?.number ?? 0)}>
+        <Plain size="xs" h="26px" disabled={!fresh} onClick={() => mark(newest)}>
           All seen
         </Plain>
-        <Plain size="xs" h="26px" onClick={() => save('messages.csv', 'text/csv', csv(toRows(rows)))}>
+        <Plain size="xs" h="26px" onClick={() => fetchFile('messages.csv', csvOf(id, focus.when, shown))}>
           CSV
         </Plain>
       </Flex>
       <Sheet
         label="Messages"
+        ref={setBox}
+        {...(large && { flex: 1, minH: 0 })}
         heads={['(new)', 'at', 'device', 'port', 'weight', 'message']}
-        below={rows.length === 0 && <Empty title="None like that">All of them have been seen.</Empty>}
+        below={
+          found === 0 && (
+            <Empty title="None like that">
+              {find !== '' ? 'No message has these words.' : 'All of them have been seen.'}
+            </Empty>
+          )
+        }
       >
-        <tbody>
-          {rows.slice(0, most).map((m) => (
-            <Row key={m.number} m={m} fresh={m.number > read} focus={(w) => void set({ who: w })} />
-          ))}
-        </tbody>
+        {large ? (
+          <Bodies box={box} count={found} height={33} at={0} sees={setSight}>
+            {(i) => {
+              const m = rows.get(i);
+              return m ? rowOf(m) : <Room />;
+            }}
+          </Bodies>
+        ) : (
+          <tbody>{messages.map(rowOf)}</tbody>
+        )}
       </Sheet>
-      {rows.length + data.data.omitted > most && (
-        <Quiet display="block" mt={2}>
-          {Math.max(0, rows.length - most) + data.data.omitted} older messages are not drawn; put one router
-          in focus to see its own.
-        </Quiet>
-      )}
     </Box>
   );
 }
+
+const none: Range = { first: 0, last: -1 };
+
+/** A row that is on its way. */
+const Room = () => (
+  <tr>
+    <td colSpan={6} style={{ height: 33 }} />
+  </tr>
+);
 
 function Row({ m, fresh, focus }: { m: Message; fresh: boolean; focus: (who: string) => void }) {
   return (
@@ -103,18 +148,18 @@ function Row({ m, fresh, focus }: { m: Message; fresh: boolean; focus: (who: str
   );
 }
 
-const toRows = (rows: Message[]) => [
-  ['at', 'device', 'port', 'weight', 'message'],
-  ...rows.map((m) => [m.at.toFixed(6), m.device, m.port ?? '', m.weight, m.text]),
-];
+const csvOf = (id: string, when: string, shown: MessagesChosen) => {
+  const chosen = Object.entries(shown).filter(([, v]) => v !== '' && v !== 0);
+  return `/api/labs/${id}/messages/csv?${new URLSearchParams([['at', when], ...chosen.map(([k, v]) => [k, String(v)])])}`;
+};
 
 /** How many messages of a lab have come since they were looked at; whoever opens it first has missed none. */
 export function useUnread(id: string, when: string): number {
-  const data = useQuery(ask.messages(id, when));
   const [read, mark, known] = useRead(id);
-  const newest = data.data?.messages[0]?.number ?? (data.data ? 0 : undefined);
+  const data = useQuery(ask.messages(id, when, { read, limit: 1 }));
+  const newest = data.data?.newest;
   useEffect(() => {
     if (!known && when === 'now' && newest !== undefined) mark(newest);
   }, [known, when, newest, mark]);
-  return known ? (data.data?.messages.filter((m) => m.number > read).length ?? 0) : 0;
+  return known ? (data.data?.fresh ?? 0) : 0;
 }

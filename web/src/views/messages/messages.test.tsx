@@ -19,7 +19,29 @@ const messages = [
   message(7, 'halt', 'neighbour mill (10.255.0.1) on e1: Loading to Full', 'notice'),
   message(3, 'mill', 'port e1 came up', 'notice'),
 ];
-const answers = { 'GET /api/labs/x1/messages': { messages, omitted: 0 } };
+/** A server that has some messages. */
+const log = (all: Message[]) => (q: URLSearchParams) => {
+  const number = (name: string) => Number(q.get(name) ?? 0);
+  const mine = all.filter(
+    (m) => m.number > number('after') && (!q.get('device') || m.device === q.get('device')),
+  );
+  const found = mine.filter(
+    (m) =>
+      (!q.get('weight') || m.weight === q.get('weight')) &&
+      (!q.get('unread') || m.number > number('read')) &&
+      m.text.includes(q.get('find') ?? ''),
+  );
+  const offset = number('offset');
+  return {
+    messages: found.slice(offset, offset + (number('limit') || 60)),
+    offset,
+    found: found.length,
+    all: mine.length,
+    fresh: mine.filter((m) => m.number > number('read')).length,
+    newest: all[0]?.number ?? 0,
+  };
+};
+const answers = { 'GET /api/labs/x1/messages': log(messages) };
 const rows = () => screen.getAllByRole('row').slice(1);
 
 describe('messages', () => {
@@ -38,7 +60,7 @@ describe('messages', () => {
     localStorage.setItem('hellebore.read.x1', '7');
     show(<MessagesView />, answers, '/lab/x1/messages');
     await userEvent.click(await screen.findByRole('button', { name: 'New' }));
-    expect(rows()).toHaveLength(1);
+    await vi.waitFor(() => expect(rows()).toHaveLength(1));
     await userEvent.click(screen.getByRole('button', { name: 'Trouble' }));
     expect(within(rows()[0] as HTMLElement).getByText('trouble')).toBeTruthy();
   });
@@ -51,20 +73,42 @@ describe('messages', () => {
     expect(screen.getByTestId('address').textContent).toBe('/lab/x1/messages?who=halt.e1');
   });
 
+  test('are found by their words, and saved as they are shown', async () => {
+    const asked = show(<MessagesView />, answers, '/lab/x1/messages?who=mill');
+    await userEvent.type(await screen.findByLabelText('Find messages'), 'down');
+    await vi.waitFor(() => expect(rows()).toHaveLength(1));
+    expect(screen.getByText('1 match')).toBeTruthy();
+    expect(asked.at(-1)).toContain('find=down');
+    let saved = '';
+    vi.spyOn(HTMLAnchorElement.prototype, 'click').mockImplementation(function (this: HTMLAnchorElement) {
+      saved = decodeURIComponent(this.href);
+    });
+    await userEvent.click(screen.getByRole('button', { name: 'CSV' }));
+    expect(saved).toMatch('/api/labs/x1/messages/csv?at=now&device=mill&find=down');
+    await userEvent.type(screen.getByLabelText('Find messages'), ' zebra');
+    expect(await screen.findByText('No message has these words.')).toBeTruthy();
+  });
+
+  test('between two moments: those since the first', async () => {
+    const since = (q: URLSearchParams) => log(q.get('at') === 'before-2' ? messages.slice(1) : messages)(q);
+    show(<MessagesView />, { 'GET /api/labs/x1/messages': since }, '/lab/x1/messages?when=before-2..now');
+    await vi.waitFor(() => expect(rows()).toHaveLength(1));
+    expect(screen.getByText(/went down/)).toBeTruthy();
+  });
+
   test('say so when there are none', async () => {
-    show(<MessagesView />, { 'GET /api/labs/x1/messages': { messages: [], omitted: 0 } }, '/lab/x1/messages');
+    show(<MessagesView />, { 'GET /api/labs/x1/messages': log([]) }, '/lab/x1/messages');
     expect(await screen.findByText('Nobody has said anything yet')).toBeTruthy();
   });
 
   test('nobody who opens a lab for the first time has missed any; what comes later is new', async () => {
     const Count = () => <output data-testid="unread">{useUnread('x1', 'now')}</output>;
-    const later = { messages, omitted: 0 };
-    show(<Count />, { 'GET /api/labs/x1/messages': later }, '/lab/x1/map');
+    show(<Count />, answers, '/lab/x1/map');
     await vi.waitFor(() => expect(localStorage.getItem('hellebore.read.x1')).toBe('9'));
     expect(screen.getByTestId('unread').textContent).toBe('0');
     cleanup();
     const more = [message(12, 'halt', 'port e1 went down: the link has no carrier', 'trouble'), ...messages];
-    show(<Count />, { 'GET /api/labs/x1/messages': { messages: more, omitted: 0 } }, '/lab/x1/map');
+    show(<Count />, { 'GET /api/labs/x1/messages': log(more) }, '/lab/x1/map');
     await vi.waitFor(() => expect(screen.getByTestId('unread').textContent).toBe('1'));
   });
 });

@@ -1,8 +1,8 @@
-import { useQueries, useQuery } from '@tanstack/react-query';
-import { useMemo } from 'react';
+import { useQuery } from '@tanstack/react-query';
 import type { TableLine } from '../../shared/api/client';
 import { ask, type TableChosen } from '../../shared/api/questions';
-import { pagesOf, type Range } from '../../shared/parts/pages';
+import { useParts } from '../../shared/api/useParts';
+import type { Range } from '../../shared/parts/pages';
 
 /** How many lines are asked for at once. */
 export const pageLines = 60;
@@ -12,21 +12,13 @@ export interface TableShown extends TableChosen {
   by: string;
 }
 
+const part = (id: string, when: string, shown: TableShown) => (offset: number, limit: number) =>
+  ask.pathTable(id, when, { ...shown, offset, limit });
+
 /** The first part of a table: it says what there is. */
 export const useFirst = (id: string, when: string, shown: TableShown) =>
-  useQuery(ask.pathTable(id, when, { ...shown, offset: 0, limit: pageLines }));
+  useQuery(part(id, when, shown)(0, pageLines));
 
-/** The lines of a table that are in sight, by their place: what is scrolled to is asked for. */
-export function useTable(id: string, when: string, shown: TableShown, lines: Range) {
-  const parts = useQueries({
-    queries: pagesOf(lines, pageLines).map((p) =>
-      ask.pathTable(id, when, { ...shown, offset: p * pageLines, limit: pageLines }),
-    ),
-    combine: (answers) => answers.map((a) => (a.isPlaceholderData ? undefined : a.data)),
-  });
-  return useMemo(() => {
-    const found = new Map<number, TableLine>();
-    for (const part of parts) part?.part.forEach((line, i) => found.set(part.offset + i, line));
-    return found;
-  }, [parts]);
-}
+/** The lines of a table that are in sight, by their place. */
+export const useTable = (id: string, when: string, shown: TableShown, lines: Range): Map<number, TableLine> =>
+  useParts(lines, pageLines, part(id, when, shown), (d) => d.part);

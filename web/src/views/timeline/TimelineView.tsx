@@ -6,6 +6,7 @@ import { ask, type About } from '../../shared/api/questions';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { Line, Mono, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Td, Sheet } from '../../shared/parts/table';
+import { Bodies, manyBodies } from '../../shared/parts/bodies';
 import { useDelayed } from '../../shared/parts/delayed';
 import { duration, exact, orderWords, plural } from '../../shared/parts/words';
 import { BeforeAfter } from './BeforeAfter';
@@ -103,76 +104,51 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
     ...ask.criticalPath(id, seq, about?.seq === seq ? about.of : {}),
     enabled: traced && seq > 0,
   });
-  const rows = detail.data?.rows;
+  const lanes = detail.data?.rows;
   const links = map.data?.links;
   const chain = path.data?.path;
-  const arranged = useMemo(() => orderOf(order, rows ?? [], links ?? [], chain), [order, rows, links, chain]);
+  const arranged = useMemo(
+    () => orderOf(order, lanes ?? [], links ?? [], chain),
+    [order, lanes, links, chain],
+  );
+  const rows = shown.toReversed();
+  const [box, setBox] = useState<HTMLDivElement | null>(null);
   const go = (n: number) => void set({ when: n === lab.actions.length ? 'now' : `after-${n}` });
   return (
     <Box p={4}>
       <Moments lab={lab} />
       <Sheet
         label="Actions"
+        ref={setBox}
         heads={['#', 'at', 'action', 'convergence', 'what it caused']}
         mb={4}
         maxH="240px"
       >
-        <tbody>
-          {shown.toReversed().map((a) => (
-            <Box
-              as="tr"
-              key={a.seq}
-              ref={a.seq === seq ? here : undefined}
-              borderTop="1px solid"
-              borderColor="line"
-              bg={a.seq === seq ? 'plumSoft' : undefined}
-              _hover={{ bg: a.seq === seq ? 'plumSoft' : 'paper' }}
-            >
-              <Td color="quiet">{a.seq}</Td>
-              <Td whiteSpace="nowrap">
-                <span title={exact(a.start)}>{duration(a.start)}</span>
-              </Td>
-              <Td>
-                <chakra.button fontWeight="600" textAlign="left" onClick={() => go(a.seq)}>
-                  {a.action}
-                </chakra.button>
-              </Td>
-              <Td whiteSpace="nowrap">
-                {a.convergence === null || a.outcome !== 'settled' ? (
-                  <Quiet>{a.convergence === null ? 'no forwarding change' : 'not yet'}</Quiet>
-                ) : (
-                  duration(a.convergence)
-                )}
-              </Td>
-              <Td>
-                {a.message && (
-                  <Box fontWeight="600" color={a.origin === 'reverted' ? 'brick' : undefined}>
-                    {orderWords(a)}
-                    {a.author && <Quiet fontWeight="400">, {a.author}</Quiet>}
-                  </Box>
-                )}
-                {a.summary}
-                <Quiet display="block" fontSize="11.5px">
-                  routes in all tables {counts(a.tables)}, LSAs {counts(a.lsas)}
-                </Quiet>
-                {a.changes?.slice(0, 6).map((ch) => (
-                  <Mono key={ch} display="block" color="quiet">
-                    {ch}
-                  </Mono>
-                ))}
-                {(a.changes?.length ?? 0) > 6 && (
-                  <Quiet>and {(a.changes?.length ?? 0) - 6} more changes</Quiet>
-                )}
-                {a.diverged && (
-                  <Box color="ochre">
-                    a newer engine came to another result than the one recorded
-                    {a.differs && `: other ${a.differs.join(', ')}`}
-                  </Box>
-                )}
-              </Td>
-            </Box>
-          ))}
-        </tbody>
+        {rows.length > manyBodies ? (
+          <Bodies
+            box={box}
+            keys={rows.map((a) => String(a.seq))}
+            height={64}
+            at={rows.findIndex((a) => a.seq === seq)}
+          >
+            {(i) => {
+              const a = rows[i];
+              return a && <ActionRow a={a} on={a.seq === seq} go={() => go(a.seq)} />;
+            }}
+          </Bodies>
+        ) : (
+          <tbody>
+            {rows.map((a) => (
+              <ActionRow
+                key={a.seq}
+                a={a}
+                on={a.seq === seq}
+                go={() => go(a.seq)}
+                ref={a.seq === seq ? here : undefined}
+              />
+            ))}
+          </tbody>
+        )}
       </Sheet>
       {shown.length < lab.actions.length && (
         <Quiet display="block" mb={3} data-testid="unchanged">
@@ -259,6 +235,68 @@ export function TimelineView({ lab, goto }: { lab: LabState; goto: (line: number
           </Flex>
         </>
       )}
+    </Box>
+  );
+}
+
+interface RowProps {
+  a: LabState['actions'][number];
+  on: boolean;
+  go: () => void;
+  ref?: React.Ref<HTMLTableRowElement> | undefined;
+}
+
+/** An action and what it caused. */
+function ActionRow({ a, on, go, ref }: RowProps) {
+  return (
+    <Box
+      as="tr"
+      ref={ref}
+      borderTop="1px solid"
+      borderColor="line"
+      bg={on ? 'plumSoft' : undefined}
+      _hover={{ bg: on ? 'plumSoft' : 'paper' }}
+    >
+      <Td color="quiet">{a.seq}</Td>
+      <Td whiteSpace="nowrap">
+        <span title={exact(a.start)}>{duration(a.start)}</span>
+      </Td>
+      <Td>
+        <chakra.button fontWeight="600" textAlign="left" onClick={go}>
+          {a.action}
+        </chakra.button>
+      </Td>
+      <Td whiteSpace="nowrap">
+        {a.convergence === null || a.outcome !== 'settled' ? (
+          <Quiet>{a.convergence === null ? 'no forwarding change' : 'not yet'}</Quiet>
+        ) : (
+          duration(a.convergence)
+        )}
+      </Td>
+      <Td>
+        {a.message && (
+          <Box fontWeight="600" color={a.origin === 'reverted' ? 'brick' : undefined}>
+            {orderWords(a)}
+            {a.author && <Quiet fontWeight="400">, {a.author}</Quiet>}
+          </Box>
+        )}
+        {a.summary}
+        <Quiet display="block" fontSize="11.5px">
+          routes in all tables {counts(a.tables)}, LSAs {counts(a.lsas)}
+        </Quiet>
+        {a.changes?.slice(0, 6).map((ch) => (
+          <Mono key={ch} display="block" color="quiet">
+            {ch}
+          </Mono>
+        ))}
+        {(a.changes?.length ?? 0) > 6 && <Quiet>and {(a.changes?.length ?? 0) - 6} more changes</Quiet>}
+        {a.diverged && (
+          <Box color="ochre">
+            a newer engine came to another result than the one recorded
+            {a.differs && `: other ${a.differs.join(', ')}`}
+          </Box>
+        )}
+      </Td>
     </Box>
   );
 }
