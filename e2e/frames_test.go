@@ -226,26 +226,12 @@ func BenchmarkLargeMap(b *testing.B) {
 	var open, zoom float64
 	for b.Loop() {
 		tab, done := chromedp.NewContext(browser)
-		var busy float64
-		look := func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
-			if _, err := cdp.Call(ctx, target, performance.Enable, performance.EnableParams{}); err != nil {
-				return chromedp.Void{}, err
-			}
-			m, err := cdp.Call(ctx, target, performance.GetMetrics, cdp.Empty{})
-			if err == nil {
-				for _, x := range m.Metrics {
-					if x.Name == "TaskDuration" {
-						busy = x.Value
-					}
-				}
-			}
-			return chromedp.Void{}, err
-		}
+		busy, look := threadTime()
 		// The lab is open before: what counts is the page.
 		do(b, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/checks"), sees("Checks"), look,
 			chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), chromedp.Sleep(time.Second), look)
-		open += busy
-		before := busy
+		open += *busy
+		before := *busy
 		do(b, tab, script(fmt.Sprintf(`(async () => {
 			const pane = document.querySelector(".react-flow__pane");
 			for (let i = 0; i < %d; i++) {
@@ -254,10 +240,64 @@ func BenchmarkLargeMap(b *testing.B) {
 			}
 			window.zoomed = true;
 		})()`, steps)), until(`window.zoomed === true`), look)
-		zoom += busy - before
+		zoom += *busy - before
 		done()
 	}
 	b.ReportMetric(1000*open/float64(b.N), "ms-open")
 	b.ReportMetric(1000*zoom/float64(b.N)/steps, "ms-zoom-step")
 	b.ReportMetric(0, "ns/op")
+}
+
+// BenchmarkRoutesScroll scrolls through the routes of 500 routers, a column each and a prefix a line: what the page's thread does for
+// each step of a wheel, 100 pixels, down and to the side.
+func BenchmarkRoutesScroll(b *testing.B) {
+	s := start(b)
+	id := s.lab(b, testlabs.Grid(25, 20))
+	const steps = 60
+	scroll := func(way string, by int) string {
+		return fmt.Sprintf(`window.scrolled = false; (async () => {
+			const box = document.querySelector('[aria-label="Routes"]');
+			for (let i = 0; i < %d; i++) {
+				box.%s += %d;
+				await new Promise((next) => requestAnimationFrame(next));
+			}
+			window.scrolled = true;
+		})()`, steps, way, by)
+	}
+	var down, aside float64
+	for b.Loop() {
+		tab, done := chromedp.NewContext(browser)
+		busy, look := threadTime()
+		do(b, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/routes"), sees("prefixes"), button("Alike as one row"),
+			until(`document.querySelectorAll('[role="rowheader"]').length > 5`), chromedp.Sleep(time.Second), look)
+		before := *busy
+		do(b, tab, script(scroll("scrollTop", 100)), until(`window.scrolled === true`), look)
+		down += *busy - before
+		before = *busy
+		do(b, tab, script(scroll("scrollLeft", 100)), until(`window.scrolled === true`), look)
+		aside += *busy - before
+		done()
+	}
+	b.ReportMetric(1000*down/float64(b.N)/steps, "ms-down")
+	b.ReportMetric(1000*aside/float64(b.N)/steps, "ms-aside")
+	b.ReportMetric(0, "ns/op")
+}
+
+// threadTime is how long the page's thread has worked, in seconds, and the step that looks.
+func threadTime() (*float64, func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error)) {
+	busy := new(float64)
+	return busy, func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
+		if _, err := cdp.Call(ctx, target, performance.Enable, performance.EnableParams{}); err != nil {
+			return chromedp.Void{}, err
+		}
+		m, err := cdp.Call(ctx, target, performance.GetMetrics, cdp.Empty{})
+		if err == nil {
+			for _, x := range m.Metrics {
+				if x.Name == "TaskDuration" {
+					*busy = x.Value
+				}
+			}
+		}
+		return chromedp.Void{}, err
+	}
 }

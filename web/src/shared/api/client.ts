@@ -40,6 +40,7 @@ export type Process = Schemas['Process'];
 export type AreaDatabase = Schemas['AreaDatabase'];
 export type LSA = Schemas['LSA'];
 export type RouteRow = Schemas['RouteRow'];
+export type Routes = Schemas['RoutesPart'];
 export type Cell = Schemas['Cell'];
 export type Take = Schemas['Take'];
 export type TakeRoute = Schemas['TakeRoute'];

@@ -1,4 +1,4 @@
-import { useQueries, type QueryKey, type UseQueryOptions } from '@tanstack/react-query';
+import { useQueries, type QueryKey, type UseQueryOptions, type UseQueryResult } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import { pagesOf, type Range } from '../parts/pages';
 
@@ -7,6 +7,10 @@ export type PartOf<D, K extends QueryKey> = (
   offset: number,
   limit: number,
 ) => UseQueryOptions<D, Error, D, K>;
+
+// The same function each time: what it gives is the same then, too, as long as the answers are.
+const dataOf = <D>(answers: UseQueryResult<D>[]) =>
+  answers.map((a) => (a.isPlaceholderData ? undefined : a.data));
 
 /** The rows of a long list that are in sight, by their place: what is scrolled to is asked for, in parts of a size. */
 export function useParts<D extends { offset: number }, R, K extends QueryKey>(
@@ -17,7 +21,7 @@ export function useParts<D extends { offset: number }, R, K extends QueryKey>(
 ): Map<number, R> {
   const parts = useQueries({
     queries: pagesOf(sight, size).map((p) => part(p * size, size)),
-    combine: (answers) => answers.map((a) => (a.isPlaceholderData ? undefined : a.data)),
+    combine: dataOf<D>,
   });
   return useMemo(() => {
     const found = new Map<number, R>();

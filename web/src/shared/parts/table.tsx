@@ -41,7 +41,7 @@ export const GridHead = ({ columns, children }: { columns: string; children: Rea
   <Box
     role="row"
     display="grid"
-    gridTemplateColumns={columns}
+    style={{ gridTemplateColumns: columns }}
     position="sticky"
     top={0}
     bg="panel"

@@ -14,6 +14,7 @@ import { carries } from '../neighbours/SessionRow';
 import { endName } from '../neighbours/ends';
 import { useThings } from '../../shared/things/things';
 import { PortDetail } from '../ports/PortDetail';
+import { cellLooks } from '../routes/looks';
 import { RouteCell } from '../routes/RouteCell';
 import { Story } from '../routes/Story';
 import { isAddress } from '../../shared/focus/address';
@@ -325,7 +326,7 @@ function Table({ name }: { name: string }) {
       view="routes"
       note={`${plural(total, 'prefix', 'prefixes')}${several ? ' in main' : ''}: ${by}`}
     >
-      <Box role="table" aria-label={`Routes of ${name}`}>
+      <Box role="table" aria-label={`Routes of ${name}`} css={cellLooks}>
         {rows.map((r) => (
           <Box key={r.prefix} role="rowgroup" borderTop="1px solid" borderColor="line">
             <Box role="row" display="grid" gridTemplateColumns="150px 1fr">
@@ -339,8 +340,9 @@ function Table({ name }: { name: string }) {
                 cell={r.cells[name]}
                 dim={false}
                 open={open === r.prefix}
-                toggle={() => setOpen(open === r.prefix ? '' : r.prefix)}
-                label={`${r.prefix} at ${name}`}
+                setOpen={(o) => setOpen(o?.prefix ?? '')}
+                prefix={r.prefix}
+                device={name}
               />
             </Box>
             {open === r.prefix && (

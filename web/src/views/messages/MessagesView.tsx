@@ -63,10 +63,11 @@ export function MessagesView() {
         {find !== '' && <Quiet>{found} match</Quiet>}
         <Box flex={1} />
         <Line
-          w="210px"
+          w="190px"
+          flexShrink={0}
           h="26px"
           value={filter}
-          placeholder="find: neighbour, viaduct.e1, Full"
+          placeholder="find: viaduct.e1, Full"
           aria-label="Find messages"
           onChange={(e) => setFilter(e.target.value)}
         />

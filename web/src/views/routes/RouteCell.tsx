@@ -1,13 +1,13 @@
-import { Box, chakra } from '@chakra-ui/react';
+import { memo } from 'react';
 import type { Cell } from '../../shared/api/client';
-import { Mono, Quiet } from '../../shared/parts/parts';
 
 interface CellProps {
   cell: Cell | undefined;
   dim: boolean;
   open: boolean;
-  toggle: () => void;
-  label: string;
+  setOpen: (open: { prefix: string; device: string } | undefined) => void;
+  prefix: string;
+  device: string;
 }
 
 /** Kinds of OSPF routes where room is short; those inside an area go without saying. */
@@ -18,26 +18,22 @@ const shortKind: Record<string, string> = {
   range: 'range',
 };
 
-/** Where a router sends what is for a prefix, and from which source. */
-export function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
+/** Where a router sends what is for a prefix, and from which source. RoutesTable has its looks. */
+export const RouteCell = memo(function RouteCell({ cell, dim, open, setOpen, prefix, device }: CellProps) {
+  const label = `${prefix} at ${device}`;
   return (
-    <Box role="cell" bg={open ? 'chosen' : undefined}>
-      <chakra.button
-        onClick={toggle}
+    <div role="cell">
+      <button
+        className="cell"
+        onClick={() => setOpen(open ? undefined : { prefix, device })}
         aria-expanded={open}
         title={`${label}: the whole story`}
         data-cell={label}
-        textAlign="left"
-        w="full"
-        h="full"
-        px={3}
-        py="6px"
-        opacity={dim ? 0.35 : 1}
-        _hover={{ bg: 'chosen' }}
+        data-dim={dim}
       >
         {cell ? (
           <>
-            <Box>
+            <div>
               {cell.blackhole ? (
                 <b>blackhole</b>
               ) : cell.beyond ? (
@@ -48,30 +44,30 @@ export function RouteCell({ cell, dim, open, toggle, label }: CellProps) {
                 <b>{cell.nextHops.map((h) => h.to || h.via).join(' and ')}</b>
               )}{' '}
               {cell.source === 'ospf' && (
-                <Quiet title={cell.kind}>
+                <span className="fine" title={cell.kind}>
                   OSPF {cell.metric}
                   {cell.kind === 'external type 2' && ` + ${cell.metric2}`}
                   {cell.kind && cell.kind !== 'intra-area' && `, ${shortKind[cell.kind] ?? cell.kind}`}
                   {cell.tag ? `, tag ${cell.tag}` : ''}
-                </Quiet>
+                </span>
               )}
-              {cell.source === 'static' && <Quiet>static {cell.preference}</Quiet>}
-              {cell.source === 'bgp' && <Quiet>BGP, {cell.kind}</Quiet>}
+              {cell.source === 'static' && <span className="fine">static {cell.preference}</span>}
+              {cell.source === 'bgp' && <span className="fine">BGP, {cell.kind}</span>}
               {cell.source === 'taken' && (
-                <Quiet>
+                <span className="fine">
                   from {cell.origin}
                   {cell.tag ? `, tag ${cell.tag}` : ''}
-                </Quiet>
+                </span>
               )}
-            </Box>
-            <Mono color="quiet" fontSize="11px">
+            </div>
+            <span className="ports">
               {cell.nextHops.map((h) => (h.via ? `${h.via} ${h.port}` : h.port)).join(', ')}
-            </Mono>
+            </span>
           </>
         ) : (
-          <Quiet>no route</Quiet>
+          <span className="fine">no route</span>
         )}
-      </chakra.button>
-    </Box>
+      </button>
+    </div>
   );
-}
+});

@@ -1,24 +1,19 @@
 import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
-import { useVirtualizer } from '@tanstack/react-virtual';
-import { useMemo, useRef, useState } from 'react';
+import { useState } from 'react';
 import { ask, type RoutesChosen } from '../../shared/api/questions';
 import { isAddress } from '../../shared/focus/address';
 import { useFocus, instanceOf } from '../../shared/focus/focus';
 import { csv, fetchFile, save } from '../../shared/parts/csv';
 import { Choice, Count, Empty, Pick, Plain, Trouble, Waiting } from '../../shared/parts/parts';
-import { GridHead, Scroll } from '../../shared/parts/table';
 import { Takes, takeRows } from './Takes';
-import { Row } from './Row';
+import { RoutesTable } from './RoutesTable';
 import { SummaryHelper } from './SummaryHelper';
-import { pageColumns, useFirst, useRoutes, type RoutesShown } from './useRoutes';
+import { pageColumns, useFirst, type RoutesShown } from './useRoutes';
 
 const sources = ['all', 'connected', 'static', 'ospf', 'bgp', 'taken'] as const;
 
 const none: string[] = [];
-/** The width of a column, and of that of the prefixes, in pixels. */
-const columnWidth = 150;
-const firstWidth = 190;
 /** With more routers than this, prefixes that all of them treat alike are one row at first. */
 const many = 20;
 
@@ -28,11 +23,9 @@ export function RoutesView() {
   const [source, setSource] = useState<(typeof sources)[number]>('all');
   const takes = useQuery(ask.takes(id, focus.when));
   const [crossing, setCrossing] = useState(false);
-  const [open, setOpen] = useState<{ prefix: string; device: string }>();
   const [picked, setPicked] = useState<string[]>([]);
   const [area, setArea] = useState('');
   const map = useQuery(ask.map(id, focus.when));
-  const box = useRef<HTMLDivElement>(null);
   const who = instanceOf(focus.who);
   const [columnsOf, setColumnsOf] = useState('');
   const [joins, setJoins] = useState<boolean>();
@@ -52,36 +45,6 @@ export function RoutesView() {
   // A name in focus matches no prefix.
   const named = focus.to !== '' && !focus.to.startsWith('flow ') && !isAddress(focus.to);
   const total = named ? 0 : (data.data?.total ?? 0);
-  // The compiler leaves this component alone, as it should: the list is redrawn as it scrolls.
-  // eslint-disable-next-line react-hooks/incompatible-library
-  const virtual = useVirtualizer({
-    count: total,
-    getScrollElement: () => box.current,
-    estimateSize: () => 44,
-    overscan: 6,
-  });
-  // Few columns share the room; of many, those in sight are drawn.
-  const wide = devices.length > pageColumns;
-  const across = useVirtualizer({
-    count: wide ? devices.length : 0,
-    horizontal: true,
-    getScrollElement: () => box.current,
-    estimateSize: () => columnWidth,
-    paddingStart: firstWidth,
-    overscan: 2,
-  });
-  const drawn = across.getVirtualItems();
-  const from = wide ? (drawn[0]?.index ?? 0) : 0;
-  const until = wide ? (drawn.at(-1)?.index ?? -1) : devices.length - 1;
-  const inSight = useMemo(() => devices.slice(from, until + 1), [devices, from, until]);
-  const list = virtual.getVirtualItems();
-  const rows = useRoutes(
-    id,
-    focus.when,
-    shown,
-    { first: list[0]?.index ?? 0, last: list.at(-1)?.index ?? -1 },
-    { first: from, last: until },
-  );
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the routes" />;
   if (total === 0 && !named && Object.keys(shown).length === 0)
@@ -96,17 +59,12 @@ export function RoutesView() {
     ...(numbers.length > 1 ? numbers.map((n) => [`as ${n}`, `AS ${n}`] as const) : []),
     ...(areas.length > 1 || numbers.length > 0 ? roles : []),
   ];
-  const before = from * columnWidth;
-  const columns = wide
-    ? `${firstWidth}px ${before}px repeat(${inSight.length}, ${columnWidth}px)`
-    : `${firstWidth}px repeat(${devices.length}, minmax(${columnWidth}px, 1fr))`;
-  const width = firstWidth + devices.length * columnWidth;
   return (
     <Flex direction="column" h="full" p={4} minH={0}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
         <Count n={named ? 0 : data.data.prefixes} what="prefixes" />
         <Count n={named ? 0 : data.data.routes} what="routes" />
-        {wide && <Count n={devices.length} what="columns" />}
+        {devices.length > pageColumns && <Count n={devices.length} what="columns" />}
         <Box flex={1} />
         <Flex gap={2} wrap="wrap">
           {sources
@@ -193,60 +151,20 @@ export function RoutesView() {
         />
       )}
       {shownCrossing && <Takes takes={takes.data ?? []} />}
-      <Scroll label="Routes" ref={box} flex={1} minH={0} display={shownCrossing ? 'none' : undefined}>
-        <Box role="table" minW={`${width}px`} aria-rowcount={total + 1} aria-colcount={devices.length + 1}>
-          <GridHead columns={columns}>
-            <Box role="columnheader" px={3} py={2} position="sticky" left={0} bg="panel" zIndex={1}>
-              prefix
-            </Box>
-            {wide && <span />}
-            {inSight.map((d, i) => (
-              <Box
-                role="columnheader"
-                aria-colindex={from + i + 2}
-                key={d}
-                px={3}
-                py={2}
-                fontWeight={d === who ? 650 : 500}
-              >
-                {d}
-              </Box>
-            ))}
-          </GridHead>
-          <Box position="relative" style={{ height: virtual.getTotalSize() }} role="rowgroup">
-            {list.map((item) => {
-              const row = rows.get(item.index);
-              if (!row) return null;
-              const opened = open?.prefix === row.prefix ? open.device : '';
-              return (
-                <Box
-                  key={item.key}
-                  ref={virtual.measureElement}
-                  data-index={item.index}
-                  position="absolute"
-                  top={0}
-                  left={0}
-                  w="full"
-                  style={{ transform: `translateY(${item.start}px)` }}
-                >
-                  <Row
-                    row={row}
-                    columns={columns}
-                    devices={inSight}
-                    wide={wide}
-                    source={source}
-                    open={opened}
-                    setOpen={setOpen}
-                    focused={focus.to === row.prefix}
-                    picked={picked.includes(row.prefix)}
-                    pick={setPicked}
-                    alike={setOf}
-                  />
-                </Box>
-              );
-            })}
-          </Box>
-        </Box>
+      <RoutesTable
+        id={id}
+        when={focus.when}
+        shown={shown}
+        devices={devices}
+        total={total}
+        who={who}
+        source={source}
+        to={focus.to}
+        hidden={shownCrossing}
+        alike={setOf}
+        picked={picked}
+        pick={setPicked}
+      >
         {total === 0 && (
           <Empty title="No prefix like that">
             {named
@@ -254,7 +172,7 @@ export function RoutesView() {
               : 'Nothing matches the focus and the source that you chose.'}
           </Empty>
         )}
-      </Scroll>
+      </RoutesTable>
     </Flex>
   );
 }

@@ -28,17 +28,9 @@ export const Row = memo(function Row(p: Props) {
   const { set } = useFocus();
   const { row, open } = p;
   return (
-    <Box borderBottom="1px solid" borderColor="line" bg={p.focused ? 'plumSoft' : undefined}>
-      <Box role="row" display="grid" gridTemplateColumns={p.columns}>
-        <Box
-          role="rowheader"
-          px={3}
-          py="6px"
-          position="sticky"
-          left={0}
-          zIndex={1}
-          bg={p.focused ? 'plumSoft' : 'panel'}
-        >
+    <div className="line" data-focused={p.focused}>
+      <div role="row" className="row" style={{ gridTemplateColumns: p.columns }}>
+        <div role="rowheader" className="first">
           <input
             type="checkbox"
             aria-label={`mark ${row.prefix}`}
@@ -66,7 +58,7 @@ export const Row = memo(function Row(p: Props) {
               and {row.same} alike
             </chakra.button>
           )}
-        </Box>
+        </div>
         {p.wide && <span />}
         {p.devices.map((d) => (
           <RouteCell
@@ -74,16 +66,17 @@ export const Row = memo(function Row(p: Props) {
             cell={row.cells[d]}
             dim={p.source !== 'all' && row.cells[d]?.source !== p.source}
             open={open === d}
-            toggle={() => p.setOpen(open === d ? undefined : { prefix: row.prefix, device: d })}
-            label={`${row.prefix} at ${d}`}
+            setOpen={p.setOpen}
+            prefix={row.prefix}
+            device={d}
           />
         ))}
-      </Box>
+      </div>
       {open && (
         <Box px={3} pb={3} position="sticky" left={0} maxW="860px">
           <Story device={open} to={row.prefix} />
         </Box>
       )}
-    </Box>
+    </div>
   );
 });

@@ -1,6 +1,6 @@
-import { useQueries, useQuery } from '@tanstack/react-query';
+import { useQueries, useQuery, type UseQueryResult } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import type { RouteRow } from '../../shared/api/client';
+import type { RouteRow, Routes } from '../../shared/api/client';
 import { ask, type RoutesChosen } from '../../shared/api/questions';
 import { pagesOf, type Range } from '../../shared/parts/pages';
 
@@ -17,6 +17,9 @@ export interface RoutesShown extends RoutesChosen {
 export const useFirst = (id: string, when: string, chosen: RoutesShown) =>
   useQuery(ask.routes(id, when, { ...chosen, offset: 0, limit: pageRows, column: 0, columns: pageColumns }));
 
+// The same function each time: what it gives is the same then, too, as long as the answers are.
+const dataOf = (answers: UseQueryResult<Routes>[]) => answers.map((a) => a.data);
+
 /** The routes that are in sight, by row: what is scrolled to is asked for. */
 export function useRoutes(id: string, when: string, chosen: RoutesShown, rows: Range, columns: Range) {
   const wanted = pagesOf(rows, pageRows).flatMap((r) => pagesOf(columns, pageColumns).map((c) => ({ r, c })));
@@ -30,7 +33,7 @@ export function useRoutes(id: string, when: string, chosen: RoutesShown, rows: R
         columns: pageColumns,
       }),
     ),
-    combine: (answers) => answers.map((a) => a.data),
+    combine: dataOf,
   });
   return useMemo(() => {
     const found = new Map<number, RouteRow>();
