@@ -23,6 +23,7 @@ func (t *Table) Digest(shared *Shared) uint64 {
 		}
 		return store.Mix(prefix(id), t.hopDigest(shared, *hop))
 	}))
+	t.Used() // copies that are made now know it, too
 	return uint64(d)
 }
 
