@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/language/config"
+	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/timeline"
@@ -71,7 +72,7 @@ func BenchmarkViews(b *testing.B) {
 				for name, view := range map[string]func() any{
 					"map":        func() any { return l.Map(m) },
 					"ports":      func() any { return l.Ports(m) },
-					"neighbours": func() any { return l.Neighbours(m) },
+					"neighbours": func() any { return l.Neighbours(m, relations.Ask{}) },
 					"names":      func() any { return l.Names(m) },
 					"database":   func() any { return l.Database(m) },
 					"messages":   func() any { return l.Messages(m, timeline.MessagesAsk{}) },

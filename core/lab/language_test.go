@@ -13,6 +13,7 @@ import (
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/paths"
+	"hellebore/core/questions/relations"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
@@ -98,7 +99,7 @@ func answers(t *testing.T, l *Lab, each func(name string, answer any)) {
 		ask("Pairs", pairs, err)
 	}
 	each("Ports", l.Ports(now))
-	each("Neighbours", l.Neighbours(now))
+	each("Neighbours", l.Neighbours(now, relations.Ask{}))
 	each("Database", l.Database(now))
 	each("Routes", l.Routes(now))
 	each("Messages", l.Messages(now, timeline.MessagesAsk{}))

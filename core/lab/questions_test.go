@@ -325,3 +325,41 @@ func TestWhereAPrefixDisappears(t *testing.T) {
 	require.Contains(t, why("junction", "172.20.1.0/24"), "lower joins it into the summary 172.20.0.0/16")
 	require.Contains(t, l.Ports(l.History().Now()).Processes[2].Roles, "translator of area 3")
 }
+
+// TestPartsOfPortsAndNeighbours asks for some of each, and holds them against all.
+func TestPartsOfPortsAndNeighbours(t *testing.T) {
+	l := open(t, demo.Text("tarn-valley"), "cut viaduct.e1", "silence depot.e1")
+	now := l.History().Now()
+	ports, some := l.Ports(now), l.Ports(now, "viaduct", "harbour", "nobody")
+	var wantPorts []tables.Port
+	for _, p := range ports.Ports {
+		if p.Device == "viaduct" || p.Device == "harbour" {
+			wantPorts = append(wantPorts, p)
+		}
+	}
+	require.Equal(t, wantPorts, some.Ports)
+	require.NotEmpty(t, some.Processes)
+	require.Empty(t, l.Ports(now, "nobody").Ports)
+
+	all := l.Neighbours(now, relations.Ask{})
+	var mine, wrong, both []relations.Neighbour
+	for _, n := range all {
+		of, bad := n.A.Device == "viaduct" || n.B.Device == "viaduct", !n.Up || len(n.Reasons) > 0
+		if of {
+			mine = append(mine, n)
+		}
+		if bad {
+			wrong = append(wrong, n)
+		}
+		if of && bad {
+			both = append(both, n)
+		}
+	}
+	require.Less(t, len(both), len(mine))
+	require.Less(t, len(mine), len(all))
+	require.Less(t, len(wrong), len(all))
+	require.Equal(t, mine, l.Neighbours(now, relations.Ask{Devices: []string{"viaduct"}}))
+	require.Equal(t, mine, l.Neighbours(now, relations.Ask{Devices: []string{"nobody", "viaduct"}}))
+	require.Equal(t, wrong, l.Neighbours(now, relations.Ask{Wrong: true}))
+	require.Equal(t, both, l.Neighbours(now, relations.Ask{Devices: []string{"viaduct"}, Wrong: true}))
+}

@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/timeline"
@@ -23,7 +24,7 @@ func TestViewsCostWhatTheyShow(t *testing.T) {
 	few, many := opened(10, 5), opened(25, 16)
 	for name, view := range map[string]func(l *Lab) int{
 		"ports":      func(l *Lab) int { return len(l.Ports(l.History().Now()).Ports) },
-		"neighbours": func(l *Lab) int { return len(l.Neighbours(l.History().Now())) },
+		"neighbours": func(l *Lab) int { return len(l.Neighbours(l.History().Now(), relations.Ask{})) },
 		"map":        func(l *Lab) int { m := l.Map(l.History().Now()); return len(m.Devices) + len(m.Links) },
 		"messages":   func(l *Lab) int { return len(l.Messages(l.History().Now(), timeline.MessagesAsk{}).Messages) },
 		"names":      func(l *Lab) int { return len(l.Names(l.History().Now()).Prefixes) },

@@ -48,8 +48,27 @@ func ask[In interface{ lab() string }, T any](h *handlers, api huma.API, name, s
 
 func (h *handlers) registerViews(api huma.API) {
 	view(h, api, "map", "Devices, what joins them, and the paths of the flows", (*lab.Lab).Map)
-	view(h, api, "ports", "All ports and processes", (*lab.Lab).Ports)
-	view(h, api, "neighbours", "All adjacencies, both ends a row", (*lab.Lab).Neighbours)
+	ask(h, api, "ports", "Ports and processes", func(l *lab.Lab, in *struct {
+		Moment
+		Devices []string `query:"device,explode" maxItems:"200" doc:"of these devices; absent: of all"`
+	}) (tables.Ports, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return tables.Ports{}, err
+		}
+		return l.Ports(m, in.Devices...), nil
+	})
+	ask(h, api, "neighbours", "Adjacencies and sessions, both ends a row", func(l *lab.Lab, in *struct {
+		Moment
+		Devices []string `query:"device,explode" maxItems:"200" doc:"those with an end on one of these devices; absent: all"`
+		Wrong   bool     `query:"wrong" doc:"only those that are not up, or have something to say"`
+	}) ([]relations.Neighbour, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return nil, err
+		}
+		return l.Neighbours(m, relations.Ask{Devices: in.Devices, Wrong: in.Wrong}), nil
+	})
 	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies",
 		(*lab.Lab).Database)
 	h.registerMessages(api)

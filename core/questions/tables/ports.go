@@ -80,12 +80,12 @@ type Ports struct {
 	Ports     []Port    `json:"ports"`
 }
 
-// PortsOf makes the Ports view of a world.
-func PortsOf(w *network.World) Ports {
+// PortsOf makes the Ports view of a world: of some devices by name, or with none given of all.
+func PortsOf(w *network.World, devices ...string) Ports {
 	out := Ports{Processes: []Process{}, Ports: []Port{}}
 	names := facts.NamesOfRouters(w)
 	for _, d := range w.Devices() {
-		if d.Gone() {
+		if d.Gone() || len(devices) > 0 && !slices.Contains(devices, d.Name()) {
 			continue
 		}
 		if d.Kind() == config.Router {

@@ -97,7 +97,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const { id, view, focus, set, show } = useFocus();
   const { connected, running } = news;
   const map = useQuery(ask.map(id, focus.when));
-  const neighbours = useQuery(ask.neighbours(id, focus.when));
+  const neighbours = useQuery(ask.neighbours(id, focus.when, { wrong: true }));
   // What is only for completion and counts comes when time stands.
   const rested = useDelayed(focus.when, 300);
   const named = useQuery(ask.names(id, rested));

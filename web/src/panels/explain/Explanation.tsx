@@ -29,12 +29,19 @@ export function Explanation({ lab, link, act, past, close }: Props) {
   const { id, focus, show } = useFocus();
   const menu = useThings();
   const map = useQuery(ask.map(id, focus.when));
-  const neighbours = useQuery(ask.neighbours(id, focus.when));
   const who = deviceOf(focus.who);
   const device = map.data?.devices.find((d) => d.name === who);
   const port = focus.who.includes('.') ? focus.who : '';
   const selected = map.data?.links.find((l) => l.ends.some((e) => portName(e) === cableOf(link || port)));
   const ends = selected?.ends.map((e) => portName(e)) ?? [];
+  const devices = [
+    ...new Set([...(selected?.ends.map((e) => e.device) ?? []), ...(who ? [who] : [])]),
+  ].sort();
+  const neighbours = useQuery({
+    // Of a very large segment, all: that is shorter to say.
+    ...ask.neighbours(id, focus.when, devices.length > 100 ? {} : { device: devices }),
+    enabled: devices.length > 0,
+  });
   const relations = (neighbours.data ?? []).filter(
     (n) => n.protocol === 'ospf' && (ends.includes(portName(n.a)) || ends.includes(portName(n.b))),
   );

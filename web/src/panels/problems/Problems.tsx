@@ -39,7 +39,7 @@ export function onceOffered(list: Wrong[]): Wrong[] {
 export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
   const { id, focus, show } = useFocus();
   const drafting = useDrafting();
-  const neighbours = useQuery(ask.neighbours(id, focus.when));
+  const neighbours = useQuery(ask.neighbours(id, focus.when, { wrong: true }));
   const map = useQuery(ask.map(id, focus.when));
   const checks = useQuery(ask.checks(id, 'now'));
   // What takes a look at every path is asked for only when it is read.
@@ -119,9 +119,12 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
 
 /** Whether a question is one of those that the list is made of. */
 const isOfProblems = (hash: string, id: string, when: string) =>
-  [ask.neighbours(id, when), ask.map(id, when), ask.checks(id, 'now'), ask.warnings(id, when)].some(
-    (q) => shortHash(q.queryKey) === hash,
-  );
+  [
+    ask.neighbours(id, when, { wrong: true }),
+    ask.map(id, when),
+    ask.checks(id, 'now'),
+    ask.warnings(id, when),
+  ].some((q) => shortHash(q.queryKey) === hash);
 
 /** What is wrong, on every view, with what mends it. */
 export function Problems({ close }: { close: () => void }) {

@@ -57,10 +57,26 @@ export const ask = {
   lab: (id: string) => options(api.queryOptions('get', '/api/labs/{id}', lab(id))),
   map: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/map', at(id, when), stays)),
-  ports: (id: string, when: string) =>
-    options(api.queryOptions('get', '/api/labs/{id}/ports', at(id, when), stays)),
-  neighbours: (id: string, when: string) =>
-    options(api.queryOptions('get', '/api/labs/{id}/neighbours', at(id, when), stays)),
+  /** The ports of some devices, or of all. */
+  ports: (id: string, when: string, device: string[] = []) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/ports',
+        { params: { path: { id }, query: { at: when, ...(device.length > 0 && { device }) } } },
+        stays,
+      ),
+    ),
+  /** Adjacencies and sessions: those of some devices, those that have something wrong, or all. */
+  neighbours: (id: string, when: string, of: { device?: string[]; wrong?: boolean } = {}) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/neighbours',
+        { params: { path: { id }, query: { at: when, ...of } } },
+        stays,
+      ),
+    ),
   /** A part of the routes. */
   routes: (id: string, when: string, part: RoutesChosen & RoutesWindow) =>
     options(

@@ -613,7 +613,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** All adjacencies, both ends a row */
+    /** Adjacencies and sessions, both ends a row */
     get: operations['get-neighbours'];
     put?: never;
     post?: never;
@@ -783,7 +783,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** All ports and processes */
+    /** Ports and processes */
     get: operations['get-ports'];
     put?: never;
     post?: never;
@@ -5712,6 +5712,10 @@ export interface operations {
       query?: {
         /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
         at?: string;
+        /** @description those with an end on one of these devices; absent: all */
+        device?: string[];
+        /** @description only those that are not up, or have something to say */
+        wrong?: boolean;
       };
       header?: never;
       path: {
@@ -6087,6 +6091,8 @@ export interface operations {
       query?: {
         /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
         at?: string;
+        /** @description of these devices; absent: of all */
+        device?: string[];
       };
       header?: never;
       path: {

@@ -26,8 +26,8 @@ const mostMessages = 10;
 /** What a device does: its ports with whom they meet, its sessions, its table, its last messages. */
 export function Live({ name, past }: { name: string; past: boolean }) {
   const { id, focus } = useFocus();
-  const ports = useQuery(ask.ports(id, focus.when));
-  const neighbours = useQuery(ask.neighbours(id, focus.when));
+  const ports = useQuery(ask.ports(id, focus.when, [name]));
+  const neighbours = useQuery(ask.neighbours(id, focus.when, { device: [name] }));
   const now = useQuery(ask.lab(id)).data?.now ?? 0;
   const mine = ports.data?.ports.filter((p) => p.device === name) ?? [];
   const relations = (neighbours.data ?? []).flatMap((n): Seen[] =>

@@ -44,7 +44,8 @@ const rows: Row[] = [
 /** All ends of a link beside each other, to be changed where they are seen. */
 export function LinkFields({ link }: { link: MapLink }) {
   const { id, focus } = useFocus();
-  const ports = useQuery(ask.ports(id, focus.when));
+  const devices = [...new Set(link.ends.map((e) => e.device))].sort();
+  const ports = useQuery(ask.ports(id, focus.when, devices));
   const ends = link.ends.map((e) => ({
     name: portName(e),
     port: ports.data?.ports.find((p) => p.device === e.device && p.port === e.port),
