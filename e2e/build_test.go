@@ -193,7 +193,7 @@ func TestANetworkIsBuiltWithoutAMouse(t *testing.T) {
 	h.does(key("a", chromedp.KeyModifiers(chromedp.ModifierCtrl)), sees("4 cards chosen"))
 	tabTo(named("Run OSPF"))
 	h.does(chromedp.KeyEvent("\r"))
-	do(t, tab, until(`fetch("/api/labs/`+id+`/neighbours").then((r) => r.json()).then((n) => { window.full = n.filter((x) => x.up).length }), window.full === 2`))
+	do(t, tab, until(`fetch("/api/labs/`+id+`/neighbours").then((r) => r.json()).then((n) => { window.full = n.neighbours.filter((x) => x.up).length }), window.full === 2`))
 	h.does(bar("ping viaduct kiosk"), within("answers", "all 5 answered"))
 	require.LessOrEqual(t, h.n, 32)
 }

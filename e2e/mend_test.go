@@ -85,9 +85,10 @@ func TestPlantedFaultsAreMendedByPointing(t *testing.T) {
 		do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/neighbours"), sees("not up"))
 		c := &clicks{t: t, tab: tab}
 		c.mendAll()
-		var neighbours []struct{ Up bool }
-		s.call(t, "GET", "/api/labs/"+id+"/neighbours", nil, &neighbours)
-		for _, n := range neighbours {
+		var relations struct{ Neighbours []struct{ Up bool } }
+		s.call(t, "GET", "/api/labs/"+id+"/neighbours", nil, &relations)
+		require.NotEmpty(t, relations.Neighbours)
+		for _, n := range relations.Neighbours {
 			require.True(t, n.Up, lab)
 		}
 		var drawn struct{ Flows []struct{ Arrives bool } }

@@ -71,7 +71,7 @@ func BenchmarkViews(b *testing.B) {
 			for b.Loop() {
 				for name, view := range map[string]func() any{
 					"map":        func() any { return l.Map(m) },
-					"ports":      func() any { return l.Ports(m) },
+					"ports":      func() any { return l.Ports(m, tables.PortsAsk{}) },
 					"neighbours": func() any { return l.Neighbours(m, relations.Ask{}) },
 					"names":      func() any { return l.Names(m) },
 					"database":   func() any { return l.Database(m) },

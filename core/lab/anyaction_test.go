@@ -13,6 +13,7 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
@@ -88,7 +89,7 @@ func anyAction(r *rand.Rand, l *Lab) string {
 // everyView asks a lab for all there is to see at a moment.
 func everyView(l *Lab, m history.Moment) {
 	l.Map(m)
-	l.Ports(m)
+	l.Ports(m, tables.PortsAsk{})
 	l.Neighbours(m, relations.Ask{})
 	l.Database(m)
 	l.Routes(m)

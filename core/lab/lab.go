@@ -248,11 +248,11 @@ func (l *Lab) Moments() []NamedMoment {
 func (l *Lab) World(m history.Moment) *network.World { return l.history.At(m) }
 
 // Ports, Neighbours, Routes and Flows are the views of a moment.
-func (l *Lab) Ports(m history.Moment, devices ...string) tables.Ports {
-	return tables.PortsOf(l.World(m), devices...)
+func (l *Lab) Ports(m history.Moment, ask tables.PortsAsk) tables.Ports {
+	return tables.PortsOf(l.World(m), ask)
 }
-func (l *Lab) Neighbours(m history.Moment, ask relations.Ask) []relations.Neighbour {
-	return ask.Chosen(relations.NeighboursOf(l.World(m)))
+func (l *Lab) Neighbours(m history.Moment, ask relations.Ask) relations.Neighbours {
+	return ask.Part(relations.NeighboursOf(l.World(m)))
 }
 
 // Takes are what crosses between the instances of routers.

@@ -14,6 +14,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
+	"hellebore/core/questions/tables"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
@@ -98,7 +99,7 @@ func answers(t *testing.T, l *Lab, each func(name string, answer any)) {
 		pairs, err := l.Pairs(seq)
 		ask("Pairs", pairs, err)
 	}
-	each("Ports", l.Ports(now))
+	each("Ports", l.Ports(now, tables.PortsAsk{}))
 	each("Neighbours", l.Neighbours(now, relations.Ask{}))
 	each("Database", l.Database(now))
 	each("Routes", l.Routes(now))

@@ -279,7 +279,7 @@ func (l *Lab) portsLine(m history.Moment, out *Said, args []string) error {
 		return err
 	}
 	up := 0
-	for _, p := range tables.PortsOf(w).Ports {
+	for _, p := range tables.PortsOf(w, tables.PortsAsk{}).Ports {
 		if p.Device != args[0] {
 			continue
 		}

@@ -2,7 +2,10 @@ package lab
 
 import (
 	"bytes"
+	"cmp"
+	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -284,7 +287,7 @@ func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
 		{A: "saddle", B: "west", Port: "virtual-link 10.255.4.3", Area: "1", Up: true, State: "Full"},
 	}, m.Virtual)
 	var ends []tables.Port
-	for _, p := range pass.Ports(pass.History().Now()).Ports {
+	for _, p := range pass.Ports(pass.History().Now(), tables.PortsAsk{}).Ports {
 		if p.Kind == "virtual link" && p.Device == "saddle" {
 			ends = append(ends, p)
 		}
@@ -298,7 +301,7 @@ func TestTheMapShowsWhatNoCableDoes(t *testing.T) {
 	require.Equal(t, "of the path through area 1", ends[1].OSPF.CostFrom)
 	require.Empty(t, ends[1].Bandwidth)
 	do(t, pass, "cut west.e2")
-	for _, p := range pass.Ports(pass.History().Now()).Ports {
+	for _, p := range pass.Ports(pass.History().Now(), tables.PortsAsk{}).Ports {
 		if p.Port == ends[1].Port && p.Device == "saddle" {
 			require.Equal(t, "Down", p.OSPF.State)
 			require.Equal(t, "no-transit", p.Why.Code)
@@ -323,14 +326,14 @@ func TestWhereAPrefixDisappears(t *testing.T) {
 	}
 	require.Contains(t, why("junction", "10.1.9.0/24"), "upper joins it into the range 10.1.0.0/16 of area 1 for other areas")
 	require.Contains(t, why("junction", "172.20.1.0/24"), "lower joins it into the summary 172.20.0.0/16")
-	require.Contains(t, l.Ports(l.History().Now()).Processes[2].Roles, "translator of area 3")
+	require.Contains(t, l.Ports(l.History().Now(), tables.PortsAsk{}).Processes[2].Roles, "translator of area 3")
 }
 
 // TestPartsOfPortsAndNeighbours asks for some of each, and holds them against all.
 func TestPartsOfPortsAndNeighbours(t *testing.T) {
 	l := open(t, demo.Text("tarn-valley"), "cut viaduct.e1", "silence depot.e1")
 	now := l.History().Now()
-	ports, some := l.Ports(now), l.Ports(now, "viaduct", "harbour", "nobody")
+	ports, some := l.Ports(now, tables.PortsAsk{}), l.Ports(now, tables.PortsAsk{Devices: []string{"viaduct", "harbour", "nobody"}})
 	var wantPorts []tables.Port
 	for _, p := range ports.Ports {
 		if p.Device == "viaduct" || p.Device == "harbour" {
@@ -339,27 +342,88 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 	}
 	require.Equal(t, wantPorts, some.Ports)
 	require.NotEmpty(t, some.Processes)
-	require.Empty(t, l.Ports(now, "nobody").Ports)
+	require.Empty(t, l.Ports(now, tables.PortsAsk{Devices: []string{"nobody"}}).Ports)
 
-	all := l.Neighbours(now, relations.Ask{})
-	var mine, wrong, both []relations.Neighbour
-	for _, n := range all {
-		of, bad := n.A.Device == "viaduct" || n.B.Device == "viaduct", !n.Up || len(n.Reasons) > 0
-		if of {
-			mine = append(mine, n)
+	r := rand.New(rand.NewPCG(18, 2))
+	for range 200 {
+		ask := tables.PortsAsk{Offset: r.IntN(8), Limit: r.IntN(8)}
+		ask.Devices = [][]string{nil, {"viaduct"}, {"nobody", "depot"}}[r.IntN(3)]
+		ask.Only = []string{"", "ospf", "down"}[r.IntN(3)]
+		ask.Find = []string{"", "", "viaduct.E", "10.0.1", "zebra"}[r.IntN(5)]
+		owners := []string{}
+		want := tables.Ports{Ports: []tables.Port{}, Offset: ask.Offset}
+		var matching []tables.Port
+		for _, p := range ports.Ports {
+			if ask.Devices != nil && !slices.Contains(ask.Devices, p.Device) {
+				continue
+			}
+			one := func(is bool) int { return map[bool]int{true: 1}[is] }
+			want.All, want.Up, want.OSPF = want.All+1, want.Up+one(p.Up), want.OSPF+one(p.OSPF != nil)
+			text := strings.ToLower(fmt.Sprint(p.Device, ".", p.Port, " ", p.Address, " ", strings.Join(p.JoinedTo, " ")))
+			if ask.Only == "ospf" && p.OSPF == nil || ask.Only == "down" && p.Up || !strings.Contains(text, strings.ToLower(ask.Find)) {
+				continue
+			}
+			matching = append(matching, p)
+			if !slices.Contains(owners, p.Owner()) {
+				owners = append(owners, p.Owner())
+			}
 		}
-		if bad {
-			wrong = append(wrong, n)
+		want.Found, want.Matching = len(owners), len(matching)
+		seen := owners[min(ask.Offset, len(owners)):]
+		if ask.Limit > 0 {
+			seen = seen[:min(ask.Limit, len(seen))]
 		}
-		if of && bad {
-			both = append(both, n)
+		for _, p := range matching {
+			if slices.Contains(seen, p.Owner()) {
+				want.Ports = append(want.Ports, p)
+			}
 		}
+		got := l.Ports(now, ask)
+		for _, p := range got.Processes {
+			require.True(t, slices.Contains(seen, p.Device) || ask.Offset+ask.Limit == 0 && ask.Only+ask.Find == "")
+		}
+		got.Processes = nil
+		require.Equal(t, want, got, "%+v", ask)
 	}
-	require.Less(t, len(both), len(mine))
-	require.Less(t, len(mine), len(all))
-	require.Less(t, len(wrong), len(all))
-	require.Equal(t, mine, l.Neighbours(now, relations.Ask{Devices: []string{"viaduct"}}))
-	require.Equal(t, mine, l.Neighbours(now, relations.Ask{Devices: []string{"nobody", "viaduct"}}))
-	require.Equal(t, wrong, l.Neighbours(now, relations.Ask{Wrong: true}))
-	require.Equal(t, both, l.Neighbours(now, relations.Ask{Devices: []string{"viaduct"}, Wrong: true}))
+
+	all := l.Neighbours(now, relations.Ask{}).Neighbours
+	for range 300 {
+		ask := relations.Ask{Wrong: r.IntN(4) == 0, Down: r.IntN(4) == 0, Offset: r.IntN(12), Limit: r.IntN(12)}
+		ask.Devices = [][]string{nil, {"viaduct"}, {"nobody", "depot"}, {"viaduct", "skylark"}}[r.IntN(4)]
+		ask.Protocol = []string{"", "ospf", "bgp"}[r.IntN(3)]
+		ask.Find = []string{"", "", "VIADUCT.E1", "192.0.2", "full", "zebra"}[r.IntN(6)]
+		ask.Sort = []string{"", "since", "name"}[r.IntN(3)]
+		want := relations.Neighbours{Neighbours: []relations.Neighbour{}, Offset: ask.Offset}
+		for _, n := range all {
+			if ask.Devices != nil && !slices.Contains(ask.Devices, n.A.Device) && !slices.Contains(ask.Devices, n.B.Device) {
+				continue
+			}
+			one := func(is bool) int { return map[bool]int{true: 1}[is] }
+			bgp := n.Protocol == "bgp"
+			want.Sessions, want.Established = want.Sessions+one(bgp), want.Established+one(bgp && n.Up)
+			want.Adjacencies, want.Full = want.Adjacencies+one(!bgp), want.Full+one(n.State == "Full")
+			want.TwoWay, want.Down = want.TwoWay+one(!bgp && n.Up && n.State == "2-Way"), want.Down+one(!n.Up)
+			text := strings.ToLower(fmt.Sprint(n.A.Device, ".", n.A.Port, " ", n.A.Address, " ", n.A.RouterID, " ", n.B.Device, ".", n.B.Port, " ", n.B.Address, " ", n.B.RouterID, " ", n.State))
+			if ask.Wrong && n.Up && len(n.Reasons) == 0 || ask.Down && n.Up || ask.Protocol != "" && n.Protocol != ask.Protocol ||
+				!strings.Contains(text, strings.ToLower(ask.Find)) {
+				continue
+			}
+			want.Neighbours = append(want.Neighbours, n)
+		}
+		want.Found = len(want.Neighbours)
+		slices.SortStableFunc(want.Neighbours, func(a, b relations.Neighbour) int {
+			switch ask.Sort {
+			case "since":
+				return cmp.Compare(b.Since, a.Since)
+			case "name":
+				return cmp.Or(cmp.Compare(a.A.Device, b.A.Device), cmp.Compare(a.B.Device, b.B.Device))
+			}
+			return 0
+		})
+		want.Neighbours = want.Neighbours[min(ask.Offset, want.Found):]
+		if ask.Limit > 0 {
+			want.Neighbours = want.Neighbours[:min(ask.Limit, len(want.Neighbours))]
+		}
+		require.Equal(t, want, l.Neighbours(now, ask), "%+v", ask)
+	}
 }

@@ -23,8 +23,8 @@ func TestViewsCostWhatTheyShow(t *testing.T) {
 	}
 	few, many := opened(10, 5), opened(25, 16)
 	for name, view := range map[string]func(l *Lab) int{
-		"ports":      func(l *Lab) int { return len(l.Ports(l.History().Now()).Ports) },
-		"neighbours": func(l *Lab) int { return len(l.Neighbours(l.History().Now(), relations.Ask{})) },
+		"ports":      func(l *Lab) int { return len(l.Ports(l.History().Now(), tables.PortsAsk{}).Ports) },
+		"neighbours": func(l *Lab) int { return len(l.Neighbours(l.History().Now(), relations.Ask{}).Neighbours) },
 		"map":        func(l *Lab) int { m := l.Map(l.History().Now()); return len(m.Devices) + len(m.Links) },
 		"messages":   func(l *Lab) int { return len(l.Messages(l.History().Now(), timeline.MessagesAsk{}).Messages) },
 		"names":      func(l *Lab) int { return len(l.Names(l.History().Now()).Prefixes) },

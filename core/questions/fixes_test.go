@@ -31,7 +31,7 @@ func shownCodes(w *network.World) map[string][]facts.Fix {
 			seen[code] = fixes
 		}
 	}
-	for _, p := range tables.PortsOf(w).Ports {
+	for _, p := range tables.PortsOf(w, tables.PortsAsk{}).Ports {
 		if p.Why != nil {
 			add(p.Why.Code, p.Why.Fixes)
 		}

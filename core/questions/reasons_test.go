@@ -36,7 +36,7 @@ func codesIn(w *network.World) map[string]bool {
 	for i := range w.Notes() {
 		seen[w.NoteAt(i).Reason.String()] = true
 	}
-	for _, p := range tables.PortsOf(w).Ports {
+	for _, p := range tables.PortsOf(w, tables.PortsAsk{}).Ports {
 		if p.Why != nil {
 			seen[p.Why.Code] = true
 		}

@@ -50,24 +50,35 @@ func (h *handlers) registerViews(api huma.API) {
 	view(h, api, "map", "Devices, what joins them, and the paths of the flows", (*lab.Lab).Map)
 	ask(h, api, "ports", "Ports and processes", func(l *lab.Lab, in *struct {
 		Moment
-		Devices []string `query:"device,explode" maxItems:"200" doc:"of these devices; absent: of all"`
+		Devices []string `query:"device" maxItems:"200" doc:"of these devices; absent: of all"`
+		Only    string   `query:"only" enum:"ospf,down" doc:"only those with OSPF, or those that are not up"`
+		Find    string   `query:"find" maxLength:"200" doc:"only those that have this in their name, their address, or what they are joined to"`
+		Offset  int      `query:"offset" minimum:"0" doc:"owners to pass over: routing instances and hosts"`
+		Limit   int      `query:"limit" minimum:"0" doc:"owners; absent: all"`
 	}) (tables.Ports, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
 			return tables.Ports{}, err
 		}
-		return l.Ports(m, in.Devices...), nil
+		return l.Ports(m, tables.PortsAsk{Devices: in.Devices, Only: in.Only, Find: in.Find, Offset: in.Offset, Limit: in.Limit}), nil
 	})
 	ask(h, api, "neighbours", "Adjacencies and sessions, both ends a row", func(l *lab.Lab, in *struct {
 		Moment
-		Devices []string `query:"device,explode" maxItems:"200" doc:"those with an end on one of these devices; absent: all"`
-		Wrong   bool     `query:"wrong" doc:"only those that are not up, or have something to say"`
-	}) ([]relations.Neighbour, error) {
+		Devices  []string `query:"device" maxItems:"200" doc:"those with an end on one of these devices; absent: all"`
+		Wrong    bool     `query:"wrong" doc:"only those that are not up, or have something to say"`
+		Down     bool     `query:"down" doc:"only those that are not up"`
+		Protocol string   `query:"protocol" enum:"ospf,bgp"`
+		Find     string   `query:"find" maxLength:"200" doc:"only those that have this in a name, an address or their state"`
+		Sort     string   `query:"sort" enum:"since,name" doc:"the latest change first, or by name; absent: what is not up first"`
+		Offset   int      `query:"offset" minimum:"0"`
+		Limit    int      `query:"limit" minimum:"0" doc:"absent: all"`
+	}) (relations.Neighbours, error) {
 		m, err := l.ParseMoment(in.At)
 		if err != nil {
-			return nil, err
+			return relations.Neighbours{}, err
 		}
-		return l.Neighbours(m, relations.Ask{Devices: in.Devices, Wrong: in.Wrong}), nil
+		return l.Neighbours(m, relations.Ask{Devices: in.Devices, Wrong: in.Wrong, Down: in.Down, Protocol: in.Protocol, Find: in.Find,
+			Sort: in.Sort, Offset: in.Offset, Limit: in.Limit}), nil
 	})
 	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies",
 		(*lab.Lab).Database)

@@ -460,7 +460,7 @@ func (c *comparer) ports() {
 		}
 		return p.Device + "." + p.Port
 	}
-	keyed(tables.PortsOf(c.before).Ports, tables.PortsOf(c.after).Ports, key, func(name string, a, b *tables.Port) {
+	keyed(tables.PortsOf(c.before, tables.PortsAsk{}).Ports, tables.PortsOf(c.after, tables.PortsAsk{}).Ports, key, func(name string, a, b *tables.Port) {
 		r := Row{Section: Ports, Subject: name}
 		if a != nil {
 			r.Device, r.Before = c.now(a.Device), portWords(a)

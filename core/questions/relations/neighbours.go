@@ -48,19 +48,6 @@ func NeighboursOf(w *network.World) []Neighbour {
 	return inOrder(append(Adjacencies(w), Sessions(w)...))
 }
 
-// Ask is which adjacencies and sessions are asked for. The zero value asks for all.
-type Ask struct {
-	Devices []string // those with an end on one of them; none for all
-	Wrong   bool     // only those that are not up, or have something to say
-}
-
-// Chosen are the rows that are asked for.
-func (a Ask) Chosen(rows []Neighbour) []Neighbour {
-	return slices.DeleteFunc(rows, func(n Neighbour) bool {
-		return a.Wrong && n.Up && len(n.Reasons) == 0 || len(a.Devices) > 0 && !slices.Contains(a.Devices, n.A.Device) && !slices.Contains(a.Devices, n.B.Device)
-	})
-}
-
 // Adjacencies are the rows of OSPF: one for each pair of ports on a link, or of
 // routers on a segment, of which at least one runs OSPF and is not passive, and
 // one for each virtual link.

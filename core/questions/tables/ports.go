@@ -4,6 +4,7 @@ package tables
 
 import (
 	"slices"
+	"strings"
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
@@ -74,32 +75,100 @@ type Process struct {
 	ReferenceBandwidth string   `json:"referenceBandwidth"`
 }
 
-// Ports is the Ports view.
+// Ports is the Ports view, or a part of it: the ports of some owners, routing instances of routers and hosts, with their processes.
 type Ports struct {
 	Processes []Process `json:"processes"`
 	Ports     []Port    `json:"ports"`
+	Offset    int       `json:"offset" doc:"of the first owner, among those that were found"`
+	Found     int       `json:"found" doc:"owners that have a port that was asked for"`
+	Matching  int       `json:"matching" doc:"ports that were asked for"`
+	All       int       `json:"all" doc:"ports of the devices that were asked for"`
+	Up        int       `json:"up" doc:"of those"`
+	OSPF      int       `json:"ospf" doc:"of those that have OSPF"`
 }
 
-// PortsOf makes the Ports view of a world: of some devices by name, or with none given of all.
-func PortsOf(w *network.World, devices ...string) Ports {
-	out := Ports{Processes: []Process{}, Ports: []Port{}}
+// PortsAsk is which ports are asked for. The zero value asks for all.
+type PortsAsk struct {
+	Devices []string // of these; none for all
+	Only    string   // "ospf": with OSPF; "down": that are not up; "" for all
+	Find    string   // only those that have this in their name, address, or what they are joined to
+	Offset  int      // owners to pass over
+	Limit   int      // owners; 0 for all
+}
+
+// Owner is the routing instance of the port: "viaduct", or "viaduct/mail".
+func (p *Port) Owner() string {
+	if p.Instance == "" {
+		return p.Device
+	}
+	return config.InstanceRef(p.Device, p.Instance)
+}
+
+func (a *PortsAsk) wants(p *Port) bool {
+	if a.Only == "ospf" && p.OSPF == nil || a.Only == "down" && p.Up {
+		return false
+	}
+	text := p.Device + "." + p.Port + " " + p.Address + " " + strings.Join(p.JoinedTo, " ")
+	return a.Find == "" || strings.Contains(strings.ToLower(text), strings.ToLower(a.Find))
+}
+
+// part is the part of all ports that is asked for.
+func (a *PortsAsk) part(all Ports) Ports {
+	out := Ports{Processes: []Process{}, Ports: []Port{}, Offset: a.Offset, All: len(all.Ports)}
+	place := map[string]int{} // of owners
+	for i := range all.Ports {
+		p := &all.Ports[i]
+		if p.Up {
+			out.Up++
+		}
+		if p.OSPF != nil {
+			out.OSPF++
+		}
+		if !a.wants(p) {
+			continue
+		}
+		out.Matching++
+		at, known := place[p.Owner()]
+		if !known {
+			at = len(place)
+			place[p.Owner()] = at
+		}
+		if at >= a.Offset && (a.Limit == 0 || at < a.Offset+a.Limit) {
+			out.Ports = append(out.Ports, *p)
+		}
+	}
+	out.Found = len(place)
+	// Owners of which no port matches have a process all the same, if everything is asked for.
+	whole := a.Only == "" && a.Find == "" && a.Offset == 0 && a.Limit == 0
+	for _, p := range all.Processes {
+		at, has := place[p.Device]
+		if whole || has && at >= a.Offset && (a.Limit == 0 || at < a.Offset+a.Limit) {
+			out.Processes = append(out.Processes, p)
+		}
+	}
+	return out
+}
+
+// PortsOf makes the Ports view of a world.
+func PortsOf(w *network.World, ask PortsAsk) Ports {
+	all := Ports{Processes: []Process{}, Ports: []Port{}}
 	names := facts.NamesOfRouters(w)
 	for _, d := range w.Devices() {
-		if d.Gone() || len(devices) > 0 && !slices.Contains(devices, d.Name()) {
+		if d.Gone() || len(ask.Devices) > 0 && !slices.Contains(ask.Devices, d.Name()) {
 			continue
 		}
 		if d.Kind() == config.Router {
 			for _, inst := range facts.Instances(d) {
-				out.Processes = append(out.Processes, ProcessOf(w, inst))
+				all.Processes = append(all.Processes, ProcessOf(w, inst))
 			}
 		}
 		for i := range d.Ports() {
 			if !d.Ports()[i].Gone {
-				out.Ports = append(out.Ports, portOf(w, names, d, uint32(i)))
+				all.Ports = append(all.Ports, portOf(w, names, d, uint32(i)))
 			}
 		}
 	}
-	return out
+	return ask.part(all)
 }
 
 // ProcessOf is the OSPF process of a router, or why it does not run.

@@ -13,7 +13,7 @@ import (
 
 func portRow(t *testing.T, w *network.World, device, port string) tables.Port {
 	t.Helper()
-	for _, p := range tables.PortsOf(w).Ports {
+	for _, p := range tables.PortsOf(w, tables.PortsAsk{}).Ports {
 		if p.Device == device && p.Port == port {
 			return p
 		}
@@ -24,7 +24,7 @@ func portRow(t *testing.T, w *network.World, device, port string) tables.Port {
 
 func process(t *testing.T, w *network.World, device string) tables.Process {
 	t.Helper()
-	for _, p := range tables.PortsOf(w).Processes {
+	for _, p := range tables.PortsOf(w, tables.PortsAsk{}).Processes {
 		if p.Device == device {
 			return p
 		}

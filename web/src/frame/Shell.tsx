@@ -247,7 +247,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
     },
   });
 
-  const down = neighbours.data?.filter((n) => !n.up).length ?? 0;
+  const down = neighbours.data?.down ?? 0;
   const broken = map.data?.flows.filter((f) => !f.arrives).length ?? 0;
   // What a task asks for is not wrong before it is done.
   const failed = checks.data?.filter((c) => !c.passed && !c.task).length ?? 0;
@@ -448,7 +448,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
           {side === 'why' && (
             <Why
               map={map.data}
-              neighbours={neighbours.data}
+              neighbours={neighbours.data?.neighbours}
               link={link}
               close={() => setSide('')}
               goto={goto}

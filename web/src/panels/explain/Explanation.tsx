@@ -42,7 +42,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
     ...ask.neighbours(id, focus.when, devices.length > 100 ? {} : { device: devices }),
     enabled: devices.length > 0,
   });
-  const relations = (neighbours.data ?? []).filter(
+  const relations = (neighbours.data?.neighbours ?? []).filter(
     (n) => n.protocol === 'ospf' && (ends.includes(portName(n.a)) || ends.includes(portName(n.b))),
   );
   const aimed = focus.to !== '' && !focus.to.startsWith('flow ') ? focus.to : '';
@@ -116,7 +116,7 @@ export function Explanation({ lab, link, act, past, close }: Props) {
           {device.services.map((s) => (
             <Box key={s}>takes TCP connections on port {s}</Box>
           ))}
-          <Relations name={device.name} neighbours={neighbours.data ?? []} />
+          <Relations name={device.name} neighbours={neighbours.data?.neighbours ?? []} />
           <Flex gap={2} mt={3} wrap="wrap">
             <Plain size="xs" onClick={() => void show('desk', { who: device.name })}>
               Desk <Key>j</Key>

@@ -4,6 +4,7 @@ import userEvent from '@testing-library/user-event';
 import { describe, expect, test, vi } from 'vitest';
 import type { Flow, LabState, MapData, MapEnd, RouteStory } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
+import { neighboursOf } from '../../shared/testing/lists';
 import { Explanation } from './Explanation';
 
 const end = (device: string, port: string, more: Partial<MapEnd> = {}): MapEnd => ({
@@ -119,7 +120,7 @@ const lab: LabState = {
 };
 const answers = {
   'GET /api/labs/x1/map': map,
-  'GET /api/labs/x1/neighbours': [],
+  'GET /api/labs/x1/neighbours': neighboursOf([]),
   'GET /api/labs/x1/explain': story,
 };
 

@@ -45,7 +45,7 @@ export function useWrong(whole: boolean): { list: Wrong[]; pending: boolean } {
   // What takes a look at every path is asked for only when it is read.
   const running = useQuery({ ...ask.warnings(id, focus.when), enabled: whole });
   const list: Wrong[] = [];
-  for (const n of neighbours.data ?? []) {
+  for (const n of neighbours.data?.neighbours ?? []) {
     const reasons = n.reasons.filter((r) => !n.up || r.fixes);
     const first = reasons[0];
     if (n.up && !first) continue;

@@ -33,6 +33,16 @@ export type RoutesWindow = Omit<
   'at' | keyof RoutesChosen
 >;
 
+/** Which ports, and which adjacencies and sessions, are asked for. */
+export type PortsChosen = Omit<
+  NonNullable<paths['/api/labs/{id}/ports']['get']['parameters']['query']>,
+  'at'
+>;
+export type NeighboursChosen = Omit<
+  NonNullable<paths['/api/labs/{id}/neighbours']['get']['parameters']['query']>,
+  'at'
+>;
+
 /** Which messages are asked for. */
 export type MessagesChosen = Omit<
   NonNullable<paths['/api/labs/{id}/messages/csv']['get']['parameters']['query']>,
@@ -57,18 +67,18 @@ export const ask = {
   lab: (id: string) => options(api.queryOptions('get', '/api/labs/{id}', lab(id))),
   map: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/map', at(id, when), stays)),
-  /** The ports of some devices, or of all. */
-  ports: (id: string, when: string, device: string[] = []) =>
+  /** The ports of some devices or of all, or a part of them. */
+  ports: (id: string, when: string, of: PortsChosen = {}) =>
     options(
       api.queryOptions(
         'get',
         '/api/labs/{id}/ports',
-        { params: { path: { id }, query: { at: when, ...(device.length > 0 && { device }) } } },
+        { params: { path: { id }, query: { at: when, ...of } } },
         stays,
       ),
     ),
-  /** Adjacencies and sessions: those of some devices, those that have something wrong, or all. */
-  neighbours: (id: string, when: string, of: { device?: string[]; wrong?: boolean } = {}) =>
+  /** Adjacencies and sessions: those of some devices, those that have something wrong, or all; or a part of them. */
+  neighbours: (id: string, when: string, of: NeighboursChosen = {}) =>
     options(
       api.queryOptions(
         'get',

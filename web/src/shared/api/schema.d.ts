@@ -2802,6 +2802,49 @@ export interface components {
       name: string;
       sessions: components['schemas']['BorderSession'][];
     };
+    Neighbours: {
+      /**
+       * Format: int64
+       * @description of OSPF, on the devices that were asked for
+       */
+      adjacencies: number;
+      /**
+       * Format: int64
+       * @description adjacencies and sessions that are not up
+       */
+      down: number;
+      /**
+       * Format: int64
+       * @description of those
+       */
+      established: number;
+      /**
+       * Format: int64
+       * @description that are what was asked for
+       */
+      found: number;
+      /**
+       * Format: int64
+       * @description of those
+       */
+      full: number;
+      neighbours: components['schemas']['Neighbour'][];
+      /**
+       * Format: int64
+       * @description of the first of them, among those that were found
+       */
+      offset: number;
+      /**
+       * Format: int64
+       * @description of BGP, on the devices that were asked for
+       */
+      sessions: number;
+      /**
+       * Format: int64
+       * @description of those that are at 2-Way, as they should
+       */
+      twoWay: number;
+    };
     NewLab: {
       id: string;
       title: string;
@@ -3187,8 +3230,38 @@ export interface components {
       type: 'point-to-point' | 'broadcast' | 'loopback';
     };
     Ports: {
+      /**
+       * Format: int64
+       * @description ports of the devices that were asked for
+       */
+      all: number;
+      /**
+       * Format: int64
+       * @description owners that have a port that was asked for
+       */
+      found: number;
+      /**
+       * Format: int64
+       * @description ports that were asked for
+       */
+      matching: number;
+      /**
+       * Format: int64
+       * @description of the first owner, among those that were found
+       */
+      offset: number;
+      /**
+       * Format: int64
+       * @description of those that have OSPF
+       */
+      ospf: number;
       ports: components['schemas']['Port'][];
       processes: components['schemas']['Process'][];
+      /**
+       * Format: int64
+       * @description of those
+       */
+      up: number;
     };
     Position: {
       /**
@@ -5716,6 +5789,16 @@ export interface operations {
         device?: string[];
         /** @description only those that are not up, or have something to say */
         wrong?: boolean;
+        /** @description only those that are not up */
+        down?: boolean;
+        protocol?: 'ospf' | 'bgp';
+        /** @description only those that have this in a name, an address or their state */
+        find?: string;
+        /** @description the latest change first, or by name; absent: what is not up first */
+        sort?: 'since' | 'name';
+        offset?: number;
+        /** @description absent: all */
+        limit?: number;
       };
       header?: never;
       path: {
@@ -5731,7 +5814,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Neighbour'][];
+          'application/json': components['schemas']['Neighbours'];
         };
       };
       /** @description Error */
@@ -6093,6 +6176,14 @@ export interface operations {
         at?: string;
         /** @description of these devices; absent: of all */
         device?: string[];
+        /** @description only those with OSPF, or those that are not up */
+        only?: 'ospf' | 'down';
+        /** @description only those that have this in their name, their address, or what they are joined to */
+        find?: string;
+        /** @description owners to pass over: routing instances and hosts */
+        offset?: number;
+        /** @description owners; absent: all */
+        limit?: number;
       };
       header?: never;
       path: {

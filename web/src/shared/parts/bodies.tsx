@@ -46,21 +46,28 @@ export function Bodies({ box, keys, count, height, children, at, sees }: Props) 
   const below = virtual.getTotalSize() - (list.at(-1)?.end ?? 0);
   return (
     <>
-      <Room height={above} />
+      <Gap height={above} />
       {list.map((item) => (
         <tbody key={item.key} data-index={item.index} ref={virtual.measureElement}>
           {children(item.index)}
         </tbody>
       ))}
-      <Room height={below} />
+      <Gap height={below} />
     </>
   );
 }
 
-const Room = ({ height }: { height: number }) => (
+const Gap = ({ height }: { height: number }) => (
   <tbody aria-hidden>
     <tr>
       <td style={{ height, padding: 0 }} />
     </tr>
   </tbody>
+);
+
+/** A row that is on its way. */
+export const Room = ({ columns, height }: { columns: number; height: number }) => (
+  <tr>
+    <td colSpan={columns} style={{ height }} />
+  </tr>
 );

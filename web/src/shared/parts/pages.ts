@@ -4,6 +4,8 @@ export interface Range {
   last: number;
 }
 
+export const nothing: Range = { first: 0, last: -1 };
+
 /** The pages of a size that a range is on. */
 export function pagesOf(range: Range, size: number): number[] {
   const out: number[] = [];

@@ -77,7 +77,7 @@ export default function DeskView({ past, goto }: Props) {
 function OneDesk({ name, narrow, past, goto }: Props & { name: string; narrow: boolean }) {
   const { id, focus } = useFocus();
   const map = useQuery(ask.map(id, focus.when));
-  const ports = useQuery(ask.ports(id, focus.when, [name]));
+  const ports = useQuery(ask.ports(id, focus.when, { device: [name] }));
   const device = map.data?.devices.find((d) => d.name === name);
   const processes = (ports.data?.processes ?? []).filter(
     (p) => p.device === name || (p.running && p.device.startsWith(`${name}/`)),

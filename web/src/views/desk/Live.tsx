@@ -26,11 +26,11 @@ const mostMessages = 10;
 /** What a device does: its ports with whom they meet, its sessions, its table, its last messages. */
 export function Live({ name, past }: { name: string; past: boolean }) {
   const { id, focus } = useFocus();
-  const ports = useQuery(ask.ports(id, focus.when, [name]));
+  const ports = useQuery(ask.ports(id, focus.when, { device: [name] }));
   const neighbours = useQuery(ask.neighbours(id, focus.when, { device: [name] }));
   const now = useQuery(ask.lab(id)).data?.now ?? 0;
   const mine = ports.data?.ports.filter((p) => p.device === name) ?? [];
-  const relations = (neighbours.data ?? []).flatMap((n): Seen[] =>
+  const relations = (neighbours.data?.neighbours ?? []).flatMap((n): Seen[] =>
     n.a.device === name
       ? [{ n, near: n.a, far: n.b, side: n.session?.a }]
       : n.b.device === name && !n.b.absent

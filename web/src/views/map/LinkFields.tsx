@@ -45,7 +45,7 @@ const rows: Row[] = [
 export function LinkFields({ link }: { link: MapLink }) {
   const { id, focus } = useFocus();
   const devices = [...new Set(link.ends.map((e) => e.device))].sort();
-  const ports = useQuery(ask.ports(id, focus.when, devices));
+  const ports = useQuery(ask.ports(id, focus.when, { device: devices }));
   const ends = link.ends.map((e) => ({
     name: portName(e),
     port: ports.data?.ports.find((p) => p.device === e.device && p.port === e.port),

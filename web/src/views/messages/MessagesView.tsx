@@ -5,11 +5,11 @@ import { type Message } from '../../shared/api/client';
 import { ask, type MessagesChosen } from '../../shared/api/questions';
 import { useParts } from '../../shared/api/useParts';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
-import { Bodies, manyBodies } from '../../shared/parts/bodies';
+import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
 import { fetchFile } from '../../shared/parts/csv';
 import { useDelayed } from '../../shared/parts/delayed';
 import { Choice, Count, Empty, Line, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
-import { type Range } from '../../shared/parts/pages';
+import { nothing, type Range } from '../../shared/parts/pages';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
 import { useRead } from './read';
@@ -21,7 +21,7 @@ export function MessagesView() {
   const [only, setOnly] = useState<'all' | 'new' | 'trouble'>('all');
   const [filter, setFilter] = useState('');
   const [box, setBox] = useState<HTMLDivElement | null>(null);
-  const [sight, setSight] = useState<Range>({ first: 0, last: -1 });
+  const [sight, setSight] = useState<Range>(nothing);
   const find = useDelayed(filter.trim(), 200);
   // Between two moments: what was said since the first.
   const earlier = useQuery({
@@ -43,7 +43,7 @@ export function MessagesView() {
     enabled: focus.since === '' || earlier.data !== undefined,
   });
   const large = (data.data?.found ?? 0) > manyBodies;
-  const rows = useParts(large ? sight : none, manyBodies, part, (d) => d.messages);
+  const rows = useParts(large ? sight : nothing, manyBodies, part, (d) => d.messages);
   const error = data.error ?? earlier.error;
   if (error) return <Trouble error={error} retry={() => void data.refetch()} />;
   if (!data.data || (focus.since !== '' && !earlier.data)) return <Waiting what="reading the messages" />;
@@ -63,8 +63,7 @@ export function MessagesView() {
         {find !== '' && <Quiet>{found} match</Quiet>}
         <Box flex={1} />
         <Line
-          w="190px"
-          flexShrink={0}
+          flex="0 0 175px"
           h="26px"
           value={filter}
           placeholder="find: viaduct.e1, Full"
@@ -104,7 +103,7 @@ export function MessagesView() {
           <Bodies box={box} count={found} height={33} at={0} sees={setSight}>
             {(i) => {
               const m = rows.get(i);
-              return m ? rowOf(m) : <Room />;
+              return m ? rowOf(m) : <Room columns={6} height={33} />;
             }}
           </Bodies>
         ) : (
@@ -114,15 +113,6 @@ export function MessagesView() {
     </Box>
   );
 }
-
-const none: Range = { first: 0, last: -1 };
-
-/** A row that is on its way. */
-const Room = () => (
-  <tr>
-    <td colSpan={6} style={{ height: 33 }} />
-  </tr>
-);
 
 function Row({ m, fresh, focus }: { m: Message; fresh: boolean; focus: (who: string) => void }) {
   return (
@@ -162,5 +152,6 @@ export function useUnread(id: string, when: string): number {
   useEffect(() => {
     if (!known && when === 'now' && newest !== undefined) mark(newest);
   }, [known, when, newest, mark]);
-  return known ? (data.data?.fresh ?? 0) : 0;
+  // What was counted before somebody said that all was seen may still be here.
+  return known && newest !== undefined && newest > read ? (data.data?.fresh ?? 0) : 0;
 }

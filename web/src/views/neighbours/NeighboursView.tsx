@@ -1,13 +1,27 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type Neighbour } from '../../shared/api/client';
 import { useAct } from '../../shared/api/orders';
-import { ask } from '../../shared/api/questions';
+import { ask, type NeighboursChosen } from '../../shared/api/questions';
+import { useParts } from '../../shared/api/useParts';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
 import { csv, save } from '../../shared/parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Trouble, Waiting } from '../../shared/parts/parts';
-import { Bodies, manyBodies } from '../../shared/parts/bodies';
+import {
+  Choice,
+  Count,
+  Empty,
+  Line,
+  Mono,
+  Pick,
+  Plain,
+  Quiet,
+  Trouble,
+  Waiting,
+} from '../../shared/parts/parts';
+import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
+import { useDelayed } from '../../shared/parts/delayed';
+import { nothing, type Range } from '../../shared/parts/pages';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
 import { timeOf } from '../../shared/focus/moment';
@@ -18,24 +32,42 @@ import { SessionRow, sessionName } from './SessionRow';
 
 type End = Neighbour['a'];
 
+const orders: (readonly [string, string])[] = [
+  ['', 'not up first'],
+  ['since', 'latest change'],
+  ['name', 'name'],
+];
+
 /** One row an adjacency or a session, both ends side by side; what is not up says why. */
 export function NeighboursView() {
   const { id, focus, set } = useFocus();
-  const data = useQuery(ask.neighbours(id, focus.when));
+  const who = deviceOf(focus.who);
+  const [filter, setFilter] = useState('');
+  const [sort, setSort] = useState<'' | 'since' | 'name'>('');
+  const [sight, setSight] = useState<Range>(nothing);
+  const find = useDelayed(filter.trim(), 200);
   const lab = useQuery(ask.lab(id));
   const act = useAct(id);
   const [only, setOnly] = useState(false);
   const [protocol, setProtocol] = useState<'' | 'ospf' | 'bgp'>('');
   const [box, setBox] = useState<HTMLDivElement | null>(null);
+  const shown: NeighboursChosen = {
+    ...(who && { device: [who] }),
+    ...(only && { down: true }),
+    ...(protocol && { protocol }),
+    ...(find && { find }),
+    ...(sort && { sort }),
+  };
+  const part = (offset: number, limit: number) => ask.neighbours(id, focus.when, { ...shown, offset, limit });
+  const data = useQuery(part(0, manyBodies));
+  const large = (data.data?.found ?? 0) > manyBodies;
+  const found = useParts(large ? sight : nothing, manyBodies, part, (d) => d.neighbours);
+  const client = useQueryClient();
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the neighbours" />;
-  const who = deviceOf(focus.who);
-  const mine = data.data.filter((n) => !who || n.a.device === who || n.b.device === who);
-  const rows = mine.filter((n) => (!only || !n.up) && (!protocol || n.protocol === protocol));
-  const sessions = mine.filter((n) => n.protocol === 'bgp');
-  const adjacencies = mine.length - sessions.length;
+  const { adjacencies, full, twoWay, sessions, established, down, neighbours: rows } = data.data;
   const now = lab.data ? timeOf(lab.data, focus.when) : 0;
-  if (data.data.length === 0) {
+  if (adjacencies + sessions === 0 && !who) {
     return (
       <Empty title="No neighbours are configured">
         OSPF runs on no linked port of this lab, and no router has a BGP peer. Press t and add ospf area 0 to
@@ -43,7 +75,6 @@ export function NeighboursView() {
       </Empty>
     );
   }
-  const large = rows.length > manyBodies;
   const nameOf = (n: Neighbour) =>
     n.protocol === 'bgp' ? sessionName(n) : `${n.a.device}.${n.a.port} ${n.b.device}.${n.b.port}`;
   const rowOf = (n: Neighbour) =>
@@ -70,23 +101,23 @@ export function NeighboursView() {
     );
   return (
     <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
-      <Flex gap={6} mb={3} align="center">
-        {adjacencies > 0 && (
-          <Count n={mine.filter((n) => n.state === 'Full').length} what="OSPF adjacencies Full" />
-        )}
-        {sessions.length > 0 && (
-          <Count n={sessions.filter((n) => n.up).length} what="BGP sessions Established" />
-        )}
-        {mine.some((n) => n.up && n.state === '2-Way') && (
-          <Count n={mine.filter((n) => n.up && n.state === '2-Way').length} what="at 2-Way, as they should" />
-        )}
-        <Count
-          n={mine.filter((n) => !n.up).length}
-          what="not up"
-          tone={mine.some((n) => !n.up) ? 'brick' : 'ink'}
-        />
+      <Flex gap={6} mb={3} align="center" wrap="wrap">
+        {adjacencies > 0 && <Count n={full} what="OSPF adjacencies Full" />}
+        {sessions > 0 && <Count n={established} what="BGP sessions Established" />}
+        {twoWay > 0 && <Count n={twoWay} what="at 2-Way, as they should" />}
+        <Count n={down} what="not up" tone={down > 0 ? 'brick' : 'ink'} />
+        {find !== '' && <Quiet>{data.data.found} match</Quiet>}
         <Box flex={1} />
-        {adjacencies > 0 && sessions.length > 0 && (
+        <Line
+          flex="0 0 175px"
+          h="26px"
+          value={filter}
+          placeholder="find: viaduct.e1, 10.0.1"
+          aria-label="Find neighbours"
+          onChange={(e) => setFilter(e.target.value)}
+        />
+        <Pick label="order" value={sort} onChange={(v) => setSort(v as typeof sort)} options={orders} />
+        {adjacencies > 0 && sessions > 0 && (
           <>
             <Choice on={protocol === 'ospf'} onClick={() => setProtocol(protocol === 'ospf' ? '' : 'ospf')}>
               OSPF
@@ -102,7 +133,15 @@ export function NeighboursView() {
         <Choice on={only} onClick={() => setOnly(true)}>
           Not up
         </Choice>
-        <Plain size="xs" h="26px" onClick={() => save('neighbours.csv', 'text/csv', csv(toRows(rows)))}>
+        <Plain
+          size="xs"
+          h="26px"
+          onClick={() =>
+            void client
+              .query(ask.neighbours(id, focus.when, shown))
+              .then((d) => save('neighbours.csv', 'text/csv', csv(toRows(d.neighbours))))
+          }
+        >
           CSV
         </Plain>
       </Flex>
@@ -111,13 +150,20 @@ export function NeighboursView() {
         ref={setBox}
         {...(large && { flex: 1, minH: 0 })}
         heads={['one end', 'other end', 'relation', 'state', 'since', 'dead in']}
-        below={rows.length === 0 && <Empty title="All of them are up">Nothing is left to show.</Empty>}
+        below={
+          rows.length === 0 &&
+          (find !== '' ? (
+            <Empty title="None like that">No adjacency or session has these words.</Empty>
+          ) : (
+            <Empty title="All of them are up">Nothing is left to show.</Empty>
+          ))
+        }
       >
         {large ? (
-          <Bodies box={box} keys={rows.map(nameOf)} height={72} at={0}>
+          <Bodies box={box} count={data.data.found} height={72} at={-1} sees={setSight}>
             {(i) => {
-              const n = rows[i];
-              return n && rowOf(n);
+              const n = found.get(i);
+              return n ? rowOf(n) : <Room columns={6} height={72} />;
             }}
           </Bodies>
         ) : (

@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
 import { screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
-import { describe, expect, test } from 'vitest';
+import { describe, expect, test, vi } from 'vitest';
 import type { Neighbour } from '../../shared/api/client';
 import { problem, show } from '../../shared/testing/app';
+import { neighboursOf } from '../../shared/testing/lists';
 import { NeighboursView } from './NeighboursView';
 
 const end = (device: string, port: string, more: Partial<Neighbour['a']> = {}): Neighbour['a'] => ({
@@ -63,7 +64,7 @@ const lab = {
   now: 100,
   actions: [{ seq: 1, start: 0, end: 60 }],
 };
-const answers = { 'GET /api/labs/x1/neighbours': [down, up], 'GET /api/labs/x1': lab };
+const answers = { 'GET /api/labs/x1/neighbours': neighboursOf([down, up]), 'GET /api/labs/x1': lab };
 
 describe('neighbours', () => {
   test('one row an adjacency, both ends, how long, and what is not up counted', async () => {
@@ -90,8 +91,23 @@ describe('neighbours', () => {
   test('only those that are not up', async () => {
     show(<NeighboursView />, answers);
     await userEvent.click(await screen.findByRole('button', { name: 'Not up' }));
-    expect(screen.queryByText('halt')).toBeNull();
+    await vi.waitFor(() => expect(screen.queryByText('halt')).toBeNull());
     expect(screen.getByText('tunnel')).toBeTruthy();
+  });
+  test('those with some words, in another order', async () => {
+    show(<NeighboursView />, answers);
+    const devices = () =>
+      screen
+        .getAllByRole('row')
+        .flatMap((r) => r.querySelector('b')?.textContent ?? [])
+        .filter((d) => ['halt', 'mill'].includes(d));
+    await screen.findByText('halt');
+    expect(devices()).toEqual(['mill', 'halt']);
+    await userEvent.selectOptions(screen.getByLabelText('order'), 'latest change');
+    await vi.waitFor(() => expect(devices()).toEqual(['mill', 'halt']));
+    await userEvent.type(screen.getByLabelText('Find neighbours'), 'halt.e1');
+    await vi.waitFor(() => expect(devices()).toEqual(['halt']));
+    expect(screen.getByText('1 match')).toBeTruthy();
   });
   test('those of the device in focus; a click puts a port in focus', async () => {
     show(<NeighboursView />, answers, '/lab/x1/neighbours?who=halt');
@@ -108,10 +124,10 @@ describe('neighbours', () => {
   test('the moment in focus is asked for, and how long is counted from it', async () => {
     const asked = show(<NeighboursView />, answers, '/lab/x1/neighbours?when=after-1');
     expect(await screen.findByText('20.0 s')).toBeTruthy();
-    expect(asked).toContain('GET /api/labs/x1/neighbours?at=after-1');
+    expect(asked).toContain('GET /api/labs/x1/neighbours?at=after-1&offset=0&limit=150');
   });
   test('nothing configured, and a server that refuses', async () => {
-    show(<NeighboursView />, { ...answers, 'GET /api/labs/x1/neighbours': [] });
+    show(<NeighboursView />, { ...answers, 'GET /api/labs/x1/neighbours': neighboursOf([]) });
     expect(await screen.findByText('No neighbours are configured')).toBeTruthy();
   });
   test('a refusal stands where the rows would', async () => {

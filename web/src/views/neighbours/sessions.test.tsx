@@ -4,6 +4,7 @@ import userEvent from '@testing-library/user-event';
 import { describe, expect, test } from 'vitest';
 import type { Neighbour, SessionSide } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
+import { neighboursOf } from '../../shared/testing/lists';
 import { NeighboursView } from './NeighboursView';
 import { carries } from './SessionRow';
 
@@ -38,7 +39,7 @@ const session = (more: Partial<Neighbour> = {}): Neighbour => ({
 });
 const lab = { id: 'x1', title: 'T', text: '', textSeq: 1, now: 100, actions: [] };
 const answers = (rows: Neighbour[]) => ({
-  'GET /api/labs/x1/neighbours': rows,
+  'GET /api/labs/x1/neighbours': neighboursOf(rows),
   'GET /api/labs/x1': lab,
   'POST /api/labs/x1/actions': { seq: 2 },
 });

@@ -1,39 +1,53 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type Port, type Process } from '../../shared/api/client';
-import { ask } from '../../shared/api/questions';
+import { ask, type PortsChosen } from '../../shared/api/questions';
+import { useParts } from '../../shared/api/useParts';
 import { Fixes } from '../../shared/draft/Fixes';
 import { deviceOf, portName, refOf, useFocus } from '../../shared/focus/focus';
 import { PortDetail } from './PortDetail';
 import { useThings } from '../../shared/things/things';
 import { csv, save } from '../../shared/parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
-import { Bodies, manyBodies } from '../../shared/parts/bodies';
+import { Choice, Count, Empty, Line, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
+import { useDelayed } from '../../shared/parts/delayed';
+import { nothing, type Range } from '../../shared/parts/pages';
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
 
 /** One row per port, each router's process above its ports; two marked rows are shown side by side. */
 export function PortsView() {
   const { id, focus, set } = useFocus();
-  const data = useQuery(ask.ports(id, focus.when));
+  const who = deviceOf(focus.who);
+  const [words, setWords] = useState('');
+  const [sight, setSight] = useState<Range>(nothing);
+  const find = useDelayed(words.trim(), 200);
   const [filter, setFilter] = useState<'all' | 'ospf' | 'down'>('all');
   const [marked, setMarked] = useState<string[]>([]);
   const [box, setBox] = useState<HTMLDivElement | null>(null);
+  const shown: PortsChosen = {
+    ...(who && { device: [who] }),
+    ...(filter !== 'all' && { only: filter }),
+    ...(find && { find }),
+  };
+  const part = (offset: number, limit: number) => ask.ports(id, focus.when, { ...shown, offset, limit });
+  const data = useQuery(part(0, manyBodies));
+  const large = (data.data?.found ?? 0) > manyBodies;
+  const parts = useParts(large ? sight : nothing, manyBodies, part, ownersOf);
+  const client = useQueryClient();
+  const both = [...new Set(marked.map(deviceOf))].sort();
+  const sides = useQuery({
+    ...ask.ports(id, focus.when, { device: both }),
+    enabled: marked.length === 2,
+  });
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the ports" />;
-  const who = deviceOf(focus.who);
-  const mine = data.data.ports.filter((p) => !who || p.device === who);
-  const rows = mine.filter((p) => filter === 'all' || (filter === 'ospf' ? !!p.ospf : !p.up));
-  const owned = new Map<string, Port[]>(); // by device, and by routing instance of a router
-  for (const p of rows) owned.set(refOf(p), [...(owned.get(refOf(p)) ?? []), p]);
-  const owners = [...owned.keys()];
-  const processes = new Map(data.data.processes.map((p) => [p.device, p]));
-  const large = owners.length > manyBodies;
-  const portsOf = (d: string) => (
+  const { all, up, ospf, found, matching } = data.data;
+  const portsOf = (o: Owner) => (
     <>
-      <ProcessRow device={d} process={processes.get(d)} focus={() => void set({ who: d })} />
-      {owned.get(d)?.map((p) => (
+      <ProcessRow device={o.name} process={o.process} focus={() => void set({ who: o.name })} />
+      {o.ports.map((p) => (
         <PortRow
           key={portName(p)}
           port={p}
@@ -48,21 +62,25 @@ export function PortsView() {
     </>
   );
   const pair = marked
-    .map((m) => data.data.ports.find((p) => portName(p) === m))
+    .map((m) => sides.data?.ports.find((p) => portName(p) === m))
     .filter((p) => p !== undefined);
-  if (data.data.ports.length === 0)
-    return <Empty title="No ports">The text of this lab names none yet.</Empty>;
+  if (all === 0 && !who) return <Empty title="No ports">The text of this lab names none yet.</Empty>;
   return (
     <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
-        <Count n={mine.filter((p) => p.up).length} what="ports up" />
-        <Count
-          n={mine.filter((p) => !p.up).length}
-          what="down"
-          tone={mine.some((p) => !p.up) ? 'brick' : 'ink'}
-        />
-        <Count n={mine.filter((p) => p.ospf).length} what="with OSPF" />
+        <Count n={up} what="ports up" />
+        <Count n={all - up} what="down" tone={up < all ? 'brick' : 'ink'} />
+        <Count n={ospf} what="with OSPF" />
+        {find !== '' && <Quiet>{matching} match</Quiet>}
         <Box flex={1} />
+        <Line
+          flex="0 0 175px"
+          h="26px"
+          value={words}
+          placeholder="find: viaduct.e1, 10.0.1"
+          aria-label="Find ports"
+          onChange={(e) => setWords(e.target.value)}
+        />
         <Choice on={filter === 'all'} onClick={() => setFilter('all')}>
           All
         </Choice>
@@ -72,7 +90,15 @@ export function PortsView() {
         <Choice on={filter === 'down'} onClick={() => setFilter('down')}>
           Down
         </Choice>
-        <Plain size="xs" h="26px" onClick={() => save('ports.csv', 'text/csv', csv(portRows(rows)))}>
+        <Plain
+          size="xs"
+          h="26px"
+          onClick={() =>
+            void client
+              .query(ask.ports(id, focus.when, shown))
+              .then((d) => save('ports.csv', 'text/csv', csv(portRows(d.ports))))
+          }
+        >
           CSV
         </Plain>
       </Flex>
@@ -97,19 +123,20 @@ export function PortsView() {
           'neighbours',
         ]}
         below={
-          rows.length === 0 && (
-            <Empty title="No port like that">
-              {plural(mine.length, 'port')} in focus, none of them matches.
-            </Empty>
+          found === 0 && (
+            <Empty title="No port like that">{plural(all, 'port')} in focus, none of them matches.</Empty>
           )
         }
       >
         {large ? (
-          <Bodies box={box} keys={owners} height={180} at={owners.indexOf(who)}>
-            {(i) => portsOf(owners[i] ?? '')}
+          <Bodies box={box} count={found} height={180} at={-1} sees={setSight}>
+            {(i) => {
+              const o = parts.get(i);
+              return o ? portsOf(o) : <Room columns={10} height={180} />;
+            }}
           </Bodies>
         ) : (
-          owners.map((d) => <tbody key={d}>{portsOf(d)}</tbody>)
+          ownersOf(data.data).map((o) => <tbody key={o.name}>{portsOf(o)}</tbody>)
         )}
       </Sheet>
       <Box mt={2} color="quiet" fontSize="12px">
@@ -117,6 +144,24 @@ export function PortsView() {
       </Box>
     </Box>
   );
+}
+
+/** A routing instance of a router, or a host, with its ports. */
+interface Owner {
+  name: string;
+  process: Process | undefined;
+  ports: Port[];
+}
+
+function ownersOf({ ports, processes }: { ports: Port[]; processes: Process[] }): Owner[] {
+  const owned = new Map<string, Owner>();
+  for (const p of ports) {
+    const name = refOf(p);
+    const owner = owned.get(name) ?? { name, process: processes.find((x) => x.device === name), ports: [] };
+    owner.ports.push(p);
+    owned.set(name, owner);
+  }
+  return [...owned.values()];
 }
 
 function ProcessRow({

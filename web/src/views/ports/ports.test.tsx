@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
 import { screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
-import { describe, expect, test } from 'vitest';
+import { describe, expect, test, vi } from 'vitest';
 import type { Port, Process } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
+import { portsOf } from '../../shared/testing/lists';
 import { PortsView } from './PortsView';
 
 const ospf: NonNullable<Port['ospf']> = {
@@ -59,10 +60,10 @@ const process = (device: string, more: Partial<Process> = {}): Process => ({
   ...more,
 });
 const answers = {
-  'GET /api/labs/x1/ports': {
-    ports,
-    processes: [process('mill'), process('halt', { running: false, whyNot: 'the OSPF process is disabled' })],
-  },
+  'GET /api/labs/x1/ports': portsOf(ports, [
+    process('mill'),
+    process('halt', { running: false, whyNot: 'the OSPF process is disabled' }),
+  ]),
 };
 
 describe('ports', () => {
@@ -82,10 +83,10 @@ describe('ports', () => {
   test('those of a routing instance below its own process', async () => {
     const inFerry = port('quay', { instance: 'ferry', address: '10.70.0.1/30' });
     show(<PortsView />, {
-      'GET /api/labs/x1/ports': {
-        ports: [...ports, inFerry],
-        processes: [process('mill'), process('mill/ferry', { ports: 7 }), process('halt')],
-      },
+      'GET /api/labs/x1/ports': portsOf(
+        [...ports, inFerry],
+        [process('mill'), process('mill/ferry', { ports: 7 }), process('halt')],
+      ),
     });
     const table = within(await screen.findByRole('region', { name: 'Ports' }));
     const group = table.getByText('mill/ferry').closest('tbody');
@@ -96,17 +97,26 @@ describe('ports', () => {
   test('only those with OSPF, or that are down', async () => {
     show(<PortsView />, answers);
     await userEvent.click(await screen.findByRole('button', { name: 'Down' }));
-    expect(screen.queryByText('10.0.12.1/30')).toBeNull();
+    await vi.waitFor(() => expect(screen.queryByText('10.0.12.1/30')).toBeNull());
     await userEvent.click(screen.getByRole('button', { name: 'OSPF' }));
-    expect(screen.queryByText('e2')).toBeNull();
+    await vi.waitFor(() => expect(screen.queryByText('e2')).toBeNull());
     expect(screen.getByText('10.0.12.1/30')).toBeTruthy();
+  });
+  test('those with some words', async () => {
+    show(<PortsView />, answers);
+    await userEvent.type(await screen.findByLabelText('Find ports'), '10.0.12.2');
+    await vi.waitFor(() => expect(screen.queryByText('10.0.12.1/30')).toBeNull());
+    expect(screen.getByText('1 match')).toBeTruthy();
+    expect(screen.getByText('10.0.12.2/30')).toBeTruthy();
+    await userEvent.type(screen.getByLabelText('Find ports'), ' zebra');
+    expect(await screen.findByText('No port like that')).toBeTruthy();
   });
   test('two marked ports stand side by side, with what differs', async () => {
     show(<PortsView />, answers);
     await userEvent.click(await screen.findByLabelText('mark mill.e1'));
     expect(screen.queryByTestId('side-by-side')).toBeNull();
     await userEvent.click(screen.getByLabelText('mark halt.e1'));
-    const pair = screen.getByTestId('side-by-side');
+    const pair = await screen.findByTestId('side-by-side');
     const row = (what: string) => within(pair).getByText(what).closest('tr')?.textContent;
     expect(row('dead interval')).toBe('dead interval40s50sdiffers');
     expect(row('hello interval')).toBe('hello interval10s10s');
