@@ -193,6 +193,14 @@ func TestLabsMakeRoom(t *testing.T) {
 	require.Equal(t, wantWatched, digest(t, watched))
 	require.Nil(t, watched.view.Load().History().Steps()[0].Before, "its oldest worlds are gone")
 
+	// A lab alone may take half.
+	labs.Memory = 2*watched.held.Load() - 2
+	_, err = watched.Act(t.Context(), Order{Action: action(t, "cut viaduct.e1")})
+	require.NoError(t, err)
+	tidied(t, watched)
+	require.Less(t, watched.held.Load(), labs.Memory)
+	require.Nil(t, watched.view.Load().History().Steps()[2].Before, "it is as light as it can be")
+
 	_, err = idle.Act(t.Context(), Order{Action: action(t, "wait 1s")})
 	require.ErrorIs(t, err, errRoom)
 	again, err := labs.Open(t.Context(), idle.ID)

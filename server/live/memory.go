@@ -50,8 +50,8 @@ func (o *Lab) tidy(x *lab.Lab) {
 	}()
 }
 
-// makeRoom has labs let go of worlds until they take no more than they may: labs that nobody looks at are closed, the
-// longest unused first; if there are none, the largest gets lighter.
+// makeRoom has labs let go of worlds until all take no more than they may, and none more than half of that: labs that nobody looks at
+// are closed, the longest unused first; if there are none, the largest gets lighter.
 func (l *Labs) makeRoom() {
 	for {
 		l.mu.Lock()
@@ -68,9 +68,9 @@ func (l *Labs) makeRoom() {
 		}
 		l.mu.Unlock()
 		switch {
-		case total <= l.Memory:
+		case largest == nil || total <= l.Memory && largest.held.Load() <= l.Memory/2:
 			return
-		case idle != nil:
+		case total > l.Memory && idle != nil:
 			slog.Info("a lab that nobody looks at is closed to make room", "lab", idle.ID, "MiB", idle.held.Load()>>20)
 			idle.retire()
 		case !largest.lighten():

@@ -62,29 +62,31 @@ export function MessagesView() {
         <Count n={fresh} what="not seen yet" tone={fresh ? 'plum' : 'ink'} />
         {find !== '' && <Quiet>{found} match</Quiet>}
         <Box flex={1} />
-        <Line
-          flex="0 0 175px"
-          h="26px"
-          value={filter}
-          placeholder="find: viaduct.e1, Full"
-          aria-label="Find messages"
-          onChange={(e) => setFilter(e.target.value)}
-        />
-        <Choice on={only === 'all'} onClick={() => setOnly('all')}>
-          All
-        </Choice>
-        <Choice on={only === 'new'} onClick={() => setOnly('new')}>
-          New
-        </Choice>
-        <Choice on={only === 'trouble'} onClick={() => setOnly('trouble')}>
-          Trouble
-        </Choice>
-        <Plain size="xs" h="26px" disabled={!fresh} onClick={() => mark(newest)}>
-          All seen
-        </Plain>
-        <Plain size="xs" h="26px" onClick={() => fetchFile('messages.csv', csvOf(id, focus.when, shown))}>
-          CSV
-        </Plain>
+        <Flex gap={2} align="center">
+          <Line
+            flex="0 0 175px"
+            h="26px"
+            value={filter}
+            placeholder="find: viaduct.e1, Full"
+            aria-label="Find messages"
+            onChange={(e) => setFilter(e.target.value)}
+          />
+          <Choice on={only === 'all'} onClick={() => setOnly('all')}>
+            All
+          </Choice>
+          <Choice on={only === 'new'} onClick={() => setOnly('new')}>
+            New
+          </Choice>
+          <Choice on={only === 'trouble'} onClick={() => setOnly('trouble')}>
+            Trouble
+          </Choice>
+          <Plain size="xs" h="26px" disabled={!fresh} onClick={() => mark(newest)}>
+            All seen
+          </Plain>
+          <Plain size="xs" h="26px" onClick={() => fetchFile('messages.csv', csvOf(id, focus.when, shown))}>
+            CSV
+          </Plain>
+        </Flex>
       </Flex>
       <Sheet
         label="Messages"

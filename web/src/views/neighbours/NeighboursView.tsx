@@ -108,42 +108,44 @@ export function NeighboursView() {
         <Count n={down} what="not up" tone={down > 0 ? 'brick' : 'ink'} />
         {find !== '' && <Quiet>{data.data.found} match</Quiet>}
         <Box flex={1} />
-        <Line
-          flex="0 0 175px"
-          h="26px"
-          value={filter}
-          placeholder="find: viaduct.e1, 10.0.1"
-          aria-label="Find neighbours"
-          onChange={(e) => setFilter(e.target.value)}
-        />
-        <Pick label="order" value={sort} onChange={(v) => setSort(v as typeof sort)} options={orders} />
-        {adjacencies > 0 && sessions > 0 && (
-          <>
-            <Choice on={protocol === 'ospf'} onClick={() => setProtocol(protocol === 'ospf' ? '' : 'ospf')}>
-              OSPF
-            </Choice>
-            <Choice on={protocol === 'bgp'} onClick={() => setProtocol(protocol === 'bgp' ? '' : 'bgp')}>
-              BGP
-            </Choice>
-          </>
-        )}
-        <Choice on={!only} onClick={() => setOnly(false)}>
-          All
-        </Choice>
-        <Choice on={only} onClick={() => setOnly(true)}>
-          Not up
-        </Choice>
-        <Plain
-          size="xs"
-          h="26px"
-          onClick={() =>
-            void client
-              .query(ask.neighbours(id, focus.when, shown))
-              .then((d) => save('neighbours.csv', 'text/csv', csv(toRows(d.neighbours))))
-          }
-        >
-          CSV
-        </Plain>
+        <Flex gap={2} align="center">
+          <Line
+            flex="0 0 175px"
+            h="26px"
+            value={filter}
+            placeholder="find: viaduct.e1, 10.0.1"
+            aria-label="Find neighbours"
+            onChange={(e) => setFilter(e.target.value)}
+          />
+          <Pick label="order" value={sort} onChange={(v) => setSort(v as typeof sort)} options={orders} />
+          {adjacencies > 0 && sessions > 0 && (
+            <>
+              <Choice on={protocol === 'ospf'} onClick={() => setProtocol(protocol === 'ospf' ? '' : 'ospf')}>
+                OSPF
+              </Choice>
+              <Choice on={protocol === 'bgp'} onClick={() => setProtocol(protocol === 'bgp' ? '' : 'bgp')}>
+                BGP
+              </Choice>
+            </>
+          )}
+          <Choice on={!only} onClick={() => setOnly(false)}>
+            All
+          </Choice>
+          <Choice on={only} onClick={() => setOnly(true)}>
+            Not up
+          </Choice>
+          <Plain
+            size="xs"
+            h="26px"
+            onClick={() =>
+              void client
+                .query(ask.neighbours(id, focus.when, shown))
+                .then((d) => save('neighbours.csv', 'text/csv', csv(toRows(d.neighbours))))
+            }
+          >
+            CSV
+          </Plain>
+        </Flex>
       </Flex>
       <Sheet
         label="Neighbours"

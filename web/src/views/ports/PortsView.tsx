@@ -73,34 +73,36 @@ export function PortsView() {
         <Count n={ospf} what="with OSPF" />
         {find !== '' && <Quiet>{matching} match</Quiet>}
         <Box flex={1} />
-        <Line
-          flex="0 0 175px"
-          h="26px"
-          value={words}
-          placeholder="find: viaduct.e1, 10.0.1"
-          aria-label="Find ports"
-          onChange={(e) => setWords(e.target.value)}
-        />
-        <Choice on={filter === 'all'} onClick={() => setFilter('all')}>
-          All
-        </Choice>
-        <Choice on={filter === 'ospf'} onClick={() => setFilter('ospf')}>
-          OSPF
-        </Choice>
-        <Choice on={filter === 'down'} onClick={() => setFilter('down')}>
-          Down
-        </Choice>
-        <Plain
-          size="xs"
-          h="26px"
-          onClick={() =>
-            void client
-              .query(ask.ports(id, focus.when, shown))
-              .then((d) => save('ports.csv', 'text/csv', csv(portRows(d.ports))))
-          }
-        >
-          CSV
-        </Plain>
+        <Flex gap={2} align="center">
+          <Line
+            flex="0 0 175px"
+            h="26px"
+            value={words}
+            placeholder="find: viaduct.e1, 10.0.1"
+            aria-label="Find ports"
+            onChange={(e) => setWords(e.target.value)}
+          />
+          <Choice on={filter === 'all'} onClick={() => setFilter('all')}>
+            All
+          </Choice>
+          <Choice on={filter === 'ospf'} onClick={() => setFilter('ospf')}>
+            OSPF
+          </Choice>
+          <Choice on={filter === 'down'} onClick={() => setFilter('down')}>
+            Down
+          </Choice>
+          <Plain
+            size="xs"
+            h="26px"
+            onClick={() =>
+              void client
+                .query(ask.ports(id, focus.when, shown))
+                .then((d) => save('ports.csv', 'text/csv', csv(portRows(d.ports))))
+            }
+          >
+            CSV
+          </Plain>
+        </Flex>
       </Flex>
       {pair.length === 2 && pair[0] && pair[1] && (
         <SideBySide a={pair[0]} b={pair[1]} close={() => setMarked([])} />
