@@ -158,7 +158,7 @@ func TestAPartOfTheMessagesIsThatOfAll(t *testing.T) {
 			ask.Weight = []string{"trouble", "notice"}[r.IntN(2)]
 		}
 		if r.IntN(2) == 0 {
-			ask.Find = []string{"FULL", "went down", "viaduct.e1", "zebra", " "}[r.IntN(5)]
+			ask.Find = []string{"FULL", "went down", "viaduct.e1", "otter", " "}[r.IntN(5)]
 		}
 		if r.IntN(2) == 0 {
 			ask.After = number()
@@ -349,7 +349,7 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 		ask := tables.PortsAsk{Offset: r.IntN(8), Limit: r.IntN(8)}
 		ask.Devices = [][]string{nil, {"viaduct"}, {"nobody", "depot"}}[r.IntN(3)]
 		ask.Only = []string{"", "ospf", "down"}[r.IntN(3)]
-		ask.Find = []string{"", "", "viaduct.E", "10.0.1", "zebra"}[r.IntN(5)]
+		ask.Find = []string{"", "", "viaduct.E", "10.0.1", "otter"}[r.IntN(5)]
 		owners := []string{}
 		want := tables.Ports{Ports: []tables.Port{}, Offset: ask.Offset}
 		var matching []tables.Port
@@ -391,7 +391,7 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 		ask := relations.Ask{Wrong: r.IntN(4) == 0, Down: r.IntN(4) == 0, Offset: r.IntN(12), Limit: r.IntN(12)}
 		ask.Devices = [][]string{nil, {"viaduct"}, {"nobody", "depot"}, {"viaduct", "skylark"}}[r.IntN(4)]
 		ask.Protocol = []string{"", "ospf", "bgp"}[r.IntN(3)]
-		ask.Find = []string{"", "", "VIADUCT.E1", "192.0.2", "full", "zebra"}[r.IntN(6)]
+		ask.Find = []string{"", "", "VIADUCT.E1", "192.0.2", "full", "otter"}[r.IntN(6)]
 		ask.Sort = []string{"", "since", "name"}[r.IntN(3)]
 		want := relations.Neighbours{Neighbours: []relations.Neighbour{}, Offset: ask.Offset}
 		for _, n := range all {

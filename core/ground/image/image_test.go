@@ -89,6 +89,7 @@ func TestAnyGraphComesBack(t *testing.T) {
 			n.at, _ = netip.ParseAddr(address.Draw(t, "address"))
 			n.texts[1] = n.name
 			n.tail = rapid.Int32().Draw(t, "tail")
+			n.hidden = func() {}
 		}
 		was := nodes[0]
 		is := again(t, f, was)
@@ -112,6 +113,7 @@ func TestAnyGraphComesBack(t *testing.T) {
 			require.Equal(t, a.leaves == nil, b.leaves == nil)
 			require.Equal(t, a.texts, b.texts)
 			require.Equal(t, a.tail, b.tail)
+			require.Nil(t, b.hidden)
 			require.True(t, a.at == b.at, "addresses are compared by identity")
 			same(a.next, b.next)
 			require.Len(t, b.also, len(a.also))
@@ -183,7 +185,7 @@ func TestADamagedImageIsAnError(t *testing.T) {
 		require.EqualError(t, err, "the image is damaged", i)
 	}
 
-	type other struct{ name, more string }
+	type other struct{ Name, More string }
 	_, err := form[other](t).Read(bytes.NewReader(data))
 	require.EqualError(t, err, "the image is of another version")
 }

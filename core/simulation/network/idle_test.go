@@ -169,12 +169,13 @@ func restless(r *rand.Rand) string {
 		}
 	}
 	if chance(5) {
-		line := "segment yard"
+		var line strings.Builder
+		line.WriteString("segment yard")
 		for i := range min(n, 3) {
 			ports[i] += fmt.Sprintf("  port s 10.9.0.%d/24\n    ospf area 0\n", i+1)
-			line += fmt.Sprintf(" r%d.s", i)
+			fmt.Fprintf(&line, " r%d.s", i)
 		}
-		joints = append(joints, line+"\n")
+		joints = append(joints, line.String()+"\n")
 	}
 	session := chance(4)
 	for i := range n {

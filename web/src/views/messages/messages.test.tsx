@@ -85,7 +85,7 @@ describe('messages', () => {
     });
     await userEvent.click(screen.getByRole('button', { name: 'CSV' }));
     expect(saved).toMatch('/api/labs/x1/messages/csv?at=now&device=mill&find=down');
-    await userEvent.type(screen.getByLabelText('Find messages'), ' zebra');
+    await userEvent.type(screen.getByLabelText('Find messages'), ' otter');
     expect(await screen.findByText('No message has these words.')).toBeTruthy();
   });
 
