@@ -1,6 +1,7 @@
 package lab
 
 import (
+	"net/netip"
 	"bytes"
 	"cmp"
 	"fmt"
@@ -426,4 +427,65 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 		}
 		require.Equal(t, want, l.Neighbours(now, ask), "%+v", ask)
 	}
+}
+
+// TestAPartOfADatabaseIsThatOfAll asks for LSAs by all that they can be asked for by.
+func TestAPartOfADatabaseIsThatOfAll(t *testing.T) {
+	l := open(t, demo.Text("three-areas"))
+	all := l.Database(l.History().Now())
+	require.Greater(t, len(all.Areas), 3)
+	r := rand.New(rand.NewPCG(18, 3))
+	filled := 0
+	for range 400 {
+		ask := tables.DatabaseAsk{Offset: r.IntN(4), Limit: r.IntN(6)}
+		ask.Area = []string{"", "0", "1", "3", "outside", "77"}[r.IntN(6)]
+		ask.Type = []string{"", "router", "summary", "AS external"}[r.IntN(4)]
+		ask.Device = []string{"", "", "upper", "nobody"}[r.IntN(4)]
+		ask.To = []string{"", "", "10.1.0.0/16", "203.0.113.7", "0.0.0.0/0"}[r.IntN(5)]
+		ask.Find = []string{"", "", "UPPER", "10.255.3.1", "otter"}[r.IntN(5)]
+		at := 0
+		for i, a := range all.Areas {
+			if a.Area == ask.Area && ask.Area != "" || a.Area == "" && ask.Area == "outside" {
+				at = i
+			}
+		}
+		var want []tables.LSA
+		types := map[string]bool{}
+		for _, x := range all.Areas[at].LSAs {
+			announced := ask.To == ""
+			for _, p := range x.Prefixes {
+				to, err := netip.ParsePrefix(ask.To)
+				if err != nil && ask.To != "" {
+					to = netip.PrefixFrom(netip.MustParseAddr(ask.To), 32)
+				}
+				announced = announced || netip.MustParsePrefix(p).Overlaps(to)
+			}
+			text := strings.ToLower(fmt.Sprint(x.Type, " ", x.ID, " ", x.Router, " ", x.Device, " ", x.Says))
+			if !announced || ask.Device != "" && x.Device != ask.Device || !strings.Contains(text, strings.ToLower(ask.Find)) {
+				continue
+			}
+			types[x.Type] = true
+			if ask.Type == "" || x.Type == ask.Type {
+				want = append(want, x)
+			}
+		}
+		got, err := all.Part(ask)
+		require.NoError(t, err)
+		require.Equal(t, len(want), got.Found, "%+v", ask)
+		require.Equal(t, at, got.Shown)
+		require.Len(t, got.Types, len(types))
+		require.Len(t, got.Areas, len(all.Areas))
+		want = want[min(ask.Offset, len(want)):]
+		if ask.Limit > 0 {
+			want = want[:min(ask.Limit, len(want))]
+		}
+		require.Equal(t, append([]tables.LSA{}, want...), got.LSAs, "%+v", ask)
+		filled += min(1, len(got.LSAs))
+	}
+	require.Greater(t, filled, 60)
+	_, err := all.Part(tables.DatabaseAsk{To: "halt"})
+	require.EqualError(t, err, `"halt" is neither a prefix nor an address`)
+	none, err := tables.Database{}.Part(tables.DatabaseAsk{})
+	require.NoError(t, err)
+	require.Empty(t, none.Areas)
 }

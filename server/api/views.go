@@ -80,8 +80,24 @@ func (h *handlers) registerViews(api huma.API) {
 		return l.Neighbours(m, relations.Ask{Devices: in.Devices, Wrong: in.Wrong, Down: in.Down, Protocol: in.Protocol, Find: in.Find,
 			Sort: in.Sort, Offset: in.Offset, Limit: in.Limit}), nil
 	})
-	view(h, api, "database", "Each area's link-state database once, decoded, and who holds other copies",
-		(*lab.Lab).Database)
+	ask(h, api, "database", "An area's link-state database, decoded, and who holds other copies", func(l *lab.Lab, in *struct {
+		Moment
+		Area   string `query:"area" maxLength:"15" doc:"number of the area, outside for what belongs to none; absent: the first"`
+		Of     string `query:"of" maxLength:"129" doc:"where several networks that nothing joins have OSPF: a router of the one that is meant"`
+		Type   string `query:"type" maxLength:"40" doc:"only LSAs of this type"`
+		Device string `query:"device" maxLength:"129" doc:"only those that this device advertises"`
+		To     string `query:"to" maxLength:"64" doc:"only those that announce a network that has to do with this prefix or address"`
+		Find   string `query:"find" maxLength:"200" doc:"only those that have this in what they are, who advertises them, or what they say"`
+		Offset int    `query:"offset" minimum:"0"`
+		Limit  int    `query:"limit" minimum:"0" doc:"absent: all"`
+	}) (tables.DatabasePart, error) {
+		m, err := l.ParseMoment(in.At)
+		if err != nil {
+			return tables.DatabasePart{}, err
+		}
+		return l.Database(m).Part(tables.DatabaseAsk{Area: in.Area, Of: in.Of, Type: in.Type, Device: in.Device, To: in.To, Find: in.Find,
+			Offset: in.Offset, Limit: in.Limit})
+	})
 	h.registerMessages(api)
 	view(h, api, "names", "What can be named: for completion", (*lab.Lab).Names)
 	h.registerRoutes(api)

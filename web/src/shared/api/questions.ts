@@ -43,6 +43,12 @@ export type NeighboursChosen = Omit<
   'at'
 >;
 
+/** Which LSAs are asked for. */
+export type DatabaseChosen = Omit<
+  NonNullable<paths['/api/labs/{id}/database']['get']['parameters']['query']>,
+  'at'
+>;
+
 /** Which messages are asked for. */
 export type MessagesChosen = Omit<
   NonNullable<paths['/api/labs/{id}/messages/csv']['get']['parameters']['query']>,
@@ -100,8 +106,16 @@ export const ask = {
   /** What can be named and is in no other list: for completion. */
   names: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/names', at(id, when), stays)),
-  database: (id: string, when: string) =>
-    options(api.queryOptions('get', '/api/labs/{id}/database', at(id, when), stays)),
+  /** A part of an area's database. */
+  database: (id: string, when: string, of: DatabaseChosen = {}) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/database',
+        { params: { path: { id }, query: { at: when, ...of } } },
+        stays,
+      ),
+    ),
   /** A part of the messages, the newest first. */
   messages: (id: string, when: string, part: MessagesChosen & { offset?: number; limit?: number }) =>
     options(

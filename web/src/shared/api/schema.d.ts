@@ -356,7 +356,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Each area's link-state database once, decoded, and who holds other copies */
+    /** An area's link-state database, decoded, and who holds other copies */
     get: operations['get-database'];
     put?: never;
     post?: never;
@@ -1604,10 +1604,11 @@ export interface components {
       /** @description why it is done */
       message?: string;
     };
-    AreaDatabase: {
-      /** @description number of the area; empty for what belongs to none */
+    AreaOf: {
+      /** @description number of the area; outside for what belongs to none */
       area: string;
-      lsas: components['schemas']['LSA'][];
+      /** Format: int64 */
+      lsas: number;
       /** @description where several networks that nothing joins have OSPF: a router of this one */
       of?: string;
       /** @description devices that hold it */
@@ -2052,8 +2053,26 @@ export interface components {
       /** @description received: why it is refused */
       why?: string;
     };
-    Database: {
-      areas: components['schemas']['AreaDatabase'][];
+    DatabasePart: {
+      areas: components['schemas']['AreaOf'][];
+      /**
+       * Format: int64
+       * @description that are what was asked for
+       */
+      found: number;
+      lsas: components['schemas']['LSA'][];
+      /**
+       * Format: int64
+       * @description of the first of them, among those that were found
+       */
+      offset: number;
+      /**
+       * Format: int64
+       * @description place of the area among all whose LSAs these are
+       */
+      shown: number;
+      /** @description of the area's LSAs that were asked for, whatever their type */
+      types: string[];
     };
     Differing: {
       /** @description a free value */
@@ -5161,6 +5180,21 @@ export interface operations {
       query?: {
         /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
         at?: string;
+        /** @description number of the area, outside for what belongs to none; absent: the first */
+        area?: string;
+        /** @description where several networks that nothing joins have OSPF: a router of the one that is meant */
+        of?: string;
+        /** @description only LSAs of this type */
+        type?: string;
+        /** @description only those that this device advertises */
+        device?: string;
+        /** @description only those that announce a network that has to do with this prefix or address */
+        to?: string;
+        /** @description only those that have this in what they are, who advertises them, or what they say */
+        find?: string;
+        offset?: number;
+        /** @description absent: all */
+        limit?: number;
       };
       header?: never;
       path: {
@@ -5176,7 +5210,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          'application/json': components['schemas']['Database'];
+          'application/json': components['schemas']['DatabasePart'];
         };
       };
       /** @description Error */

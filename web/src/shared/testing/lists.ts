@@ -1,4 +1,4 @@
-import type { Neighbour, Port, Process } from '../api/client';
+import type { AreaOf, LSA, Neighbour, Port, Process } from '../api/client';
 import { portName, refOf } from '../focus/focus';
 
 /** A server that has some adjacencies and sessions, and answers as ours does. */
@@ -52,5 +52,30 @@ export const portsOf = (all: Port[], processes: Process[]) => (q: URLSearchParam
     all: mine.length,
     up: mine.filter((p) => p.up).length,
     ospf: mine.filter((p) => p.ospf).length,
+  };
+};
+
+/** A server that has the databases of some areas; LSAs are found by the beginning of what they announce. */
+export const databaseOf = (areas: (Omit<AreaOf, 'lsas'> & { lsas: LSA[] })[]) => (q: URLSearchParams) => {
+  const shown = Math.max(
+    0,
+    areas.findIndex((a) => a.area === q.get('area')),
+  );
+  const network = (q.get('to') ?? '').split('.').slice(0, 2).join('.');
+  const mine = (areas[shown]?.lsas ?? []).filter(
+    (l) =>
+      (!q.get('device') || l.device === q.get('device')) &&
+      l.prefixes.concat('').some((p) => p.startsWith(network)) &&
+      `${l.id} ${l.device} ${l.says}`.includes(q.get('find') ?? ''),
+  );
+  const found = mine.filter((l) => !q.get('type') || l.type === q.get('type'));
+  const offset = Number(q.get('offset') ?? 0);
+  return {
+    areas: areas.map((a) => ({ ...a, lsas: a.lsas.length })),
+    shown,
+    types: [...new Set(mine.map((l) => l.type))],
+    lsas: found.slice(offset, offset + (Number(q.get('limit') ?? 0) || found.length)),
+    offset,
+    found: found.length,
   };
 };

@@ -1,92 +1,144 @@
-import { useQuery } from '@tanstack/react-query';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
-import { type AreaDatabase, type LSA } from '../../shared/api/client';
-import { ask } from '../../shared/api/questions';
+import { type AreaOf, type LSA } from '../../shared/api/client';
+import { ask, type DatabaseChosen } from '../../shared/api/questions';
+import { useParts } from '../../shared/api/useParts';
+import { isAddress } from '../../shared/focus/address';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
 import { csv, save } from '../../shared/parts/csv';
-import { Choice, Count, Empty, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { useDelayed } from '../../shared/parts/delayed';
+import { nothing, type Range } from '../../shared/parts/pages';
+import { Choice, Count, Empty, Line, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
-import { matches } from '../routes/match';
 
-const nameOf = (a: AreaDatabase) => (a.area === '' ? 'Outside' : `Area ${a.area}`);
+const nameOf = (a: AreaOf) => (a.area === 'outside' ? 'Outside' : `Area ${a.area}`);
 
 /** Each area's link-state database, once for all routers that hold it; who holds another copy is shown with it. */
 export function DatabaseView() {
   const { id, focus, set } = useFocus();
-  const data = useQuery(ask.database(id, focus.when));
-  const [area, setArea] = useState<string>();
+  const [area, setArea] = useState<AreaOf>();
   const [type, setType] = useState('');
   const [open, setOpen] = useState('');
+  const [words, setWords] = useState('');
+  const [box, setBox] = useState<HTMLDivElement | null>(null);
+  const [sight, setSight] = useState<Range>(nothing);
+  const find = useDelayed(words.trim(), 200);
+  const who = deviceOf(focus.who);
+  const shown: DatabaseChosen = {
+    ...(area && { area: area.area, ...(area.of && { of: area.of }) }),
+    ...(type && { type }),
+    ...(who && { device: who }),
+    ...(isAddress(focus.to) && { to: focus.to }),
+    ...(find && { find }),
+  };
+  const part = (offset: number, limit: number) => ask.database(id, focus.when, { ...shown, offset, limit });
+  const data = useQuery(part(0, manyBodies));
+  const large = (data.data?.found ?? 0) > manyBodies;
+  const parts = useParts(large ? sight : nothing, manyBodies, part, (d) => d.lsas);
+  const client = useQueryClient();
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the databases" />;
-  const areas = data.data.areas;
-  const shown = areas.find((a) => a.area === area) ?? areas[0];
-  if (!shown) return <Empty title="No database">OSPF runs on no router of this lab.</Empty>;
-  const who = deviceOf(focus.who);
-  const mine = shown.lsas.filter(
-    (l) =>
-      (!who || l.device === who) &&
-      (focus.to === '' || focus.to.startsWith('flow ') || l.prefixes.some((p) => matches(p, focus.to))),
-  );
-  const types = [...new Set(mine.map((l) => l.type))];
-  const rows = mine.filter((l) => !types.includes(type) || l.type === type);
+  const { areas, types, lsas } = data.data;
+  const here = areas[data.data.shown];
+  if (!here) return <Empty title="No database">OSPF runs on no router of this lab.</Empty>;
+  // A name in focus is no network.
+  const named = focus.to !== '' && !focus.to.startsWith('flow ') && !isAddress(focus.to);
+  const found = named ? 0 : data.data.found;
+  const rowOf = (l: LSA) => {
+    const key = `${l.type} ${l.id} ${l.router}`;
+    return (
+      <Row
+        key={key}
+        lsa={l}
+        open={open === key}
+        toggle={() => setOpen(open === key ? '' : key)}
+        focus={(to) => void set({ to })}
+      />
+    );
+  };
   return (
-    <Box p={4}>
+    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={2} mb={3} align="center" wrap="wrap">
         {areas.map((a) => (
-          <Choice key={a.area} on={a === shown} onClick={() => setArea(a.area)}>
+          <Choice
+            key={`${a.area} ${a.of ?? ''}`}
+            on={a === here}
+            onClick={() => {
+              setArea(a);
+              setType('');
+            }}
+          >
             {nameOf(a)}
+            {a.of && ` of ${a.of}`}
             <Box as="span" opacity={0.75}>
-              {a.lsas.length}
+              {a.lsas}
             </Box>
           </Choice>
         ))}
         <Box flex={1} />
-        <Choice on={!types.includes(type)} onClick={() => setType('')}>
+        <Choice on={type === ''} onClick={() => setType('')}>
           All types
         </Choice>
-        {types.map((t) => (
+        {[...new Set(type ? [...types, type] : types)].map((t) => (
           <Choice key={t} on={t === type} onClick={() => setType(t)}>
             {t}
           </Choice>
         ))}
-        <Plain size="xs" h="26px" onClick={() => save('database.csv', 'text/csv', csv(toRows(shown, rows)))}>
+        <Line
+          flex="0 0 165px"
+          h="26px"
+          value={words}
+          placeholder="find: quarry, 10.255.0.3"
+          aria-label="Find LSAs"
+          onChange={(e) => setWords(e.target.value)}
+        />
+        <Plain
+          size="xs"
+          h="26px"
+          disabled={found === 0}
+          onClick={() =>
+            void client
+              .query(ask.database(id, focus.when, shown))
+              .then((d) => save('database.csv', 'text/csv', csv(toRows(here, d.lsas))))
+          }
+        >
           CSV
         </Plain>
       </Flex>
       <Flex gap={6} mb={3} align="baseline">
-        <Count n={rows.length} what="LSAs" />
-        <Box color={shown.same ? 'leaf' : 'brick'} fontWeight="600" data-testid="agreement">
-          {shown.same
-            ? `${plural(shown.routers.length, 'router')} hold the same`
-            : `the copies of ${shown.routers.length} routers differ`}
+        <Count n={found} what="LSAs" />
+        <Box color={here.same ? 'leaf' : 'brick'} fontWeight="600" data-testid="agreement">
+          {here.same
+            ? `${plural(here.routers.length, 'router')} hold the same`
+            : `the copies of ${here.routers.length} routers differ`}
         </Box>
       </Flex>
       <Sheet
         label="Database"
+        ref={setBox}
+        {...(large && { flex: 1, minH: 0 })}
         heads={['type', 'link state ID', 'advertised by', 'says', 'age', 'sequence', 'checksum']}
         below={
-          rows.length === 0 && (
-            <Empty title="No LSA like that">None of this area has to do with the focus.</Empty>
+          found === 0 && (
+            <Empty title="No LSA like that">
+              {find ? 'None of this area has these words.' : 'None of this area has to do with the focus.'}
+            </Empty>
           )
         }
       >
-        <tbody>
-          {rows.map((l) => {
-            const key = `${l.type} ${l.id} ${l.router}`;
-            return (
-              <Row
-                key={key}
-                lsa={l}
-                open={open === key}
-                toggle={() => setOpen(open === key ? '' : key)}
-                focus={(to) => void set({ to })}
-              />
-            );
-          })}
-        </tbody>
+        {large && !named ? (
+          <Bodies box={box} count={found} height={34} at={-1} sees={setSight}>
+            {(i) => {
+              const l = parts.get(i);
+              return l ? rowOf(l) : <Room columns={7} height={34} />;
+            }}
+          </Bodies>
+        ) : (
+          <tbody>{!named && lsas.map(rowOf)}</tbody>
+        )}
       </Sheet>
       <Box mt={2} color="quiet" fontSize="12px">
         A prefix in focus shows the LSAs that announce it; a router in focus those that it advertises.
@@ -180,7 +232,7 @@ function Row({ lsa: l, open, toggle, focus }: RowProps) {
   );
 }
 
-const toRows = (a: AreaDatabase, rows: LSA[]) => [
+const toRows = (a: AreaOf, rows: LSA[]) => [
   ['area', 'type', 'link state ID', 'router', 'device', 'age', 'sequence', 'checksum', 'says'],
   ...rows.map((l) => [a.area, l.type, l.id, l.router, l.device ?? '', l.age, l.sequence, l.checksum, l.says]),
 ];

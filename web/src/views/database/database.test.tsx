@@ -1,9 +1,10 @@
 // @vitest-environment jsdom
 import { screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
-import { describe, expect, test } from 'vitest';
-import type { AreaDatabase, LSA } from '../../shared/api/client';
+import { describe, expect, test, vi } from 'vitest';
+import type { AreaOf, LSA } from '../../shared/api/client';
 import { show } from '../../shared/testing/app';
+import { databaseOf } from '../../shared/testing/lists';
 import { DatabaseView } from './DatabaseView';
 
 const lsa = (type: string, id: string, more: Partial<LSA> = {}): LSA => ({
@@ -24,7 +25,7 @@ const lsa = (type: string, id: string, more: Partial<LSA> = {}): LSA => ({
   others: [],
   ...more,
 });
-const areas: AreaDatabase[] = [
+const areas: (Omit<AreaOf, 'lsas'> & { lsas: LSA[] })[] = [
   {
     area: '0',
     routers: ['mill', 'halt'],
@@ -50,13 +51,13 @@ const areas: AreaDatabase[] = [
     ],
   },
   {
-    area: '',
+    area: 'outside',
     routers: ['mill'],
     same: true,
     lsas: [lsa('AS external', '172.16.0.0', { prefixes: ['172.16.0.0/16'] })],
   },
 ];
-const answers = { 'GET /api/labs/x1/database': { areas } };
+const answers = { 'GET /api/labs/x1/database': databaseOf(areas) };
 
 describe('the database', () => {
   test('each area once, and that all routers hold the same', async () => {
@@ -64,12 +65,12 @@ describe('the database', () => {
     expect(await screen.findByText('2 routers hold the same')).toBeTruthy();
     expect(screen.getByText('to halt; 2 stub networks')).toBeTruthy();
     await userEvent.click(screen.getByRole('button', { name: /Outside/ }));
-    expect(screen.getByText('172.16.0.0')).toBeTruthy();
+    expect(await screen.findByText('172.16.0.0')).toBeTruthy();
   });
   test('who holds another copy, and who none', async () => {
     show(<DatabaseView />, answers);
     await userEvent.click(await screen.findByRole('button', { name: /Area 1/ }));
-    expect(screen.getByText('the copies of 2 routers differ')).toBeTruthy();
+    expect(await screen.findByText('the copies of 2 routers differ')).toBeTruthy();
     expect(screen.getByText('not held by ford')).toBeTruthy();
     expect(screen.getByText('mill hold another copy: sequence 0x80000002, checksum 0xabcd')).toBeTruthy();
   });
@@ -88,10 +89,25 @@ describe('the database', () => {
   test('by type', async () => {
     show(<DatabaseView />, answers);
     await userEvent.click(await screen.findByRole('button', { name: 'summary', pressed: false }));
-    expect(screen.queryByText('to halt; 2 stub networks')).toBeNull();
+    await vi.waitFor(() => expect(screen.queryByText('to halt; 2 stub networks')).toBeNull());
+  });
+  test('by words, and saved as it is shown', async () => {
+    const asked = show(<DatabaseView />, answers);
+    await userEvent.type(await screen.findByLabelText('Find LSAs'), 'metric 20');
+    await vi.waitFor(() => expect(screen.queryByText('to halt; 2 stub networks')).toBeNull());
+    expect(screen.getByText('10.9.0.0/16, metric 20')).toBeTruthy();
+    vi.stubGlobal(
+      'URL',
+      Object.assign(URL, { createObjectURL: () => 'blob:', revokeObjectURL: () => undefined }),
+    );
+    vi.spyOn(HTMLAnchorElement.prototype, 'click').mockImplementation(() => undefined);
+    await userEvent.click(screen.getByRole('button', { name: 'CSV' }));
+    await vi.waitFor(() => expect(asked.at(-1)).toMatch(/database\?at=now&find=metric.20$/));
+    await userEvent.type(screen.getByLabelText('Find LSAs'), '0');
+    expect(await screen.findByText('None of this area has these words.')).toBeTruthy();
   });
   test('no OSPF, no database', async () => {
-    show(<DatabaseView />, { 'GET /api/labs/x1/database': { areas: [] } });
+    show(<DatabaseView />, { 'GET /api/labs/x1/database': databaseOf([]) });
     expect(await screen.findByText('No database')).toBeTruthy();
   });
 });
