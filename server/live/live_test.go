@@ -229,12 +229,14 @@ func (m *memory) setAway(away bool) {
 	m.away = away
 }
 
-func open(t *testing.T) (*memory, *Labs, *Lab) {
+func open(t *testing.T) (*memory, *Labs, *Lab) { return openText(t, demo.Text("triangle-with-ospf")) }
+
+func openText(t *testing.T, text string) (*memory, *Labs, *Lab) {
 	t.Helper()
 	m := newMemory()
 	labs := New(m)
 	labs.retry = 10 * time.Millisecond
-	row, err := labs.Create(t.Context(), demo.Text("triangle-with-ospf"), "")
+	row, err := labs.Create(t.Context(), text, "")
 	require.NoError(t, err)
 	l, err := labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
