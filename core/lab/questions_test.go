@@ -1,11 +1,11 @@
 package lab
 
 import (
-	"net/netip"
 	"bytes"
 	"cmp"
 	"fmt"
 	"math/rand/v2"
+	"net/netip"
 	"slices"
 	"strings"
 	"testing"
