@@ -87,6 +87,15 @@ export function DatabaseView() {
             {t}
           </Choice>
         ))}
+      </Flex>
+      <Flex gap={4} mb={3} align="center">
+        <Count n={found} what="LSAs" />
+        <Box color={here.same ? 'leaf' : 'brick'} fontWeight="600" data-testid="agreement">
+          {here.same
+            ? `${plural(here.routers.length, 'router')} hold the same`
+            : `the copies of ${here.routers.length} routers differ`}
+        </Box>
+        <Box flex={1} />
         <Line
           flex="0 0 165px"
           h="26px"
@@ -107,14 +116,6 @@ export function DatabaseView() {
         >
           CSV
         </Plain>
-      </Flex>
-      <Flex gap={6} mb={3} align="baseline">
-        <Count n={found} what="LSAs" />
-        <Box color={here.same ? 'leaf' : 'brick'} fontWeight="600" data-testid="agreement">
-          {here.same
-            ? `${plural(here.routers.length, 'router')} hold the same`
-            : `the copies of ${here.routers.length} routers differ`}
-        </Box>
       </Flex>
       <Sheet
         label="Database"
