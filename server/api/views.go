@@ -82,7 +82,7 @@ func (h *handlers) registerViews(api huma.API) {
 	})
 	ask(h, api, "database", "An area's link-state database, decoded, and who holds other copies", func(l *lab.Lab, in *struct {
 		Moment
-		Area   string `query:"area" maxLength:"15" doc:"number of the area, outside for what belongs to none; absent: the first"`
+		Area   string `query:"area" maxLength:"15" doc:"number of the area, outside for what belongs to none; absent or not there: the first"`
 		Of     string `query:"of" maxLength:"129" doc:"where several networks that nothing joins have OSPF: a router of the one that is meant"`
 		Type   string `query:"type" maxLength:"40" doc:"only LSAs of this type"`
 		Device string `query:"device" maxLength:"129" doc:"only those that this device advertises"`

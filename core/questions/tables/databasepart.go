@@ -10,7 +10,7 @@ import (
 
 // DatabaseAsk is which LSAs are asked for: of one area. The zero value asks for all of the first.
 type DatabaseAsk struct {
-	Area   string // number of the area, "outside" for what belongs to none; "" for the first
+	Area   string // number of the area, "outside" for what belongs to none; "" or one that is not there for the first
 	Of     string // where several networks that nothing joins have OSPF: a router of the one that is meant
 	Type   string // only LSAs of this type
 	Device string // only those that this device advertises

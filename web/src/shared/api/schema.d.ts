@@ -5180,7 +5180,7 @@ export interface operations {
       query?: {
         /** @description a moment: now, before-3, after-3 (the third action), or seconds of virtual time */
         at?: string;
-        /** @description number of the area, outside for what belongs to none; absent: the first */
+        /** @description number of the area, outside for what belongs to none; absent or not there: the first */
         area?: string;
         /** @description where several networks that nothing joins have OSPF: a router of the one that is meant */
         of?: string;

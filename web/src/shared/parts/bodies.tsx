@@ -1,6 +1,6 @@
 import { useVirtualizer } from '@tanstack/react-virtual';
 import { useEffect, useRef, type ReactNode } from 'react';
-import type { Range } from './pages';
+import type { Long, Range } from './pages';
 
 /** With more bodies than this, a table draws those that are in sight only. */
 export const manyBodies = 150;
@@ -66,8 +66,36 @@ const Gap = ({ height }: { height: number }) => (
 );
 
 /** A row that is on its way. */
-export const Room = ({ columns, height }: { columns: number; height: number }) => (
+const Room = ({ columns, height }: { columns: number; height: number }) => (
   <tr>
     <td colSpan={columns} style={{ height }} />
   </tr>
 );
+
+/** The bodies of a list that may be long: all of them, or those in sight. */
+export function LongBodies<R>({
+  long,
+  all,
+  box,
+  height,
+  columns,
+  children,
+}: {
+  long: Long<R>;
+  /** The rows, if they are not many. */
+  all: ReactNode;
+  box: HTMLDivElement | null;
+  height: number;
+  columns: number;
+  children: (row: R) => ReactNode;
+}) {
+  if (!long.large) return all;
+  return (
+    <Bodies box={box} count={long.found} height={height} at={-1} sees={long.sees}>
+      {(i) => {
+        const row = long.row(i);
+        return row === undefined ? <Room columns={columns} height={height} /> : children(row);
+      }}
+    </Bodies>
+  );
+}

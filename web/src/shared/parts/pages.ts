@@ -6,6 +6,15 @@ export interface Range {
 
 export const nothing: Range = { first: 0, last: -1 };
 
+/** What the rows of a list that may be long are drawn by. */
+export interface Long<R> {
+  large: boolean;
+  found: number;
+  /** Is told which are in sight. */
+  sees: (sight: Range) => void;
+  row: (i: number) => R | undefined;
+}
+
 /** The pages of a size that a range is on. */
 export function pagesOf(range: Range, size: number): number[] {
   const out: number[] = [];

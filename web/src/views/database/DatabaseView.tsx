@@ -1,20 +1,20 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type AreaOf, type LSA } from '../../shared/api/client';
 import { ask, type DatabaseChosen } from '../../shared/api/questions';
-import { useParts } from '../../shared/api/useParts';
+import { useLong } from '../../shared/api/useLong';
 import { isAddress } from '../../shared/focus/address';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
-import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
-import { csv, save } from '../../shared/parts/csv';
+import { LongBodies } from '../../shared/parts/bodies';
+import { SaveCsv } from '../../shared/parts/SaveCsv';
 import { useDelayed } from '../../shared/parts/delayed';
-import { nothing, type Range } from '../../shared/parts/pages';
 import { Choice, Count, Empty, Line, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
 
 const nameOf = (a: AreaOf) => (a.area === 'outside' ? 'Outside' : `Area ${a.area}`);
+
+const rowsOf = (d: { lsas: LSA[] }) => d.lsas;
 
 /** Each area's link-state database, once for all routers that hold it; who holds another copy is shown with it. */
 export function DatabaseView() {
@@ -24,7 +24,6 @@ export function DatabaseView() {
   const [open, setOpen] = useState('');
   const [words, setWords] = useState('');
   const [box, setBox] = useState<HTMLDivElement | null>(null);
-  const [sight, setSight] = useState<Range>(nothing);
   const find = useDelayed(words.trim(), 200);
   const who = deviceOf(focus.who);
   const shown: DatabaseChosen = {
@@ -35,10 +34,7 @@ export function DatabaseView() {
     ...(find && { find }),
   };
   const part = (offset: number, limit: number) => ask.database(id, focus.when, { ...shown, offset, limit });
-  const data = useQuery(part(0, manyBodies));
-  const large = (data.data?.found ?? 0) > manyBodies;
-  const parts = useParts(large ? sight : nothing, manyBodies, part, (d) => d.lsas);
-  const client = useQueryClient();
+  const { first: data, long } = useLong(part, rowsOf);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the databases" />;
   const { areas, types, lsas } = data.data;
@@ -60,7 +56,7 @@ export function DatabaseView() {
     );
   };
   return (
-    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
+    <Box p={4} {...(long.large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={2} mb={3} align="center" wrap="wrap">
         {areas.map((a) => (
           <Choice
@@ -104,23 +100,17 @@ export function DatabaseView() {
           aria-label="Find LSAs"
           onChange={(e) => setWords(e.target.value)}
         />
-        <Plain
-          size="xs"
-          h="26px"
+        <SaveCsv
+          name="database.csv"
+          all={ask.database(id, focus.when, shown)}
+          rows={(d) => toRows(here, d.lsas)}
           disabled={found === 0}
-          onClick={() =>
-            void client
-              .query(ask.database(id, focus.when, shown))
-              .then((d) => save('database.csv', 'text/csv', csv(toRows(here, d.lsas))))
-          }
-        >
-          CSV
-        </Plain>
+        />
       </Flex>
       <Sheet
         label="Database"
         ref={setBox}
-        {...(large && { flex: 1, minH: 0 })}
+        {...(long.large && { flex: 1, minH: 0 })}
         heads={['type', 'link state ID', 'advertised by', 'says', 'age', 'sequence', 'checksum']}
         below={
           found === 0 && (
@@ -130,15 +120,10 @@ export function DatabaseView() {
           )
         }
       >
-        {large && !named ? (
-          <Bodies box={box} count={found} height={34} at={-1} sees={setSight}>
-            {(i) => {
-              const l = parts.get(i);
-              return l ? rowOf(l) : <Room columns={7} height={34} />;
-            }}
-          </Bodies>
-        ) : (
-          <tbody>{!named && lsas.map(rowOf)}</tbody>
+        {!named && (
+          <LongBodies long={long} all={<tbody>{lsas.map(rowOf)}</tbody>} box={box} height={34} columns={7}>
+            {rowOf}
+          </LongBodies>
         )}
       </Sheet>
       <Box mt={2} color="quiet" fontSize="12px">

@@ -3,16 +3,17 @@ import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useEffect, useState } from 'react';
 import { type Message } from '../../shared/api/client';
 import { ask, type MessagesChosen } from '../../shared/api/questions';
-import { useParts } from '../../shared/api/useParts';
+import { useLong } from '../../shared/api/useLong';
 import { deviceOf, portName, useFocus } from '../../shared/focus/focus';
-import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
+import { LongBodies } from '../../shared/parts/bodies';
 import { fetchFile } from '../../shared/parts/csv';
 import { useDelayed } from '../../shared/parts/delayed';
 import { Choice, Count, Empty, Line, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
-import { nothing, type Range } from '../../shared/parts/pages';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
 import { useRead } from './read';
+
+const rowsOf = (d: { messages: Message[] }) => d.messages;
 
 /** What routers would write to their logs, newest first; new until somebody says it was seen. */
 export function MessagesView() {
@@ -21,7 +22,6 @@ export function MessagesView() {
   const [only, setOnly] = useState<'all' | 'new' | 'trouble'>('all');
   const [filter, setFilter] = useState('');
   const [box, setBox] = useState<HTMLDivElement | null>(null);
-  const [sight, setSight] = useState<Range>(nothing);
   const find = useDelayed(filter.trim(), 200);
   // Between two moments: what was said since the first.
   const earlier = useQuery({
@@ -38,12 +38,7 @@ export function MessagesView() {
     ...(only === 'new' && { unread: true }),
   };
   const part = (offset: number, limit: number) => ask.messages(id, focus.when, { ...shown, offset, limit });
-  const data = useQuery({
-    ...part(0, manyBodies),
-    enabled: focus.since === '' || earlier.data !== undefined,
-  });
-  const large = (data.data?.found ?? 0) > manyBodies;
-  const rows = useParts(large ? sight : nothing, manyBodies, part, (d) => d.messages);
+  const { first: data, long } = useLong(part, rowsOf, focus.since === '' || earlier.data !== undefined);
   const error = data.error ?? earlier.error;
   if (error) return <Trouble error={error} retry={() => void data.refetch()} />;
   if (!data.data || (focus.since !== '' && !earlier.data)) return <Waiting what="reading the messages" />;
@@ -56,7 +51,7 @@ export function MessagesView() {
     <Row key={m.number} m={m} fresh={m.number > read} focus={(w) => void set({ who: w })} />
   );
   return (
-    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
+    <Box p={4} {...(long.large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
         <Count n={all} what="messages" />
         <Count n={fresh} what="not seen yet" tone={fresh ? 'plum' : 'ink'} />
@@ -91,7 +86,7 @@ export function MessagesView() {
       <Sheet
         label="Messages"
         ref={setBox}
-        {...(large && { flex: 1, minH: 0 })}
+        {...(long.large && { flex: 1, minH: 0 })}
         heads={['(new)', 'at', 'device', 'port', 'weight', 'message']}
         below={
           found === 0 && (
@@ -101,16 +96,9 @@ export function MessagesView() {
           )
         }
       >
-        {large ? (
-          <Bodies box={box} count={found} height={33} at={0} sees={setSight}>
-            {(i) => {
-              const m = rows.get(i);
-              return m ? rowOf(m) : <Room columns={6} height={33} />;
-            }}
-          </Bodies>
-        ) : (
-          <tbody>{messages.map(rowOf)}</tbody>
-        )}
+        <LongBodies long={long} all={<tbody>{messages.map(rowOf)}</tbody>} box={box} height={33} columns={6}>
+          {rowOf}
+        </LongBodies>
       </Sheet>
     </Box>
   );

@@ -1,27 +1,15 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type Neighbour } from '../../shared/api/client';
 import { useAct } from '../../shared/api/orders';
 import { ask, type NeighboursChosen } from '../../shared/api/questions';
-import { useParts } from '../../shared/api/useParts';
+import { useLong } from '../../shared/api/useLong';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
-import { csv, save } from '../../shared/parts/csv';
-import {
-  Choice,
-  Count,
-  Empty,
-  Line,
-  Mono,
-  Pick,
-  Plain,
-  Quiet,
-  Trouble,
-  Waiting,
-} from '../../shared/parts/parts';
-import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
+import { SaveCsv } from '../../shared/parts/SaveCsv';
+import { Choice, Count, Empty, Line, Mono, Pick, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import { LongBodies } from '../../shared/parts/bodies';
 import { useDelayed } from '../../shared/parts/delayed';
-import { nothing, type Range } from '../../shared/parts/pages';
 import { Sheet, Td } from '../../shared/parts/table';
 import { duration, exact } from '../../shared/parts/words';
 import { timeOf } from '../../shared/focus/moment';
@@ -31,6 +19,8 @@ import { Reasons } from './Reasons';
 import { SessionRow, sessionName } from './SessionRow';
 
 type End = Neighbour['a'];
+
+const rowsOf = (d: { neighbours: Neighbour[] }) => d.neighbours;
 
 const orders: (readonly [string, string])[] = [
   ['', 'not up first'],
@@ -44,7 +34,6 @@ export function NeighboursView() {
   const who = deviceOf(focus.who);
   const [filter, setFilter] = useState('');
   const [sort, setSort] = useState<'' | 'since' | 'name'>('');
-  const [sight, setSight] = useState<Range>(nothing);
   const find = useDelayed(filter.trim(), 200);
   const lab = useQuery(ask.lab(id));
   const act = useAct(id);
@@ -59,10 +48,7 @@ export function NeighboursView() {
     ...(sort && { sort }),
   };
   const part = (offset: number, limit: number) => ask.neighbours(id, focus.when, { ...shown, offset, limit });
-  const data = useQuery(part(0, manyBodies));
-  const large = (data.data?.found ?? 0) > manyBodies;
-  const found = useParts(large ? sight : nothing, manyBodies, part, (d) => d.neighbours);
-  const client = useQueryClient();
+  const { first: data, long } = useLong(part, rowsOf);
   if (data.error) return <Trouble error={data.error} retry={() => void data.refetch()} />;
   if (!data.data) return <Waiting what="reading the neighbours" />;
   const { adjacencies, full, twoWay, sessions, established, down, neighbours: rows } = data.data;
@@ -100,7 +86,7 @@ export function NeighboursView() {
       />
     );
   return (
-    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
+    <Box p={4} {...(long.large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
         {adjacencies > 0 && <Count n={full} what="OSPF adjacencies Full" />}
         {sessions > 0 && <Count n={established} what="BGP sessions Established" />}
@@ -134,23 +120,17 @@ export function NeighboursView() {
           <Choice on={only} onClick={() => setOnly(true)}>
             Not up
           </Choice>
-          <Plain
-            size="xs"
-            h="26px"
-            onClick={() =>
-              void client
-                .query(ask.neighbours(id, focus.when, shown))
-                .then((d) => save('neighbours.csv', 'text/csv', csv(toRows(d.neighbours))))
-            }
-          >
-            CSV
-          </Plain>
+          <SaveCsv
+            name="neighbours.csv"
+            all={ask.neighbours(id, focus.when, shown)}
+            rows={(d) => toRows(d.neighbours)}
+          />
         </Flex>
       </Flex>
       <Sheet
         label="Neighbours"
         ref={setBox}
-        {...(large && { flex: 1, minH: 0 })}
+        {...(long.large && { flex: 1, minH: 0 })}
         heads={['one end', 'other end', 'relation', 'state', 'since', 'dead in']}
         below={
           rows.length === 0 &&
@@ -161,16 +141,9 @@ export function NeighboursView() {
           ))
         }
       >
-        {large ? (
-          <Bodies box={box} count={data.data.found} height={72} at={-1} sees={setSight}>
-            {(i) => {
-              const n = found.get(i);
-              return n ? rowOf(n) : <Room columns={6} height={72} />;
-            }}
-          </Bodies>
-        ) : (
-          <tbody>{rows.map(rowOf)}</tbody>
-        )}
+        <LongBodies long={long} all={<tbody>{rows.map(rowOf)}</tbody>} box={box} height={72} columns={6}>
+          {rowOf}
+        </LongBodies>
       </Sheet>
     </Box>
   );

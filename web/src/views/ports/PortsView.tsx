@@ -1,18 +1,17 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import { type Port, type Process } from '../../shared/api/client';
 import { ask, type PortsChosen } from '../../shared/api/questions';
-import { useParts } from '../../shared/api/useParts';
+import { useLong } from '../../shared/api/useLong';
 import { Fixes } from '../../shared/draft/Fixes';
 import { deviceOf, portName, refOf, useFocus } from '../../shared/focus/focus';
 import { PortDetail } from './PortDetail';
 import { useThings } from '../../shared/things/things';
-import { csv, save } from '../../shared/parts/csv';
+import { SaveCsv } from '../../shared/parts/SaveCsv';
 import { Choice, Count, Empty, Line, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
-import { Bodies, Room, manyBodies } from '../../shared/parts/bodies';
+import { LongBodies } from '../../shared/parts/bodies';
 import { useDelayed } from '../../shared/parts/delayed';
-import { nothing, type Range } from '../../shared/parts/pages';
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
 
@@ -21,7 +20,6 @@ export function PortsView() {
   const { id, focus, set } = useFocus();
   const who = deviceOf(focus.who);
   const [words, setWords] = useState('');
-  const [sight, setSight] = useState<Range>(nothing);
   const find = useDelayed(words.trim(), 200);
   const [filter, setFilter] = useState<'all' | 'ospf' | 'down'>('all');
   const [marked, setMarked] = useState<string[]>([]);
@@ -32,10 +30,7 @@ export function PortsView() {
     ...(find && { find }),
   };
   const part = (offset: number, limit: number) => ask.ports(id, focus.when, { ...shown, offset, limit });
-  const data = useQuery(part(0, manyBodies));
-  const large = (data.data?.found ?? 0) > manyBodies;
-  const parts = useParts(large ? sight : nothing, manyBodies, part, ownersOf);
-  const client = useQueryClient();
+  const { first: data, long } = useLong(part, ownersOf);
   const both = [...new Set(marked.map(deviceOf))].sort();
   const sides = useQuery({
     ...ask.ports(id, focus.when, { device: both }),
@@ -66,7 +61,7 @@ export function PortsView() {
     .filter((p) => p !== undefined);
   if (all === 0 && !who) return <Empty title="No ports">The text of this lab names none yet.</Empty>;
   return (
-    <Box p={4} {...(large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
+    <Box p={4} {...(long.large && { h: 'full', minH: 0, display: 'flex', flexDirection: 'column' as const })}>
       <Flex gap={6} mb={3} align="center" wrap="wrap">
         <Count n={up} what="ports up" />
         <Count n={all - up} what="down" tone={up < all ? 'brick' : 'ink'} />
@@ -91,17 +86,7 @@ export function PortsView() {
           <Choice on={filter === 'down'} onClick={() => setFilter('down')}>
             Down
           </Choice>
-          <Plain
-            size="xs"
-            h="26px"
-            onClick={() =>
-              void client
-                .query(ask.ports(id, focus.when, shown))
-                .then((d) => save('ports.csv', 'text/csv', csv(portRows(d.ports))))
-            }
-          >
-            CSV
-          </Plain>
+          <SaveCsv name="ports.csv" all={ask.ports(id, focus.when, shown)} rows={(d) => portRows(d.ports)} />
         </Flex>
       </Flex>
       {pair.length === 2 && pair[0] && pair[1] && (
@@ -110,7 +95,7 @@ export function PortsView() {
       <Sheet
         label="Ports"
         ref={setBox}
-        {...(large && { flex: 1, minH: 0 })}
+        {...(long.large && { flex: 1, minH: 0 })}
         css={{ '& td, & th': { paddingInline: '7px' } }}
         heads={[
           '(mark)',
@@ -130,16 +115,17 @@ export function PortsView() {
           )
         }
       >
-        {large ? (
-          <Bodies box={box} count={found} height={180} at={-1} sees={setSight}>
-            {(i) => {
-              const o = parts.get(i);
-              return o ? portsOf(o) : <Room columns={10} height={180} />;
-            }}
-          </Bodies>
-        ) : (
-          ownersOf(data.data).map((o) => <tbody key={o.name}>{portsOf(o)}</tbody>)
-        )}
+        <LongBodies
+          long={long}
+          all={ownersOf(data.data).map((o) => (
+            <tbody key={o.name}>{portsOf(o)}</tbody>
+          ))}
+          box={box}
+          height={180}
+          columns={10}
+        >
+          {portsOf}
+        </LongBodies>
       </Sheet>
       <Box mt={2} color="quiet" fontSize="12px">
         Click a port for its timers, DR and keys; mark two to see them side by side.

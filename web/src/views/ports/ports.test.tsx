@@ -3,7 +3,7 @@ import { screen, within } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { describe, expect, test, vi } from 'vitest';
 import type { Port, Process } from '../../shared/api/client';
-import { show } from '../../shared/testing/app';
+import { problem, show } from '../../shared/testing/app';
 import { portsOf } from '../../shared/testing/lists';
 import { PortsView } from './PortsView';
 
@@ -110,6 +110,14 @@ describe('ports', () => {
     expect(screen.getByText('10.0.12.2/30')).toBeTruthy();
     await userEvent.type(screen.getByLabelText('Find ports'), ' otter');
     expect(await screen.findByText('No port like that')).toBeTruthy();
+  });
+  test('a file that cannot be had says why', async () => {
+    show(<PortsView />, {
+      ...answers,
+      'GET /api/labs/x1/ports?at=now': problem(503, 'the database does not answer'),
+    });
+    await userEvent.click(await screen.findByRole('button', { name: 'CSV' }));
+    expect((await screen.findByRole('alert')).textContent).toBe('Not saved: the database does not answer');
   });
   test('two marked ports stand side by side, with what differs', async () => {
     show(<PortsView />, answers);
