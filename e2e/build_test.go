@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
@@ -101,7 +100,7 @@ func TestADraftIsDrawnAsOne(t *testing.T) {
 	s := start(t)
 	id := s.lab(t, demo.Text("triangle-with-ospf"))
 	tab := page(t)
-	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), chromedp.Sleep(500*time.Millisecond))
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(), atRest())
 	h := &hand{t: t, tab: tab}
 	n, err := chromedp.Run(tab, chromedp.Evaluate[int](`document.querySelectorAll("[data-device]").length`))
 	require.NoError(t, err)
@@ -120,7 +119,7 @@ func TestADraftIsDrawnAsOne(t *testing.T) {
 	x, y := h.middle(`[data-device="larches"]`)
 	h.does(chromedp.MouseEvent("mouseMoved", x-20, y), chromedp.MouseEvent("mousePressed", x-20, y, chromedp.ButtonLeft, chromedp.ClickCount(1)),
 		chromedp.MouseEvent("mouseMoved", x+30, y-30, chromedp.ButtonLeft), chromedp.MouseEvent("mouseMoved", x+60, y-60, chromedp.ButtonLeft),
-		chromedp.MouseEvent("mouseReleased", x+60, y-60, chromedp.ButtonLeft, chromedp.ClickCount(1)), chromedp.Sleep(400*time.Millisecond))
+		chromedp.MouseEvent("mouseReleased", x+60, y-60, chromedp.ButtonLeft, chromedp.ClickCount(1)), atRest())
 	s.call(t, "GET", "/api/labs/"+id, nil, &lab)
 	require.Len(t, lab.Actions, 2, "a moved card is no action")
 	var drawn struct {

@@ -3,7 +3,6 @@ package e2e
 import (
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -31,7 +30,7 @@ func TestANetworkIsTyped(t *testing.T) {
 	text, err := chromedp.Run(tab, chromedp.Evaluate[string](`document.querySelector("[data-testid=answers]").innerText`))
 	require.NoError(t, err)
 	require.Less(t, strings.Index(text, "trace kiosk nobody"), strings.Index(text, "ping kiosk booth"), "the newest first")
-	do(t, tab, chromedp.Reload(), sees("Apply as you go"), chromedp.Sleep(300*time.Millisecond), key("q"), within("answers", "all 5 answered"))
+	do(t, tab, chromedp.Reload(), sees("Apply as you go"), atRest(), key("q"), within("answers", "all 5 answered"))
 
 	// They are kept with the lab: a colleague reads them too.
 	other := stranger(t)

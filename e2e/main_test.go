@@ -152,6 +152,7 @@ func open(t testing.TB, options ...chromedp.ContextOption) context.Context {
 	tab, closeTab := chromedp.NewContext(browser, options...)
 	bounded, cancel := context.WithTimeout(tab, 4*time.Minute)
 	t.Cleanup(func() { cancel(); closeTab() })
+	watched(t, bounded)
 	return bounded
 }
 

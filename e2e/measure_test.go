@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -94,7 +93,7 @@ func TestEveryViewCanBeRead(t *testing.T) {
 				if path == "/map" { // it is fitted once
 					arrive(t, tab, address)
 				}
-				do(t, tab, chromedp.Sleep(400*time.Millisecond))
+				do(t, tab, atRest())
 				measure(t, tab, path+" at 1920x1080")
 			}
 		})
@@ -135,7 +134,7 @@ func arrive(t *testing.T, tab context.Context, address string) {
 	if strings.Contains(address, "/map") {
 		do(t, tab, mapReady())
 	}
-	do(t, tab, chromedp.Sleep(250*time.Millisecond))
+	do(t, tab, atRest())
 }
 
 // measure measures the texts of a page, in both themes.
@@ -163,7 +162,7 @@ func TestTheMeasureSees(t *testing.T) {
 	require.NoError(t, err)
 	s := start(t)
 	tab := page(t)
-	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/"), chromedp.WaitVisible(chromedp.CSS("main")), chromedp.Sleep(300*time.Millisecond))
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/"), chromedp.WaitVisible(chromedp.CSS("main")), atRest())
 	_, err = chromedp.Run(tab, chromedp.Evaluate[any](`document.body.insertAdjacentHTML("beforeend", '<div style="position:fixed;z-index:9;left:40px;top:40px;width:300px;height:200px;background:white;color:black">'
 			+ '<p style="position:absolute;left:9px;top:9px;font-size:9px">too small</p><p style="position:absolute;left:99px;top:9px;font-size:13px;color:#999">too faint</p>'
 			+ '<p style="position:absolute;left:9px;top:50px;font-size:14px">one above</p><p style="position:absolute;left:29px;top:53px;font-size:14px">the other</p>'
@@ -197,7 +196,7 @@ func TestTwiceTheSize(t *testing.T) {
 		if strings.Contains(path, "before-3") {
 			continue // one action only
 		}
-		do(t, tab, chromedp.Navigate(address), chromedp.WaitVisible(chromedp.CSS("main")), seesNot("reading the"), chromedp.Sleep(150*time.Millisecond))
+		do(t, tab, chromedp.Navigate(address), chromedp.WaitVisible(chromedp.CSS("main")), seesNot("reading the"), atRest())
 		raw, err := chromedp.Run(tab, chromedp.Evaluate[string](`(() => {
 			const main = document.querySelector("main").getBoundingClientRect();
 			const bar = document.querySelector('input[role="combobox"]')?.getBoundingClientRect();

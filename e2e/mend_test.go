@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -42,7 +41,7 @@ func (c *clicks) looked() {
 		return panel?.getAttribute("aria-busy") === "false" && /problem/i.test(panel.querySelector("h2")?.innerText ?? "");
 	})()`)
 	// Twice, with the news of an action or an edit between them.
-	do(c.t, c.tab, idle, chromedp.Sleep(400*time.Millisecond), idle)
+	do(c.t, c.tab, idle, atRest(), idle)
 }
 
 // mendAll opens Problems and takes the first fix of each, then applies, until nothing is

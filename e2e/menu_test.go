@@ -9,10 +9,11 @@ import (
 	"hellebore/demo"
 )
 
-// contextmenu asks for the menu of an element, as its button or the menu key does.
+// contextmenu asks for the menu of an element, as its button or the menu key does, once
+// what was done before has had its effect.
 func contextmenu(of string) step {
-	return script(`(() => { const e = ` + of + `; const b = e.getBoundingClientRect();
-		e.dispatchEvent(new MouseEvent("contextmenu", {bubbles: true, cancelable: true, clientX: b.x + 5, clientY: b.y + 5})) })()`)
+	return chromedp.Steps(atRest(), script(`(() => { const e = `+of+`; const b = e.getBoundingClientRect();
+		e.dispatchEvent(new MouseEvent("contextmenu", {bubbles: true, cancelable: true, clientX: b.x + 5, clientY: b.y + 5})) })()`))
 }
 
 // entry chooses from the menu that is open.
@@ -20,15 +21,9 @@ func entry(label string) step {
 	return chromedp.Steps(settled(), chromedp.Click(chromedp.Search(`//*[@role="menuitem"][starts-with(normalize-space(.), "`+label+`")]`)))
 }
 
-// settled waits until the open menu has found its place, which it does after it has opened.
+// settled waits until a menu is open and has found its place, which it does after it has opened.
 func settled() step {
-	return until(`(() => {
-		const r = document.querySelector('[role="menu"]')?.getBoundingClientRect();
-		const at = r && r.width > 0 ? r.x + " " + r.y : "";
-		const stays = at !== "" && window.menuAt === at;
-		window.menuAt = at;
-		return stays;
-	})()`)
+	return chromedp.Steps(until(`document.querySelector('[role="menu"]') !== null`), atRest())
 }
 
 // TestEveryThingHasItsMenu does on the map what can be done to a router, a link and a

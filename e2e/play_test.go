@@ -60,7 +60,7 @@ func TestTimePlays(t *testing.T) {
 	seen := 0
 	for range 4 {
 		do(t, tab, key(">"))
-		do(t, tab, chromedp.Sleep(300*time.Millisecond))
+		do(t, tab, atRest())
 		at := moment(t, tab)
 		require.Greater(t, at, stands)
 		stands = at
@@ -90,7 +90,7 @@ func TestTimePlays(t *testing.T) {
 		}
 	}
 	require.NotZero(t, seen)
-	do(t, tab, key("<"), chromedp.Sleep(300*time.Millisecond))
+	do(t, tab, key("<"), atRest())
 	require.Less(t, moment(t, tab), stands, "and back")
 
 	// Of the flow, the packet that the cut catches on its way is drawn and lost, and the first one that takes the other path arrives.

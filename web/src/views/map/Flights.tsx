@@ -36,15 +36,22 @@ export function Flights({ map }: { map: MapData }) {
     let frame = 0;
     let drawn = 0;
     let tints = tintsOf(c);
+    let was: unknown[] = [];
     const box = (card: string) => {
       const n = getInternalNode(card);
       return n && boxOf(n);
     };
     const draw = () => {
+      frame = requestAnimationFrame(draw);
       const p = latest.current;
       if (p && drawn++ % tintsEvery === 0) tints = tintsOf(c);
       if (p) {
-        const { width, height, transform } = store.getState();
+        const { width, height, transform, nodes } = store.getState();
+        // While nothing moves, the picture stays.
+        const of = [p.now.current, p.flights, p.spread, p.events, p.speed, p.playing, width, height];
+        const now = [...of, transform, nodes, Object.values(tints).join()];
+        if (now.every((x, i) => x === was[i])) return;
+        was = now;
         const ratio = window.devicePixelRatio || 1;
         if (c.width !== Math.round(width * ratio) || c.height !== Math.round(height * ratio)) {
           c.width = Math.round(width * ratio);
@@ -74,7 +81,6 @@ export function Flights({ map }: { map: MapData }) {
         // While time stands, what is drawn is written here as well.
         c.dataset.drawn = p.playing ? '' : JSON.stringify(where);
       }
-      frame = requestAnimationFrame(draw);
     };
     frame = requestAnimationFrame(draw);
     return () => cancelAnimationFrame(frame);
