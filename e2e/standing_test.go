@@ -3,12 +3,15 @@ package e2e
 import (
 	"database/sql"
 	"os"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/chromedp/chromedp"
 	_ "github.com/jackc/pgx/v5/stdlib"
 	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
 )
 
 func TestALabThatDoesNotSettleSaysWhatKeepsMovingAndGoesOn(t *testing.T) {
@@ -40,4 +43,50 @@ func TestALabThatCannotBeReplayedOpensAsText(t *testing.T) {
 	do(t, tab, button("Go on from this text as a new lab"), sees("Torn"), until(`!location.pathname.includes("`+id+`")`))
 	do(t, tab, chromedp.Navigate(s.url+"/lab/"+id+"/map"), button("Delete the lab"), button("Delete it for good"), until(`location.pathname === "/"`))
 	require.Equal(t, 404, s.call(t, "GET", "/api/labs/"+id, nil, nil))
+}
+
+// TestOfALabOnlyWhatIsNewIsSent asks for a lab as a page does that has seen a part of it.
+func TestOfALabOnlyWhatIsNewIsSent(t *testing.T) {
+	s := start(t)
+	text := demo.Text("triangle-with-ospf")
+	id := s.lab(t, text)
+	type state struct {
+		Opened, Text   string
+		After, TextSeq int
+		Actions        []struct {
+			Seq    int
+			Action string
+		}
+	}
+	get := func(query string) (got state) {
+		require.Equal(t, 200, s.call(t, "GET", "/api/labs/"+id+query, nil, &got))
+		return got
+	}
+	act := func(action, text string, base int) {
+		require.Equal(t, 200, s.call(t, "POST", "/api/labs/"+id+"/actions", map[string]any{"action": action, "text": text, "base": base}, nil))
+	}
+	act("cut viaduct.e2", "", 0)
+	whole := get("")
+	require.Len(t, whole.Actions, 2)
+	require.Equal(t, text, whole.Text)
+	act("mend viaduct.e2", "", 0)
+	known := "?opened=" + whole.Opened + "&after="
+	news := get(known + "2")
+	require.Equal(t, 2, news.After)
+	require.Empty(t, news.Text)
+	require.Len(t, news.Actions, 1)
+	require.Equal(t, "mend viaduct.e2", news.Actions[0].Action)
+	act("apply", strings.Replace(text, "Triangle", "Other triangle", 1), 1)
+	news = get(known + "3")
+	require.Equal(t, 4, news.TextSeq)
+	require.Contains(t, news.Text, "Other triangle")
+	require.Len(t, news.Actions, 1)
+	// What is not of this opening, or not there, is all.
+	for _, query := range []string{"?opened=other&after=3", known + "5", "?after=3"} {
+		all := get(query)
+		require.Zero(t, all.After, query)
+		require.Len(t, all.Actions, 4, query)
+		require.NotEmpty(t, all.Text, query)
+	}
+	require.Equal(t, 422, s.call(t, "GET", "/api/labs/"+id+known+"-1", nil, nil))
 }

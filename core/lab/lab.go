@@ -363,9 +363,13 @@ func (l *Lab) changesOf(s *history.Step) []labtext.Change {
 }
 
 // Timeline is all actions so far.
-func (l *Lab) Timeline() []timeline.Action {
+func (l *Lab) Timeline() []timeline.Action { return l.TimelineAfter(0) }
+
+// TimelineAfter is all actions after action seq.
+func (l *Lab) TimelineAfter(seq int) []timeline.Action {
 	out := []timeline.Action{}
-	for _, s := range l.history.Steps() {
+	steps := l.history.Steps()
+	for _, s := range steps[min(seq, len(steps)):] {
 		if l.Stopped() {
 			break
 		}

@@ -346,10 +346,12 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 	require.Empty(t, l.Ports(now, tables.PortsAsk{Devices: []string{"nobody"}}).Ports)
 
 	r := rand.New(rand.NewPCG(18, 2))
+	one := func(is bool) int { return map[bool]int{true: 1}[is] }
 	for range 200 {
 		ask := tables.PortsAsk{Offset: r.IntN(8), Limit: r.IntN(8)}
 		ask.Devices = [][]string{nil, {"viaduct"}, {"nobody", "depot"}}[r.IntN(3)]
 		ask.Only = []string{"", "ospf", "down"}[r.IntN(3)]
+		ask.Sort = []string{"", "name", "down"}[r.IntN(3)]
 		ask.Find = []string{"", "", "viaduct.E", "10.0.1", "otter"}[r.IntN(5)]
 		owners := []string{}
 		want := tables.Ports{Ports: []tables.Port{}, Offset: ask.Offset}
@@ -358,7 +360,6 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 			if ask.Devices != nil && !slices.Contains(ask.Devices, p.Device) {
 				continue
 			}
-			one := func(is bool) int { return map[bool]int{true: 1}[is] }
 			want.All, want.Up, want.OSPF = want.All+1, want.Up+one(p.Up), want.OSPF+one(p.OSPF != nil)
 			text := strings.ToLower(fmt.Sprint(p.Device, ".", p.Port, " ", p.Address, " ", strings.Join(p.JoinedTo, " ")))
 			if ask.Only == "ospf" && p.OSPF == nil || ask.Only == "down" && p.Up || !strings.Contains(text, strings.ToLower(ask.Find)) {
@@ -370,13 +371,27 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 			}
 		}
 		want.Found, want.Matching = len(owners), len(matching)
+		downOf := func(owner string) (n int) {
+			for _, p := range matching {
+				n += one(p.Owner() == owner && !p.Up)
+			}
+			return n
+		}
+		switch ask.Sort {
+		case "name":
+			slices.Sort(owners)
+		case "down":
+			slices.SortStableFunc(owners, func(x, y string) int { return downOf(y) - downOf(x) })
+		}
 		seen := owners[min(ask.Offset, len(owners)):]
 		if ask.Limit > 0 {
 			seen = seen[:min(ask.Limit, len(seen))]
 		}
-		for _, p := range matching {
-			if slices.Contains(seen, p.Owner()) {
-				want.Ports = append(want.Ports, p)
+		for _, owner := range seen {
+			for _, p := range matching {
+				if p.Owner() == owner {
+					want.Ports = append(want.Ports, p)
+				}
 			}
 		}
 		got := l.Ports(now, ask)
@@ -399,7 +414,6 @@ func TestPartsOfPortsAndNeighbours(t *testing.T) {
 			if ask.Devices != nil && !slices.Contains(ask.Devices, n.A.Device) && !slices.Contains(ask.Devices, n.B.Device) {
 				continue
 			}
-			one := func(is bool) int { return map[bool]int{true: 1}[is] }
 			bgp := n.Protocol == "bgp"
 			want.Sessions, want.Established = want.Sessions+one(bgp), want.Established+one(bgp && n.Up)
 			want.Adjacencies, want.Full = want.Adjacencies+one(!bgp), want.Full+one(n.State == "Full")

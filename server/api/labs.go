@@ -42,6 +42,8 @@ type NewLab struct {
 type LabState struct {
 	ID      string            `json:"id"`
 	Title   string            `json:"title"`
+	Opened  string            `json:"opened" doc:"of which opening of the lab on the server this is"`
+	After   int               `json:"after" doc:"the actions up to this one, and a text that one of them applied, are left out: they are as they were"`
 	Text    string            `json:"text" doc:"the text in force"`
 	TextSeq int               `json:"textSeq" doc:"the action that applied it; send it back as base of the next"`
 	Now     float64           `json:"now" doc:"virtual time, seconds"`
@@ -105,12 +107,28 @@ func (h *handlers) registerLabs(api huma.API) {
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "get-lab", Method: http.MethodGet, Path: "/api/labs/{id}",
-		Summary: "A lab: its text and its actions"},
-		func(ctx context.Context, in *LabPath) (*body[LabState], error) {
+		Summary: "A lab: its text and its actions; to somebody who has it, only what is new"},
+		func(ctx context.Context, in *struct {
+			LabPath
+			Opened string `query:"opened" maxLength:"40" doc:"of the answer that the client has"`
+			After  int    `query:"after" minimum:"0" doc:"the client has the actions up to this one"`
+		}) (*body[LabState], error) {
+			open, err := h.labs.Open(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
 			return with(ctx, h, in.ID, func(l *lab.Lab) (LabState, error) {
-				return LabState{in.ID, l.Title(), l.Text(), live.LastApply(l),
-					float64(l.History().Head().Now()) / 1e9, l.Timeline(), l.Moments(),
-					len(l.History().Lab().Checks), l.HasBrief()}, nil
+				out := LabState{ID: in.ID, Title: l.Title(), Opened: open.Opened, TextSeq: live.LastApply(l),
+					Now: float64(l.History().Head().Now()) / 1e9, Moments: l.Moments(),
+					Checks: len(l.History().Lab().Checks), Brief: l.HasBrief()}
+				if in.Opened == open.Opened && in.After <= len(l.History().Steps()) {
+					out.After = in.After
+				}
+				if out.TextSeq > out.After {
+					out.Text = l.Text()
+				}
+				out.Actions = l.TimelineAfter(out.After)
+				return out, nil
 			})
 		})
 

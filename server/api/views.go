@@ -53,6 +53,7 @@ func (h *handlers) registerViews(api huma.API) {
 		Devices []string `query:"device" maxItems:"200" doc:"of these devices; absent: of all"`
 		Only    string   `query:"only" enum:"ospf,down" doc:"only those with OSPF, or those that are not up"`
 		Find    string   `query:"find" maxLength:"200" doc:"only those that have this in their name, their address, or what they are joined to"`
+		Sort    string   `query:"sort" enum:"name,down" doc:"owners by name, or those with the most ports that are not up first; absent: as in the text"`
 		Offset  int      `query:"offset" minimum:"0" doc:"owners to pass over: routing instances and hosts"`
 		Limit   int      `query:"limit" minimum:"0" doc:"owners; absent: all"`
 	}) (tables.Ports, error) {
@@ -60,7 +61,7 @@ func (h *handlers) registerViews(api huma.API) {
 		if err != nil {
 			return tables.Ports{}, err
 		}
-		return l.Ports(m, tables.PortsAsk{Devices: in.Devices, Only: in.Only, Find: in.Find, Offset: in.Offset, Limit: in.Limit}), nil
+		return l.Ports(m, tables.PortsAsk{Devices: in.Devices, Only: in.Only, Find: in.Find, Sort: in.Sort, Offset: in.Offset, Limit: in.Limit}), nil
 	})
 	ask(h, api, "neighbours", "Adjacencies and sessions, both ends a row", func(l *lab.Lab, in *struct {
 		Moment

@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"log/slog"
 	"regexp"
@@ -18,6 +19,7 @@ import (
 // Lab is a lab that is open, or on its way to be.
 type Lab struct {
 	ID       string
+	Opened   string // differs each time that it is opened
 	labs     *Labs
 	requests chan request
 	ready    chan struct{} // closed when it is open, or cannot be
@@ -67,7 +69,7 @@ func (l *Labs) Find(id string) (*Lab, error) {
 		open.used.Store(time.Now().UnixNano())
 		return open, nil
 	}
-	open := &Lab{ID: id, labs: l, requests: make(chan request), ready: make(chan struct{}), closed: make(chan struct{})}
+	open := &Lab{ID: id, Opened: rand.Text(), labs: l, requests: make(chan request), ready: make(chan struct{}), closed: make(chan struct{})}
 	open.used.Store(time.Now().UnixNano())
 	l.open[id] = open
 	go open.serve()

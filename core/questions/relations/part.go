@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
+	"hellebore/core/questions/facts"
 )
 
 // Ask is which adjacencies and sessions are asked for. The zero value asks for all.
@@ -53,7 +55,7 @@ func (a Ask) Part(rows []Neighbour) Neighbours {
 		slices.SortStableFunc(found, func(x, y Neighbour) int { return cmp.Compare(y.Since, x.Since) })
 	case "name":
 		slices.SortStableFunc(found, func(x, y Neighbour) int {
-			return cmp.Or(cmp.Compare(x.A.Device, y.A.Device), cmp.Compare(x.B.Device, y.B.Device))
+			return cmp.Or(facts.CompareNames(x.A.Device, y.A.Device), facts.CompareNames(x.B.Device, y.B.Device))
 		})
 	}
 	out.Found = len(found)

@@ -3,6 +3,7 @@
 package tables
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -92,6 +93,7 @@ type PortsAsk struct {
 	Devices []string // of these; none for all
 	Only    string   // "ospf": with OSPF; "down": that are not up; "" for all
 	Find    string   // only those that have this in their name, address, or what they are joined to
+	Sort    string   // of owners: "" as in the text, "name", "down" for the most ports that are not up first
 	Offset  int      // owners to pass over
 	Limit   int      // owners; 0 for all
 }
@@ -112,10 +114,18 @@ func (a *PortsAsk) wants(p *Port) bool {
 	return a.Find == "" || strings.Contains(strings.ToLower(text), strings.ToLower(a.Find))
 }
 
+// owned is the ports of an owner that are asked for.
+type owned struct {
+	name  string
+	ports []Port
+	down  int
+}
+
 // part is the part of all ports that is asked for.
 func (a *PortsAsk) part(all Ports) Ports {
 	out := Ports{Processes: []Process{}, Ports: []Port{}, Offset: a.Offset, All: len(all.Ports)}
-	place := map[string]int{} // of owners
+	var owners []*owned
+	byName := map[string]*owned{}
 	for i := range all.Ports {
 		p := &all.Ports[i]
 		if p.Up {
@@ -128,21 +138,37 @@ func (a *PortsAsk) part(all Ports) Ports {
 			continue
 		}
 		out.Matching++
-		at, known := place[p.Owner()]
-		if !known {
-			at = len(place)
-			place[p.Owner()] = at
+		o := byName[p.Owner()]
+		if o == nil {
+			o = &owned{name: p.Owner()}
+			byName[o.name] = o
+			owners = append(owners, o)
 		}
-		if at >= a.Offset && (a.Limit == 0 || at < a.Offset+a.Limit) {
-			out.Ports = append(out.Ports, *p)
+		o.ports = append(o.ports, *p)
+		if !p.Up {
+			o.down++
 		}
 	}
-	out.Found = len(place)
+	out.Found = len(owners)
+	switch a.Sort {
+	case "name":
+		slices.SortStableFunc(owners, func(x, y *owned) int { return facts.CompareNames(x.name, y.name) })
+	case "down":
+		slices.SortStableFunc(owners, func(x, y *owned) int { return cmp.Compare(y.down, x.down) })
+	}
+	owners = owners[min(a.Offset, len(owners)):]
+	if a.Limit > 0 {
+		owners = owners[:min(a.Limit, len(owners))]
+	}
+	shown := map[string]bool{}
+	for _, o := range owners {
+		out.Ports = append(out.Ports, o.ports...)
+		shown[o.name] = true
+	}
 	// Owners of which no port matches have a process all the same, if everything is asked for.
 	whole := a.Only == "" && a.Find == "" && a.Offset == 0 && a.Limit == 0
 	for _, p := range all.Processes {
-		at, has := place[p.Device]
-		if whole || has && at >= a.Offset && (a.Limit == 0 || at < a.Offset+a.Limit) {
+		if whole || shown[p.Device] {
 			out.Processes = append(out.Processes, p)
 		}
 	}

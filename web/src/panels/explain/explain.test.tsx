@@ -111,6 +111,8 @@ const lab: LabState = {
   id: 'x1',
   title: 'Line',
   text: '',
+  opened: 'o1',
+  after: 0,
   textSeq: 1,
   now: 10,
   actions: [],

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { QueryClient } from '@tanstack/react-query';
 import { afterEach, describe, expect, test, vi } from 'vitest';
-import { ApiError, http, unwrap } from './client';
+import { ApiError, http, unwrap, type LabState } from './client';
 import { ask, forget, forgetLabs } from './questions';
 
 /** A server that answers all with one answer. */
@@ -55,6 +55,33 @@ describe('an answer that is no data', () => {
       message: 'It may have happened.',
     });
   });
+});
+
+test('of a lab only what is new is asked for, and joined to what is known', async () => {
+  const action = (seq: number, action: string) => ({ seq, action }) as LabState['actions'][number];
+  const lab = (state: Partial<LabState>) => ({ opened: 'o1', after: 0, textSeq: 1, ...state }) as LabState;
+  const answers = [
+    lab({ text: 'first', actions: [action(1, 'apply'), action(2, 'cut a.e1')], now: 5 }),
+    lab({ text: '', after: 1, actions: [action(2, 'cut a.e1'), action(3, 'mend a.e1')], now: 7 }),
+    lab({ text: 'second', after: 2, textSeq: 4, actions: [action(3, 'mend a.e1'), action(4, 'apply')] }),
+    lab({ text: 'third', opened: 'o2', actions: [action(1, 'apply')] }),
+  ];
+  const asked = serve(() => Promise.resolve(Response.json(answers[asked.length - 1])));
+  const c = client();
+  const next = async () => {
+    const answer = await c.query({ ...ask.lab('x1'), staleTime: 0 });
+    return `${answer.text}: ${answer.actions.map((a) => a.action).join(', ')}`;
+  };
+  expect(await next()).toBe('first: apply, cut a.e1');
+  expect(await next()).toBe('first: apply, cut a.e1, mend a.e1');
+  expect(await next()).toBe('second: apply, cut a.e1, mend a.e1, apply');
+  expect(await next()).toBe('third: apply');
+  expect(asked.map((a) => a.split('?')[1])).toEqual([
+    undefined,
+    'opened=o1&after=1',
+    'opened=o1&after=2',
+    'opened=o1&after=3',
+  ]);
 });
 
 describe('what is known of a lab', () => {

@@ -1,11 +1,12 @@
 import {
   keepPreviousData,
   type QueryClient,
+  type QueryFunctionContext,
   type QueryKey,
   type UseQueryOptions,
 } from '@tanstack/react-query';
 import createQueries from 'openapi-react-query';
-import { http, queries, type Trial } from './client';
+import { http, queries, type LabState, type Trial } from './client';
 import type { paths } from './schema';
 
 const api = createQueries(http);
@@ -63,6 +64,17 @@ export interface TableChosen {
   find: string;
 }
 
+/** The lab after news of it: what the answer leaves out is as it was. */
+export function joined(had: LabState | undefined, news: LabState): LabState {
+  if (!had || news.after === 0) return news;
+  return {
+    ...news,
+    after: 0,
+    text: news.textSeq > news.after ? news.text : had.text,
+    actions: [...had.actions.slice(0, news.after), ...news.actions],
+  };
+}
+
 /** All that can be asked, as options for useQuery. What lacks a part of its question is not asked. */
 export const ask = {
   labs: () => options(api.queryOptions('get', '/api/labs', {}, { staleTime: 0 })),
@@ -70,7 +82,20 @@ export const ask = {
   actionForms: () => options(api.queryOptions('get', '/api/actions', {}, { staleTime: Infinity })),
   /** The lab language, with examples; the same as long as the server runs. */
   language: () => options(api.queryOptions('get', '/api/language', {}, { staleTime: Infinity })),
-  lab: (id: string) => options(api.queryOptions('get', '/api/labs/{id}', lab(id))),
+  /** The lab; what the page has of its actions and its text is not sent again. */
+  lab: (id: string) => {
+    const whole = options(api.queryOptions('get', '/api/labs/{id}', lab(id)));
+    return {
+      ...whole,
+      queryFn: async ({ client, signal }: QueryFunctionContext<typeof whole.queryKey>) => {
+        const had = client.getQueryData<LabState>(whole.queryKey);
+        // The latest action may go on.
+        const query = had?.opened ? { opened: had.opened, after: Math.max(0, had.actions.length - 1) } : {};
+        const answer = await http.GET('/api/labs/{id}', { params: { path: { id }, query }, signal });
+        return joined(had, answer.data!);
+      },
+    };
+  },
   map: (id: string, when: string) =>
     options(api.queryOptions('get', '/api/labs/{id}/map', at(id, when), stays)),
   /** The ports of some devices or of all, or a part of them. */

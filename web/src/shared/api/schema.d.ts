@@ -63,7 +63,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** A lab: its text and its actions */
+    /** A lab: its text and its actions; to somebody who has it, only what is new */
     get: operations['get-lab'];
     put?: never;
     post?: never;
@@ -2483,6 +2483,11 @@ export interface components {
     };
     LabState: {
       actions: components['schemas']['Action'][];
+      /**
+       * Format: int64
+       * @description the actions up to this one, and a text that one of them applied, are left out: they are as they were
+       */
+      after: number;
       /** @description the text has one */
       brief: boolean;
       /**
@@ -2498,6 +2503,8 @@ export interface components {
        * @description virtual time, seconds
        */
       now: number;
+      /** @description of which opening of the lab on the server this is */
+      opened: string;
       /** @description the text in force */
       text: string;
       /**
@@ -4442,7 +4449,12 @@ export interface operations {
   };
   'get-lab': {
     parameters: {
-      query?: never;
+      query?: {
+        /** @description of the answer that the client has */
+        opened?: string;
+        /** @description the client has the actions up to this one */
+        after?: number;
+      };
       header?: never;
       path: {
         id: string;
@@ -6214,6 +6226,8 @@ export interface operations {
         only?: 'ospf' | 'down';
         /** @description only those that have this in their name, their address, or what they are joined to */
         find?: string;
+        /** @description owners by name, or those with the most ports that are not up first; absent: as in the text */
+        sort?: 'name' | 'down';
         /** @description owners to pass over: routing instances and hosts */
         offset?: number;
         /** @description owners; absent: all */

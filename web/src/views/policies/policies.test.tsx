@@ -15,6 +15,8 @@ const lab: LabState = {
   id: 'x1',
   title: 'T',
   text,
+  opened: 'o1',
+  after: 0,
   textSeq: 1,
   now: 100,
   actions: [],

@@ -9,11 +9,30 @@ import { deviceOf, portName, refOf, useFocus } from '../../shared/focus/focus';
 import { PortDetail } from './PortDetail';
 import { useThings } from '../../shared/things/things';
 import { SaveCsv } from '../../shared/parts/SaveCsv';
-import { Choice, Count, Empty, Line, Mono, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
+import {
+  Choice,
+  Count,
+  Empty,
+  Line,
+  Mono,
+  Pick,
+  Plain,
+  Quiet,
+  Trouble,
+  Waiting,
+} from '../../shared/parts/parts';
 import { LongBodies } from '../../shared/parts/bodies';
 import { useDelayed } from '../../shared/parts/delayed';
 import { Sheet, Td } from '../../shared/parts/table';
 import { plural } from '../../shared/parts/words';
+
+type Order = '' | 'name' | 'down';
+
+const orders: (readonly [Order, string])[] = [
+  ['', 'as in the text'],
+  ['name', 'name'],
+  ['down', 'most down first'],
+];
 
 /** One row per port, each router's process above its ports; two marked rows are shown side by side. */
 export function PortsView() {
@@ -22,12 +41,14 @@ export function PortsView() {
   const [words, setWords] = useState('');
   const find = useDelayed(words.trim(), 200);
   const [filter, setFilter] = useState<'all' | 'ospf' | 'down'>('all');
+  const [sort, setSort] = useState<Order>('');
   const [marked, setMarked] = useState<string[]>([]);
   const [box, setBox] = useState<HTMLDivElement | null>(null);
   const shown: PortsChosen = {
     ...(who && { device: [who] }),
     ...(filter !== 'all' && { only: filter }),
     ...(find && { find }),
+    ...(sort && { sort }),
   };
   const part = (offset: number, limit: number) => ask.ports(id, focus.when, { ...shown, offset, limit });
   const { first: data, long } = useLong(part, ownersOf);
@@ -77,6 +98,7 @@ export function PortsView() {
             aria-label="Find ports"
             onChange={(e) => setWords(e.target.value)}
           />
+          <Pick label="order" value={sort} onChange={(v) => setSort(v as Order)} options={orders} />
           <Choice on={filter === 'all'} onClick={() => setFilter('all')}>
             All
           </Choice>

@@ -82,6 +82,8 @@ describe('named moments', () => {
     id: 'x1',
     title: 'T',
     text: '',
+    opened: 'o1',
+    after: 0,
     textSeq: 1,
     now: 100,
     actions: [],
