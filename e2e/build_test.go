@@ -43,9 +43,11 @@ func (h *hand) middle(css string) (x, y float64) {
 	return at[0], at[1]
 }
 
-// join drags from the dot of a card to another card.
+// join points at a card, and drags from its dot to another card.
 func (h *hand) join(a, b string) {
 	h.t.Helper()
+	u, v := h.middle(fmt.Sprintf(`[data-device=%q]`, a))
+	do(h.t, h.tab, chromedp.MouseEvent("mouseMoved", u, v))
 	x, y := h.middle(fmt.Sprintf(`.react-flow__node[data-id=%q] .join-dot`, a))
 	p, q := h.middle(fmt.Sprintf(`[data-device=%q]`, b))
 	move := func(x, y float64) step { return chromedp.MouseEvent("mouseMoved", x, y, chromedp.ButtonLeft) }
@@ -132,7 +134,7 @@ func TestADraftIsDrawnAsOne(t *testing.T) {
 	require.Equal(t, at, drawn.Places["larches"])
 }
 
-// holding does something while a key is down.
+// holding does something while a key is down, as soon as the page has taken notice of it.
 func holding(k string, s step) step {
 	press := func(t input.DispatchKeyEventType) step {
 		return func(ctx context.Context, target *chromedp.Target) (chromedp.Void, error) {
@@ -140,7 +142,8 @@ func holding(k string, s step) step {
 			return chromedp.Void{}, err
 		}
 	}
-	return chromedp.Steps(press(input.DispatchKeyEventTypeRawKeyDown), s, press(input.DispatchKeyEventTypeKeyUp))
+	noticed := chromedp.Steps(script(`window.noticed = false; requestAnimationFrame(() => requestAnimationFrame(() => { window.noticed = true; })); 0`), until(`window.noticed`))
+	return chromedp.Steps(press(input.DispatchKeyEventTypeRawKeyDown), noticed, s, press(input.DispatchKeyEventTypeKeyUp))
 }
 
 // TestANetworkIsBuiltWithoutAMouse adds three routers and a host with keys, chooses and

@@ -84,9 +84,9 @@ const config = defineConfig({
       },
     '.map-flow[data-detail=dots] .react-flow__node:hover': { zIndex: '10 !important' },
     // The dot to drag a link from is shown on the card that is pointed at.
-    '.join-dot': { opacity: 0 },
+    '.join-dot': { visibility: 'hidden' },
     '.react-flow__node:hover .join-dot, .react-flow__node:focus .join-dot, .join-dot.connectingfrom': {
-      opacity: 1,
+      visibility: 'visible',
     },
   },
   theme: {

@@ -6,7 +6,7 @@ import {
   type UseQueryOptions,
 } from '@tanstack/react-query';
 import createQueries from 'openapi-react-query';
-import { http, queries, type LabState, type Trial } from './client';
+import { http, queries, unwrap, type LabState, type Trial } from './client';
 import type { paths } from './schema';
 
 const api = createQueries(http);
@@ -91,8 +91,8 @@ export const ask = {
         const had = client.getQueryData<LabState>(whole.queryKey);
         // The latest action may go on.
         const query = had?.opened ? { opened: had.opened, after: Math.max(0, had.actions.length - 1) } : {};
-        const answer = await http.GET('/api/labs/{id}', { params: { path: { id }, query }, signal });
-        return joined(had, answer.data!);
+        const news = http.GET('/api/labs/{id}', { params: { path: { id }, query }, signal });
+        return joined(had, await unwrap(news));
       },
     };
   },

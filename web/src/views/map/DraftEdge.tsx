@@ -1,12 +1,13 @@
-import { useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import { type Edge, type EdgeProps } from '@xyflow/react';
+import { useCard } from './useCard';
 import { lineBetween } from './line';
 
 export type DraftEdgeType = Edge<Record<string, unknown>, 'draft'>;
 
 /** A link that is only in the draft. */
 export function DraftEdge({ source, target }: EdgeProps<DraftEdgeType>) {
-  const a = useInternalNode(source);
-  const b = useInternalNode(target);
+  const a = useCard(source);
+  const b = useCard(target);
   if (!a || !b) return null;
   const box = (n: typeof a) => ({
     ...n.internals.positionAbsolute,

@@ -1,4 +1,5 @@
-import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import { EdgeLabelRenderer, type Edge, type EdgeProps } from '@xyflow/react';
+import { useCard } from './useCard';
 import type { MapEnd, MapLink } from '../../shared/api/client';
 import type { Crossed } from './graph';
 import { sizeOf } from './labels';
@@ -38,8 +39,8 @@ export type LinkEdgeType = Edge<
 
 /** A link as a line from card to card: its cost at each end, its fault in words, the way of traffic over it. */
 export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
-  const a = useInternalNode(source);
-  const b = useInternalNode(target);
+  const a = useCard(source);
+  const b = useCard(target);
   // A path is seen from afar.
   const scale = useTextScale();
   if (!a || !b || !data) return null;
@@ -85,7 +86,8 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
       {used && <Arrow l={way} fill={color('plum')} />}
       <path
         d={`M${l.x1},${l.y1}L${l.x2},${l.y2}`}
-        stroke="transparent"
+        stroke="none"
+        pointerEvents="stroke"
         strokeWidth={16}
         fill="none"
         className="react-flow__edge-interaction"

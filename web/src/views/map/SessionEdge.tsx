@@ -1,4 +1,5 @@
-import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import { EdgeLabelRenderer, type Edge, type EdgeProps } from '@xyflow/react';
+import { useCard } from './useCard';
 import type { MapSession } from '../../shared/api/client';
 import { arc } from './arc';
 import { bendOf } from './labels';
@@ -19,8 +20,8 @@ export type SessionEdgeType = Edge<
 
 /** A BGP session: an arc from router to router, whole if external, dashed if internal; one that is not up says why. */
 export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>) {
-  const a = useInternalNode(source);
-  const b = useInternalNode(target);
+  const a = useCard(source);
+  const b = useCard(target);
   if (!a || !b || !data) return null;
   const { session, on, text } = data;
   const { d, places } = arc(middleOf(boxOf(a)), middleOf(boxOf(b)), bendOf(session));
@@ -38,7 +39,14 @@ export function SessionEdge({ source, target, data }: EdgeProps<SessionEdgeType>
         strokeLinecap="round"
         data-session-arc={`${session.a} ${session.b}`}
       />
-      <path d={d} stroke="transparent" strokeWidth={12} fill="none" className="react-flow__edge-interaction">
+      <path
+        d={d}
+        stroke="none"
+        pointerEvents="stroke"
+        strokeWidth={12}
+        fill="none"
+        className="react-flow__edge-interaction"
+      >
         <title>
           {session.external ? 'external' : 'internal'} BGP session of {session.a} and {session.b}:{' '}
           {session.state}

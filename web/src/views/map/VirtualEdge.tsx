@@ -1,4 +1,5 @@
-import { EdgeLabelRenderer, useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import { EdgeLabelRenderer, type Edge, type EdgeProps } from '@xyflow/react';
+import { useCard } from './useCard';
 import type { MapVirtual } from '../../shared/api/client';
 import { arc } from './arc';
 import { virtualBend } from './labels';
@@ -13,8 +14,8 @@ export type VirtualEdgeType = Edge<
 
 /** A virtual link: a dotted arc from border router to border router, which no packet follows. */
 export function VirtualEdge({ source, target, data }: EdgeProps<VirtualEdgeType>) {
-  const a = useInternalNode(source);
-  const b = useInternalNode(target);
+  const a = useCard(source);
+  const b = useCard(target);
   if (!a || !b || !data) return null;
   const { d, places } = arc(middleOf(boxOf(a)), middleOf(boxOf(b)), virtualBend);
   const at = data.place === undefined ? undefined : places[data.place];
@@ -25,7 +26,8 @@ export function VirtualEdge({ source, target, data }: EdgeProps<VirtualEdgeType>
       <path d={d} stroke={tone} strokeWidth={1.4} strokeDasharray="2 5" fill="none" strokeLinecap="round" />
       <path
         d={d}
-        stroke="transparent"
+        stroke="none"
+        pointerEvents="stroke"
         strokeWidth={14}
         fill="none"
         className="react-flow__edge-interaction"

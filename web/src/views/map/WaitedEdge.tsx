@@ -1,4 +1,5 @@
-import { useInternalNode, type Edge, type EdgeProps } from '@xyflow/react';
+import { type Edge, type EdgeProps } from '@xyflow/react';
+import { useCard } from './useCard';
 import { lineBetween } from './line';
 import { boxOf, color } from './MapNote';
 
@@ -6,8 +7,8 @@ export type WaitedEdgeType = Edge<Record<string, never>, 'waited'>;
 
 /** A hop of what a convergence waited for: dotted, as on the timeline, over the link that packets took. */
 export function WaitedEdge({ source, target }: EdgeProps<WaitedEdgeType>) {
-  const a = useInternalNode(source);
-  const b = useInternalNode(target);
+  const a = useCard(source);
+  const b = useCard(target);
   if (!a || !b) return null;
   const l = lineBetween(boxOf(a), boxOf(b), 0);
   const angle = (Math.atan2(l.y2 - l.y1, l.x2 - l.x1) * 180) / Math.PI;

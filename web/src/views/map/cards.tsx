@@ -1,6 +1,13 @@
 import { Box } from '@chakra-ui/react';
-import type { CSSProperties } from 'react';
-import { Handle, Position, useConnection, type Node, type NodeProps } from '@xyflow/react';
+import { useEffect, useState, type CSSProperties } from 'react';
+import {
+  Handle,
+  Position,
+  useConnection,
+  useUpdateNodeInternals,
+  type Node,
+  type NodeProps,
+} from '@xyflow/react';
 import type { MapDevice } from '../../shared/api/client';
 import { cardSize } from './graph';
 import type { StopSide } from './labels';
@@ -30,18 +37,28 @@ export type CardNode = Node<
 export type RegionNode = Node<{ region: Region; without: boolean; words: string }, 'region'>;
 export type PillNode = Node<{ name: string; draft: boolean; gone: boolean }, 'segment'>;
 
-const hidden = { opacity: 0, pointerEvents: 'none' as const, left: '50%', top: '50%' };
-const Ends = () => (
+const hidden = { visibility: 'hidden' as const, pointerEvents: 'none' as const, left: '50%', top: '50%' };
+const Ends = ({ id, near }: { id: string; near: boolean }) => (
   <>
     <Handle type="target" position={Position.Top} style={hidden} isConnectable={false} />
     <Handle type="source" position={Position.Top} style={hidden} isConnectable={false} />
-    <Join />
+    <Join id={id} near={near} />
   </>
 );
 
+/** Whether a card was pointed at ever; only then it gets its dot. */
+function useNear(): [boolean, { onPointerEnter: () => void }] {
+  const [near, setNear] = useState(false);
+  return [near, { onPointerEnter: () => setNear(true) }];
+}
+
 /** The dot from which a link is dragged; while one is, the whole card takes it. */
-function Join() {
+function Join({ id, near }: { id: string; near: boolean }) {
   const dragging = useConnection((c) => c.inProgress);
+  const handlesChanged = useUpdateNodeInternals();
+  useEffect(() => {
+    if (near) handlesChanged(id);
+  }, [near, id, handlesChanged]);
   return (
     <>
       {dragging && (
@@ -61,19 +78,21 @@ function Join() {
           }}
         />
       )}
-      <Handle
-        id="join"
-        type="source"
-        position={Position.Right}
-        className="join-dot"
-        title="drag to another card to join the two"
-        style={{
-          width: 11,
-          height: 11,
-          background: 'var(--chakra-colors-plum)',
-          border: '2px solid var(--chakra-colors-paper)',
-        }}
-      />
+      {near && (
+        <Handle
+          id="join"
+          type="source"
+          position={Position.Right}
+          className="join-dot"
+          title="drag to another card to join the two"
+          style={{
+            width: 11,
+            height: 11,
+            background: 'var(--chakra-colors-plum)',
+            border: '2px solid var(--chakra-colors-paper)',
+          }}
+        />
+      )}
     </>
   );
 }
@@ -95,7 +114,8 @@ const beside: Record<StopSide, CSSProperties> = {
 };
 
 /** A device: a small card with its name and its address. */
-export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
+export function DeviceCard({ id, data, selected }: NodeProps<CardNode>) {
+  const [near, pointed] = useNear();
   const { device, focused, stops, far, draft, gone, tables, waits } = data;
   const size = cardSize[device.kind];
   return (
@@ -140,8 +160,9 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
       }
       shadow="xs"
       data-device={device.name}
+      {...pointed}
     >
-      <Ends />
+      <Ends id={id} near={near} />
       <Box className="card-head" display="flex" gap={1} alignItems="baseline">
         <Box className="card-name" data-focused={focused} fontWeight="650" truncate flex={1}>
           {device.name}
@@ -283,7 +304,8 @@ export function DeviceCard({ data, selected }: NodeProps<CardNode>) {
 }
 
 /** A segment: what a switch joins. */
-export function SegmentPill({ data, selected }: NodeProps<PillNode>) {
+export function SegmentPill({ id, data, selected }: NodeProps<PillNode>) {
+  const [near, pointed] = useNear();
   return (
     <Box
       w={`${cardSize.segment.width}px`}
@@ -298,8 +320,9 @@ export function SegmentPill({ data, selected }: NodeProps<PillNode>) {
       textAlign="center"
       color="quiet"
       lineHeight="20px"
+      {...pointed}
     >
-      <Ends />
+      <Ends id={id} near={near} />
       <Box className="card-text card-more" truncate>
         {data.name}
       </Box>
