@@ -2,6 +2,7 @@ package ospf
 
 import (
 	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/protocols/adjacency"
 	"hellebore/core/protocols/lsdb"
@@ -35,7 +36,25 @@ func (p *Process) AtRest(now, until event.Time) bool {
 }
 
 func (p *Process) portAtRest(q *port, now, until event.Time) bool {
-	if q.wait.Running() || q.flood.Running() || q.ack.Running() || !q.hello.Running() || len(q.toFlood) > 0 || len(q.toAck) > 0 {
+	if !q.hellosAtRest(now, until) || q.flood.Running() || q.ack.Running() || len(q.toFlood) > 0 || len(q.toAck) > 0 {
+		return false
+	}
+	if !q.firstNbr.IsValid() {
+		return true
+	}
+	nb := &p.nbrs[q.firstNbr.Index()]
+	return !q.Broadcast && !nb.next.IsValid() && nb.state == adjacency.Full && nb.requests.Len() == 0 && nb.retransmits.Len() == 0 &&
+		!nb.dd.Running() && !nb.request.Running() && !nb.retransmit.Running()
+}
+
+// HellosAtRest says whether the hellos that a port sends and hears will change nothing until a time, as long as those that it
+// hears stay the same.
+func (p *Process) HellosAtRest(i uint32, now, until event.Time) bool {
+	return p.ports[i].hellosAtRest(now, until)
+}
+
+func (q *port) hellosAtRest(now, until event.Time) bool {
+	if q.Virtual || q.wait.Running() || !q.hello.Running() {
 		return false
 	}
 	long := 3 * max(event.FromDuration(q.DeadInterval), event.Second)
@@ -46,21 +65,17 @@ func (p *Process) portAtRest(q *port, now, until event.Time) bool {
 			}
 		}
 	}
-	if q.Keys != nil {
-		for _, k := range q.Keys.Keys {
-			for _, at := range []event.Time{k.Send.From, k.Send.Until, k.Accept.From, k.Accept.Until} {
-				if now < at && at <= until {
-					return false
-				}
+	if q.Keys == nil {
+		return true
+	}
+	for _, k := range q.Keys.Keys {
+		for _, at := range []event.Time{k.Send.From, k.Send.Until, k.Accept.From, k.Accept.Until} {
+			if now < at && at <= until {
+				return false
 			}
 		}
 	}
-	if !q.firstNbr.IsValid() {
-		return true
-	}
-	nb := &p.nbrs[q.firstNbr.Index()]
-	return !q.Broadcast && !nb.next.IsValid() && nb.state == adjacency.Full && nb.requests.Len() == 0 && nb.retransmits.Len() == 0 &&
-		!nb.dd.Running() && !nb.request.Running() && !nb.retransmit.Running()
+	return true
 }
 
 // Suspend has all timers forget their events, which were taken out of the queue. Resume sets those again that run at rest.
@@ -85,6 +100,29 @@ func (p *Process) Suspend() {
 	p.delay.timer.Unqueue()
 	p.sync.Unqueue()
 	p.age.Unqueue()
+}
+
+// SuspendHellos has the timers of a port's hellos forget their events, which were taken out of the queue; ResumeHellos sets them
+// again.
+func (p *Process) SuspendHellos(i uint32) {
+	q := p.ports[i]
+	q.hello.Unqueue()
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		p.nbrs[n.Index()].inactivity.Unqueue()
+	}
+}
+
+// ResumeHellos sets the timers of a port's hellos, as they are now.
+func (p *Process) ResumeHellos(h Host, i uint32) {
+	q := p.ports[i]
+	if q.hello.Running() {
+		q.hello.Set(h, q.hello.Deadline(), helloTimer, event.Periodic, i, 0)
+	}
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		if nb := &p.nbrs[n.Index()]; nb.inactivity.Running() {
+			nb.inactivity.Set(h, nb.inactivity.Deadline(), inactivityTimer, event.Guard, i, n.Index())
+		}
+	}
 }
 
 // Resume sets the timers that run at rest, as hellos and databases are now.
@@ -130,13 +168,18 @@ func (p *Process) SkipHellos(h Host, i uint32, until event.Time) (last event.Tim
 // SayHello sends the hello of a port that is due now.
 func (p *Process) SayHello(h Host, i uint32) { p.sendHello(h, i) }
 
-// Heard has the neighbour on a port have said hello last at a time.
-func (p *Process) Heard(i uint32, at event.Time) {
+// Heard has a neighbour on a port have said hello last at a time, which was heard later.
+func (p *Process) Heard(i uint32, id ip.Quad, said, heard event.Time) {
 	q := p.ports[i]
-	nb := &p.nbrs[q.firstNbr.Index()]
-	nb.inactivity.Defer(at + event.FromDuration(q.DeadInterval))
-	if q.authType() == wire.AuthCryptographic {
-		nb.cryptoSeq = uint32(at / event.Millisecond)
+	for n := q.firstNbr; n.IsValid(); n = p.nbrs[n.Index()].next {
+		nb := &p.nbrs[n.Index()]
+		if nb.id != id {
+			continue
+		}
+		nb.inactivity.Defer(heard + event.FromDuration(q.DeadInterval))
+		if q.authType() == wire.AuthCryptographic {
+			nb.cryptoSeq = max(nb.cryptoSeq, uint32(said/event.Millisecond))
+		}
 	}
 }
 

@@ -61,6 +61,9 @@ const (
 	EndKind
 )
 
+// OfHellos says whether events of a kind are about hellos: that one is due, or that none was heard for long.
+func OfHellos(k event.Kind) bool { return k == helloTimer || k == inactivityTimer }
+
 // FirstKind and EndKind bound the event kinds that a host passes to Timer.
 const FirstKind event.Kind = 64
 
@@ -457,6 +460,11 @@ func (p *Process) Receive(h Host, i uint32, src, dst ip.Addr, packet []byte) {
 	}
 	p.receive(h, i, src, packet, !dst.Multicast())
 	p.elections(h)
+}
+
+// HearsDRouters says whether a port takes what is sent to AllDRouters, or may by the time that it arrives.
+func (p *Process) HearsDRouters(i uint32) bool {
+	return p.running && int(i) < len(p.ports) && p.ports[i].talks() && (p.ports[i].state >= PortBackup || p.ports[i].state == PortWaiting)
 }
 
 // receive is Receive for a port that listens; alone says that the packet was for

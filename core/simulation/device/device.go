@@ -185,6 +185,22 @@ func (d *Device) Tagged(i uint32, vlan uint16) (uint32, bool) {
 	return 0, false
 }
 
+// HearsDRouters says whether a port, or a sub-port of it, takes what is sent to AllDRouters: on all others the network card
+// drops it (RFC 2328 A.1).
+func (d *Device) HearsDRouters(i uint32) bool {
+	for n := range d.Instances() {
+		if d.Instances()[n].OSPF().HearsDRouters(i) {
+			return true
+		}
+	}
+	for k := range d.ports {
+		if p := &d.ports[k]; p.parent == store.RefTo(i) && d.InstanceOf(uint32(k)).OSPF().HearsDRouters(uint32(k)) {
+			return true
+		}
+	}
+	return false
+}
+
 // PortEnabled says whether a port gives carrier to what it is joined to.
 func (d *Device) PortEnabled(i uint32) bool {
 	p := &d.ports[i]

@@ -104,16 +104,6 @@ func (d *Device) Receive(port uint32, b []byte) {
 	d.InstanceOf(port).settle()
 }
 
-// CarriesOSPF says whether a frame carries an OSPF packet to whoever listens.
-func CarriesOSPF(b []byte) bool {
-	f, ok := inet.ReadFrame(b)
-	if !ok || f.Type != inet.TypeIPv4 {
-		return false
-	}
-	p, ok := inet.ReadPacket(f.Payload)
-	return ok && p.Protocol == inet.ProtoOSPF && p.Dst.Multicast()
-}
-
 func (inst *Instance) receiveIP(port uint32, b []byte) {
 	p, ok := inet.ReadPacket(b)
 	switch {

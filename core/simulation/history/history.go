@@ -13,7 +13,7 @@ import (
 
 // Engine is the version of the simulation. A record made by another version may
 // replay to another digest, and then says so.
-const Engine = "12"
+const Engine = "13"
 
 // Bounds of one action.
 const (
@@ -280,8 +280,17 @@ func (h *History) advance(s *Step, w *network.World, stop func() bool) {
 // restWork is what a network at rest does in a time, of a day at most.
 func restWork(w *network.World, d event.Time) uint64 {
 	hellos, keepalives := w.Rest(min(d, 24*3600*event.Second))
-	lsas := restPerLSA * uint64(len(w.Media())) * uint64(len(w.Devices())) * uint64(min(d, 24*3600*event.Second)/event.Second) / 3600
+	lsas := restPerLSA * floodings(w) * uint64(len(w.Devices())) * uint64(min(d, 24*3600*event.Second)/event.Second) / 3600
 	return restPerHello*hellos + restPerKeepalive*keepalives + lsas
+}
+
+// floodings is how many links there are to flood over. On a segment all hear the acknowledgments of all.
+func floodings(w *network.World) uint64 {
+	n := 0
+	for i := range w.Media() {
+		n += max(1, len(w.Media()[i].Ends)*len(w.Media()[i].Ends)/4)
+	}
+	return uint64(n)
 }
 
 // maxWork is the most work of an action in a network.

@@ -26,8 +26,10 @@ func triesUntil(w *network.World, until event.Time) tries {
 }
 
 func (t *tries) try(w *network.World) {
-	w.SkipIdle(t.until)
-	t.next = min(t.until, w.Now()+tryAgain)
+	t.next = w.Now()
+	if more := w.SkipIdle(t.until); !more {
+		t.next = min(t.until, w.Now()+tryAgain)
+	}
 }
 
 // runs runs the world on for the work between two keyframes, and says whether it is at the end.
@@ -45,13 +47,14 @@ func (t *tries) runs(w *network.World) bool {
 	return false
 }
 
-// runsNext has the world handle its next event, if there is one until the end.
+// runsNext has the world handle its next event, or skips, if there is something until the end.
 func (t *tries) runsNext(w *network.World) bool {
-	for !w.RunNext(t.next) {
-		if t.next == t.until {
-			return false
-		}
-		t.try(w)
+	if w.RunNext(t.next) {
+		return true
 	}
+	if t.next == t.until {
+		return false
+	}
+	t.try(w)
 	return true
 }

@@ -31,29 +31,31 @@ const (
 	idleWait = 20_000
 )
 
-// SkipIdle brings a network that is at rest near a time, as if it had gone through all that happens until then; it does nothing to
-// one that is not, or of which that cannot be said. Whoever runs it on to the time comes to the same as without it.
-func (w *World) SkipIdle(until event.Time) {
+// SkipIdle brings a network that is at rest nearer to a time, as if it had gone through all that happens until then; it does nothing
+// to one that is not. Whoever runs it on to the time comes to the same as without it. More says that it is worth to call it again.
+func (w *World) SkipIdle(until event.Time) (more bool) {
 	if until-w.now < idleLeast || w.OnFrame != nil || w.Tracer != nil || w.Watch != nil {
-		return
+		return false
 	}
 	for n := 0; w.calm.Pending() > 0; n++ {
 		if n == idleWait || !w.RunNext(until) {
-			return
+			return false
 		}
 	}
 	if !w.calm.Settled() || until-w.now < idleLeast {
-		return
+		return false
 	}
 	s := &idling{w: w, until: until}
 	if !s.atRest() || !s.refreshes() || !s.quietMoment() {
-		return
+		return w.passHellos(until)
 	}
 	before := w.Clone()
-	if !s.skip() {
-		*w = *before
-		w.JoinDevices()
+	if s.skip() {
+		return false
 	}
+	*w = *before
+	w.JoinDevices()
+	return w.passHellos(until)
 }
 
 // idling is a stretch of time that is skipped.
@@ -61,6 +63,7 @@ type idling struct {
 	w         *World
 	until     event.Time // that somebody waits for
 	end       event.Time // of what is skipped
+	speakers  []*speaker
 	processes []*process
 	ports     []*portTo
 	due       []refresh     // all refreshes until then, in their order
@@ -75,7 +78,6 @@ type process struct {
 	number int
 	inst   *device.Instance
 	ports  []*portTo
-	silent []uint32 // ports that nobody hears
 }
 
 // portTo is a port with a neighbour.
@@ -106,82 +108,55 @@ func (s *idling) atRest() bool {
 			return false
 		}
 	}
-	at := map[[2]uint32]*portTo{}
-	hellos := int64(0)
+	processes := map[*device.Instance]*process{}
 	for _, d := range w.devices {
 		if d.Gone() || !d.Enabled() {
 			continue
 		}
 		for n := range d.Instances() {
 			inst := &d.Instances()[n]
-			o := inst.OSPF()
-			if !o.Running() {
+			if !inst.OSPF().Running() {
 				continue
 			}
-			if !o.AtRest(w.now, s.until) {
+			if !inst.OSPF().AtRest(w.now, s.until) {
 				return false
 			}
 			p := &process{number: len(s.processes), inst: inst}
 			s.processes = append(s.processes, p)
-			for i := range d.Ports() {
-				if !o.Talks(uint32(i)) {
-					continue
-				}
-				v := o.Port(uint32(i))
-				hellos += int64((s.until - w.now) / event.FromDuration(v.HelloInterval))
-				if 3*event.FromDuration(v.HelloInterval) > idleLeast {
-					return false
-				}
-				adjacent := false
-				o.Neighbours(uint32(i), func(ospf.NeighbourView) { adjacent = true })
-				if !adjacent {
-					p.silent = append(p.silent, uint32(i))
-					continue
-				}
-				m, _, ok := w.MediumOf(d.ID(), uint32(i))
-				if !ok || event.FromDuration(v.RetransmitInterval) < ospf.AckDelay+ospf.FloodPacing+2*m.Delay+idleSlack {
-					return false
-				}
-				q := &portTo{number: uint32(len(s.ports)), of: p, port: uint32(i), delay: m.Delay,
-					transmit: event.FromDuration(v.TransmitDelay) / event.Second}
-				s.ports = append(s.ports, q)
-				s.longest = max(s.longest, m.Delay)
-				p.ports = append(p.ports, q)
-				at[[2]uint32{d.ID(), uint32(i)}] = q
-			}
+			processes[inst] = p
 		}
+	}
+	s.speakers = w.speakers(s.until)
+	at := map[place]*portTo{}
+	hellos := int64(0)
+	for _, x := range s.speakers {
+		v := x.inst.OSPF().Port(x.port)
+		hellos += int64((s.until - w.now) / event.FromDuration(v.HelloInterval))
+		if !x.quiet || len(x.hears) > 1 || len(x.hears) != len(x.heard) {
+			return false
+		}
+		if len(x.hears) == 0 {
+			continue
+		}
+		if event.FromDuration(v.RetransmitInterval) < ospf.AckDelay+ospf.FloodPacing+2*x.delay+idleSlack {
+			return false
+		}
+		q := &portTo{number: uint32(len(s.ports)), of: processes[x.inst], port: x.port, delay: x.delay,
+			transmit: event.FromDuration(v.TransmitDelay) / event.Second}
+		s.ports = append(s.ports, q)
+		s.longest = max(s.longest, x.delay)
+		q.of.ports = append(q.of.ports, q)
+		at[x.place()] = q
 	}
 	if hellos > idleHellos {
 		return false
 	}
-	for _, p := range s.processes {
-		for _, q := range p.ports {
-			if q.far = s.facing(q, at); q.far == nil {
-				return false
-			}
+	for _, x := range s.speakers {
+		if len(x.hears) == 1 {
+			at[x.place()].far = at[x.hears[0].place()]
 		}
 	}
 	return s.sessions() && s.sameDatabases()
-}
-
-// facing is the port at the other end of a link whose neighbours hear each other; nil if it is something else.
-func (s *idling) facing(q *portTo, at map[[2]uint32]*portTo) *portTo {
-	d := q.of.inst.Device().ID()
-	facing := s.w.Facing(d, q.port)
-	if len(facing) != 1 {
-		return nil
-	}
-	far := at[[2]uint32{facing[0].Device, facing[0].Port}]
-	m, from, _ := s.w.MediumOf(d, q.port)
-	if ok, _ := m.Passes(from, facing[0].End); !ok || far == nil {
-		return nil
-	}
-	is := false
-	q.of.inst.OSPF().Neighbours(q.port, func(v ospf.NeighbourView) { is = v.RouterID == far.of.inst.OSPF().RouterID() })
-	if !is {
-		return nil
-	}
-	return far
 }
 
 // sessions says whether what BGP does meanwhile is little enough.
@@ -354,7 +329,7 @@ func (s *idling) skip() bool {
 	if w.calm.LastChange() != changed || w.calm.Watched() != watched || !model.install(s.end) {
 		return false
 	}
-	s.hellos()
+	pass(w, s.speakers, s.end)
 	for _, p := range s.processes {
 		p.inst.OSPF().Resume(p.inst)
 	}
@@ -374,47 +349,6 @@ func (s *idling) firstModelled() int {
 	return 0
 }
 
-// hellos brings all ports to where their hellos are at the end. Those that are on their way then are sent.
-func (s *idling) hellos() {
-	type late struct {
-		at   event.Time
-		inst *device.Instance
-		port uint32
-	}
-	var sent []late
-	for _, p := range s.processes {
-		o := p.inst.OSPF()
-		for _, q := range p.ports {
-			if last, any := o.SkipHellos(p.inst, q.port, s.end-q.delay); any {
-				q.far.of.inst.OSPF().Heard(q.far.port, last+q.delay)
-			}
-			if at := o.Port(q.port).NextHello; at <= s.end {
-				sent = append(sent, late{at, p.inst, q.port})
-			}
-		}
-		for _, i := range p.silent {
-			if _, _, joined := s.w.MediumOf(p.inst.Device().ID(), i); !joined {
-				o.SkipHellos(p.inst, i, s.end)
-				continue
-			}
-			o.SkipHellos(p.inst, i, s.end-s.longest)
-			if at := o.Port(i).NextHello; at <= s.end {
-				sent = append(sent, late{at, p.inst, i})
-			}
-		}
-	}
-	slices.SortFunc(sent, func(a, b late) int {
-		return cmp.Or(cmp.Compare(a.at, b.at), cmp.Compare(a.inst.Device().ID(), b.inst.Device().ID()), cmp.Compare(a.port, b.port))
-	})
-	for _, x := range sent {
-		for x.at <= s.end { // a long link has several
-			s.w.now = x.at
-			x.inst.OSPF().SayHello(x.inst, x.port)
-			x.at = x.inst.OSPF().Port(x.port).NextHello
-		}
-	}
-}
-
 // Rest is about how many hellos and keepalives there are in a time in which nothing happens.
 func (w *World) Rest(d event.Time) (hellos, keepalives uint64) {
 	for _, dev := range w.devices {
@@ -422,7 +356,8 @@ func (w *World) Rest(d event.Time) (hellos, keepalives uint64) {
 			inst := &dev.Instances()[n]
 			for i := range dev.Ports() {
 				if inst.OSPF().Talks(uint32(i)) {
-					hellos += uint64(d / event.FromDuration(inst.OSPF().Port(uint32(i)).HelloInterval))
+					hear := max(1, len(w.Facing(dev.ID(), uint32(i))))
+					hellos += uint64(hear) * uint64(d/event.FromDuration(inst.OSPF().Port(uint32(i)).HelloInterval))
 				}
 			}
 			inst.BGP().Peers(func(v bgp.PeerView) {

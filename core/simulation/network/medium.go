@@ -9,6 +9,7 @@ import (
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/policy"
 	"hellebore/core/protocols/wire/inet"
+	"hellebore/core/protocols/wire/ospf"
 	"hellebore/core/simulation/device"
 )
 
@@ -146,6 +147,9 @@ func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
 			continue
 		}
 		m.sent++
+		if dst == toDRouters && !w.devices[e.Device].HearsDRouters(e.Port) {
+			continue
+		}
 		if m.struck(w, m.Loss, lossPurpose) {
 			continue
 		}
@@ -168,6 +172,9 @@ func (w *World) Transmit(dev, port uint32, frame []byte, class event.Class) {
 		}
 	}
 }
+
+// toDRouters is where most of a segment's acknowledgments go, to be dropped by all but two.
+var toDRouters = inet.GroupMAC(ospf.AllDRouters)
 
 // Purposes of keyed randomness.
 const (
