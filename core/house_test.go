@@ -48,7 +48,7 @@ var floors = [][]string{
 	{"core/questions/tables"},
 	{"core/questions/topology"},
 	{"core/questions/compare", "core/questions/check"},
-	{"core/questions/why"},
+	{"core/questions/why", "core/questions/sweep"},
 	{"core/lab"},
 	{"server/cluster", "server/store", "demo", "web"},
 	{"server/live"},

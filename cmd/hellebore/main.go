@@ -45,7 +45,7 @@ func commands() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(),
-		formatCommand(), editCommand(),
+		sweepCommand(), formatCommand(), editCommand(),
 		versionCommand(), referenceCommand(), documentCommand(), schemaCommand())
 	return root
 }

@@ -131,29 +131,29 @@ func actionForms() string {
 
 // writeJUnit writes how checks came out to a file.
 func writeJUnit(name, lab string, results []check.Result) error {
-	file, err := os.Create(name)
-	if err != nil {
-		return fmt.Errorf("--junit: %w", err)
-	}
-	err = check.JUnit(file, lab, results)
-	if closed := file.Close(); err == nil {
-		err = closed
-	}
-	return err
+	return writeFile("--junit", name, func(out io.Writer) error { return check.JUnit(out, lab, results) })
 }
 
 // capture writes what was sent on a port's link, from the beginning to now.
 func capture(l *lab.Lab, port, name string) error {
+	return writeFile("--capture "+port, name, func(out io.Writer) error {
+		_, err := l.Capture(out, port, history.Moment{}, l.History().Now())
+		return err
+	})
+}
+
+// writeFile makes a file for a flag.
+func writeFile(flag, name string, write func(io.Writer) error) error {
 	file, err := os.Create(name)
 	if err != nil {
-		return fmt.Errorf("--capture %s: %w", port, err)
+		return fmt.Errorf("%s: %w", flag, err)
 	}
-	_, err = l.Capture(file, port, history.Moment{}, l.History().Now())
+	err = write(file)
 	if closed := file.Close(); err == nil {
 		err = closed
 	}
 	if err != nil {
-		return fmt.Errorf("--capture %s: %w", port, err)
+		return fmt.Errorf("%s: %w", flag, err)
 	}
 	return nil
 }

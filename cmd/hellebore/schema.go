@@ -8,6 +8,7 @@ import (
 
 	"hellebore/core/lab"
 	"hellebore/core/questions/compare"
+	"hellebore/core/questions/sweep"
 	"hellebore/core/questions/why"
 )
 
@@ -20,6 +21,7 @@ var printed = []struct {
 	{"preview", reflect.TypeFor[lab.Preview]()},
 	{"compare", reflect.TypeFor[compare.Comparison]()},
 	{"why", reflect.TypeFor[why.Answer]()},
+	{"sweep", reflect.TypeFor[sweep.Findings]()},
 }
 
 // schema is a JSON Schema of what the commands print: a definition for each
@@ -36,7 +38,7 @@ func schema() (doc map[string]any, defs huma.Registry) {
 	return map[string]any{
 		"$schema": "https://json-schema.org/draft/2020-12/schema",
 		"title":   "What the commands of hellebore print as JSON",
-		"$comment": "The definitions run, preview, compare and why are those of the commands; " +
+		"$comment": "The definitions run, preview, compare, why and sweep are those of the commands; " +
 			"new members may come, none goes. Times are seconds of virtual time unless they say otherwise.",
 		"$defs": all,
 	}, defs

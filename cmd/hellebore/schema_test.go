@@ -59,6 +59,7 @@ func TestWhatIsPrintedIsAsTheSchemaSays(t *testing.T) {
 		valid("compare", file, changed, "--format", "json")
 		valid("preview", file, changed, "--json")
 		devices := labtext.Parse(l.Text).Lab.Devices
+		valid("sweep", file, "--json")
 		valid("why", file, "why from "+devices[0].Name+" to "+devices[len(devices)-1].Name, "--json")
 	}
 }

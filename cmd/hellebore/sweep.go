@@ -1,0 +1,178 @@
+package main
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"runtime"
+	"sync"
+	"text/tabwriter"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"hellebore/core/ground/phrase"
+	"hellebore/core/questions/sweep"
+)
+
+type sweepFlags struct {
+	actions, own, kinds []string
+	depth, top, workers int
+	json                bool
+	junit               string
+}
+
+func sweepCommand() *cobra.Command {
+	var f sweepFlags
+	c := &cobra.Command{
+		Use:   "sweep LAB",
+		Short: "Try all failures of a lab, alone or in pairs, and say what each does",
+		Long: `Runs a lab to settled, and tries each failure on a copy of it: every link (its ends
+lose carrier, or it is silent), router, port and segment, and every BGP session.
+Prints the failures, the worst first.
+
+With --depth 2 each failure is tried after each other one has come to rest; what is
+said of a pair is what the second one adds. The exit code is 1 if a check that
+passes now fails after a failure.`,
+		Example: `  hellebore sweep railway.lab
+  hellebore sweep railway.lab --kinds link,router --depth 2 --top 10
+  hellebore sweep railway.lab --fail "cut viaduct.e1 and cut viaduct.e2" --junit out.xml`,
+		Args: cobra.ExactArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error { return runSweep(cmd, args[0], &f) },
+	}
+	c.Flags().StringArrayVar(&f.actions, "do", nil, "an action done before the sweep, for example \"cut viaduct.e1\"; can be repeated")
+	c.Flags().StringArrayVar(&f.own, "fail", nil, "a failure to try in place of all, actions that happen at once joined by \" and \"; can be repeated")
+	c.Flags().StringSliceVar(&f.kinds, "kinds", nil, "of which failures: link, silence, router, port, segment, session; absent: of all")
+	c.Flags().IntVar(&f.depth, "depth", 1, "how many failures there are at a time: 1, or 2")
+	c.Flags().IntVar(&f.top, "top", 20, "how many failures are printed, the worst ones; 0 for all")
+	c.Flags().IntVar(&f.workers, "workers", runtime.NumCPU(), "how many failures are tried side by side")
+	c.Flags().BoolVar(&f.json, "json", false, "print all results as JSON")
+	c.Flags().StringVar(&f.junit, "junit", "", "write a test case a failure to this file, as JUnit XML")
+	return c
+}
+
+func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
+	kinds, err := sweep.ParseKinds(f.kinds)
+	switch {
+	case err != nil:
+		return err
+	case f.depth != 1 && f.depth != 2:
+		return phrase.Errorf("a depth of %d cannot be tried: write 1 or 2", f.depth)
+	case f.workers < 1:
+		return phrase.Errorf("%d workers try nothing: write 1 or more", f.workers)
+	}
+	p := newPatience()
+	l, err := p.open(path, f.actions)
+	if err != nil {
+		return err
+	}
+	s, err := sweep.New(l.History(), p.stop)
+	if err != nil {
+		return err
+	}
+	failures := s.Failures(kinds)
+	if len(f.own) > 0 {
+		failures = nil
+		for _, line := range f.own {
+			own, err := sweep.OwnFailure(line)
+			if err != nil {
+				return fmt.Errorf("%s: %w", line, err)
+			}
+			failures = append(failures, own)
+		}
+	}
+	began := time.Now()
+	results, err := p.sweep(s, failures, f)
+	if err != nil {
+		return err
+	}
+	sweep.Rank(results)
+	if f.junit != "" {
+		if err := writeFile("--junit", f.junit, func(out io.Writer) error { return sweep.JUnit(out, l.Title(), results) }); err != nil {
+			return err
+		}
+	}
+	if f.json {
+		if err := printJSON(cmd.OutOrStdout(), sweep.Findings{Overview: sweep.Sum(results), Results: results}); err != nil {
+			return err
+		}
+	} else {
+		printSweep(cmd.OutOrStdout(), results, f.top)
+		fmt.Fprintf(cmd.ErrOrStderr(), "%s in %.2f s\n", phrase.Plural(len(results), "failure"), time.Since(began).Seconds())
+	}
+	for i := range results {
+		if len(results[i].Checks) > 0 {
+			return errFailed
+		}
+	}
+	return nil
+}
+
+// sweep tries failures on as many copies as there are workers; results are in the order of the failures, whoever found them.
+func (p *patience) sweep(s *sweep.Sweep, failures []sweep.Failure, f *sweepFlags) ([]sweep.Impact, error) {
+	found := make([][]sweep.Impact, len(failures))
+	errs := make([]error, len(failures))
+	next := make(chan int)
+	var all sync.WaitGroup
+	for range min(f.workers, len(failures)) {
+		twin := s.Twin()
+		all.Go(func() {
+			for i := range next {
+				found[i], errs[i] = sweep.Branch(twin, failures, i, f.depth, p.stop)
+			}
+		})
+	}
+	start, said := time.Now(), quietFor
+	for i := range failures {
+		if p.stop() {
+			break
+		}
+		if took := time.Since(start); took > said {
+			said = took + progressEvery
+			left := took.Seconds() / float64(i) * float64(len(failures)-i)
+			fmt.Fprintf(os.Stderr, "%d of %s tried, about %.0f s left; Ctrl-C stops it\n", i, phrase.Plural(len(failures), "failure"), left)
+		}
+		next <- i
+	}
+	close(next)
+	all.Wait()
+	if p.stop() {
+		return nil, errStopped
+	}
+	out := []sweep.Impact{}
+	for i := range failures {
+		if errs[i] != nil {
+			return nil, fmt.Errorf("%s: %w", failures[i].Name, errs[i])
+		}
+		out = append(out, found[i]...)
+	}
+	return out, nil
+}
+
+// printSweep prints the worst failures as a table, and what all of them come to.
+func printSweep(out io.Writer, results []sweep.Impact, top int) {
+	sum := sweep.Sum(results)
+	fmt.Fprintln(out, sum.String())
+	fmt.Fprintln(out)
+	t := tabwriter.NewWriter(out, 0, 0, 2, ' ', 0)
+	fmt.Fprintln(t, "failure\tconverged\tpairs lost\tpairs out\tlongest\twhat it does")
+	shown := results
+	if top > 0 {
+		shown = results[:min(top, len(results))]
+	}
+	for i := range shown {
+		r := &shown[i]
+		converged, longest := "-", "-"
+		if r.Convergence != nil {
+			converged = fmt.Sprintf("%.3f s", *r.Convergence)
+		}
+		if r.Pairs.Longest > 0 {
+			longest = fmt.Sprintf("%.3f s", r.Pairs.Longest)
+		}
+		fmt.Fprintf(t, "%s\t%s\t%d\t%d\t%s\t%s\n", r.Title(), converged, r.Pairs.Lost, r.Pairs.Out, longest, r.Says())
+	}
+	_ = t.Flush()
+	if len(shown) < len(results) {
+		fmt.Fprintf(out, "%s\n", phrase.Say("%d more; --top 0 prints all", len(results)-len(shown)))
+	}
+}

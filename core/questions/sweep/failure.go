@@ -1,0 +1,166 @@
+// Package sweep tries failures on copies of a network at rest, each by itself or after another one, and says what each would do:
+// flows, checks and pairs that end up worse, for how long others are out, and how the network comes to rest.
+package sweep
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/bgp"
+	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+)
+
+// Kind is what a failure is of.
+type Kind string
+
+// The kinds of failures.
+const (
+	Link    Kind = "link"    // both ends lose carrier
+	Silence Kind = "silence" // packets are lost, both ends keep carrier
+	Router  Kind = "router"
+	Port    Kind = "port" // on a segment: of one that is on a link, the link fails
+	Segment Kind = "segment"
+	Session Kind = "session"
+	Own     Kind = "own" // in a list of one's own
+)
+
+// Kinds are all of which a network has failures.
+var Kinds = []Kind{Link, Silence, Router, Port, Segment, Session}
+
+// ParseKinds reads a list of kinds: "link,router". None is all.
+func ParseKinds(list []string) ([]Kind, error) {
+	var out []Kind
+	for _, k := range list {
+		if !slices.Contains(Kinds, Kind(k)) {
+			return nil, phrase.Errorf("%q is no kind of failure; known: %s", k, phrase.List(kindNames()))
+		}
+		out = append(out, Kind(k))
+	}
+	if len(out) == 0 {
+		return Kinds, nil
+	}
+	return out, nil
+}
+
+func kindNames() (out []string) {
+	for _, k := range Kinds {
+		out = append(out, string(k))
+	}
+	return out
+}
+
+// Failure is what fails at once.
+type Failure struct {
+	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,own"`
+	Name    string   `json:"name" doc:"what fails, in words"`
+	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
+}
+
+// OwnFailure is a failure in a list of one's own: actions that happen at once, joined by "and".
+func OwnFailure(line string) (Failure, error) {
+	f := Failure{Kind: Own, Name: line}
+	for _, s := range strings.Split(line, " and ") {
+		a, err := history.ParseAction(strings.TrimSpace(s))
+		if err != nil {
+			return f, err
+		}
+		f.Actions = append(f.Actions, a.String())
+	}
+	return f, nil
+}
+
+// FailuresOf are all failures that a network can have, of some kinds; what failed already cannot fail.
+func FailuresOf(w *network.World, kinds []Kind) []Failure {
+	out := []Failure{}
+	for _, k := range kinds {
+		switch k {
+		case Link, Silence:
+			for i := range w.Media() {
+				if m := &w.Media()[i]; m.Kind == network.Link && works(w, m) {
+					ends := namesOf(w, m)
+					verb, says := "cut", "%s, cut"
+					if k == Silence {
+						verb, says = "silence", "%s, silent"
+					}
+					out = append(out, Failure{k, phrase.Say(says, strings.Join(ends, " ")), []string{verb + " " + ends[0]}})
+				}
+			}
+		case Router:
+			for _, d := range w.Devices() {
+				if !d.Gone() && d.Enabled() && d.Kind() == config.Router {
+					out = append(out, Failure{k, phrase.Say("router %s", d.Name()), []string{"disable " + d.Name()}})
+				}
+			}
+		case Port, Segment:
+			for i := range w.Media() {
+				m := &w.Media()[i]
+				if m.Kind != network.Segment || !works(w, m) {
+					continue
+				}
+				all := Failure{Kind: Segment, Name: phrase.Say("segment %s", m.Name)}
+				for n, end := range namesOf(w, m) {
+					if e := m.Ends[n]; e.Parted || e.Cut {
+						continue
+					}
+					all.Actions = append(all.Actions, "cut "+end)
+					if k == Port {
+						out = append(out, Failure{k, phrase.Say("port %s", end), []string{"cut " + end}})
+					}
+				}
+				if k == Segment && len(all.Actions) > 0 {
+					out = append(out, all)
+				}
+			}
+		case Session:
+			out = append(out, sessions(w)...)
+		}
+	}
+	return out
+}
+
+// works says whether what a medium joins could talk before it fails.
+func works(w *network.World, m *network.Medium) bool {
+	if m.Gone || m.Cut {
+		return false
+	}
+	up := 0
+	for _, e := range m.Ends {
+		if d := w.Device(e.Device); d.PortEnabled(e.Port) && !e.Cut && !e.Parted && !e.SilentIn && !e.SilentOut {
+			up++
+		}
+	}
+	return up >= 2
+}
+
+// namesOf are the ports at the ends of a medium.
+func namesOf(w *network.World, m *network.Medium) []string {
+	var out []string
+	for _, e := range m.Ends {
+		d := w.Device(e.Device)
+		out = append(out, config.PortRef{Device: d.Name(), Port: d.Ports()[e.Port].Config.Name}.String())
+	}
+	return out
+}
+
+// sessions are the failures of the BGP sessions that are up, each from the first of its ends.
+func sessions(w *network.World) (out []Failure) {
+	type ends struct{ a, b ip.Addr }
+	seen := map[ends]bool{}
+	for _, inst := range facts.AllInstances(w) {
+		inst.BGP().Peers(func(v bgp.PeerView) {
+			if v.State != bgp.Established || seen[ends{v.Address, v.Local}] {
+				return
+			}
+			seen[ends{v.Local, v.Address}] = true
+			out = append(out, Failure{Session, phrase.Say("session of %s with %s", inst.Ref(), v.Address),
+				[]string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}})
+		})
+	}
+	return out
+}

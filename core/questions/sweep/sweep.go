@@ -1,0 +1,316 @@
+package sweep
+
+import (
+	"cmp"
+	"slices"
+
+	"hellebore/core/ground/ip"
+	"hellebore/core/ground/phrase"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/route"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/facts"
+	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/traffic"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+)
+
+// Impact is what a failure does to a network at rest.
+type Impact struct {
+	Failure
+	After       string       `json:"after,omitempty" doc:"what failed before it, and came to rest; what that did is not counted here"`
+	Outcome     string       `json:"outcome" enum:"settled,does not settle,does not settle so far"`
+	Convergence *float64     `json:"convergence" doc:"seconds until the last change of forwarding on any router; null if there was none"`
+	Routes      int          `json:"routes" doc:"routes that changed, counted on each router"`
+	Flows       []FlowImpact `json:"flows" doc:"flows that are out for a time or for good, or arrive again"`
+	Checks      []string     `json:"checks" doc:"checks that passed before and fail after it"`
+	Pairs       PairsImpact  `json:"pairs"`
+	CutOff      []string     `json:"cutOff" doc:"devices that no other reaches any more, of those that did not fail"`
+	DefaultOnly []string     `json:"defaultOnly" doc:"routers that are left with a default route alone"`
+}
+
+// FlowImpact is what becomes of a flow.
+type FlowImpact struct {
+	Name     string  `json:"name"`
+	Lost     bool    `json:"lost" doc:"it arrived before and does not at the end"`
+	Repaired bool    `json:"repaired,omitempty" doc:"it did not arrive before and does at the end"`
+	Out      float64 `json:"out" doc:"seconds for which it was out; of one that is lost, until the network came to rest"`
+	Cause    string  `json:"cause" doc:"where and why packets are lost"`
+}
+
+// PairsImpact is what becomes of the pairs of hosts and loopbacks that did not fail.
+type PairsImpact struct {
+	Of       int      `json:"of" doc:"pairs there are"`
+	Lost     int      `json:"lost" doc:"that arrived before and do not at the end"`
+	Repaired int      `json:"repaired,omitempty"`
+	Out      int      `json:"out" doc:"that are out for a time"`
+	Longest  float64  `json:"longest" doc:"seconds of the longest outage of those"`
+	Loops    int      `json:"loops" doc:"circles of routers that were there for a time"`
+	Examples []string `json:"examples" doc:"some of those that are lost"`
+}
+
+// maxExamples bounds the pairs that are named.
+const maxExamples = 5
+
+// SinglePoint says whether the failure takes something for good from what did not fail.
+func (r *Impact) SinglePoint() bool { return r.Pairs.Lost > 0 || r.FlowsLost() > 0 }
+
+// FlowsLost is how many flows are lost for good.
+func (r *Impact) FlowsLost() (n int) {
+	for _, f := range r.Flows {
+		if f.Lost {
+			n++
+		}
+	}
+	return n
+}
+
+// WorstFlow is for how long a flow that arrives again was out, in seconds.
+func (r *Impact) WorstFlow() (worst float64) {
+	for _, f := range r.Flows {
+		if !f.Lost {
+			worst = max(worst, f.Out)
+		}
+	}
+	return worst
+}
+
+// Harmless says whether nobody notices the failure.
+func (r *Impact) Harmless() bool {
+	return r.Outcome == network.Settled.String() && len(r.Flows) == 0 && len(r.Checks) == 0 && r.Pairs.Lost == 0 && r.Pairs.Out == 0 &&
+		r.Pairs.Loops == 0 && len(r.DefaultOnly) == 0
+}
+
+// Compare puts the worse result first.
+func (r *Impact) Compare(o *Impact) int {
+	settled := func(r *Impact) int {
+		if r.Outcome == network.Settled.String() {
+			return 1
+		}
+		return 0
+	}
+	return cmp.Or(cmp.Compare(settled(r), settled(o)), cmp.Compare(o.FlowsLost(), r.FlowsLost()), cmp.Compare(len(o.Checks), len(r.Checks)),
+		cmp.Compare(o.Pairs.Lost, r.Pairs.Lost), cmp.Compare(o.WorstFlow(), r.WorstFlow()), cmp.Compare(o.Pairs.Longest, r.Pairs.Longest),
+		cmp.Compare(o.Pairs.Out, r.Pairs.Out), cmp.Compare(o.Routes, r.Routes))
+}
+
+// Rank puts results in order, the worst first.
+func Rank(all []Impact) {
+	slices.SortStableFunc(all, func(a, b Impact) int { return a.Compare(&b) })
+}
+
+// Sweep is a network at rest, on copies of which failures are tried. It may be used by one goroutine; Twin makes one for another.
+type Sweep struct {
+	history  *history.History
+	base     *network.World
+	lab      *config.Lab
+	first    string          // what failed already
+	down     map[string]bool // devices that it took
+	passed   map[string]bool // checks that pass before
+	defaults map[string]bool // routers that have a default route alone before
+}
+
+// New is for failures of the network as it is now in a history. stop, if not nil, is asked now and then whether to give up; what comes
+// back then is to be thrown away.
+func New(h *history.History, stop func() bool) (*Sweep, error) {
+	w := h.Head()
+	if !w.Calm().Settled() {
+		return nil, phrase.Error("the network is not at rest: write settle, then sweep")
+	}
+	return of(h, w, stop), nil
+}
+
+func of(h *history.History, w *network.World, stop func() bool) *Sweep {
+	s := &Sweep{history: h, base: w, lab: h.Lab(), passed: map[string]bool{}, down: map[string]bool{}, defaults: map[string]bool{}}
+	results, _ := check.Standing(h, stop)
+	for _, r := range results {
+		s.passed[r.Name] = r.Passed
+	}
+	for _, name := range defaultOnly(w) {
+		s.defaults[name] = true
+	}
+	return s
+}
+
+// Twin is the same sweep on a copy, for another goroutine.
+func (s *Sweep) Twin() *Sweep {
+	twin := *s
+	twin.base = s.base.Clone()
+	return &twin
+}
+
+// Failures are all failures that the network can have, of some kinds.
+func (s *Sweep) Failures(kinds []Kind) []Failure { return FailuresOf(s.base, kinds) }
+
+// perform has a failure happen on a copy.
+func (s *Sweep) perform(f Failure, stop func() bool) (*history.Step, error) {
+	var actions []history.Action
+	for _, text := range f.Actions {
+		a, err := history.ParseAction(text)
+		if err != nil {
+			return nil, err
+		}
+		actions = append(actions, a)
+	}
+	return history.Try(s.base, s.lab, actions, stop)
+}
+
+// Try is what a failure does. The error says what it refers to that is not there.
+func (s *Sweep) Try(f Failure, stop func() bool) (Impact, error) {
+	step, err := s.perform(f, stop)
+	if err != nil {
+		return Impact{}, err
+	}
+	return s.judge(f, step, stop), nil
+}
+
+// Then is the sweep of what fails after a failure, when the network has come to rest.
+func (s *Sweep) Then(f Failure, stop func() bool) (*Sweep, Impact, error) {
+	step, err := s.perform(f, stop)
+	if err != nil {
+		return nil, Impact{}, err
+	}
+	next := of(s.history.Tried(step), step.After, stop)
+	next.first = f.Name
+	for name := range s.down {
+		next.down[name] = true
+	}
+	for _, name := range s.failed(step) {
+		next.down[name] = true
+	}
+	return next, s.judge(f, step, stop), nil
+}
+
+// failed are the devices that a failure switched off.
+func (s *Sweep) failed(step *history.Step) (out []string) {
+	for _, d := range step.After.Devices() {
+		if before := step.Before.Device(d.ID()); before.Enabled() && !d.Enabled() {
+			out = append(out, d.Name())
+		}
+	}
+	return out
+}
+
+func (s *Sweep) judge(f Failure, step *history.Step, stop func() bool) Impact {
+	outages := traffic.OutagesOf(step, true, stop)
+	row := timeline.ActionOf(step, outages, nil)
+	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Routes: row.Routes,
+		Flows: []FlowImpact{}, Checks: []string{}, CutOff: []string{}, DefaultOnly: []string{}}
+	for _, o := range outages {
+		if x, ok := flowImpact(o, step); ok {
+			r.Flows = append(r.Flows, x)
+		}
+	}
+	results, _ := check.Standing(s.history.Tried(step), stop)
+	for _, c := range results {
+		if s.passed[c.Name] && !c.Passed {
+			r.Checks = append(r.Checks, c.Name)
+		}
+	}
+	failed := s.failed(step)
+	r.pairs(traffic.LostOf(step, stop), failed)
+	for _, name := range defaultOnly(step.After) {
+		if !s.defaults[name] && !slices.Contains(failed, name) {
+			r.DefaultOnly = append(r.DefaultOnly, name)
+		}
+	}
+	return r
+}
+
+func flowImpact(o traffic.FlowOutages, step *history.Step) (FlowImpact, bool) {
+	x := FlowImpact{Name: o.Name, Lost: o.Still && !o.Before, Repaired: o.Before && !o.Still}
+	if o.Before && o.Still || len(o.Outages) == 0 {
+		return x, false
+	}
+	for _, out := range o.Outages {
+		to := step.End.Seconds()
+		if out.To != nil {
+			to = *out.To
+		}
+		x.Out += to - out.From
+		x.Cause = out.Cause
+	}
+	return x, true
+}
+
+// pairs counts the pairs whose ends did not fail themselves, and finds who is cut off.
+func (r *Impact) pairs(lost traffic.Lost, failed []string) {
+	r.Pairs = PairsImpact{Of: lost.Of, Repaired: lost.Repaired, Out: lost.Out, Longest: lost.Longest, Loops: lost.Loops, Examples: []string{}}
+	sent, got := map[string]int{}, map[string]int{}
+	for _, p := range lost.ForGood {
+		from, to := p.From.Name(), p.To.Name()
+		if slices.Contains(failed, from) || slices.Contains(failed, to) {
+			continue
+		}
+		if r.Pairs.Lost++; len(r.Pairs.Examples) < maxExamples {
+			r.Pairs.Examples = append(r.Pairs.Examples, phrase.Say("%s to %s: %s", from, to, p.Cause))
+		}
+		sent[from]++
+		got[to]++
+	}
+	// Who lost as many as there are others, in both directions, is alone.
+	others := lost.Ends - len(failed) - 1
+	for _, name := range sortedKeys(sent) {
+		if others > 0 && sent[name] == others && got[name] == others {
+			r.CutOff = append(r.CutOff, name)
+		}
+	}
+}
+
+func sortedKeys(of map[string]int) []string {
+	out := []string{}
+	for name := range of {
+		out = append(out, name)
+	}
+	slices.SortFunc(out, facts.CompareNames)
+	return out
+}
+
+// defaultOnly are the routers that have learned or were given a default route, and no other.
+func defaultOnly(w *network.World) (out []string) {
+	for _, inst := range facts.AllInstances(w) {
+		d := inst.Device()
+		if d.Kind() != config.Router || !d.Enabled() {
+			continue
+		}
+		byDefault, others := false, false
+		dict := &w.Shared().Prefixes
+		inst.Table().EachUsed(func(id uint32) {
+			switch s, ok := inst.Table().Best(id); {
+			case !ok || s == route.Connected || others:
+			case dict.Prefix(id) == ip.Prefix{}:
+				byDefault = true
+			default:
+				others = true
+			}
+		})
+		if byDefault && !others {
+			out = append(out, inst.Ref())
+		}
+	}
+	return out
+}
+
+// Branch tries failure i of a list, and with a depth of 2 those after it in the list once it has come to rest: pairs share their first
+// failure. What cannot fail any more, since the first one took it, is left out.
+func Branch(s *Sweep, list []Failure, i, depth int, stop func() bool) ([]Impact, error) {
+	if depth == 1 {
+		r, err := s.Try(list[i], stop)
+		return []Impact{r}, err
+	}
+	next, r, err := s.Then(list[i], stop)
+	if err != nil {
+		return nil, err
+	}
+	out := []Impact{r}
+	for _, f := range list[i+1:] {
+		if stop != nil && stop() {
+			break
+		}
+		if second, err := next.Try(f, stop); err == nil {
+			out = append(out, second)
+		}
+	}
+	return out, nil
+}

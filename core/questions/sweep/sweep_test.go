@@ -1,0 +1,200 @@
+package sweep_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/sweep"
+	"hellebore/core/questions/testlabs"
+	"hellebore/core/questions/timeline"
+	"hellebore/core/questions/traffic"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+	"hellebore/demo"
+)
+
+// byHand does what a failure does as a user would: an action after the other, on a branch.
+func byHand(t *testing.T, h *history.History, f sweep.Failure) (*history.History, *history.Step) {
+	t.Helper()
+	branch := h.Branch()
+	require.Len(t, f.Actions, 1, "of several at once, there is nobody's hand")
+	a, err := history.ParseAction(f.Actions[0])
+	require.NoError(t, err)
+	s, err := branch.Begin(a, 0)
+	require.NoError(t, err, f.Name)
+	require.NoError(t, branch.Run(s, nil))
+	return branch, s
+}
+
+// equals holds what a sweep says of a failure against what views say of the action done by hand.
+func equals(t *testing.T, h *history.History, r sweep.Impact) {
+	t.Helper()
+	branch, s := byHand(t, h, r.Failure)
+	say := fmt.Sprintf("%s after %q", r.Name, r.After)
+	flows := traffic.OutagesOf(s, true, nil)
+	row := timeline.ActionOf(s, flows, nil)
+	require.Equal(t, row.Outcome, r.Outcome, say)
+	require.Equal(t, row.Convergence, r.Convergence, say)
+	require.Equal(t, row.Routes, r.Routes, say)
+	require.Equal(t, row.OutSince, r.FlowsLost(), say)
+	byName := map[string]sweep.FlowImpact{}
+	for _, f := range r.Flows {
+		byName[f.Name] = f
+	}
+	for _, f := range flows {
+		got, there := byName[f.Name]
+		require.Equal(t, len(f.Outages) > 0 && !(f.Before && f.Still), there, "%s, flow %s", say, f.Name)
+		out := 0.0
+		for _, o := range f.Outages {
+			if o.To != nil {
+				out += *o.To - o.From
+			} else {
+				out += s.End.Seconds() - o.From
+			}
+		}
+		if there {
+			require.InDelta(t, out, got.Out, 1e-9, say)
+			require.Equal(t, f.Still && !f.Before, got.Lost, say)
+		}
+	}
+	was, _ := check.Run(h, nil)
+	is, _ := check.Run(branch, nil)
+	failed := []string{}
+	for i, c := range was {
+		if len(c.When) == 0 && c.Passed && !is[i].Passed {
+			failed = append(failed, c.Name)
+		}
+	}
+	require.Equal(t, failed, r.Checks, say)
+
+	// Pairs, by the packets that the views follow, each pair for itself.
+	pairs := traffic.PairsOf(s, true, nil)
+	require.Equal(t, pairs.Of, r.Pairs.Of, say)
+	require.Len(t, pairs.Loops, r.Pairs.Loops, say)
+	lost, out, longest := 0, 0, 0.0
+	alive := func(name string) bool { return branch.Head().Find(name).Enabled() || !h.Head().Find(name).Enabled() }
+	for _, p := range pairs.Out {
+		before := arrives(t, h.Head(), p.From, p.To)
+		switch after := arrives(t, branch.Head(), p.From, p.To); {
+		case before && !after:
+			if alive(p.From) && alive(p.To) {
+				lost++
+			}
+		case before && after:
+			out++
+			longest = max(longest, p.Seconds)
+		}
+	}
+	require.Equal(t, lost, r.Pairs.Lost, say)
+	require.Equal(t, out, r.Pairs.Out, say)
+	require.InDelta(t, longest, r.Pairs.Longest, 1e-9, say)
+}
+
+func arrives(t *testing.T, w *network.World, from, to string) bool {
+	t.Helper()
+	p, err := traffic.FlowBetween(w, from, to)
+	return err == nil && p.Arrives
+}
+
+// TestASweepIsLikeDoingEachFailureByHand sweeps the demo labs, and compares each failure, and some after another, with the action.
+func TestASweepIsLikeDoingEachFailureByHand(t *testing.T) {
+	r := rand.New(rand.NewPCG(19, 1))
+	for _, d := range demo.Labs() {
+		h := testlabs.Acted(t, d.Text)
+		s, err := sweep.New(h, nil)
+		if err != nil {
+			require.ErrorContains(t, err, "not at rest", d.Slug)
+			continue
+		}
+		all := s.Failures(sweep.Kinds)
+		tried := 0
+		for _, f := range all {
+			got, err := s.Try(f, nil)
+			require.NoError(t, err, "%s: %s", d.Slug, f.Name)
+			if len(f.Actions) == 1 && (tried < 12 || r.IntN(4) == 0) {
+				equals(t, h, got)
+				tried++
+			}
+		}
+		require.NotZero(t, tried, d.Slug)
+		// A second failure, when the first has come to rest.
+		for range 4 {
+			f := all[r.IntN(len(all))]
+			next, first, err := s.Then(f, nil)
+			require.NoError(t, err)
+			again, err := s.Try(f, nil)
+			require.NoError(t, err)
+			require.Equal(t, again, first)
+			if len(f.Actions) > 1 || first.Outcome != network.Settled.String() {
+				continue
+			}
+			branch, _ := byHand(t, h, f)
+			second := next.Failures(sweep.Kinds)
+			if len(second) == 0 {
+				continue
+			}
+			g := second[r.IntN(len(second))]
+			got, err := next.Try(g, nil)
+			require.NoError(t, err)
+			require.Equal(t, f.Name, got.After)
+			if len(g.Actions) == 1 {
+				equals(t, branch, got)
+			}
+		}
+	}
+}
+
+// TestASweepKnowsWhatNobodyCanDoWithout: in a line all is a single point of failure, in a ring nothing between routers is.
+func TestASweepKnowsWhatNobodyCanDoWithout(t *testing.T) {
+	for name, want := range map[string]bool{"line": true, "ring": false} {
+		h := testlabs.Acted(t, ringLab(6, name == "ring"))
+		s, err := sweep.New(h, nil)
+		require.NoError(t, err)
+		for _, f := range s.Failures([]sweep.Kind{sweep.Link, sweep.Silence}) {
+			r, err := s.Try(f, nil)
+			require.NoError(t, err)
+			require.Equal(t, want, r.SinglePoint(), "%s: %+v", name, r)
+			require.Equal(t, !want, r.Pairs.Lost == 0)
+			require.Positive(t, r.Pairs.Out+r.Pairs.Lost)
+		}
+	}
+	// The end of a line is cut off with its link, and the rest keeps together.
+	s, err := sweep.New(testlabs.Acted(t, ringLab(6, false)), nil)
+	require.NoError(t, err)
+	r, err := s.Try(s.Failures([]sweep.Kind{sweep.Link})[0], nil)
+	require.NoError(t, err)
+	require.Equal(t, []string{"r0"}, r.CutOff)
+	require.Equal(t, 10, r.Pairs.Lost)
+	// A router that fails takes its own pairs with it; only the others count.
+	middle, err := s.Try(sweep.Failure{Kind: sweep.Router, Name: "router r1", Actions: []string{"disable r1"}}, nil)
+	require.NoError(t, err)
+	require.Equal(t, 8, middle.Pairs.Lost, "r0 and the four behind r1, both ways")
+	require.Equal(t, []string{"r0"}, middle.CutOff)
+	end, err := s.Try(sweep.Failure{Kind: sweep.Router, Name: "router r5", Actions: []string{"disable r5"}}, nil)
+	require.NoError(t, err)
+	require.False(t, end.SinglePoint(), "nobody else misses anything")
+}
+
+// ringLab is routers in a ring or a line, each with a loopback.
+func ringLab(n int, ring bool) string {
+	var b, links strings.Builder
+	b.WriteString("lab \"Round\"\n")
+	for i := range n {
+		fmt.Fprintf(&b, "router r%d\n  loopback lo 10.255.0.%d/32\n    ospf area 0 passive\n", i, i+1)
+		for side, k := range []int{(i + n - 1) % n, i} { // links before and after
+			if !ring && k == n-1 {
+				continue
+			}
+			fmt.Fprintf(&b, "  port e%d 10.0.%d.%d/30\n    ospf area 0\n", side, k, 2-side)
+		}
+		if ring || i < n-1 {
+			fmt.Fprintf(&links, "link r%d.e1 r%d.e0\n", i, (i+1)%n)
+		}
+	}
+	return b.String() + links.String()
+}

@@ -1,0 +1,131 @@
+package sweep
+
+import (
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/phrase"
+	"hellebore/core/questions/check"
+	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/network"
+)
+
+// Title is what failed, and what had failed before it.
+func (r *Impact) Title() string {
+	if r.After == "" {
+		return r.Name
+	}
+	return phrase.Say("%s, then %s", r.After, r.Name)
+}
+
+// Says is what the failure does, in a line: the worst first.
+func (r *Impact) Says() string {
+	var parts []string
+	say := func(n int, format string, values ...any) {
+		if n > 0 {
+			parts = append(parts, phrase.Say(format, values...))
+		}
+	}
+	if r.Outcome != network.Settled.String() {
+		parts = append(parts, phrase.Say("the network %s", r.Outcome))
+	}
+	var lost, out []string
+	for _, f := range r.Flows {
+		switch {
+		case f.Lost:
+			lost = append(lost, f.Name)
+		case f.Out > 0:
+			out = append(out, phrase.Say("%s for %s", f.Name, facts.Seconds(event.FromSeconds(f.Out))))
+		}
+	}
+	switch len(lost) {
+	case 0:
+	case 1:
+		say(1, "flow %s is lost", lost[0])
+	default:
+		say(1, "flows %s are lost", phrase.List(lost))
+	}
+	for _, c := range r.Checks {
+		say(1, "check %q fails", c)
+	}
+	say(len(r.CutOff), "%s cut off", phrase.List(r.CutOff))
+	say(r.Pairs.Lost, "%s lost", phrase.Plural(r.Pairs.Lost, "pair"))
+	say(len(r.DefaultOnly), "%s with a default route alone", phrase.List(r.DefaultOnly))
+	say(len(out), "out: flow %s", strings.Join(out, ", "))
+	say(r.Pairs.Out, "%s out for %s at most", phrase.Plural(r.Pairs.Out, "pair"), facts.Seconds(event.FromSeconds(r.Pairs.Longest)))
+	say(r.Pairs.Loops, "%s for a time", phrase.Plural(r.Pairs.Loops, "loop"))
+	if len(parts) == 0 {
+		return phrase.Text("nobody notices it")
+	}
+	return strings.Join(parts, "; ")
+}
+
+// Findings is all that a sweep found, the worst first.
+type Findings struct {
+	Overview
+	Results []Impact `json:"results"`
+}
+
+// Overview is what many failures come to.
+type Overview struct {
+	Failures     int      `json:"failures"`
+	SinglePoints []string `json:"singlePoints" doc:"failures that take something for good from what did not fail, the worst first"`
+	Harmful      int      `json:"harmful" doc:"failures after which a flow or a pair is out for a time, or worse"`
+	Harmless     int      `json:"harmless" doc:"failures that nobody notices"`
+	Checks       []string `json:"checks" doc:"checks that fail after some failure"`
+}
+
+// Sum is a summary of results that are in order.
+func Sum(results []Impact) Overview {
+	s := Overview{Failures: len(results), SinglePoints: []string{}, Checks: []string{}}
+	for i := range results {
+		r := &results[i]
+		switch {
+		case r.SinglePoint():
+			s.SinglePoints = append(s.SinglePoints, r.Title())
+		case r.Harmless():
+			s.Harmless++
+		default:
+			s.Harmful++
+		}
+		for _, c := range r.Checks {
+			if !slices.Contains(s.Checks, c) {
+				s.Checks = append(s.Checks, c)
+			}
+		}
+	}
+	return s
+}
+
+// String is the summary in a sentence.
+func (s Overview) String() string {
+	out := phrase.Say("%s: %d lose something for good, %d do harm for a time, %d are not noticed", phrase.Plural(s.Failures, "failure"),
+		len(s.SinglePoints), s.Harmful, s.Harmless)
+	if len(s.Checks) > 0 {
+		out += phrase.Say("; %s that pass now fail after one of them: %s", phrase.Plural(len(s.Checks), "check"), quoted(s.Checks))
+	}
+	return out
+}
+
+func quoted(names []string) string {
+	var out []string
+	for _, n := range names {
+		out = append(out, strconv.Quote(n))
+	}
+	return phrase.List(out)
+}
+
+// JUnit writes results as JUnit XML: a test case a failure, which fails if a check does.
+func JUnit(out io.Writer, lab string, results []Impact) error {
+	cases := []check.Result{}
+	for i := range results {
+		r := &results[i]
+		c := check.Result{Name: r.Title(), Passed: len(r.Checks) == 0, When: r.Actions}
+		c.Outcomes = []check.Outcome{{Expects: phrase.Text("no check fails"), Passed: c.Passed, Says: r.Says(), Facts: []facts.Fact{}}}
+		cases = append(cases, c)
+	}
+	return check.JUnit(out, lab, cases)
+}
