@@ -20,9 +20,10 @@ type Lab struct {
 	Links      []Link
 	Segments   []Segment
 	Flows      []Flow
-	Chains     []KeyChain // names are unique
-	Policies   Policies   // of the whole lab
-	Checks     []Check    // names are unique
+	RiskGroups []RiskGroup // names are unique
+	Chains     []KeyChain  // names are unique
+	Policies   Policies    // of the whole lab
+	Checks     []Check     // names are unique
 	Brief      Brief
 	Plans      []Plan
 }
@@ -498,6 +499,14 @@ type Flow struct {
 	Name     string
 	From, To string        // device names
 	Every    time.Duration // interval of its packets
+}
+
+// RiskGroup is what fails together: links, segments and devices that share a duct, a rack or a power feed.
+type RiskGroup struct {
+	Name     string
+	Links    []PortRef // each by a port at one of its ends
+	Segments []string
+	Devices  []string
 }
 
 // DefaultEvery is the interval of a flow's packets.

@@ -104,5 +104,17 @@ func (l *Lab) Rename(names map[string]string) Lab {
 	for i := range out.Flows {
 		out.Flows[i].From, out.Flows[i].To = name(out.Flows[i].From), name(out.Flows[i].To)
 	}
+	out.RiskGroups = append([]RiskGroup(nil), l.RiskGroups...)
+	for i := range out.RiskGroups {
+		g := &out.RiskGroups[i]
+		g.Links = append([]PortRef(nil), g.Links...)
+		for k := range g.Links {
+			g.Links[k].Device = name(g.Links[k].Device)
+		}
+		g.Devices = append([]string(nil), g.Devices...)
+		for k := range g.Devices {
+			g.Devices[k] = name(g.Devices[k])
+		}
+	}
 	return out
 }

@@ -104,6 +104,8 @@ type builder struct {
 	checkRefs  []Token // of checks, at tasks
 	faultRefs  []pending
 	portRefs   []pending
+	riskRefs   []Token // ports of links in risk groups
+	riskSegs   []Token // segments in risk groups
 	deviceRefs []pending
 	joined     map[config.PortRef]Token
 
@@ -547,6 +549,7 @@ func (b *builder) references() {
 	b.resolveSessionKeys()
 	b.bgpReferences()
 	b.checkReferences()
+	b.riskReferences()
 	for i := range b.result.Devices {
 		d := &b.result.Devices[i]
 		for _, name := range d.InstanceNames() {

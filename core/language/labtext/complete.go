@@ -185,6 +185,9 @@ func values(a Arg, lab *config.Lab, router string) []Suggestion {
 			}
 		}
 	case PortRef:
+		if a.Repeat && !a.Optional {
+			return joinedPorts(lab)
+		}
 		free := map[config.PortRef]bool{}
 		for _, d := range lab.Devices {
 			for _, p := range d.Ports {
@@ -244,6 +247,10 @@ func namesFor(argument string, lab *config.Lab, router string) []string {
 		}
 	}
 	switch argument {
+	case "segment":
+		for _, x := range lab.Segments {
+			out = append(out, x.Name)
+		}
 	case "flow":
 		for _, x := range lab.Flows {
 			out = append(out, x.Name)

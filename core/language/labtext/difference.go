@@ -164,6 +164,7 @@ func facts(lab *config.Lab) []fact {
 	}
 	policyFacts("", &lab.Policies, l.add)
 	checkFacts(lab, l.add)
+	riskFacts(lab, l.add)
 	for _, f := range lab.Flows {
 		n := "flow " + f.Name
 		l.add(n, "", "", Top, "flow")

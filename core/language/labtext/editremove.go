@@ -185,11 +185,14 @@ func follow(n *Node, tokens []Token) (rest []Token, ok bool) {
 // release takes the first statement out that means nothing once a device, a port, a
 // flow or a check is gone: a link, a flow, a check, an end on a segment.
 func (d *document) release(n *Node) (released bool, err error) {
+	if n.Row.Opens == LinkOf {
+		return d.releaseLink(n)
+	}
 	kind, router := defines[n.Row.Word], ""
 	switch kind {
 	case "port":
 		router = d.topOf(n).Args[0].Text
-	case "device", "flow", "check":
+	case "device", "segment", "flow", "check":
 		if !definesHere(n) {
 			return false, nil
 		}
@@ -212,6 +215,8 @@ func (d *document) release(n *Node) (released bool, err error) {
 			return true, d.drop(top)
 		case "segment":
 			return true, d.leave(top, o.line, o.from)
+		case "risk-group":
+			return true, d.leaveGroup(use, o.line, o.from)
 		case "brief":
 			return true, d.drop(use)
 		}

@@ -421,6 +421,11 @@ policy own
     replace as-path 64500
   otherwise accept
 
+risk-group "north duct"
+  links mill.e1 mill.e2
+  segments yard
+  devices ford
+
 check "tickets arrive"
   expect flow tickets outage < 1s
   expect reach kiosk -> crane

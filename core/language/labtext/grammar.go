@@ -375,7 +375,7 @@ func init() {
 		{Word: "every", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "interval", Kind: Duration, Min: 1_000_000, Max: 60_000_000_000}}, Default: "100ms",
 			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
 	}
-	Grammar = slices.Concat(Grammar, instanceRows(), bgpRows(), feedRows(), policyRows(), checkRows())
+	Grammar = slices.Concat(Grammar, riskRows(), instanceRows(), bgpRows(), feedRows(), policyRows(), checkRows())
 	for i := range Grammar {
 		rowsByWord[Grammar[i].Word] = append(rowsByWord[Grammar[i].Word], &Grammar[i])
 	}

@@ -167,7 +167,7 @@ func TestComplete(t *testing.T) {
 		}
 		return out
 	}
-	require.Equal(t, []string{"lab", "plan", "template", "defaults", "router", "key-chain", "prefix-set", "host", "link", "segment", "flow", "policy", "as-path-set", "community-set", "tag-set", "neighbour-set", "check", "brief"}, at(""))
+	require.Equal(t, []string{"lab", "plan", "template", "defaults", "router", "key-chain", "prefix-set", "host", "link", "segment", "flow", "risk-group", "policy", "as-path-set", "community-set", "tag-set", "neighbour-set", "check", "brief"}, at(""))
 	require.Equal(t, []string{"router"}, at("ro"))
 	require.Equal(t, []string{"viaduct.e1", "viaduct.e2", "kiosk"}, at("link "))
 	require.Equal(t, []string{"viaduct.e1", "viaduct.e2"}, at("link kiosk vi"))

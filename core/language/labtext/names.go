@@ -42,13 +42,14 @@ var defines = map[string]string{"router": "device", "host": "device", "port": "p
 	"policy": "policy", "statement": "statement",
 	"prefix-set": "prefix-set", "as-path-set": "as-path-set", "community-set": "community-set", "tag-set": "tag-set",
 	"neighbour-set": "neighbour-set",
-	"key-chain":     "key-chain", "peer-group": "peer-group", "instance": "instance", "segment": "segment", "flow": "flow", "check": "check", "template": "template"}
+	"key-chain":     "key-chain", "peer-group": "peer-group", "instance": "instance", "segment": "segment", "flow": "flow", "check": "check", "template": "template",
+	"risk-group": "risk-group"}
 
 // refers are the arguments that name something, by what the grammar calls them.
 var refers = map[string]string{"policy": "policy", "prefix set": "prefix-set", "AS path set": "as-path-set",
 	"community set":  "community-set",
 	"tag or tag set": "tag-set", "neighbour set": "neighbour-set", "key chain": "key-chain",
-	"peer group": "peer-group", "flow": "flow", "check": "check", "template": "template"}
+	"peer group": "peer-group", "segment": "segment", "flow": "flow", "check": "check", "template": "template"}
 
 // occurrences are all names of a text.
 func occurrences(root *Node) []occurrence {
