@@ -28,7 +28,8 @@ func sweepCommand() *cobra.Command {
 		Use:   "sweep LAB",
 		Short: "Try all failures of a lab, alone or in pairs, and say what each does",
 		Long: `Runs a lab to settled, and tries each failure on a copy of it: every link (its ends
-lose carrier, or it is silent), router, port and segment, and every BGP session.
+lose carrier, or it is silent), router, port and segment, every BGP session, and
+every risk group.
 Prints the failures, the worst first.
 
 With --depth 2 each failure is tried after each other one has come to rest; what is
@@ -42,7 +43,7 @@ passes now fails after a failure.`,
 	}
 	c.Flags().StringArrayVar(&f.actions, "do", nil, "an action done before the sweep, for example \"cut viaduct.e1\"; can be repeated")
 	c.Flags().StringArrayVar(&f.own, "fail", nil, "a failure to try in place of all, actions that happen at once joined by \" and \"; can be repeated")
-	c.Flags().StringSliceVar(&f.kinds, "kinds", nil, "of which failures: link, silence, router, port, segment, session; absent: of all")
+	c.Flags().StringSliceVar(&f.kinds, "kinds", nil, "of which failures: link, silence, router, port, segment, session, group; absent: of all")
 	c.Flags().IntVar(&f.depth, "depth", 1, "how many failures there are at a time: 1, or 2")
 	c.Flags().IntVar(&f.top, "top", 20, "how many failures are printed, the worst ones; 0 for all")
 	c.Flags().IntVar(&f.workers, "workers", runtime.NumCPU(), "how many failures are tried side by side")

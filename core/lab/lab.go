@@ -260,7 +260,15 @@ func (l *Lab) Takes(m history.Moment) []tables.Take { return tables.TakesOf(l.Wo
 
 func (l *Lab) Database(m history.Moment) tables.Database { return tables.DatabaseOf(l.World(m)) }
 func (l *Lab) Routes(m history.Moment) tables.Routes     { return tables.RouteTable(l.World(m)) }
-func (l *Lab) Names(m history.Moment) tables.Names       { return tables.NamesOf(l.World(m)) }
+
+// Names are what can be named at a moment, and the risk groups of the text in force.
+func (l *Lab) Names(m history.Moment) tables.Names {
+	out := tables.NamesOf(l.World(m))
+	for _, g := range l.history.Lab().RiskGroups {
+		out.Groups = append(out.Groups, g.Name)
+	}
+	return out
+}
 
 // Explain says how a device came to its route for a prefix or an address.
 func (l *Lab) Explain(m history.Moment, device, to string) (tables.RouteStory, error) {

@@ -27,11 +27,12 @@ const (
 	Port    Kind = "port" // on a segment: of one that is on a link, the link fails
 	Segment Kind = "segment"
 	Session Kind = "session"
-	Own     Kind = "own" // in a list of one's own
+	Group   Kind = "group" // a risk group
+	Own     Kind = "own"   // in a list of one's own
 )
 
 // Kinds are all of which a network has failures.
-var Kinds = []Kind{Link, Silence, Router, Port, Segment, Session}
+var Kinds = []Kind{Link, Silence, Router, Port, Segment, Session, Group}
 
 // ParseKinds reads a list of kinds: "link,router". None is all.
 func ParseKinds(list []string) ([]Kind, error) {
@@ -57,7 +58,7 @@ func kindNames() (out []string) {
 
 // Failure is what fails at once.
 type Failure struct {
-	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,own"`
+	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,group,own"`
 	Name    string   `json:"name" doc:"what fails, in words"`
 	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
 }
@@ -76,7 +77,7 @@ func OwnFailure(line string) (Failure, error) {
 }
 
 // FailuresOf are all failures that a network can have, of some kinds; what failed already cannot fail.
-func FailuresOf(w *network.World, kinds []Kind) []Failure {
+func FailuresOf(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 	out := []Failure{}
 	for _, k := range kinds {
 		switch k {
@@ -119,6 +120,10 @@ func FailuresOf(w *network.World, kinds []Kind) []Failure {
 			}
 		case Session:
 			out = append(out, sessions(w)...)
+		case Group:
+			for _, g := range lab.RiskGroups {
+				out = append(out, Failure{k, phrase.Say("risk group %q", g.Name), []string{fmt.Sprintf("fail \"%s\"", g.Name)}})
+			}
 		}
 	}
 	return out

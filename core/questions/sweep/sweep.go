@@ -141,7 +141,7 @@ func (s *Sweep) Twin() *Sweep {
 }
 
 // Failures are all failures that the network can have, of some kinds.
-func (s *Sweep) Failures(kinds []Kind) []Failure { return FailuresOf(s.base, kinds) }
+func (s *Sweep) Failures(kinds []Kind) []Failure { return FailuresOf(s.base, s.lab, kinds) }
 
 // perform has a failure happen on a copy.
 func (s *Sweep) perform(f Failure, stop func() bool) (*history.Step, error) {

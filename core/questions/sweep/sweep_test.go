@@ -198,3 +198,25 @@ func ringLab(n int, ring bool) string {
 	}
 	return b.String() + links.String()
 }
+
+// TestARiskGroupFailsAtOnce: each of two links alone is missed for a time; the duct that both run through is a single point of failure.
+func TestARiskGroupFailsAtOnce(t *testing.T) {
+	h := testlabs.Acted(t, ringLab(4, true)+"risk-group \"both ways\"\n  links r0.e0 r0.e1\nrisk-group \"rack\"\n  devices r2\n")
+	s, err := sweep.New(h, nil)
+	require.NoError(t, err)
+	groups := s.Failures([]sweep.Kind{sweep.Group})
+	require.Len(t, groups, 2)
+	both, err := s.Try(groups[0], nil)
+	require.NoError(t, err)
+	equals(t, h, both)
+	require.Equal(t, `risk group "both ways"`, both.Title())
+	require.Equal(t, []string{"r0"}, both.CutOff)
+	require.Equal(t, 6, both.Pairs.Lost)
+	rack, err := s.Try(groups[1], nil)
+	require.NoError(t, err)
+	equals(t, h, rack)
+	alone, err := s.Try(sweep.Failure{Kind: sweep.Router, Name: "router r2", Actions: []string{"disable r2"}}, nil)
+	require.NoError(t, err)
+	rack.Failure = alone.Failure
+	require.Equal(t, alone, rack, "a group of one router is that router")
+}

@@ -12,6 +12,7 @@ import (
 type Names struct {
 	Prefixes []string `json:"prefixes" doc:"those that some router has a route for, in order; at most 20000"`
 	Omitted  int      `json:"omitted" doc:"prefixes beyond that"`
+	Groups   []string `json:"groups" doc:"risk groups of the text in force"`
 }
 
 // maxNames bounds the prefixes of Names.
@@ -19,7 +20,7 @@ const maxNames = 20_000
 
 // NamesOf are the names of a network.
 func NamesOf(w *network.World) Names {
-	out := Names{Prefixes: []string{}}
+	out := Names{Prefixes: []string{}, Groups: []string{}}
 	all := &w.Shared().Prefixes
 	used := make([]bool, all.Len())
 	var ids []uint32

@@ -32,10 +32,11 @@ const (
 	Withdraw
 	Advertise
 	Flap // withdraw, and announce again a little later
+	Fail // of a risk group
 )
 
 var kindNames = [...]string{"apply", "cut", "silence", "mend", "disable", "enable", "wait", "restart", "join", "part",
-	"reset", "resend", "settle", "withdraw", "advertise", "flap"}
+	"reset", "resend", "settle", "withdraw", "advertise", "flap", "fail"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -51,6 +52,7 @@ type Action struct {
 	Protocol  string        // of Restart: ospf or bgp
 	Peer      string        // of Reset, Resend, Disable and Enable of a peer: its address, or all
 	Share     uint16        // of Withdraw and Flap: of the prefixes of the router's feeds, of feed.Turns
+	Group     string        // the name of a risk group, of Fail and Mend
 	ToPeer    bool          // of Resend: what the router sent the peer, rather than what the peer sent it
 }
 

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
 
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
@@ -37,6 +38,8 @@ var Forms = []Form{
 	{Silence, "silence PORT", "has the link of a port lose every packet; both ends keep carrier", "silence viaduct.e1", onPort(silence)},
 	{Silence, "silence PORT out|in", "the same in one direction", "silence viaduct.e1 out", onPort(silence)},
 	{Mend, "mend PORT", "ends a cut or a silence", "mend viaduct.e1", onPort(mend)},
+	{Fail, "fail GROUP", "has all of a risk group fail at once: links and segments are cut, devices are switched off", `fail "north duct"`, nil},
+	{Mend, "mend GROUP", "ends all faults of what is in a risk group, and switches on the devices that actions switched off", `mend "north duct"`, nil},
 	{Disable, "disable DEVICE", "switches a device off", "disable viaduct", forceDevice(config.ForceDisabled)},
 	{Disable, "disable PORT", "disables a port", "disable viaduct.e1", forcePort(config.ForceDisabled)},
 	{Disable, "disable PEER on ROUTER", "ends a BGP session and keeps it down", "disable 192.0.2.2 on viaduct", onPeer(forcePeer(config.ForceDisabled))},
@@ -70,7 +73,7 @@ var fields = map[string]field{
 			port = config.HostPort
 		}
 		a.Target = config.PortRef{Device: device, Port: port}
-		return device != "" && port != ""
+		return device != "" && port != "" && !strings.HasPrefix(word, quote)
 	}, func(a *Action) string {
 		switch {
 		case a.Target.Port == "":
@@ -108,6 +111,17 @@ var fields = map[string]field{
 			return ""
 		}
 		return strconv.FormatFloat(float64(a.Share)*100/feed.Turns, 'f', -1, 64) + "%"
+	}},
+	"GROUP": {"a risk group, in quotes", func(a *Action, word string) bool {
+		name, opened := strings.CutPrefix(word, quote)
+		name, closed := strings.CutSuffix(name, quote)
+		a.Group = name
+		return opened && closed && name != ""
+	}, func(a *Action) string {
+		if a.Group == "" {
+			return ""
+		}
+		return quote + a.Group + quote
 	}},
 	"SEGMENT": {"a segment", func(a *Action, word string) bool { a.Segment = word; return true }, func(a *Action) string { return a.Segment }},
 	"TIME": {"a time to wait, a number and a unit", func(a *Action, word string) bool {
@@ -187,7 +201,7 @@ func (f *Form) read(words []string) (a Action, at int, ok bool) {
 // ParseAction reads an action as it is typed: "cut viaduct.e1", "silence viaduct.e1
 // out", "wait 30s".
 func ParseAction(s string) (Action, error) {
-	words := strings.Fields(s)
+	words := wordsOf(s)
 	if len(words) == 0 {
 		return Action{}, phrase.Error("no action; write for example: cut viaduct.e1")
 	}
@@ -226,6 +240,26 @@ func ParseAction(s string) (Action, error) {
 	return Action{Kind: near.Kind}, phrase.Errorf("%q does not fit here; it should be %q%s", words[farthest], form[farthest], write)
 }
 
+// quote is around the name of a risk group.
+const quote = "\""
+
+// wordsOf are the words of an action; what is in quotes is one, with its quotes.
+func wordsOf(s string) (out []string) {
+	for s = strings.TrimSpace(s); s != ""; s = strings.TrimSpace(s) {
+		n := strings.IndexFunc(s, unicode.IsSpace)
+		if strings.HasPrefix(s, quote) {
+			if end := strings.Index(s[1:], quote); end >= 0 {
+				n = end + 2
+			}
+		}
+		if n < 0 {
+			n = len(s)
+		}
+		out, s = append(out, s[:n]), s[n:]
+	}
+	return out
+}
+
 // Perform does the action to a world. The error says what it refers to that is
 // not there; the world is untouched then.
 func (a Action) Perform(w *network.World, lab *config.Lab) error {
@@ -237,6 +271,8 @@ func (a Action) Perform(w *network.World, lab *config.Lab) error {
 	switch {
 	case i < 0:
 		return phrase.Errorf("%s does not say what it is done to", a.Kind)
+	case a.Group != "":
+		return a.toGroup(w, lab)
 	case Forms[i].do == nil:
 		return nil
 	}

@@ -32,7 +32,7 @@ func triangle() string { return demo.Text("triangle-with-ospf") }
 
 func TestActionsReadBackAsTyped(t *testing.T) {
 	for _, s := range []string{"cut viaduct.e1", "silence viaduct.e1", "silence viaduct.e1 out", "silence viaduct.e1 in",
-		"mend kiosk", "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct", "join viaduct.e1 yard", "part viaduct.e1",
+		"mend kiosk", `fail "north duct"`, `mend "north duct"`, "disable viaduct", "enable viaduct.e1", "wait 30s", "wait 250ms", "restart ospf on viaduct", "join viaduct.e1 yard", "part viaduct.e1",
 		"settle", "restart bgp on viaduct", "reset 192.0.2.2 on viaduct", "reset all on viaduct", "resend from 192.0.2.2 on viaduct",
 		"resend to 192.0.2.2 on viaduct", "disable 192.0.2.2 on viaduct", "enable 192.0.2.2 on viaduct"} {
 		a, err := ParseAction(s)
@@ -41,7 +41,12 @@ func TestActionsReadBackAsTyped(t *testing.T) {
 	}
 	for in, want := range map[string]string{
 		"":                            "no action; write for example: cut viaduct.e1",
-		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend, settle, withdraw, advertise, flap`,
+		"sever viaduct.e1":            `"sever" is not an action; known: cut, silence, mend, disable, enable, wait, restart, join, part, reset, resend, settle, withdraw, advertise, flap, fail`,
+		"fail":                        `fail what? write for example: fail "north duct"`,
+		"fail duct":                   `"duct" is not a risk group, in quotes; write for example: fail "north duct"`,
+		"fail \"north duct":           `"\"north" is not a risk group, in quotes; write for example: fail "north duct"`,
+		"fail \"\"":                   `"\"\"" is not a risk group, in quotes; write for example: fail "north duct"`,
+		"mend \"north duct\" now":     `"now" is one word too many; write for example: mend viaduct.e1, or mend "north duct"`,
 		"restart viaduct":             `"viaduct" is not a routing process, ospf or bgp; write for example: restart ospf on viaduct`,
 		"reset viaduct":               `"viaduct" is not the address of a peer; write for example: reset 192.0.2.2 on viaduct`,
 		"reset 192.0.2.2 at viaduct":  `"at" does not fit here; it should be "on"; write for example: reset 192.0.2.2 on viaduct`,

@@ -133,6 +133,7 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
       ports: m?.links.flatMap((l) => l.ends.map((e) => portName(e))) ?? [],
       flows: m?.flows.map((f) => f.name) ?? [],
       segments: m?.links.flatMap((l) => (l.name ? [l.name] : [])) ?? [],
+      groups: named.data?.groups ?? [],
       prefixes: named.data?.prefixes ?? [],
       sessions:
         m?.sessions.flatMap((s) => [

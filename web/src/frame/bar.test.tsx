@@ -12,6 +12,7 @@ const names = {
   devices: ['viaduct', 'summit'],
   ports: ['viaduct.e1', 'viaduct.e2'],
   flows: ['tickets'],
+  groups: [],
   segments: ['yard'],
   prefixes: ['10.20.2.0/24'],
   instances: [],

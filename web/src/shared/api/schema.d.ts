@@ -2795,6 +2795,8 @@ export interface components {
       step: number;
     };
     Names: {
+      /** @description risk groups of the text in force */
+      groups: string[];
       /**
        * Format: int64
        * @description prefixes beyond that

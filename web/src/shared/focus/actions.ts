@@ -21,6 +21,8 @@ function wordsOf(part: string, words: string[], form: string[], names: Names): s
       return names.ports;
     case 'DEVICE':
       return names.devices;
+    case 'GROUP':
+      return names.groups.map((g) => `"${g}"`);
     case 'SEGMENT':
       return names.segments;
     case 'PEER':

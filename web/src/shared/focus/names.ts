@@ -6,6 +6,8 @@ export interface Names {
   ports: string[];
   flows: string[];
   segments: string[];
+  /** Risk groups. */
+  groups: string[];
   prefixes: string[];
   /** Routing instances beside main: "junction/ferry". */
   instances: string[];

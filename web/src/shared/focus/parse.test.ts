@@ -9,6 +9,7 @@ const names: Names = {
   ports: ['viaduct.e1', 'summit.e1'],
   flows: ['tickets'],
   segments: ['yard'],
+  groups: ['north duct'],
   prefixes: ['10.20.2.0/24'],
   instances: [],
   sessions: ['viaduct/192.0.2.2', 'summit/10.255.0.1'],
@@ -48,6 +49,9 @@ describe('the focus bar', () => {
     expect(completeTyped('restart ospf o', names)).toEqual(['on']);
     expect(completeTyped('restart ospf on su', names)).toEqual(['summit']);
     expect(completeTyped('join viaduct.e1 ya', names)).toEqual(['yard']);
+    expect(completeTyped('fail "', names)).toEqual(['"north duct"']);
+    expect(parseTyped('fail "north duct"', names).kind).toBe('action');
+    expect(completeTyped('mend "no', names)).toEqual(['"north duct"']);
     expect(parseTyped('part viaduct.e1', names).kind).toBe('action');
   });
   test('acts on a session, completing peer and router', () => {

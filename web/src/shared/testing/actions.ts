@@ -3,6 +3,8 @@ export const forms = [
   'cut PORT',
   'silence PORT',
   'silence PORT out|in',
+  'fail GROUP',
+  'mend GROUP',
   'disable DEVICE',
   'disable PORT',
   'disable PEER on ROUTER',
