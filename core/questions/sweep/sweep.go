@@ -269,23 +269,24 @@ func sortedKeys(of map[string]int) []string {
 
 // defaultOnly are the routers that have learned or were given a default route, and no other.
 func defaultOnly(w *network.World) (out []string) {
+	dict := &w.Shared().Prefixes
+	all, known := dict.Find(ip.Default)
+	if !known {
+		return nil
+	}
 	for _, inst := range facts.AllInstances(w) {
 		d := inst.Device()
-		if d.Kind() != config.Router || !d.Enabled() {
+		if s, ok := inst.Table().Best(all); !ok || s == route.Connected || d.Kind() != config.Router || !d.Enabled() {
 			continue
 		}
-		byDefault, others := false, false
-		dict := &w.Shared().Prefixes
+		others := false
 		inst.Table().EachUsed(func(id uint32) {
 			switch s, ok := inst.Table().Best(id); {
-			case !ok || s == route.Connected || others:
-			case dict.Prefix(id) == ip.Prefix{}:
-				byDefault = true
-			default:
+			case ok && s != route.Connected && id != all:
 				others = true
 			}
 		})
-		if byDefault && !others {
+		if !others {
 			out = append(out, inst.Ref())
 		}
 	}

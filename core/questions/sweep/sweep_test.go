@@ -220,3 +220,23 @@ func TestARiskGroupFailsAtOnce(t *testing.T) {
 	rack.Failure = alone.Failure
 	require.Equal(t, alone, rack, "a group of one router is that router")
 }
+
+// TestARouterLeftWithADefaultRouteIsNamed: what it can still do depends on the default alone.
+func TestARouterLeftWithADefaultRouteIsNamed(t *testing.T) {
+	text := strings.Replace(ringLab(3, false), "router r0\n", "router r0\n  static 0.0.0.0/0 blackhole\n", 1)
+	s, err := sweep.New(testlabs.Acted(t, text), nil)
+	require.NoError(t, err)
+	links := s.Failures([]sweep.Kind{sweep.Link})
+	r, err := s.Try(links[0], nil)
+	require.NoError(t, err)
+	require.Equal(t, []string{"r0"}, r.DefaultOnly)
+	require.Contains(t, r.Says(), "r0 with a default route alone")
+	r, err = s.Try(links[1], nil)
+	require.NoError(t, err)
+	require.Empty(t, r.DefaultOnly, "it still has a route to r1")
+	next, _, err := s.Then(links[0], nil)
+	require.NoError(t, err)
+	r, err = next.Try(links[1], nil)
+	require.NoError(t, err)
+	require.Empty(t, r.DefaultOnly, "it was so before")
+}
