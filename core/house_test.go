@@ -40,7 +40,7 @@ var floors = [][]string{
 	{"core/simulation/network"},
 	{"core/simulation/history"},
 	{"core/questions/facts", "core/questions/interchange"},
-	{"core/questions/fixes", "core/questions/capture"},
+	{"core/questions/fixes", "core/questions/capture", "core/questions/failure"},
 	{"core/questions/traffic"},
 	{"core/questions/relations", "core/questions/critical", "core/questions/playback"},
 	{"core/questions/timeline"},

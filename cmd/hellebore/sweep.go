@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/questions/failure"
 	"hellebore/core/questions/sweep"
 )
 
@@ -53,7 +54,7 @@ passes now fails after a failure.`,
 }
 
 func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
-	kinds, err := sweep.ParseKinds(f.kinds)
+	kinds, err := failure.ParseKinds(f.kinds)
 	switch {
 	case err != nil:
 		return err
@@ -75,7 +76,7 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 	if len(f.own) > 0 {
 		failures = nil
 		for _, line := range f.own {
-			own, err := sweep.OwnFailure(line)
+			own, err := failure.OwnOf(line)
 			if err != nil {
 				return fmt.Errorf("%s: %w", line, err)
 			}
@@ -110,7 +111,7 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 }
 
 // sweep tries failures on as many copies as there are workers; results are in the order of the failures, whoever found them.
-func (p *patience) sweep(s *sweep.Sweep, failures []sweep.Failure, f *sweepFlags) ([]sweep.Impact, error) {
+func (p *patience) sweep(s *sweep.Sweep, failures []failure.Failure, f *sweepFlags) ([]sweep.Impact, error) {
 	found := make([][]sweep.Impact, len(failures))
 	errs := make([]error, len(failures))
 	next := make(chan int)

@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/questions/failure"
 	"hellebore/core/questions/sweep"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/simulation/history"
@@ -40,7 +41,7 @@ func BenchmarkSweep(b *testing.B) {
 				began := time.Now()
 				s, err := sweep.New(h, nil)
 				require.NoError(b, err)
-				list := s.Failures([]sweep.Kind{sweep.Link, sweep.Router})
+				list := s.Failures([]failure.Kind{failure.Link, failure.Router})
 				for _, f := range list {
 					_, err := s.Try(f, nil)
 					require.NoError(b, err)

@@ -1,3 +1,5 @@
+// Package sweep tries failures on copies of a network at rest, each by itself or after another one, and says what each would do:
+// flows, checks and pairs that end up worse, for how long others are out, and how the network comes to rest.
 package sweep
 
 import (
@@ -10,6 +12,7 @@ import (
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/failure"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
@@ -18,7 +21,7 @@ import (
 
 // Impact is what a failure does to a network at rest.
 type Impact struct {
-	Failure
+	failure.Failure
 	After       string       `json:"after,omitempty" doc:"what failed before it, and came to rest; what that did is not counted here"`
 	Outcome     string       `json:"outcome" enum:"settled,does not settle,does not settle so far"`
 	Convergence *float64     `json:"convergence" doc:"seconds until the last change of forwarding on any router; null if there was none"`
@@ -141,24 +144,13 @@ func (s *Sweep) Twin() *Sweep {
 }
 
 // Failures are all failures that the network can have, of some kinds.
-func (s *Sweep) Failures(kinds []Kind) []Failure { return FailuresOf(s.base, s.lab, kinds) }
-
-// perform has a failure happen on a copy.
-func (s *Sweep) perform(f Failure, stop func() bool) (*history.Step, error) {
-	var actions []history.Action
-	for _, text := range f.Actions {
-		a, err := history.ParseAction(text)
-		if err != nil {
-			return nil, err
-		}
-		actions = append(actions, a)
-	}
-	return history.Try(s.base, s.lab, actions, stop)
+func (s *Sweep) Failures(kinds []failure.Kind) []failure.Failure {
+	return failure.Of(s.base, s.lab, kinds)
 }
 
 // Try is what a failure does. The error says what it refers to that is not there.
-func (s *Sweep) Try(f Failure, stop func() bool) (Impact, error) {
-	step, err := s.perform(f, stop)
+func (s *Sweep) Try(f failure.Failure, stop func() bool) (Impact, error) {
+	step, err := f.Perform(s.base, s.lab, stop)
 	if err != nil {
 		return Impact{}, err
 	}
@@ -166,8 +158,8 @@ func (s *Sweep) Try(f Failure, stop func() bool) (Impact, error) {
 }
 
 // Then is the sweep of what fails after a failure, when the network has come to rest.
-func (s *Sweep) Then(f Failure, stop func() bool) (*Sweep, Impact, error) {
-	step, err := s.perform(f, stop)
+func (s *Sweep) Then(f failure.Failure, stop func() bool) (*Sweep, Impact, error) {
+	step, err := f.Perform(s.base, s.lab, stop)
 	if err != nil {
 		return nil, Impact{}, err
 	}
@@ -192,7 +184,7 @@ func (s *Sweep) failed(step *history.Step) (out []string) {
 	return out
 }
 
-func (s *Sweep) judge(f Failure, step *history.Step, stop func() bool) Impact {
+func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) Impact {
 	outages := traffic.OutagesOf(step, true, stop)
 	row := timeline.ActionOf(step, outages, nil)
 	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Routes: row.Routes,
@@ -295,7 +287,7 @@ func defaultOnly(w *network.World) (out []string) {
 
 // Branch tries failure i of a list, and with a depth of 2 those after it in the list once it has come to rest: pairs share their first
 // failure. What cannot fail any more, since the first one took it, is left out.
-func Branch(s *Sweep, list []Failure, i, depth int, stop func() bool) ([]Impact, error) {
+func Branch(s *Sweep, list []failure.Failure, i, depth int, stop func() bool) ([]Impact, error) {
 	if depth == 1 {
 		r, err := s.Try(list[i], stop)
 		return []Impact{r}, err

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"hellebore/core/questions/check"
+	"hellebore/core/questions/failure"
 	"hellebore/core/questions/sweep"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/timeline"
@@ -19,7 +20,7 @@ import (
 )
 
 // byHand does what a failure does as a user would: an action after the other, on a branch.
-func byHand(t *testing.T, h *history.History, f sweep.Failure) (*history.History, *history.Step) {
+func byHand(t *testing.T, h *history.History, f failure.Failure) (*history.History, *history.Step) {
 	t.Helper()
 	branch := h.Branch()
 	require.Len(t, f.Actions, 1, "of several at once, there is nobody's hand")
@@ -111,7 +112,7 @@ func TestASweepIsLikeDoingEachFailureByHand(t *testing.T) {
 			require.ErrorContains(t, err, "not at rest", d.Slug)
 			continue
 		}
-		all := s.Failures(sweep.Kinds)
+		all := s.Failures(failure.Kinds)
 		tried := 0
 		for _, f := range all {
 			got, err := s.Try(f, nil)
@@ -134,7 +135,7 @@ func TestASweepIsLikeDoingEachFailureByHand(t *testing.T) {
 				continue
 			}
 			branch, _ := byHand(t, h, f)
-			second := next.Failures(sweep.Kinds)
+			second := next.Failures(failure.Kinds)
 			if len(second) == 0 {
 				continue
 			}
@@ -155,7 +156,7 @@ func TestASweepKnowsWhatNobodyCanDoWithout(t *testing.T) {
 		h := testlabs.Acted(t, ringLab(6, name == "ring"))
 		s, err := sweep.New(h, nil)
 		require.NoError(t, err)
-		for _, f := range s.Failures([]sweep.Kind{sweep.Link, sweep.Silence}) {
+		for _, f := range s.Failures([]failure.Kind{failure.Link, failure.Silence}) {
 			r, err := s.Try(f, nil)
 			require.NoError(t, err)
 			require.Equal(t, want, r.SinglePoint(), "%s: %+v", name, r)
@@ -166,16 +167,16 @@ func TestASweepKnowsWhatNobodyCanDoWithout(t *testing.T) {
 	// The end of a line is cut off with its link, and the rest keeps together.
 	s, err := sweep.New(testlabs.Acted(t, ringLab(6, false)), nil)
 	require.NoError(t, err)
-	r, err := s.Try(s.Failures([]sweep.Kind{sweep.Link})[0], nil)
+	r, err := s.Try(s.Failures([]failure.Kind{failure.Link})[0], nil)
 	require.NoError(t, err)
 	require.Equal(t, []string{"r0"}, r.CutOff)
 	require.Equal(t, 10, r.Pairs.Lost)
 	// A router that fails takes its own pairs with it; only the others count.
-	middle, err := s.Try(sweep.Failure{Kind: sweep.Router, Name: "router r1", Actions: []string{"disable r1"}}, nil)
+	middle, err := s.Try(failure.Failure{Kind: failure.Router, Name: "router r1", Actions: []string{"disable r1"}}, nil)
 	require.NoError(t, err)
 	require.Equal(t, 8, middle.Pairs.Lost, "r0 and the four behind r1, both ways")
 	require.Equal(t, []string{"r0"}, middle.CutOff)
-	end, err := s.Try(sweep.Failure{Kind: sweep.Router, Name: "router r5", Actions: []string{"disable r5"}}, nil)
+	end, err := s.Try(failure.Failure{Kind: failure.Router, Name: "router r5", Actions: []string{"disable r5"}}, nil)
 	require.NoError(t, err)
 	require.False(t, end.SinglePoint(), "nobody else misses anything")
 }
@@ -204,7 +205,7 @@ func TestARiskGroupFailsAtOnce(t *testing.T) {
 	h := testlabs.Acted(t, ringLab(4, true)+"risk-group \"both ways\"\n  links r0.e0 r0.e1\nrisk-group \"rack\"\n  devices r2\n")
 	s, err := sweep.New(h, nil)
 	require.NoError(t, err)
-	groups := s.Failures([]sweep.Kind{sweep.Group})
+	groups := s.Failures([]failure.Kind{failure.Group})
 	require.Len(t, groups, 2)
 	both, err := s.Try(groups[0], nil)
 	require.NoError(t, err)
@@ -215,7 +216,7 @@ func TestARiskGroupFailsAtOnce(t *testing.T) {
 	rack, err := s.Try(groups[1], nil)
 	require.NoError(t, err)
 	equals(t, h, rack)
-	alone, err := s.Try(sweep.Failure{Kind: sweep.Router, Name: "router r2", Actions: []string{"disable r2"}}, nil)
+	alone, err := s.Try(failure.Failure{Kind: failure.Router, Name: "router r2", Actions: []string{"disable r2"}}, nil)
 	require.NoError(t, err)
 	rack.Failure = alone.Failure
 	require.Equal(t, alone, rack, "a group of one router is that router")
@@ -226,7 +227,7 @@ func TestARouterLeftWithADefaultRouteIsNamed(t *testing.T) {
 	text := strings.Replace(ringLab(3, false), "router r0\n", "router r0\n  static 0.0.0.0/0 blackhole\n", 1)
 	s, err := sweep.New(testlabs.Acted(t, text), nil)
 	require.NoError(t, err)
-	links := s.Failures([]sweep.Kind{sweep.Link})
+	links := s.Failures([]failure.Kind{failure.Link})
 	r, err := s.Try(links[0], nil)
 	require.NoError(t, err)
 	require.Equal(t, []string{"r0"}, r.DefaultOnly)

@@ -1,6 +1,5 @@
-// Package sweep tries failures on copies of a network at rest, each by itself or after another one, and says what each would do:
-// flows, checks and pairs that end up worse, for how long others are out, and how the network comes to rest.
-package sweep
+// Package failure finds what can fail in a network: links, routers, ports, segments, sessions, and what shares a risk.
+package failure
 
 import (
 	"fmt"
@@ -61,10 +60,32 @@ type Failure struct {
 	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,group,own"`
 	Name    string   `json:"name" doc:"what fails, in words"`
 	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
+
+	at []config.PortRef // what fails, ports or whole devices
 }
 
-// OwnFailure is a failure in a list of one's own: actions that happen at once, joined by "and".
-func OwnFailure(line string) (Failure, error) {
+// IsAt says whether the failure is of a device or a port, or of something at it.
+func (f *Failure) IsAt(r config.PortRef) bool {
+	return slices.ContainsFunc(f.at, func(x config.PortRef) bool {
+		return x.Device == r.Device && (r.Port == "" || x.Port == r.Port || x.Port == "")
+	})
+}
+
+// Perform has the failure happen on a copy of a network at rest, which runs to rest. The error says what it refers to that is not there.
+func (f *Failure) Perform(w *network.World, lab *config.Lab, stop func() bool) (*history.Step, error) {
+	var actions []history.Action
+	for _, text := range f.Actions {
+		a, err := history.ParseAction(text)
+		if err != nil {
+			return nil, err
+		}
+		actions = append(actions, a)
+	}
+	return history.Try(w, lab, actions, stop)
+}
+
+// OwnOf is a failure in a list of one's own: actions that happen at once, joined by "and".
+func OwnOf(line string) (Failure, error) {
 	f := Failure{Kind: Own, Name: line}
 	for _, s := range strings.Split(line, " and ") {
 		a, err := history.ParseAction(strings.TrimSpace(s))
@@ -76,8 +97,8 @@ func OwnFailure(line string) (Failure, error) {
 	return f, nil
 }
 
-// FailuresOf are all failures that a network can have, of some kinds; what failed already cannot fail.
-func FailuresOf(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
+// Of are all failures that a network can have, of some kinds; what failed already cannot fail.
+func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 	out := []Failure{}
 	for _, k := range kinds {
 		switch k {
@@ -89,13 +110,13 @@ func FailuresOf(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 					if k == Silence {
 						verb, says = "silence", "%s, silent"
 					}
-					out = append(out, Failure{k, phrase.Say(says, strings.Join(ends, " ")), []string{verb + " " + ends[0]}})
+					out = append(out, Failure{k, phrase.Say(says, words(ends)), []string{verb + " " + ends[0].String()}, ends})
 				}
 			}
 		case Router:
 			for _, d := range w.Devices() {
 				if !d.Gone() && d.Enabled() && d.Kind() == config.Router {
-					out = append(out, Failure{k, phrase.Say("router %s", d.Name()), []string{"disable " + d.Name()}})
+					out = append(out, Failure{k, phrase.Say("router %s", d.Name()), []string{"disable " + d.Name()}, []config.PortRef{{Device: d.Name()}}})
 				}
 			}
 		case Port, Segment:
@@ -109,9 +130,10 @@ func FailuresOf(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 					if e := m.Ends[n]; e.Parted || e.Cut {
 						continue
 					}
-					all.Actions = append(all.Actions, "cut "+end)
+					cut := "cut " + end.String()
+					all.Actions, all.at = append(all.Actions, cut), append(all.at, end)
 					if k == Port {
-						out = append(out, Failure{k, phrase.Say("port %s", end), []string{"cut " + end}})
+						out = append(out, Failure{k, phrase.Say("port %s", end), []string{cut}, []config.PortRef{end}})
 					}
 				}
 				if k == Segment && len(all.Actions) > 0 {
@@ -122,7 +144,7 @@ func FailuresOf(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 			out = append(out, sessions(w)...)
 		case Group:
 			for _, g := range lab.RiskGroups {
-				out = append(out, Failure{k, phrase.Say("risk group %q", g.Name), []string{fmt.Sprintf("fail \"%s\"", g.Name)}})
+				out = append(out, Failure{k, phrase.Say("risk group %q", g.Name), []string{fmt.Sprintf("fail \"%s\"", g.Name)}, membersOf(w, &g)})
 			}
 		}
 	}
@@ -144,11 +166,33 @@ func works(w *network.World, m *network.Medium) bool {
 }
 
 // namesOf are the ports at the ends of a medium.
-func namesOf(w *network.World, m *network.Medium) []string {
-	var out []string
+func namesOf(w *network.World, m *network.Medium) (out []config.PortRef) {
 	for _, e := range m.Ends {
 		d := w.Device(e.Device)
-		out = append(out, config.PortRef{Device: d.Name(), Port: d.Ports()[e.Port].Config.Name}.String())
+		out = append(out, config.PortRef{Device: d.Name(), Port: d.Ports()[e.Port].Config.Name})
+	}
+	return out
+}
+
+func words(ends []config.PortRef) string {
+	var out []string
+	for _, e := range ends {
+		out = append(out, e.String())
+	}
+	return strings.Join(out, " ")
+}
+
+// membersOf are the devices of a risk group, and the ports at its links and segments.
+func membersOf(w *network.World, g *config.RiskGroup) (out []config.PortRef) {
+	for _, d := range g.Devices {
+		out = append(out, config.PortRef{Device: d})
+	}
+	for i := range w.Media() {
+		m := &w.Media()[i]
+		if ends := namesOf(w, m); slices.ContainsFunc(ends, func(e config.PortRef) bool { return slices.Contains(g.Links, e) }) ||
+			m.Kind == network.Segment && slices.Contains(g.Segments, m.Name) {
+			out = append(out, ends...)
+		}
 	}
 	return out
 }
@@ -164,7 +208,7 @@ func sessions(w *network.World) (out []Failure) {
 			}
 			seen[ends{v.Local, v.Address}] = true
 			out = append(out, Failure{Session, phrase.Say("session of %s with %s", inst.Ref(), v.Address),
-				[]string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}})
+				[]string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, []config.PortRef{{Device: inst.Device().Name()}}})
 		})
 	}
 	return out
