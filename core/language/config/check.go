@@ -9,8 +9,18 @@ import (
 type Check struct {
 	Name   string
 	When   []string // actions that are done first, as they are typed
+	Fails  []AnyFailure
 	Expect []Expect
 }
+
+// AnyFailure is each failure of a kind, tried alone.
+type AnyFailure struct {
+	Kind   string    // what fails: one of FailureKinds
+	Except []PortRef // but for what is there, ports or whole devices (no port)
+}
+
+// FailureKinds are what can fail.
+var FailureKinds = []string{"link", "silence", "router", "port", "segment", "session", "group"}
 
 // Expectation is what an Expect is about.
 type Expectation uint8

@@ -11,6 +11,7 @@ const (
 	RouteExpect Context = "expect route"
 	BriefOf     Context = "brief"
 	TaskOf      Context = "task"
+	WheneverOf  Context = "whenever"
 	QuestionOf  Context = "question"
 )
 
@@ -36,6 +37,10 @@ func checkRows() []Row {
 		block("when", CheckOf, "", []Arg{{Name: "action", Kind: Name, Words: []string{"cut", "silence", "mend", "disable", "enable"}}, {Name: "target", Kind: PortRef},
 			{Name: "direction", Kind: Name, Words: []string{"in", "out"}, Optional: true}},
 			"what is done first, on a copy of the network; several are done in order, each to settled", (*builder).when),
+		{Word: "whenever", In: []Context{CheckOf}, Opens: WheneverOf, Many: true, Args: []Arg{{Name: "kind of failure", Kind: Name, Words: config.FailureKinds},
+			{Name: "fails", Kind: Literal, Words: []string{"fails"}}}, Effect: Nothing,
+			Help: "each failure of this kind is tried on a copy of the network, alone; what is expected must hold after every one of them", build: (*builder).whenever},
+		inline("except", WheneverOf, "", []Arg{{Name: "device or port", Kind: PortRef, Repeat: true}}, "what fails at this device or port is left out", (*builder).except),
 		block("expect", CheckOf, ExpectOf, nil, "what must be true then", (*builder).expect),
 		inline("flow", ExpectOf, FlowExpect, []Arg{{Name: "flow", Kind: Name}}, "the flow arrives, and its answers come back", (*builder).expectFlow),
 		inline("outage", FlowExpect, "", []Arg{{Name: "comparison", Kind: Name, Words: []string{"<", "<="}}, {Name: "time", Kind: Duration, Min: 0, Max: 3_600_000_000_000}},

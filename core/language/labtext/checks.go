@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
 )
 
@@ -41,6 +42,27 @@ func (b *builder) when(n *Node) {
 	}
 	c := of[config.Check](b)
 	c.When = append(c.When, strings.Join(words, " "))
+}
+
+func (b *builder) whenever(n *Node) {
+	f := config.AnyFailure{Kind: n.Args[0].Text}
+	b.fill(n, &f)
+	c := of[config.Check](b)
+	c.Fails = append(c.Fails, f)
+}
+
+func (b *builder) except(n *Node) {
+	f := of[config.AnyFailure](b)
+	for _, t := range n.Args {
+		if !strings.Contains(t.Text, ".") {
+			b.deviceRefs = append(b.deviceRefs, pending{token: t})
+			f.Except = append(f.Except, config.PortRef{Device: t.Text})
+			continue
+		}
+		r := ParseRef(t.Text)
+		b.faultRefs = append(b.faultRefs, pending{t, r})
+		f.Except = append(f.Except, r)
+	}
 }
 
 func (b *builder) expect(n *Node) {
@@ -205,12 +227,35 @@ func (b *builder) checkReferences() {
 	}
 }
 
+// exceptWords says what of a kind of failures is left out.
+func exceptWords(f config.AnyFailure) string {
+	if len(f.Except) == 0 {
+		return phrase.Text("all are tried")
+	}
+	var names []string
+	for _, r := range f.Except {
+		names = append(names, AtWords(r))
+	}
+	return phrase.Say("except %s", strings.Join(names, " "))
+}
+
+// AtWords is a port, or a whole device, as a check names it.
+func AtWords(r config.PortRef) string {
+	if r.Port == "" {
+		return r.Device
+	}
+	return r.String()
+}
+
 // checkFacts are what the comparison by meaning sees of checks and briefs.
 func checkFacts(l *config.Lab, add func(subject, what, value string, in Context, word string)) {
 	for _, c := range l.Checks {
 		n := "check \"" + c.Name + "\""
 		add(n, "", "", Top, "check")
 		add(n, "when", strings.Join(c.When, ", then "), CheckOf, "when")
+		for _, f := range c.Fails {
+			add(n, "whenever "+f.Kind+" fails", exceptWords(f), CheckOf, "whenever")
+		}
 		var words []string
 		for _, e := range c.Expect {
 			words = append(words, e.Words)

@@ -72,7 +72,7 @@ func TestEveryStatementIsOfferedWhereItMayStand(t *testing.T) {
 		PrependOf: "policy p\n  statement s\n    prepend 64500 ", PathSetOf: "as-path-set s\n  ", CommSetOf: "community-set s\n  ", TagSetOf: "tag-set s\n  ", NbrSetOf: "neighbour-set s\n  ",
 		RiskOf: "risk-group \"g\"\n  ", CheckOf: "check \"c\"\n  ", ExpectOf: "check \"c\"\n  expect ", FlowExpect: "check \"c\"\n  expect flow f ", PathExpect: "check \"c\"\n  expect path a -> b ",
 		InstanceOf: "router mill\n  instance ferry\n    ", TakeOf: "router mill\n  take ferry ",
-		RouteExpect: "check \"c\"\n  expect route a 10.0.0.0/8 ", BriefOf: "brief\n  ", TaskOf: "brief\n  task \"t\"\n    ", QuestionOf: "brief\n  question \"q\"\n    ",
+		RouteExpect: "check \"c\"\n  expect route a 10.0.0.0/8 ", BriefOf: "brief\n  ", WheneverOf: "check \"c\"\n  whenever link fails ", TaskOf: "brief\n  task \"t\"\n    ", QuestionOf: "brief\n  question \"q\"\n    ",
 	}
 	for _, row := range Grammar {
 		for _, in := range row.In {

@@ -207,6 +207,9 @@ func (d *document) release(n *Node) (released bool, err error) {
 		if use == nil || d.inside(use, n) {
 			continue
 		}
+		if use.Row.In[0] == WheneverOf {
+			return true, d.leaveList(use, o.line, o.from)
+		}
 		switch top := d.topOf(use); top.Row.Word {
 		case "link", "flow", "check":
 			if released, err := d.release(top); released || err != nil {

@@ -436,6 +436,9 @@ check "tickets arrive"
   expect neighbour mill weir Full
   expect sent mill skylark 203.0.112.0/22
   expect not-sent mill skylark 10.20.1.0/24
+check "tickets arrive whatever fails"
+  whenever link fails except crane mill.up
+  expect flow tickets outage < 1s
 check "tickets arrive without weir"
   when cut mill.e1
   expect flow tickets

@@ -107,11 +107,16 @@ func riskFacts(lab *config.Lab, add func(subject, what, value string, in Context
 
 // leaveGroup takes the member at a place out of a risk group, and the group out with its last member.
 func (d *document) leaveGroup(use *Node, line, column int) error {
-	at := slices.IndexFunc(use.Args, func(t Token) bool { return t.Line == line && column >= t.Column && column < t.end() })
-	switch group := d.above[use]; {
-	case at < 0 || len(use.Args) == 1 && len(group.Children) == 1:
+	if group := d.above[use]; len(use.Args) == 1 && len(group.Children) == 1 {
 		return d.drop(group)
-	case len(use.Args) == 1:
+	}
+	return d.leaveList(use, line, column)
+}
+
+// leaveList takes the name at a place out of a list, and the list out with its last name.
+func (d *document) leaveList(use *Node, line, column int) error {
+	at := slices.IndexFunc(use.Args, func(t Token) bool { return t.Line == line && column >= t.Column && column < t.end() })
+	if at < 0 || len(use.Args) == 1 {
 		return d.drop(use)
 	}
 	return d.setArgs(use, slices.Delete(slices.Clone(use.Args), at, at+1))

@@ -73,3 +73,29 @@ func TestARiskGroupFollowsItsMembers(t *testing.T) {
 	}
 	require.Contains(t, fmt.Sprint(said), "device weir")
 }
+
+// TestWhatIsLeftOutFollowsItsNames: a check goes on without a device that is gone, and follows one that is renamed.
+func TestWhatIsLeftOutFollowsItsNames(t *testing.T) {
+	const text = ducts + "check \"c\"\n  whenever link fails except weir mill.e1\n  expect reach mill -> halt\n"
+	fails := func(text string) string {
+		t.Helper()
+		r := Parse(text)
+		require.True(t, r.OK(), "%v\n%s", r.Problems, text)
+		require.Len(t, r.Lab.Checks, 1)
+		return fmt.Sprint(r.Lab.Checks[0].Fails)
+	}
+	require.Equal(t, "[{link [weir mill.e1]}]", strings.ReplaceAll(fails(text), "weir.", "weir"))
+	without := edited(t, text, "remove router weir")
+	require.Contains(t, without, "whenever link fails except mill.e1\n")
+	require.Contains(t, edited(t, without, "remove mill.e1"), "whenever link fails\n")
+	for i, l := range strings.Split(text, "\n") {
+		if c := strings.Index(l, "weir mill.e1"); c >= 0 {
+			out, _, err := Rename(text, i+1, c+1, "ford")
+			require.NoError(t, err)
+			require.Contains(t, out, "except ford mill.e1")
+			require.Contains(t, out, "devices ford halt")
+		}
+	}
+	before, after := Parse(text).Lab, Parse(without).Lab
+	require.Contains(t, fmt.Sprint(Differences(&before, &after)), "whenever link fails")
+}

@@ -14,6 +14,7 @@ import (
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/failure"
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
@@ -58,7 +59,11 @@ func Run(h *history.History, stop func() bool) (results []Result, ok bool) {
 			a = try(h, c.When, stop)
 			tried[key] = a
 		}
-		results = append(results, a.judge(c))
+		if len(c.Fails) == 0 || a.err != nil {
+			results = append(results, a.judge(c))
+		} else {
+			results = append(results, a.whatever(c))
+		}
 	}
 	return results, stop == nil || !stop()
 }
@@ -71,7 +76,7 @@ func Standing(h *history.History, stop func() bool) (results []Result, ok bool) 
 		if stop != nil && stop() {
 			return results, false
 		}
-		if len(c.When) == 0 {
+		if len(c.When) == 0 && len(c.Fails) == 0 {
 			results = append(results, now.judge(c))
 		}
 	}
@@ -85,7 +90,10 @@ type attempt struct {
 	after *history.History
 	err   error
 	stop  func() bool
-	lost  map[string][]traffic.Outage
+	// failure is what failed, of one of many.
+	failure failure.Failure
+	lost    map[string][]traffic.Outage
+	fails   map[string][]*attempt // what a kind of failure comes to, of all that can fail
 }
 
 func try(h *history.History, when []string, stop func() bool) *attempt {

@@ -49,7 +49,7 @@ type PairsImpact struct {
 	Repaired int      `json:"repaired,omitempty"`
 	Out      int      `json:"out" doc:"that are out for a time"`
 	Longest  float64  `json:"longest" doc:"seconds of the longest outage of those"`
-	Loops    int      `json:"loops" doc:"circles of routers that were there for a time"`
+	Loops    int      `json:"loops" doc:"forwarding loops that were there for a time"`
 	Examples []string `json:"examples" doc:"some of those that are lost"`
 }
 

@@ -14,7 +14,7 @@ type Lost struct {
 	Repaired int        // that did not arrive before the step and do at its end
 	Out      int        // that were out for a time and arrive again
 	Longest  float64    // seconds of the longest outage of those
-	Loops    int        // circles of routers that were there for a time
+	Loops    int        // forwarding loops that were there for a time
 }
 
 // LostPair is a pair that does not arrive any more, and where its packets end.

@@ -246,9 +246,14 @@ func TestEveryStatementHasItsEffectShown(t *testing.T) {
 // TestChecksAndBriefsChangeNothing adds everything that can be expected to a lab:
 // no event is handled, and the world is as it was, to its last counter.
 func TestChecksAndBriefsChangeNothing(t *testing.T) {
-	const lab = "router mill\n  port e1 10.0.12.1/30\n    ospf area 0\nrouter halt\n  port e1 10.0.12.2/30\n    ospf area 0\nlink mill.e1 halt.e1\nflow f mill -> halt\n"
-	const more = `check "c"
+	const lab = "router mill\n  port e1 10.0.12.1/30\n    ospf area 0\n  port s\nrouter halt\n  port e1 10.0.12.2/30\n    ospf area 0\nlink mill.e1 halt.e1\nsegment yard mill.s\nflow f mill -> halt\n"
+	const more = `risk-group "duct"
+  links mill.e1
+  segments yard
+  devices halt
+check "c"
   when silence mill.e1 out
+  whenever link fails except halt
   expect flow f outage < 1s
   expect reach mill -> halt
   expect no-reach mill -> halt
