@@ -14,6 +14,7 @@ import (
 	"hellebore/core/questions/paths"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/tables"
+	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/questions/why"
@@ -141,7 +142,7 @@ func TestAnyActionHasAnAnswer(t *testing.T) {
 	}
 	for round := range oracleRuns(60) {
 		r := rand.New(rand.NewPCG(uint64(round), 23))
-		text := randomLab(r)
+		text := testlabs.Random(r)
 		if round%2 == 0 {
 			text = texts[round/2%len(texts)]
 		}

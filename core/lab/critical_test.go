@@ -13,6 +13,7 @@ import (
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/note"
 	"hellebore/core/questions/critical"
+	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
@@ -55,7 +56,7 @@ func aLab(r *rand.Rand, round int) string {
 	if demos := demo.Labs(); round%2 == 0 {
 		return demos[round/2%len(demos)].Text
 	}
-	return randomLab(r)
+	return testlabs.Random(r)
 }
 
 // happens is what a note must say at the end of a wait, by the kind of the link.

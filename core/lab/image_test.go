@@ -25,7 +25,7 @@ func TestALabGoesOnFromItsImage(t *testing.T) {
 	}
 	for round := range oracleRuns(2 * len(texts)) {
 		r := rand.New(rand.NewPCG(uint64(round), 18))
-		text := randomLab(r)
+		text := testlabs.Random(r)
 		if round%2 == 0 {
 			text = texts[round/2%len(texts)]
 		}

@@ -16,6 +16,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/wire/inet"
+	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/questions/traffic"
 	"hellebore/core/simulation/device"
@@ -160,7 +161,7 @@ func TestOutagesAgreeWithPackets(t *testing.T) {
 func TestOutagesAgreeWithPacketsAnywhere(t *testing.T) {
 	for i := range oracleRuns(48) {
 		r := rand.New(rand.NewPCG(uint64(i), 9))
-		l := open(t, randomLab(r), "wait 30s")
+		l := open(t, testlabs.Random(r), "wait 30s")
 		links := l.Map(l.History().Now()).Links
 		end := links[r.IntN(len(links))].Ends[r.IntN(2)]
 		action := []string{"cut ", "silence ", "disable "}[r.IntN(3)] + end.Device + "." + end.Port

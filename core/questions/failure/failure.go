@@ -38,7 +38,7 @@ func ParseKinds(list []string) ([]Kind, error) {
 	var out []Kind
 	for _, k := range list {
 		if !slices.Contains(Kinds, Kind(k)) {
-			return nil, phrase.Errorf("%q is no kind of failure; known: %s", k, phrase.List(kindNames()))
+			return nil, phrase.Errorf("%q is no kind of failure; known: %s", k, strings.Join(kindNames(), ", "))
 		}
 		out = append(out, Kind(k))
 	}
@@ -144,6 +144,9 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 			out = append(out, sessions(w)...)
 		case Group:
 			for _, g := range lab.RiskGroups {
+				if !canFail(w, &g) {
+					continue
+				}
 				out = append(out, Failure{k, phrase.Say("risk group %q", g.Name), []string{fmt.Sprintf("fail \"%s\"", g.Name)}, membersOf(w, &g)})
 			}
 		}
@@ -180,6 +183,24 @@ func words(ends []config.PortRef) string {
 		out = append(out, e.String())
 	}
 	return strings.Join(out, " ")
+}
+
+// canFail says whether something of a risk group has not failed yet.
+func canFail(w *network.World, g *config.RiskGroup) bool {
+	if slices.ContainsFunc(g.Devices, func(name string) bool { d := w.Find(name); return d != nil && d.Enabled() }) {
+		return true
+	}
+	for i := range w.Media() {
+		m := &w.Media()[i]
+		ends := namesOf(w, m)
+		of := m.Kind == network.Segment && slices.Contains(g.Segments, m.Name)
+		for n, e := range m.Ends {
+			if (of && !e.Parted || slices.Contains(g.Links, ends[n])) && !m.Cut && !e.Cut {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // membersOf are the devices of a risk group, and the ports at its links and segments.

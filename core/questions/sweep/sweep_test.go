@@ -3,6 +3,8 @@ package sweep_test
 import (
 	"fmt"
 	"math/rand/v2"
+	"os"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -148,6 +150,81 @@ func TestASweepIsLikeDoingEachFailureByHand(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestSweepsOfAnyNetwork sweeps random networks, some of them with faults already: OSPF, segments, instances with partners, sessions,
+// risk groups. Each failure, and some after another one, is like doing it by hand, to the digest of the world.
+func TestSweepsOfAnyNetwork(t *testing.T) {
+	rounds := 25
+	if n, err := strconv.Atoi(os.Getenv("ORACLE")); err == nil {
+		rounds = n
+	}
+	tried, kinds := 0, map[failure.Kind]int{}
+	for round := range rounds {
+		r := rand.New(rand.NewPCG(uint64(round), 1919))
+		text := testlabs.Random(r) + groups(r)
+		h := testlabs.Acted(t, text)
+		for range r.IntN(3) { // what is broken already
+			all := failure.Of(h.Head(), h.Lab(), failure.Kinds)
+			h, _ = byHand(t, h, single(r, all))
+		}
+		s, err := sweep.New(h, nil)
+		if err != nil {
+			require.ErrorContains(t, err, "not at rest")
+			continue
+		}
+		all := s.Failures(failure.Kinds)
+		for range 8 {
+			f := single(r, all)
+			got, err := s.Try(f, nil)
+			require.NoError(t, err, "round %d: %s\n%s", round, f.Name, text)
+			equals(t, h, got)
+			branch, _ := byHand(t, h, f)
+			step, err := f.Perform(h.Head(), h.Lab(), nil)
+			require.NoError(t, err)
+			require.Equal(t, branch.Head().Digest(true), step.After.Digest(true), "round %d: %s", round, f.Name)
+			require.Empty(t, step.After.Check())
+			tried++
+			kinds[f.Kind]++
+		}
+		first := single(r, all)
+		next, one, err := s.Then(first, nil)
+		require.NoError(t, err)
+		if one.Outcome != network.Settled.String() {
+			continue
+		}
+		branch, _ := byHand(t, h, first)
+		if second := next.Failures(failure.Kinds); len(second) > 0 {
+			got, err := next.Try(single(r, second), nil)
+			require.NoError(t, err)
+			equals(t, branch, got)
+		}
+	}
+	t.Logf("%d failures: %v", tried, kinds)
+	for _, k := range failure.Kinds {
+		require.True(t, k == failure.Segment || kinds[k] > 0, "a %s was tried; a segment takes several hands", k)
+	}
+}
+
+// single is a random failure that one action does.
+func single(r *rand.Rand, all []failure.Failure) failure.Failure {
+	for {
+		if f := all[r.IntN(len(all))]; len(f.Actions) == 1 {
+			return f
+		}
+	}
+}
+
+// groups are random risk groups of a random network.
+func groups(r *rand.Rand) string {
+	var b strings.Builder
+	for k := range 1 + r.IntN(3) {
+		fmt.Fprintf(&b, "risk-group \"g%d\"\n  devices r%d\n", k, r.IntN(3))
+		if r.IntN(2) == 0 {
+			fmt.Fprintf(&b, "  links r%d.e%d\n", 1, 0)
+		}
+	}
+	return b.String()
 }
 
 // TestASweepKnowsWhatNobodyCanDoWithout: in a line all is a single point of failure, in a ring nothing between routers is.
