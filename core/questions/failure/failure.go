@@ -87,7 +87,7 @@ func (f *Failure) Perform(w *network.World, lab *config.Lab, stop func() bool) (
 // OwnOf is a failure in a list of one's own: actions that happen at once, joined by "and".
 func OwnOf(line string) (Failure, error) {
 	f := Failure{Kind: Own, Name: line}
-	for _, s := range strings.Split(line, " and ") {
+	for s := range strings.SplitSeq(line, " and ") {
 		a, err := history.ParseAction(strings.TrimSpace(s))
 		if err != nil {
 			return f, err
