@@ -503,6 +503,8 @@ func (b *builder) flow(n *Node) {
 	b.result.Flows = append(b.result.Flows, f)
 }
 
+func (b *builder) rate(n *Node) { of[config.Flow](b).Rate, _ = parseRate(n.Args[0].Text) }
+
 func (b *builder) every(n *Node) { of[config.Flow](b).Every = duration(n.Args[0]) }
 
 // references checks that what is referred to exists, and that a port is joined

@@ -170,6 +170,9 @@ func facts(lab *config.Lab) []fact {
 		l.add(n, "", "", Top, "flow")
 		l.add(n, "ends", f.From+" to "+f.To, Top, "flow")
 		l.add(n, "every", FormatDuration(f.Every), FlowOf, "every")
+		if f.Rate > 0 {
+			l.add(n, "rate", FormatRate(f.Rate), FlowOf, "rate")
+		}
 	}
 	return l
 }

@@ -363,7 +363,7 @@ link mill.up2 gannet.e1
 link weir.quay ferryman.e1
 link skylark.lan crane
 segment yard mill.lan kiosk gate at 140 60 delay 1ms
-flow tickets kiosk -> crane every 100ms
+flow tickets kiosk -> crane every 100ms rate 40M
 
 key-chain larch
   key 1 md5 "meadow-brown" send 0s..10h accept 0s..12h

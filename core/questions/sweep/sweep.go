@@ -31,6 +31,9 @@ type Impact struct {
 	Pairs       PairsImpact  `json:"pairs"`
 	CutOff      []string     `json:"cutOff" doc:"devices that no other reaches any more, of those that did not fail"`
 	DefaultOnly []string     `json:"defaultOnly" doc:"routers that are left with a default route alone"`
+	// Overloaded and Fullest are about flows that say their rate.
+	Overloaded []traffic.Load `json:"overloaded" doc:"ports that carry more than their bandwidth, and did not before"`
+	Fullest    float64        `json:"fullest" doc:"percent of its bandwidth that the fullest port carries"`
 }
 
 // FlowImpact is what becomes of a flow.
@@ -82,7 +85,7 @@ func (r *Impact) WorstFlow() (worst float64) {
 // Harmless says whether nobody notices the failure.
 func (r *Impact) Harmless() bool {
 	return r.Outcome == network.Settled.String() && len(r.Flows) == 0 && len(r.Checks) == 0 && r.Pairs.Lost == 0 && r.Pairs.Out == 0 &&
-		r.Pairs.Loops == 0 && len(r.DefaultOnly) == 0
+		r.Pairs.Loops == 0 && len(r.DefaultOnly) == 0 && len(r.Overloaded) == 0
 }
 
 // Compare puts the worse result first.
@@ -94,7 +97,7 @@ func (r *Impact) Compare(o *Impact) int {
 		return 0
 	}
 	return cmp.Or(cmp.Compare(settled(r), settled(o)), cmp.Compare(o.FlowsLost(), r.FlowsLost()), cmp.Compare(len(o.Checks), len(r.Checks)),
-		cmp.Compare(o.Pairs.Lost, r.Pairs.Lost), cmp.Compare(o.WorstFlow(), r.WorstFlow()), cmp.Compare(o.Pairs.Longest, r.Pairs.Longest),
+		cmp.Compare(o.Pairs.Lost, r.Pairs.Lost), cmp.Compare(len(o.Overloaded), len(r.Overloaded)), cmp.Compare(o.WorstFlow(), r.WorstFlow()), cmp.Compare(o.Pairs.Longest, r.Pairs.Longest),
 		cmp.Compare(o.Pairs.Out, r.Pairs.Out), cmp.Compare(o.Routes, r.Routes))
 }
 
@@ -112,6 +115,7 @@ type Sweep struct {
 	down     map[string]bool // devices that it took
 	passed   map[string]bool // checks that pass before
 	defaults map[string]bool // routers that have a default route alone before
+	full     map[string]bool // ports that are overloaded before
 }
 
 // New is for failures of the network as it is now in a history. stop, if not nil, is asked now and then whether to give up; what comes
@@ -125,13 +129,16 @@ func New(h *history.History, stop func() bool) (*Sweep, error) {
 }
 
 func of(h *history.History, w *network.World, stop func() bool) *Sweep {
-	s := &Sweep{history: h, base: w, lab: h.Lab(), passed: map[string]bool{}, down: map[string]bool{}, defaults: map[string]bool{}}
+	s := &Sweep{history: h, base: w, lab: h.Lab(), passed: map[string]bool{}, down: map[string]bool{}, defaults: map[string]bool{}, full: map[string]bool{}}
 	results, _ := check.Standing(h, stop)
 	for _, r := range results {
 		s.passed[r.Name] = r.Passed
 	}
 	for _, name := range defaultOnly(w) {
 		s.defaults[name] = true
+	}
+	for _, l := range traffic.LoadsOf(w) {
+		s.full[l.Port] = l.Percent > 100
 	}
 	return s
 }
@@ -188,7 +195,7 @@ func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) I
 	outages := traffic.OutagesOf(step, true, stop)
 	row := timeline.ActionOf(step, outages, nil)
 	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Routes: row.Routes,
-		Flows: []FlowImpact{}, Checks: []string{}, CutOff: []string{}, DefaultOnly: []string{}}
+		Flows: []FlowImpact{}, Checks: []string{}, CutOff: []string{}, DefaultOnly: []string{}, Overloaded: []traffic.Load{}}
 	for _, o := range outages {
 		if x, ok := flowImpact(o, step); ok {
 			r.Flows = append(r.Flows, x)
@@ -205,6 +212,14 @@ func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) I
 	for _, name := range defaultOnly(step.After) {
 		if !s.defaults[name] && !slices.Contains(failed, name) {
 			r.DefaultOnly = append(r.DefaultOnly, name)
+		}
+	}
+	for i, l := range traffic.LoadsOf(step.After) {
+		if i == 0 {
+			r.Fullest = l.Percent
+		}
+		if l.Percent > 100 && !s.full[l.Port] {
+			r.Overloaded = append(r.Overloaded, l)
 		}
 	}
 	return r

@@ -318,3 +318,27 @@ func TestARouterLeftWithADefaultRouteIsNamed(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, r.DefaultOnly, "it was so before")
 }
+
+// TestAFailureOverloadsWhatIsLeft: where flows say their rate, links that are too narrow for what is left to them are named.
+func TestAFailureOverloadsWhatIsLeft(t *testing.T) {
+	text := ringLab(4, true) + "flow tickets r0 -> r1 rate 700M\nflow films r0 -> r1 rate 500M\nflow trams r3 -> r2 rate 400M\n"
+	s, err := sweep.New(testlabs.Acted(t, text), nil)
+	require.NoError(t, err)
+	by := map[string]sweep.Impact{}
+	for _, f := range s.Failures([]failure.Kind{failure.Link}) {
+		r, err := s.Try(f, nil)
+		require.NoError(t, err)
+		by[f.Name] = r
+	}
+	// r0 to r1 is too much for its link before already; the long way round is shared with the trams.
+	r := by["r0.e1 r1.e0, cut"]
+	require.Len(t, r.Overloaded, 3)
+	require.Equal(t, "r3.e0", r.Overloaded[0].Port)
+	require.InDelta(t, 160, r.Overloaded[0].Percent, 1e-9)
+	require.InDelta(t, 160, r.Fullest, 1e-9)
+	require.Contains(t, r.Says(), "r3.e0 carries 160% of its bandwidth")
+	require.Equal(t, []string{"tickets", "films", "trams"}, r.Overloaded[0].Flows)
+	r = by["r3.e1 r0.e0, cut"]
+	require.Empty(t, r.Overloaded, "what was too full stays so")
+	require.InDelta(t, 120, r.Fullest, 1e-9)
+}

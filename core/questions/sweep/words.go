@@ -54,6 +54,9 @@ func (r *Impact) Says() string {
 	say(len(r.CutOff), "%s cut off", phrase.List(r.CutOff))
 	say(r.Pairs.Lost, "%s lost", phrase.Plural(r.Pairs.Lost, "pair"))
 	say(len(r.DefaultOnly), "%s with a default route alone", phrase.List(r.DefaultOnly))
+	for _, l := range r.Overloaded {
+		say(1, "%s carries %.0f%% of its bandwidth", l.Port, l.Percent)
+	}
 	say(len(out), "out: flow %s", strings.Join(out, ", "))
 	say(r.Pairs.Out, "%s out for %s at most", phrase.Plural(r.Pairs.Out, "pair"), facts.Seconds(event.FromSeconds(r.Pairs.Longest)))
 	say(r.Pairs.Loops, "%s for a time", phrase.Plural(r.Pairs.Loops, "loop"))

@@ -247,7 +247,8 @@ func TestEveryStatementHasItsEffectShown(t *testing.T) {
 // no event is handled, and the world is as it was, to its last counter.
 func TestChecksAndBriefsChangeNothing(t *testing.T) {
 	const lab = "router mill\n  port e1 10.0.12.1/30\n    ospf area 0\n  port s\nrouter halt\n  port e1 10.0.12.2/30\n    ospf area 0\nlink mill.e1 halt.e1\nsegment yard mill.s\nflow f mill -> halt\n"
-	const more = `risk-group "duct"
+	const more = `flow g mill -> halt rate 5M
+risk-group "duct"
   links mill.e1
   segments yard
   devices halt
