@@ -22,15 +22,16 @@ import (
 // Impact is what a failure does to a network at rest.
 type Impact struct {
 	failure.Failure
-	After       string       `json:"after,omitempty" doc:"what failed before it, and came to rest; what that did is not counted here"`
-	Outcome     string       `json:"outcome" enum:"settled,does not settle,does not settle so far"`
-	Convergence *float64     `json:"convergence" doc:"seconds until the last change of forwarding on any router; null if there was none"`
-	Routes      int          `json:"routes" doc:"routes that changed, counted on each router"`
-	Flows       []FlowImpact `json:"flows" doc:"flows that are out for a time or for good, or arrive again"`
-	Checks      []string     `json:"checks" doc:"checks that passed before and fail after it"`
-	Pairs       PairsImpact  `json:"pairs"`
-	CutOff      []string     `json:"cutOff" doc:"devices that no other reaches any more, of those that did not fail"`
-	DefaultOnly []string     `json:"defaultOnly" doc:"routers that are left with a default route alone"`
+	After       string        `json:"after,omitempty" doc:"what failed before it, and came to rest; what that did is not counted here"`
+	Outcome     string        `json:"outcome" enum:"settled,does not settle,does not settle so far"`
+	Convergence *float64      `json:"convergence" doc:"seconds until the last change of forwarding on any router; null if there was none"`
+	Routes      int           `json:"routes" doc:"routes that changed, counted on each router"`
+	Flows       []FlowImpact  `json:"flows" doc:"flows that are out for a time or for good, or arrive again"`
+	Checks      []string      `json:"checks" doc:"checks that passed before and fail after it"`
+	Pairs       PairsImpact   `json:"pairs"`
+	CutOff      []string      `json:"cutOff" doc:"devices that no other reaches any more, of those that did not fail"`
+	DefaultOnly []string      `json:"defaultOnly" doc:"routers that are left with a default route alone"`
+	Borders     BordersImpact `json:"borders"`
 	// Overloaded and Fullest are about flows that say their rate.
 	Overloaded []traffic.Load `json:"overloaded" doc:"ports that carry more than their bandwidth, and did not before"`
 	Fullest    float64        `json:"fullest" doc:"percent of its bandwidth that the fullest port carries"`
@@ -85,7 +86,7 @@ func (r *Impact) WorstFlow() (worst float64) {
 // Harmless says whether nobody notices the failure.
 func (r *Impact) Harmless() bool {
 	return r.Outcome == network.Settled.String() && len(r.Flows) == 0 && len(r.Checks) == 0 && r.Pairs.Lost == 0 && r.Pairs.Out == 0 &&
-		r.Pairs.Loops == 0 && len(r.DefaultOnly) == 0 && len(r.Overloaded) == 0
+		r.Pairs.Loops == 0 && len(r.DefaultOnly) == 0 && len(r.Overloaded) == 0 && r.Borders.Sent == 0 && r.Borders.Gone == 0
 }
 
 // Compare puts the worse result first.
@@ -97,7 +98,7 @@ func (r *Impact) Compare(o *Impact) int {
 		return 0
 	}
 	return cmp.Or(cmp.Compare(settled(r), settled(o)), cmp.Compare(o.FlowsLost(), r.FlowsLost()), cmp.Compare(len(o.Checks), len(r.Checks)),
-		cmp.Compare(o.Pairs.Lost, r.Pairs.Lost), cmp.Compare(len(o.Overloaded), len(r.Overloaded)), cmp.Compare(o.WorstFlow(), r.WorstFlow()), cmp.Compare(o.Pairs.Longest, r.Pairs.Longest),
+		cmp.Compare(o.Pairs.Lost, r.Pairs.Lost), cmp.Compare(o.Borders.Sent, r.Borders.Sent), cmp.Compare(len(o.Overloaded), len(r.Overloaded)), cmp.Compare(o.WorstFlow(), r.WorstFlow()), cmp.Compare(o.Pairs.Longest, r.Pairs.Longest),
 		cmp.Compare(o.Pairs.Out, r.Pairs.Out), cmp.Compare(o.Routes, r.Routes))
 }
 
@@ -116,6 +117,9 @@ type Sweep struct {
 	passed   map[string]bool // checks that pass before
 	defaults map[string]bool // routers that have a default route alone before
 	full     map[string]bool // ports that are overloaded before
+
+	as        uint32              // the one with the most routers, of those with neighbour ASes
+	crossings map[string]crossing // its borders before, by prefix
 }
 
 // New is for failures of the network as it is now in a history. stop, if not nil, is asked now and then whether to give up; what comes
@@ -140,6 +144,7 @@ func of(h *history.History, w *network.World, stop func() bool) *Sweep {
 	for _, l := range traffic.LoadsOf(w) {
 		s.full[l.Port] = l.Percent > 100
 	}
+	s.as, s.crossings, _ = bordersOf(w, 0)
 	return s
 }
 
@@ -214,6 +219,7 @@ func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) I
 			r.DefaultOnly = append(r.DefaultOnly, name)
 		}
 	}
+	r.Borders = s.borders(step.After)
 	for i, l := range traffic.LoadsOf(step.After) {
 		if i == 0 {
 			r.Fullest = l.Percent

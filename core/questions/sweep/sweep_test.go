@@ -342,3 +342,86 @@ func TestAFailureOverloadsWhatIsLeft(t *testing.T) {
 	require.Empty(t, r.Overloaded, "what was too full stays so")
 	require.InDelta(t, 120, r.Fullest, 1e-9)
 }
+
+// bordered is an AS between two carriers, without filters. Both carry the harbour's prefix; the first has the shorter path.
+const bordered = `router mill
+  port e1 192.0.2.1/30
+  port e2 192.0.2.5/30
+  bgp as 64500
+    peer 192.0.2.2 as 64496
+      import-policy all
+      export-policy all
+    peer 192.0.2.6 as 64497
+      import-policy all
+      export-policy all
+router skylark
+  port e1 192.0.2.2/30
+  port e2 192.0.2.9/30
+  bgp as 64496
+    peer 192.0.2.1 as 64500
+      import-policy all
+      export-policy all
+    peer 192.0.2.10 as 64498
+      import-policy all
+      export-policy all
+router gannet
+  port e1 192.0.2.6/30
+  port e2 192.0.2.13/30
+  bgp as 64497
+    peer 192.0.2.5 as 64500
+      import-policy all
+      export-policy longer
+    peer 192.0.2.14 as 64498
+      import-policy all
+      export-policy all
+router harbour
+  port e1 192.0.2.10/30
+  port e2 192.0.2.14/30
+  static 203.0.113.0/24 blackhole
+  bgp as 64498
+    inject static
+    peer 192.0.2.9 as 64496
+      import-policy all
+      export-policy all
+    peer 192.0.2.13 as 64497
+      import-policy all
+      export-policy all
+policy all
+  otherwise accept
+policy longer
+  statement all
+    prepend 64497 times 2
+    accept
+link mill.e1 skylark.e1
+link mill.e2 gannet.e1
+link skylark.e2 harbour.e1
+link gannet.e2 harbour.e2
+`
+
+// TestAFailureMovesPrefixesAtTheBorder: prefixes that leave by another AS are counted, and those that a failure sends where nobody
+// meant them to go are named.
+func TestAFailureMovesPrefixesAtTheBorder(t *testing.T) {
+	h := testlabs.Acted(t, strings.Replace(bordered, "router mill\n", "router mill\n  loopback lo 10.255.0.1/32\n", 1)+"router weir\n  loopback lo 10.255.0.2/32\n  bgp as 64500\n")
+	s, err := sweep.New(h, nil)
+	require.NoError(t, err)
+	try := func(action string) sweep.Impact {
+		f, err := failure.OwnOf(action)
+		require.NoError(t, err)
+		r, err := s.Try(f, nil)
+		require.NoError(t, err)
+		require.Equal(t, uint32(64500), r.Borders.AS)
+		return r
+	}
+	r := try("cut skylark.e2")
+	require.Equal(t, 1, r.Borders.Sent)
+	require.Equal(t, 1, r.Borders.Moved)
+	require.Equal(t, []string{"203.0.113.0/24 is sent to AS 64496", "203.0.113.0/24 leaves by AS 64497, and left by AS 64496"}, r.Borders.Says)
+	require.Contains(t, r.Says(), "203.0.113.0/24 is sent to AS 64496; 1 prefix moved to another AS")
+	r = try("cut mill.e1")
+	require.Zero(t, r.Borders.Sent)
+	require.Equal(t, 1, r.Borders.Moved)
+	r = try("cut mill.e1 and cut mill.e2")
+	require.Equal(t, 1, r.Borders.Gone)
+	r = try("cut gannet.e2")
+	require.Zero(t, r.Borders.Sent+r.Borders.Moved+r.Borders.Gone)
+}

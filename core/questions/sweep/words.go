@@ -54,6 +54,12 @@ func (r *Impact) Says() string {
 	say(len(r.CutOff), "%s cut off", phrase.List(r.CutOff))
 	say(r.Pairs.Lost, "%s lost", phrase.Plural(r.Pairs.Lost, "pair"))
 	say(len(r.DefaultOnly), "%s with a default route alone", phrase.List(r.DefaultOnly))
+	if n := r.Borders.Sent; n > 0 {
+		parts = append(parts, r.Borders.Says[0])
+		say(n-1, "and %d more are sent where they were not", n-1)
+	}
+	say(r.Borders.Gone, "%s of other ASes gone", phrase.Plural(r.Borders.Gone, "prefix"))
+	say(r.Borders.Moved, "%s moved to another AS", phrase.Plural(r.Borders.Moved, "prefix"))
 	for _, l := range r.Overloaded {
 		say(1, "%s carries %.0f%% of its bandwidth", l.Port, l.Percent)
 	}
