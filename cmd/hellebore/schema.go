@@ -22,6 +22,7 @@ var printed = []struct {
 	{"compare", reflect.TypeFor[compare.Comparison]()},
 	{"why", reflect.TypeFor[why.Answer]()},
 	{"sweep", reflect.TypeFor[sweep.Findings]()},
+	{"sweep-draft", reflect.TypeFor[sweep.Against]()},
 }
 
 // schema is a JSON Schema of what the commands print: a definition for each
@@ -38,7 +39,7 @@ func schema() (doc map[string]any, defs huma.Registry) {
 	return map[string]any{
 		"$schema": "https://json-schema.org/draft/2020-12/schema",
 		"title":   "What the commands of hellebore print as JSON",
-		"$comment": "The definitions run, preview, compare, why and sweep are those of the commands; " +
+		"$comment": "The definitions run, preview, compare, why, sweep and sweep-draft are those of the commands; " +
 			"new members may come, none goes. Times are seconds of virtual time unless they say otherwise.",
 		"$defs": all,
 	}, defs

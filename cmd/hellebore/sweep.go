@@ -12,15 +12,17 @@ import (
 	"github.com/spf13/cobra"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/lab"
 	"hellebore/core/questions/failure"
 	"hellebore/core/questions/sweep"
+	"hellebore/core/simulation/history"
 )
 
 type sweepFlags struct {
 	actions, own, kinds []string
 	depth, top, workers int
 	json                bool
-	junit               string
+	junit, draft        string
 }
 
 func sweepCommand() *cobra.Command {
@@ -34,10 +36,14 @@ every risk group.
 Prints the failures, the worst first.
 
 With --depth 2 each failure is tried after each other one has come to rest; what is
-said of a pair is what the second one adds. The exit code is 1 if a check that
-passes now fails after a failure.`,
+said of a pair is what the second one adds.
+
+With --draft the failures are tried before and after the draft is applied, and what
+differs is said. The exit code is 1 if a check that passes now fails after a failure;
+with --draft, if the draft makes a failure worse.`,
 		Example: `  hellebore sweep railway.lab
   hellebore sweep railway.lab --kinds link,router --depth 2 --top 10
+  hellebore sweep railway.lab --draft railway-new.lab
   hellebore sweep railway.lab --fail "cut viaduct.e1 and cut viaduct.e2" --junit out.xml`,
 		Args: cobra.ExactArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error { return runSweep(cmd, args[0], &f) },
@@ -49,6 +55,7 @@ passes now fails after a failure.`,
 	c.Flags().IntVar(&f.top, "top", 20, "how many failures are printed, the worst ones; 0 for all")
 	c.Flags().IntVar(&f.workers, "workers", runtime.NumCPU(), "how many failures are tried side by side")
 	c.Flags().BoolVar(&f.json, "json", false, "print all results as JSON")
+	c.Flags().StringVar(&f.draft, "draft", "", "a lab text that is applied to a copy: say which failures it makes worse, and which better")
 	c.Flags().StringVar(&f.junit, "junit", "", "write a test case a failure to this file, as JUnit XML")
 	return c
 }
@@ -72,16 +79,9 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 	if err != nil {
 		return err
 	}
-	failures := s.Failures(kinds)
-	if len(f.own) > 0 {
-		failures = nil
-		for _, line := range f.own {
-			own, err := failure.OwnOf(line)
-			if err != nil {
-				return fmt.Errorf("%s: %w", line, err)
-			}
-			failures = append(failures, own)
-		}
+	failures, err := chosen(s, kinds, f.own)
+	if err != nil {
+		return err
 	}
 	began := time.Now()
 	results, err := p.sweep(s, failures, f)
@@ -89,6 +89,9 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 		return err
 	}
 	sweep.Rank(results)
+	if f.draft != "" {
+		return p.sweepDraft(cmd, l, results, kinds, f)
+	}
 	if f.junit != "" {
 		if err := writeFile("--junit", f.junit, func(out io.Writer) error { return sweep.JUnit(out, l.Title(), results) }); err != nil {
 			return err
@@ -108,6 +111,81 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 		}
 	}
 	return nil
+}
+
+// sweepDraft tries the failures again once a draft is applied, and says what differs.
+func (p *patience) sweepDraft(cmd *cobra.Command, l *lab.Lab, before []sweep.Impact, kinds []failure.Kind, f *sweepFlags) error {
+	text, err := parseLab(f.draft)
+	if err != nil {
+		return err
+	}
+	if err := p.do(l, history.Action{Kind: history.Apply, Text: text}, 0); err != nil {
+		return err
+	}
+	s, err := sweep.New(l.History(), p.stop)
+	if err != nil {
+		return err
+	}
+	failures, err := chosen(s, kinds, f.own)
+	if err != nil {
+		return err
+	}
+	after, err := p.sweep(s, failures, f)
+	if err != nil {
+		return err
+	}
+	sweep.Rank(after)
+	against := sweep.Hold(before, after)
+	if f.json {
+		if err := printJSON(cmd.OutOrStdout(), against); err != nil {
+			return err
+		}
+	} else {
+		printAgainst(cmd.OutOrStdout(), against, f.top)
+	}
+	if against.Worse > 0 {
+		return errFailed
+	}
+	return nil
+}
+
+// chosen are the failures that are tried: those of one's own, or all of some kinds.
+func chosen(s *sweep.Sweep, kinds []failure.Kind, lines []string) ([]failure.Failure, error) {
+	if len(lines) == 0 {
+		return s.Failures(kinds), nil
+	}
+	var out []failure.Failure
+	for _, line := range lines {
+		own, err := failure.OwnOf(line)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", line, err)
+		}
+		out = append(out, own)
+	}
+	return out, nil
+}
+
+// printAgainst prints what a draft makes of the failures.
+func printAgainst(out io.Writer, a sweep.Against, top int) {
+	fmt.Fprintln(out, a.String())
+	shown := a.Changes
+	if top > 0 {
+		shown = shown[:min(top, len(shown))]
+	}
+	for _, c := range shown {
+		fmt.Fprintf(out, "\n%s: %s\n", c.Turn, c.Title)
+		for _, side := range []struct {
+			word string
+			r    *sweep.Impact
+		}{{"before", c.Was}, {"after", c.Is}} {
+			if side.r != nil {
+				fmt.Fprintf(out, "  %-7s %s\n", side.word, side.r.Says())
+			}
+		}
+	}
+	if len(shown) < len(a.Changes) {
+		fmt.Fprintf(out, "\n%s\n", phrase.Say("%d more; --top 0 prints all", len(a.Changes)-len(shown)))
+	}
 }
 
 // sweep tries failures on as many copies as there are workers; results are in the order of the failures, whoever found them.

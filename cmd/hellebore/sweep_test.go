@@ -6,6 +6,7 @@ import (
 	"encoding/xml"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -75,6 +76,23 @@ func TestASweepOnTheCommandLine(t *testing.T) {
 	out, err = swept(t, file, "--fail", "cut a.e1 and cut a.e2", "--fail", "disable b")
 	require.ErrorIs(t, err, errFailed)
 	require.Contains(t, out, "2 failures: 1 lose")
+
+	// A draft that takes one of the two links out makes the failure of the other one worse; the way back makes it better.
+	draft := filepath.Join(dir, "draft.lab")
+	require.NoError(t, os.WriteFile(draft, []byte(strings.Replace(ring, "link a.e2 b.e2\n", "", 1)), 0o600))
+	out, err = swept(t, file, "--kinds", "link", "--draft", draft)
+	require.ErrorIs(t, err, errFailed)
+	require.Contains(t, out, "the change makes 1 failure worse and 0 better; 0 stay as they are")
+	require.Contains(t, out, "worse: a.e1 b.e1, cut")
+	require.Contains(t, out, "gone: a.e2 b.e2, cut")
+	out, err = swept(t, draft, "--kinds", "link", "--draft", file)
+	require.NoError(t, err)
+	require.Contains(t, out, "better: a.e1 b.e1, cut")
+	out, err = swept(t, draft, "--kinds", "link", "--draft", file, "--json")
+	require.NoError(t, err)
+	var against sweep.Against
+	require.NoError(t, json.Unmarshal([]byte(out), &against))
+	require.Equal(t, 1, against.Better)
 
 	for says, args := range map[string][]string{
 		`"duct" is no kind of failure; known: link, silence`: {file, "--kinds", "duct"},

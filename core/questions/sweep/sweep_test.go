@@ -425,3 +425,37 @@ func TestAFailureMovesPrefixesAtTheBorder(t *testing.T) {
 	r = try("cut gannet.e2")
 	require.Zero(t, r.Borders.Sent+r.Borders.Moved+r.Borders.Gone)
 }
+
+// TestTwoSweepsAreHeldAgainstEachOther closes a line to a ring, and opens it again.
+func TestTwoSweepsAreHeldAgainstEachOther(t *testing.T) {
+	swept := func(ring bool) (out []sweep.Impact) {
+		s, err := sweep.New(testlabs.Acted(t, ringLab(4, ring)), nil)
+		require.NoError(t, err)
+		for _, f := range s.Failures([]failure.Kind{failure.Link}) {
+			r, err := s.Try(f, nil)
+			require.NoError(t, err)
+			out = append(out, r)
+		}
+		sweep.Rank(out)
+		return out
+	}
+	line, ring := swept(false), swept(true)
+	turns := func(a sweep.Against) map[string]int {
+		by := map[string]int{}
+		for _, c := range a.Changes {
+			by[c.Turn]++
+			require.Equal(t, c.Turn == "new", c.Was == nil)
+			require.Equal(t, c.Turn == "gone", c.Is == nil)
+		}
+		return by
+	}
+	closed := sweep.Hold(line, ring)
+	require.Equal(t, map[string]int{"better": 3, "new": 1}, turns(closed))
+	require.Equal(t, "the change makes 0 failures worse and 3 better; 0 stay as they are", closed.String())
+	opened := sweep.Hold(ring, line)
+	require.Equal(t, map[string]int{"worse": 3, "gone": 1}, turns(opened))
+	require.Equal(t, "worse", opened.Changes[0].Turn, "the worst first")
+	same := sweep.Hold(ring, ring)
+	require.Equal(t, 4, same.Same)
+	require.Empty(t, same.Changes)
+}

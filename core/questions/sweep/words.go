@@ -114,7 +114,7 @@ func (s Overview) String() string {
 	out := phrase.Say("%s: %d lose something for good, %d do harm for a time, %d are not noticed", phrase.Plural(s.Failures, "failure"),
 		len(s.SinglePoints), s.Harmful, s.Harmless)
 	if len(s.Checks) > 0 {
-		out += phrase.Say("; %s that pass now fail after one of them: %s", phrase.Plural(len(s.Checks), "check"), quoted(s.Checks))
+		out += phrase.Say("; after some of them a check fails: %s", quoted(s.Checks))
 	}
 	return out
 }
