@@ -9,6 +9,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/facts"
 	"hellebore/core/questions/failure"
+	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
 
@@ -26,7 +27,11 @@ func (a *attempt) failed(kind string) []*attempt {
 			break
 		}
 		x := &attempt{failure: f, from: len(a.after.Steps()), stop: a.stop}
-		s, err := f.Perform(a.world, a.after.Lab(), a.stop)
+		steps, err := f.Perform(a.world, a.after.Lab(), a.after.Text(), a.stop)
+		var s *history.Step
+		if err == nil {
+			s = steps[len(steps)-1]
+		}
 		if err == nil && s.Outcome != network.Settled {
 			err = phrase.Errorf("the network %s", s.Outcome)
 		}

@@ -9,6 +9,7 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/phrase"
 	"hellebore/core/language/config"
+	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/history"
@@ -28,6 +29,10 @@ const (
 	Session Kind = "session"
 	Group   Kind = "group" // a risk group
 	Own     Kind = "own"   // in a list of one's own
+
+	// Maintenance is of links and routers that OSPF runs on: drained first, which means that their cost is the highest, then cut or
+	// switched off. It is no accident, so it is tried only when it is asked for.
+	Maintenance Kind = "maintenance"
 )
 
 // Kinds are all of which a network has failures.
@@ -37,7 +42,7 @@ var Kinds = []Kind{Link, Silence, Router, Port, Segment, Session, Group}
 func ParseKinds(list []string) ([]Kind, error) {
 	var out []Kind
 	for _, k := range list {
-		if !slices.Contains(Kinds, Kind(k)) {
+		if !slices.Contains(Kinds, Kind(k)) && Kind(k) != Maintenance {
 			return nil, phrase.Errorf("%q is no kind of failure; known: %s", k, strings.Join(kindNames(), ", "))
 		}
 		out = append(out, Kind(k))
@@ -49,7 +54,7 @@ func ParseKinds(list []string) ([]Kind, error) {
 }
 
 func kindNames() (out []string) {
-	for _, k := range Kinds {
+	for _, k := range append(slices.Clone(Kinds), Maintenance) {
 		out = append(out, string(k))
 	}
 	return out
@@ -57,8 +62,9 @@ func kindNames() (out []string) {
 
 // Failure is what fails at once.
 type Failure struct {
-	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,group,own"`
+	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,group,maintenance,own"`
 	Name    string   `json:"name" doc:"what fails, in words"`
+	Drain   []string `json:"drain,omitempty" doc:"edits of the text that are applied first, and come to rest"`
 	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
 
 	at []config.PortRef // what fails, ports or whole devices
@@ -71,17 +77,42 @@ func (f *Failure) IsAt(r config.PortRef) bool {
 	})
 }
 
-// Perform has the failure happen on a copy of a network at rest, which runs to rest. The error says what it refers to that is not there.
-func (f *Failure) Perform(w *network.World, lab *config.Lab, stop func() bool) (*history.Step, error) {
+// Perform has the failure happen on a copy of a network at rest, which runs to rest; text is the one in force. The steps are those of
+// the drain, if there is one, and of the failure. The error says what it refers to that is not there.
+func (f *Failure) Perform(w *network.World, lab *config.Lab, text string, stop func() bool) ([]*history.Step, error) {
+	var steps []*history.Step
+	if len(f.Drain) > 0 {
+		s, err := f.drain(w, text, stop)
+		if err != nil {
+			return nil, err
+		}
+		steps, w, lab = append(steps, s), s.After, s.Lab
+	}
 	var actions []history.Action
-	for _, text := range f.Actions {
-		a, err := history.ParseAction(text)
+	for _, typed := range f.Actions {
+		a, err := history.ParseAction(typed)
 		if err != nil {
 			return nil, err
 		}
 		actions = append(actions, a)
 	}
-	return history.Try(w, lab, actions, stop)
+	s, err := history.Try(w, lab, actions, stop)
+	return append(steps, s), err
+}
+
+func (f *Failure) drain(w *network.World, text string, stop func() bool) (*history.Step, error) {
+	edits, err := labtext.ParseEdits(strings.Join(f.Drain, "\n"))
+	if err != nil {
+		return nil, err
+	}
+	if text, err = labtext.EditText(text, edits...); err != nil {
+		return nil, err
+	}
+	r := labtext.Parse(text)
+	if !r.OK() {
+		return nil, &history.TextError{Problems: r.Problems}
+	}
+	return history.Try(w, &r.Lab, []history.Action{{Kind: history.Apply, Text: text}}, stop)
 }
 
 // OwnOf is a failure in a list of one's own: actions that happen at once, joined by "and".
@@ -110,13 +141,13 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 					if k == Silence {
 						verb, says = "silence", "%s, silent"
 					}
-					out = append(out, Failure{k, phrase.Say(says, words(ends)), []string{verb + " " + ends[0].String()}, ends})
+					out = append(out, Failure{Kind: k, Name: phrase.Say(says, words(ends)), Actions: []string{verb + " " + ends[0].String()}, at: ends})
 				}
 			}
 		case Router:
 			for _, d := range w.Devices() {
 				if !d.Gone() && d.Enabled() && d.Kind() == config.Router {
-					out = append(out, Failure{k, phrase.Say("router %s", d.Name()), []string{"disable " + d.Name()}, []config.PortRef{{Device: d.Name()}}})
+					out = append(out, Failure{Kind: k, Name: phrase.Say("router %s", d.Name()), Actions: []string{"disable " + d.Name()}, at: []config.PortRef{{Device: d.Name()}}})
 				}
 			}
 		case Port, Segment:
@@ -133,7 +164,7 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 					cut := "cut " + end.String()
 					all.Actions, all.at = append(all.Actions, cut), append(all.at, end)
 					if k == Port {
-						out = append(out, Failure{k, phrase.Say("port %s", end), []string{cut}, []config.PortRef{end}})
+						out = append(out, Failure{Kind: k, Name: phrase.Say("port %s", end), Actions: []string{cut}, at: []config.PortRef{end}})
 					}
 				}
 				if k == Segment && len(all.Actions) > 0 {
@@ -142,12 +173,14 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 			}
 		case Session:
 			out = append(out, sessions(w)...)
+		case Maintenance:
+			out = append(out, maintenance(w)...)
 		case Group:
 			for _, g := range lab.RiskGroups {
 				if !canFail(w, &g) {
 					continue
 				}
-				out = append(out, Failure{k, phrase.Say("risk group %q", g.Name), []string{fmt.Sprintf("fail \"%s\"", g.Name)}, membersOf(w, &g)})
+				out = append(out, Failure{Kind: k, Name: phrase.Say("risk group %q", g.Name), Actions: []string{fmt.Sprintf("fail \"%s\"", g.Name)}, at: membersOf(w, &g)})
 			}
 		}
 	}
@@ -218,6 +251,40 @@ func membersOf(w *network.World, g *config.RiskGroup) (out []config.PortRef) {
 	return out
 }
 
+// maintenance is of all links between routers that OSPF runs on, and of all routers with such a link: RFC 6987 has a router drained so.
+func maintenance(w *network.World) (out []Failure) {
+	drained := map[string][]string{} // by router
+	for i := range w.Media() {
+		m := &w.Media()[i]
+		if m.Kind != network.Link || !works(w, m) {
+			continue
+		}
+		ends := namesOf(w, m)
+		f := Failure{Kind: Maintenance, Name: phrase.Say("%s, drained, then cut", words(ends)), Actions: []string{"cut " + ends[0].String()}, at: ends}
+		for n, e := range m.Ends {
+			c := w.Device(e.Device).Ports()[e.Port].Config
+			if c.OSPF.On && !c.OSPF.Passive {
+				edit := fmt.Sprintf("%s ospf cost %d", ends[n], maxCost)
+				f.Drain = append(f.Drain, edit)
+				drained[ends[n].Device] = append(drained[ends[n].Device], edit)
+			}
+		}
+		if len(f.Drain) == len(m.Ends) {
+			out = append(out, f)
+		}
+	}
+	for _, d := range w.Devices() {
+		if edits := drained[d.Name()]; len(edits) > 0 {
+			out = append(out, Failure{Kind: Maintenance, Name: phrase.Say("router %s, drained, then off", d.Name()), Drain: edits,
+				Actions: []string{"disable " + d.Name()}, at: []config.PortRef{{Device: d.Name()}}})
+		}
+	}
+	return out
+}
+
+// maxCost is the highest cost of a link: it is still used if there is no other (RFC 6987 2).
+const maxCost = 65535
+
 // sessions are the failures of the BGP sessions that are up, each from the first of its ends.
 func sessions(w *network.World) (out []Failure) {
 	type ends struct{ a, b ip.Addr }
@@ -228,8 +295,8 @@ func sessions(w *network.World) (out []Failure) {
 				return
 			}
 			seen[ends{v.Local, v.Address}] = true
-			out = append(out, Failure{Session, phrase.Say("session of %s with %s", inst.Ref(), v.Address),
-				[]string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, []config.PortRef{{Device: inst.Device().Name()}}})
+			out = append(out, Failure{Kind: Session, Name: phrase.Say("session of %s with %s", inst.Ref(), v.Address),
+				Actions: []string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, at: []config.PortRef{{Device: inst.Device().Name()}}})
 		})
 	}
 	return out

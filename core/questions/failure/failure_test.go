@@ -70,7 +70,7 @@ func TestWhatCanFail(t *testing.T) {
 	h = testlabs.Acted(t, text, `fail "duct"`)
 	require.Empty(t, said(failure.Group, failure.Link, failure.Port, failure.Segment))
 	_, err := failure.ParseKinds([]string{"link", "ducts"})
-	require.EqualError(t, err, `"ducts" is no kind of failure; known: link, silence, router, port, segment, session, group`)
+	require.EqualError(t, err, `"ducts" is no kind of failure; known: link, silence, router, port, segment, session, group, maintenance`)
 	all7, err := failure.ParseKinds(nil)
 	require.NoError(t, err)
 	require.Equal(t, failure.Kinds, all7)

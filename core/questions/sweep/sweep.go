@@ -162,19 +162,20 @@ func (s *Sweep) Failures(kinds []failure.Kind) []failure.Failure {
 
 // Try is what a failure does. The error says what it refers to that is not there.
 func (s *Sweep) Try(f failure.Failure, stop func() bool) (Impact, error) {
-	step, err := f.Perform(s.base, s.lab, stop)
+	steps, err := f.Perform(s.base, s.lab, s.history.Text(), stop)
 	if err != nil {
 		return Impact{}, err
 	}
-	return s.judge(f, step, stop), nil
+	return s.judge(f, steps, stop), nil
 }
 
 // Then is the sweep of what fails after a failure, when the network has come to rest.
 func (s *Sweep) Then(f failure.Failure, stop func() bool) (*Sweep, Impact, error) {
-	step, err := f.Perform(s.base, s.lab, stop)
+	steps, err := f.Perform(s.base, s.lab, s.history.Text(), stop)
 	if err != nil {
 		return nil, Impact{}, err
 	}
+	step := steps[len(steps)-1]
 	next := of(s.history.Tried(step), step.After, stop)
 	next.first = f.Name
 	for name := range s.down {
@@ -183,7 +184,7 @@ func (s *Sweep) Then(f failure.Failure, stop func() bool) (*Sweep, Impact, error
 	for _, name := range s.failed(step) {
 		next.down[name] = true
 	}
-	return next, s.judge(f, step, stop), nil
+	return next, s.judge(f, steps, stop), nil
 }
 
 // failed are the devices that a failure switched off.
@@ -196,7 +197,8 @@ func (s *Sweep) failed(step *history.Step) (out []string) {
 	return out
 }
 
-func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) Impact {
+func (s *Sweep) judge(f failure.Failure, steps []*history.Step, stop func() bool) Impact {
+	step := steps[len(steps)-1]
 	outages := traffic.OutagesOf(step, true, stop)
 	row := timeline.ActionOf(step, outages, nil)
 	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Routes: row.Routes,
@@ -206,6 +208,9 @@ func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) I
 			r.Flows = append(r.Flows, x)
 		}
 	}
+	if len(steps) > 1 {
+		r.drained(steps[0], stop)
+	}
 	results, _ := check.Standing(s.history.Tried(step), stop)
 	for _, c := range results {
 		if s.passed[c.Name] && !c.Passed {
@@ -214,6 +219,11 @@ func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) I
 	}
 	failed := s.failed(step)
 	r.pairs(traffic.LostOf(step, stop), failed)
+	if len(steps) > 1 {
+		lost := traffic.LostOf(steps[0], stop)
+		r.Pairs.Out, r.Pairs.Loops = r.Pairs.Out+lost.Out, r.Pairs.Loops+lost.Loops
+		r.Pairs.Longest = max(r.Pairs.Longest, lost.Longest)
+	}
 	for _, name := range defaultOnly(step.After) {
 		if !s.defaults[name] && !slices.Contains(failed, name) {
 			r.DefaultOnly = append(r.DefaultOnly, name)
@@ -229,6 +239,22 @@ func (s *Sweep) judge(f failure.Failure, step *history.Step, stop func() bool) I
 		}
 	}
 	return r
+}
+
+// drained adds what the drain did to flows: those that it lost for a time, too, are out.
+func (r *Impact) drained(step *history.Step, stop func() bool) {
+	for _, o := range traffic.OutagesOf(step, false, stop) {
+		x, ok := flowImpact(o, step)
+		if !ok {
+			continue
+		}
+		i := slices.IndexFunc(r.Flows, func(f FlowImpact) bool { return f.Name == x.Name })
+		if i < 0 {
+			r.Flows = append(r.Flows, x)
+			continue
+		}
+		r.Flows[i].Out += x.Out
+	}
 }
 
 func flowImpact(o traffic.FlowOutages, step *history.Step) (FlowImpact, bool) {

@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/language/labtext"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/failure"
 	"hellebore/core/questions/sweep"
@@ -180,8 +181,10 @@ func TestSweepsOfAnyNetwork(t *testing.T) {
 			require.NoError(t, err, "round %d: %s\n%s", round, f.Name, text)
 			equals(t, h, got)
 			branch, _ := byHand(t, h, f)
-			step, err := f.Perform(h.Head(), h.Lab(), nil)
+			steps, err := f.Perform(h.Head(), h.Lab(), h.Text(), nil)
 			require.NoError(t, err)
+			require.Len(t, steps, 1)
+			step := steps[0]
 			require.Equal(t, branch.Head().Digest(true), step.After.Digest(true), "round %d: %s", round, f.Name)
 			require.Empty(t, step.After.Check())
 			tried++
@@ -458,4 +461,42 @@ func TestTwoSweepsAreHeldAgainstEachOther(t *testing.T) {
 	same := sweep.Hold(ring, ring)
 	require.Equal(t, 4, same.Same)
 	require.Empty(t, same.Changes)
+}
+
+// TestWhatIsDrainedFirstIsNotMissed: a link that is cut loses packets until the routers know; one that is drained first does not.
+func TestWhatIsDrainedFirstIsNotMissed(t *testing.T) {
+	h := testlabs.Acted(t, ringLab(5, true)+"flow tickets r0 -> r1\n")
+	s, err := sweep.New(h, nil)
+	require.NoError(t, err)
+	all := s.Failures([]failure.Kind{failure.Maintenance})
+	require.Len(t, all, 10, "five links and five routers")
+	cut, err := s.Try(s.Failures([]failure.Kind{failure.Link})[0], nil)
+	require.NoError(t, err)
+	require.Positive(t, cut.WorstFlow())
+	drained, err := s.Try(all[0], nil)
+	require.NoError(t, err)
+	require.Equal(t, "r0.e1 r1.e0, drained, then cut", drained.Name)
+	require.Equal(t, []string{"r0.e1 ospf cost 65535", "r1.e0 ospf cost 65535"}, drained.Drain)
+	require.Less(t, drained.WorstFlow(), cut.WorstFlow())
+	require.Zero(t, drained.Pairs.Lost)
+
+	// By hand: the text with those costs, then the cut.
+	edits, err := labtext.ParseEdits(strings.Join(drained.Drain, "\n"))
+	require.NoError(t, err)
+	text, err := labtext.EditText(h.Text(), edits...)
+	require.NoError(t, err)
+	branch := h.Branch()
+	b, err := branch.Begin(history.Action{Kind: history.Apply, Text: text}, 0)
+	require.NoError(t, err)
+	require.NoError(t, branch.Run(b, nil))
+	branch, _ = byHand(t, branch, drained.Failure)
+	steps, err := drained.Perform(h.Head(), h.Lab(), h.Text(), nil)
+	require.NoError(t, err)
+	require.Len(t, steps, 2)
+	require.Equal(t, branch.Head().Digest(true), steps[1].After.Digest(true))
+	for _, f := range all {
+		r, err := s.Try(f, nil)
+		require.NoError(t, err)
+		require.Zero(t, r.Pairs.Lost, f.Name)
+	}
 }
