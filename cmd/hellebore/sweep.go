@@ -5,6 +5,7 @@ import (
 	"io"
 	"os"
 	"runtime"
+	"slices"
 	"sync"
 	"text/tabwriter"
 	"time"
@@ -23,6 +24,7 @@ type sweepFlags struct {
 	depth, top, workers int
 	json                bool
 	junit, draft        string
+	format              string
 }
 
 func sweepCommand() *cobra.Command {
@@ -54,6 +56,7 @@ with --draft, if the draft makes a failure worse.`,
 	c.Flags().IntVar(&f.depth, "depth", 1, "how many failures there are at a time: 1, or 2")
 	c.Flags().IntVar(&f.top, "top", 20, "how many failures are printed, the worst ones; 0 for all")
 	c.Flags().IntVar(&f.workers, "workers", runtime.NumCPU(), "how many failures are tried side by side")
+	c.Flags().StringVar(&f.format, "format", "text", "text, md or csv")
 	c.Flags().BoolVar(&f.json, "json", false, "print all results as JSON")
 	c.Flags().StringVar(&f.draft, "draft", "", "a lab text that is applied to a copy: say which failures it makes worse, and which better")
 	c.Flags().StringVar(&f.junit, "junit", "", "write a test case a failure to this file, as JUnit XML")
@@ -67,6 +70,8 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 		return err
 	case f.depth != 1 && f.depth != 2:
 		return phrase.Errorf("a depth of %d cannot be tried: write 1 or 2", f.depth)
+	case !slices.Contains([]string{"text", "md", "csv"}, f.format):
+		return phrase.Errorf("--format %s is not known; write text, md or csv", f.format)
 	case f.workers < 1:
 		return phrase.Errorf("%d workers try nothing: write 1 or more", f.workers)
 	}
@@ -97,11 +102,20 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 			return err
 		}
 	}
-	if f.json {
+	switch {
+	case f.json:
 		if err := printJSON(cmd.OutOrStdout(), sweep.Findings{Overview: sweep.Sum(results), Results: results}); err != nil {
 			return err
 		}
-	} else {
+	case f.format == "csv":
+		if err := sweep.CSV(cmd.OutOrStdout(), results); err != nil {
+			return err
+		}
+	case f.format == "md":
+		if err := sweep.Markdown(cmd.OutOrStdout(), l.Title(), results, f.top); err != nil {
+			return err
+		}
+	default:
 		printSweep(cmd.OutOrStdout(), results, f.top)
 		fmt.Fprintf(cmd.ErrOrStderr(), "%s in %.2f s\n", phrase.Plural(len(results), "failure"), time.Since(began).Seconds())
 	}

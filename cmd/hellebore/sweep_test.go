@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"encoding/csv"
 	"encoding/json"
 	"encoding/xml"
 	"os"
@@ -77,6 +78,19 @@ func TestASweepOnTheCommandLine(t *testing.T) {
 	require.ErrorIs(t, err, errFailed)
 	require.Contains(t, out, "2 failures: 1 lose")
 
+	// As a table for other programs, and as a page.
+	out, err = swept(t, file, "--kinds", "link,router", "--format", "csv", "--depth", "2")
+	require.ErrorIs(t, err, errFailed)
+	rows, err := csv.NewReader(strings.NewReader(out)).ReadAll()
+	require.NoError(t, err)
+	require.Equal(t, "failure", rows[0][0])
+	require.Len(t, rows, 1+2+2+1+4+1, "two links, two routers, and their pairs")
+	out, err = swept(t, file, "--kinds", "link", "--format", "md", "--depth", "2", "--top", "2")
+	require.ErrorIs(t, err, errFailed)
+	require.Contains(t, out, "## Single points of failure\n\n- a.e1 b.e1, cut, then a.e2 b.e2, cut\n")
+	require.Contains(t, out, "| 2 | 0 |")
+	require.Contains(t, out, "\nand 1 more\n")
+
 	// A draft that takes one of the two links out makes the failure of the other one worse; the way back makes it better.
 	draft := filepath.Join(dir, "draft.lab")
 	require.NoError(t, os.WriteFile(draft, []byte(strings.Replace(ring, "link a.e2 b.e2\n", "", 1)), 0o600))
@@ -97,6 +111,7 @@ func TestASweepOnTheCommandLine(t *testing.T) {
 	for says, args := range map[string][]string{
 		`"duct" is no kind of failure; known: link, silence`: {file, "--kinds", "duct"},
 		"a depth of 3 cannot be tried: write 1 or 2":         {file, "--depth", "3"},
+		"--format html is not known; write text, md or csv":  {file, "--format", "html"},
 		"0 workers try nothing":                              {file, "--workers", "0"},
 		`"sever" is not an action`:                           {file, "--fail", "sever a.e1"},
 		"there is no device named z":                         {file, "--fail", "cut z.e1"},
