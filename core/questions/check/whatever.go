@@ -93,25 +93,22 @@ func (a *attempt) whatever(c config.Check) Result {
 	return r
 }
 
-// failsWords says what is tried: "any link fails, except at viaduct: 20 failures".
+// failsWords says what is tried: "any link fails, except at viaduct (20 failures)".
 func failsWords(f config.AnyFailure, tried int) string {
+	what := phrase.Say("any %s fails", f.Kind)
+	switch failure.Kind(f.Kind) {
+	case failure.Silence:
+		what = phrase.Text("any link goes silent")
+	case failure.Group:
+		what = phrase.Text("any risk group fails")
+	}
 	n := phrase.Plural(tried, "failure")
 	if len(f.Except) == 0 {
-		return phrase.Say("any %s fails (%s)", kindWords(f.Kind), n)
+		return phrase.Say("%s (%s)", what, n)
 	}
 	var names []string
 	for _, r := range f.Except {
 		names = append(names, labtext.AtWords(r))
 	}
-	return phrase.Say("any %s fails, except at %s (%s)", kindWords(f.Kind), phrase.List(names), n)
-}
-
-func kindWords(kind string) string {
-	switch failure.Kind(kind) {
-	case failure.Silence:
-		return phrase.Text("link silently")
-	case failure.Group:
-		return phrase.Text("risk group")
-	}
-	return phrase.Text(kind)
+	return phrase.Say("%s, except at %s (%s)", what, phrase.List(names), n)
 }

@@ -66,6 +66,7 @@ func TestAnExpectationHoldsWhateverFails(t *testing.T) {
 	r = result("  whenever silence fails except mill.lan halt.lan\n  expect flow tickets outage < 1s\n")
 	require.False(t, r.Passed)
 	require.Contains(t, r.Outcomes[0].Says, "after mill.e")
+	require.Equal(t, []string{"any link goes silent, except at mill.lan and halt.lan (2 failures)"}, r.When)
 	require.True(t, result("  whenever silence fails except mill.lan halt.lan\n  expect flow tickets outage < 60s\n").Passed)
 
 	r = result("  whenever group fails\n  expect no-reach mill -> halt\n")

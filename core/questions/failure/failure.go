@@ -12,6 +12,7 @@ import (
 	"hellebore/core/language/labtext"
 	"hellebore/core/protocols/bgp"
 	"hellebore/core/questions/facts"
+	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 	"hellebore/core/simulation/network"
 )
@@ -285,6 +286,15 @@ func maintenance(w *network.World) (out []Failure) {
 // maxCost is the highest cost of a link: it is still used if there is no other (RFC 6987 2).
 const maxCost = 65535
 
+// peerWords is a peer by its name and address.
+func peerWords(w *network.World, inst *device.Instance, v bgp.PeerView) string {
+	name, address := facts.PeerName(w, inst, v), v.Address.String()
+	if name == address {
+		return address
+	}
+	return name + " (" + address + ")"
+}
+
 // sessions are the failures of the BGP sessions that are up, each from the first of its ends.
 func sessions(w *network.World) (out []Failure) {
 	type ends struct{ a, b ip.Addr }
@@ -295,7 +305,7 @@ func sessions(w *network.World) (out []Failure) {
 				return
 			}
 			seen[ends{v.Local, v.Address}] = true
-			out = append(out, Failure{Kind: Session, Name: phrase.Say("session of %s with %s", inst.Ref(), v.Address),
+			out = append(out, Failure{Kind: Session, Name: phrase.Say("session of %s with %s", inst.Ref(), peerWords(w, inst, v)),
 				Actions: []string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, at: []config.PortRef{{Device: inst.Device().Name()}}})
 		})
 	}

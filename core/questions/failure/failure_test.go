@@ -49,7 +49,7 @@ func TestWhatCanFail(t *testing.T) {
 	require.Equal(t, []string{"router mill: [disable mill]", "router halt: [disable halt]"}, said(failure.Router))
 	require.Equal(t, []string{"port mill.lan: [cut mill.lan]", "port kiosk: [cut kiosk]"}, said(failure.Port))
 	require.Equal(t, []string{"segment yard: [cut mill.lan cut kiosk]"}, said(failure.Segment))
-	require.Equal(t, []string{"session of mill with 10.0.0.2: [disable 10.0.0.2 on mill]"}, said(failure.Session))
+	require.Equal(t, []string{"session of mill with halt (10.0.0.2): [disable 10.0.0.2 on mill]"}, said(failure.Session))
 	require.Equal(t, []string{`risk group "duct": [fail "duct"]`}, said(failure.Group))
 	require.Len(t, said(failure.Kinds...), 9)
 

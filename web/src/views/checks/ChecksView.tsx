@@ -23,7 +23,7 @@ export function ChecksView({ goto }: { goto: (line: number) => void }) {
         Write what you expect of the network at the end of the text, and it is looked at in every preview:
         <Mono display="block" mt={2} whiteSpace="pre">
           {
-            'check "tickets survive the loss of a link"\n  when cut viaduct.e1\n  expect flow tickets outage < 1s'
+            'check "tickets survive any link"\n  whenever link fails except kiosk\n  expect flow tickets outage < 1s'
           }
         </Mono>
       </Empty>
