@@ -72,6 +72,8 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 		return phrase.Errorf("a depth of %d cannot be tried: write 1 or 2", f.depth)
 	case !slices.Contains([]string{"text", "md", "csv"}, f.format):
 		return phrase.Errorf("--format %s is not known; write text, md or csv", f.format)
+	case f.draft != "" && (f.format != "text" || f.junit != ""):
+		return phrase.Error("--draft prints text, or JSON with --json: leave --format and --junit out")
 	case f.workers < 1:
 		return phrase.Errorf("%d workers try nothing: write 1 or more", f.workers)
 	}

@@ -112,6 +112,7 @@ func TestASweepOnTheCommandLine(t *testing.T) {
 		`"duct" is no kind of failure; known: link, silence`: {file, "--kinds", "duct"},
 		"a depth of 3 cannot be tried: write 1 or 2":         {file, "--depth", "3"},
 		"--format html is not known; write text, md or csv":  {file, "--format", "html"},
+		"leave --format and --junit out":                     {file, "--draft", draft, "--junit", junit},
 		"0 workers try nothing":                              {file, "--workers", "0"},
 		`"sever" is not an action`:                           {file, "--fail", "sever a.e1"},
 		"there is no device named z":                         {file, "--fail", "cut z.e1"},

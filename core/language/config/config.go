@@ -499,7 +499,7 @@ type Flow struct {
 	Name     string
 	From, To string        // device names
 	Every    time.Duration // interval of its packets
-	Rate     uint64        // of the traffic that it stands for, bit/s; 0 if the text does not say
+	Rate     uint64        // bit/s of its traffic; 0 if the text does not say
 }
 
 // RiskGroup is what fails together: links, segments and devices that share a duct, a rack or a power feed.

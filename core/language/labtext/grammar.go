@@ -375,7 +375,7 @@ func init() {
 		{Word: "every", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "interval", Kind: Duration, Min: 1_000_000, Max: 60_000_000_000}}, Default: "100ms",
 			Effect: Live, Help: "the interval of the flow's packets", build: (*builder).every},
 		{Word: "rate", In: []Context{FlowOf}, Inline: true, Args: []Arg{{Name: "rate", Kind: Rate, Min: 1000, Max: 10_000_000_000_000}}, Default: "none",
-			Effect: Nothing, Help: "how much traffic the flow stands for: from it follows how much each link carries, in percent of its bandwidth", build: (*builder).rate},
+			Effect: Nothing, Help: "the traffic of the flow; a sweep adds up what each link carries, in percent of its bandwidth", build: (*builder).rate},
 	}
 	Grammar = slices.Concat(Grammar, riskRows(), instanceRows(), bgpRows(), feedRows(), policyRows(), checkRows())
 	for i := range Grammar {

@@ -113,7 +113,6 @@ type Sweep struct {
 	base     *network.World
 	lab      *config.Lab
 	first    string          // what failed already
-	down     map[string]bool // devices that it took
 	passed   map[string]bool // checks that pass before
 	defaults map[string]bool // routers that have a default route alone before
 	full     map[string]bool // ports that are overloaded before
@@ -133,7 +132,7 @@ func New(h *history.History, stop func() bool) (*Sweep, error) {
 }
 
 func of(h *history.History, w *network.World, stop func() bool) *Sweep {
-	s := &Sweep{history: h, base: w, lab: h.Lab(), passed: map[string]bool{}, down: map[string]bool{}, defaults: map[string]bool{}, full: map[string]bool{}}
+	s := &Sweep{history: h, base: w, lab: h.Lab(), passed: map[string]bool{}, defaults: map[string]bool{}, full: map[string]bool{}}
 	results, _ := check.Standing(h, stop)
 	for _, r := range results {
 		s.passed[r.Name] = r.Passed
@@ -178,12 +177,6 @@ func (s *Sweep) Then(f failure.Failure, stop func() bool) (*Sweep, Impact, error
 	step := steps[len(steps)-1]
 	next := of(s.history.Tried(step), step.After, stop)
 	next.first = f.Name
-	for name := range s.down {
-		next.down[name] = true
-	}
-	for _, name := range s.failed(step) {
-		next.down[name] = true
-	}
 	return next, s.judge(f, steps, stop), nil
 }
 
@@ -289,7 +282,12 @@ func (r *Impact) pairs(lost traffic.Lost, failed []string) {
 		got[to]++
 	}
 	// Who lost as many as there are others, in both directions, is alone.
-	others := lost.Ends - len(failed) - 1
+	others := -1
+	for _, d := range lost.Ends {
+		if d.Enabled() {
+			others++
+		}
+	}
 	for _, name := range sortedKeys(sent) {
 		if others > 0 && sent[name] == others && got[name] == others {
 			r.CutOff = append(r.CutOff, name)

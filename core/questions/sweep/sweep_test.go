@@ -500,3 +500,20 @@ func TestWhatIsDrainedFirstIsNotMissed(t *testing.T) {
 		require.Zero(t, r.Pairs.Lost, f.Name)
 	}
 }
+
+// TestWhoIsCutOffIsFoundAfterAFirstFailure: routers that are off already, or have no loopback, are nobody to be cut off from.
+func TestWhoIsCutOffIsFoundAfterAFirstFailure(t *testing.T) {
+	h := testlabs.Acted(t, ringLab(5, false)+"router bare\nrisk-group \"end\"\n  links r0.e1\n  devices bare\n")
+	s, err := sweep.New(h, nil)
+	require.NoError(t, err)
+	group, err := s.Try(s.Failures([]failure.Kind{failure.Group})[0], nil)
+	require.NoError(t, err)
+	require.Equal(t, []string{"r0"}, group.CutOff)
+	off, err := failure.OwnOf("disable r4")
+	require.NoError(t, err)
+	next, _, err := s.Then(off, nil)
+	require.NoError(t, err)
+	second, err := next.Try(next.Failures([]failure.Kind{failure.Link})[0], nil)
+	require.NoError(t, err)
+	require.Equal(t, []string{"r0"}, second.CutOff)
+}

@@ -53,35 +53,12 @@ func ends(s *history.Step) (out []*device.Device) {
 // is that of OutagesOf.
 func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	out := Pairs{Out: []PairOut{}, Loops: []Loop{}}
-	all := ends(s)
-	changes := forwardingNotes(s)
-	loops := map[string]*Loop{}
-	calm := quietOf(s)
-	var sure *steady
-	f := toward(s, changes, ip.Addr{})
-	f.lean = true
-	for _, to := range all {
-		dst := ip.AddrFrom(to.Config().Address())
-		sure = calm.toward(dst, sure)
-		f.another(dst)
-		f.calm = sure
-		for _, from := range all {
-			if from == to {
-				continue
-			}
-			if stop != nil && stop() {
-				return out
-			}
-			out.Of++
-			if sure.arrive(node{from.ID(), device.Main}) {
-				continue
-			}
-			if x, ok := f.pair(from, to, last); ok {
-				out.Out = append(out.Out, x)
-			}
+	var loops map[string]*Loop
+	out.Of, loops = eachPair(s, ends(s), stop, func(f *follower, from, to *device.Device) {
+		if x, ok := f.pair(from, to, last); ok {
+			out.Out = append(out.Out, x)
 		}
-		f.loops(to.Name(), sure, loops)
-	}
+	})
 	slices.SortStableFunc(out.Out, func(a, b PairOut) int { return cmp.Compare(b.Seconds, a.Seconds) })
 	out.Total = len(out.Out)
 	if out.Total > 0 {
@@ -98,6 +75,35 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 			cmp.Compare(strings.Join(a.Devices, " "), strings.Join(b.Devices, " ")))
 	})
 	return out
+}
+
+// eachPair visits the pairs of some devices of which packets may be lost in a step, with a follower of their packets; it says how many
+// pairs there are, and finds the loops. stop is that of OutagesOf.
+func eachPair(s *history.Step, all []*device.Device, stop func() bool, visit func(f *follower, from, to *device.Device)) (of int, loops map[string]*Loop) {
+	loops = map[string]*Loop{}
+	calm := quietOf(s)
+	var sure *steady
+	f := toward(s, forwardingNotes(s), ip.Addr{})
+	f.lean = true
+	for _, to := range all {
+		dst := ip.AddrFrom(to.Config().Address())
+		sure = calm.toward(dst, sure)
+		f.another(dst)
+		f.calm = sure
+		for _, from := range all {
+			if from == to {
+				continue
+			}
+			if stop != nil && stop() {
+				return of, nil
+			}
+			if of++; !sure.arrive(node{from.ID(), device.Main}) {
+				visit(f, from, to)
+			}
+		}
+		f.loops(to.Name(), sure, loops)
+	}
+	return of, loops
 }
 
 // pair are the outages of one pair.
