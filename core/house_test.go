@@ -52,6 +52,7 @@ var floors = [][]string{
 	{"core/lab"},
 	{"server/cluster", "server/store", "demo", "web"},
 	{"server/live"},
+	{"server/sweeps"},
 	{"server/api"},
 	{"cmd/hellebore"},
 }

@@ -45,7 +45,7 @@ func commands() *cobra.Command {
 		SilenceErrors: true,
 	}
 	root.AddCommand(serveCommand(), runCommand(), previewCommand(), compareCommand(), whyCommand(), checkCommand(),
-		sweepCommand(), formatCommand(), editCommand(),
+		sweepCommand(), workerCommand(), formatCommand(), editCommand(),
 		versionCommand(), referenceCommand(), documentCommand(), schemaCommand())
 	return root
 }

@@ -20,6 +20,7 @@ import (
 	"hellebore/server/cluster"
 	"hellebore/server/live"
 	"hellebore/server/store"
+	"hellebore/server/sweeps"
 	"hellebore/web"
 )
 
@@ -27,7 +28,7 @@ import (
 const defaultPort = 8440
 
 func serveCommand() *cobra.Command {
-	var port, memory int
+	var port, memory, slots int
 	var data string
 	var demos, verbose bool
 	c := &cobra.Command{
@@ -47,31 +48,44 @@ private server is started on loopback, with its data in --data.`,
 			if memory < 1 {
 				return fmt.Errorf("--memory %d is no memory to work in; give MiB, such as %d", memory, live.DefaultMemory>>20)
 			}
-			return serve(port, data, demos, uint64(memory)<<20)
+			if slots < 0 {
+				return fmt.Errorf("--sweepers %d cannot be; 0 leaves sweeps to hellebore worker", slots)
+			}
+			return serve(serving{port, data, demos, uint64(memory) << 20, slots})
 		},
 	}
 	c.Flags().IntVar(&port, "port", defaultPort, "port to listen on; 0 takes a free one")
 	c.Flags().StringVar(&data, "data", cluster.DefaultDir(), "directory of the private database")
 	c.Flags().IntVar(&memory, "memory", live.DefaultMemory>>20, "MiB that the worlds of open labs may take; beyond that, labs that nobody looks at are closed, and old worlds let go of")
+	c.Flags().IntVar(&slots, "sweepers", sweeps.DefaultSlots(), "failures of sweeps that are tried side by side; 0 leaves sweeps to hellebore worker")
 	c.Flags().BoolVar(&demos, "demo", false, "load the demo labs, once")
 	c.Flags().BoolVar(&verbose, "verbose", false, "log every request")
 	return c
 }
 
-func serve(port int, data string, demos bool, memory uint64) (err error) {
+// serving is how the server is to run.
+type serving struct {
+	port   int
+	data   string
+	demos  bool
+	memory uint64
+	slots  int // of sweeps
+}
+
+func serve(s serving) (err error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 
 	// The port first: finding it taken after a minute of setting up is late.
-	listener, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(port)))
+	listener, err := net.Listen("tcp", net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)))
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return fmt.Errorf("port %d is in use; choose another with --port, or PORT=%d make demo", port, port+1)
+		return fmt.Errorf("port %d is in use; choose another with --port, or PORT=%d make demo", s.port, s.port+1)
 	} else if err != nil {
 		return err
 	}
 	url := os.Getenv("DATABASE_URL")
 	if url == "" {
-		c, err := cluster.Start(data, cluster.Options{})
+		c, err := cluster.Start(s.data, cluster.Options{})
 		if err != nil {
 			return err
 		}
@@ -88,13 +102,21 @@ func serve(port int, data string, demos bool, memory uint64) (err error) {
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
 	labs := live.New(db, originals()...)
-	labs.Memory = memory
-	if demos {
+	labs.Memory = s.memory
+	if s.demos {
 		if err := loadDemos(ctx, db, labs); err != nil {
 			return err
 		}
 	}
-	server := &http.Server{Handler: api.New(labs, web.Files()), ReadHeaderTimeout: 10 * time.Second}
+	pool, err := sweeps.New(db, labs.Held, s.slots)
+	if err != nil {
+		return err
+	}
+	if err := pool.Start(ctx); err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, pool.Stop(context.WithoutCancel(ctx))) }()
+	server := &http.Server{Handler: api.New(labs, pool, web.Files()), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
 	fmt.Printf("Hellebore is at http://%s\n", listener.Addr())

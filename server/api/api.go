@@ -20,24 +20,26 @@ import (
 	"hellebore/core/simulation/history"
 	"hellebore/server/live"
 	"hellebore/server/store"
+	"hellebore/server/sweeps"
 )
 
 // Version is the program's.
 const Version = "0.1.0"
 
 type handlers struct {
-	labs  *live.Labs
-	known known
+	labs   *live.Labs
+	sweeps *sweeps.Pool
+	known  known
 }
 
 // New makes the handler of the whole server: the interface below /api, and the
 // web client everywhere else.
-func New(labs *live.Labs, client fs.FS) http.Handler {
+func New(labs *live.Labs, pool *sweeps.Pool, client fs.FS) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	router := gin.New()
 	router.HandleMethodNotAllowed = true
 	router.Use(logRequests, compressed(), recovered, guarded)
-	register(router, labs)
+	register(router, labs, pool)
 	router.NoMethod(func(c *gin.Context) {
 		refuse(c, http.StatusMethodNotAllowed, c.Request.Method+" is not possible here")
 	})
@@ -65,13 +67,13 @@ func refuse(c *gin.Context, status int, detail string) {
 	c.AbortWithStatusJSON(status, huma.NewError(status, detail))
 }
 
-func register(router *gin.Engine, labs *live.Labs) huma.API {
+func register(router *gin.Engine, labs *live.Labs, pool *sweeps.Pool) huma.API {
 	huma.DefaultArrayNullable = false // an empty list is a list
 	config := huma.DefaultConfig("Hellebore", Version)
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "/api/openapi", "", "/api/schemas"
 	config.CreateHooks = nil // no $schema members in answers
 	api := humagin.New(router, config)
-	h := &handlers{labs: labs}
+	h := &handlers{labs: labs, sweeps: pool}
 	h.registerLabs(api)
 	h.registerActions(api)
 	h.registerText(api)
@@ -87,13 +89,14 @@ func register(router *gin.Engine, labs *live.Labs) huma.API {
 	h.registerQuestions(api)
 	h.registerBundles(api)
 	h.registerEditing(api)
+	h.registerSweeps(api)
 	return api
 }
 
 // Document is the OpenAPI document, as JSON.
 func Document() ([]byte, error) {
 	gin.SetMode(gin.ReleaseMode)
-	api := register(gin.New(), nil)
+	api := register(gin.New(), nil, nil)
 	return api.OpenAPI().MarshalJSON()
 }
 
@@ -154,6 +157,8 @@ func problem(err error) error {
 		return huma.Error422UnprocessableEntity(phrase.Text("the database cannot keep this; is there a character in it that no text has?"))
 	case errors.Is(err, store.ErrNotFound):
 		return huma.Error404NotFound(phrase.Text("there is no such lab; it may have been deleted"))
+	case errors.Is(err, store.ErrNoSweep):
+		return huma.Error404NotFound(phrase.Text("there is no such sweep; it may have been deleted, or the lab was reset"))
 	case errors.Is(err, store.ErrMovedOn):
 		return huma.Error409Conflict(phrase.Text("the lab has moved on: another server has acted on it; reload the page"))
 	case errors.Is(err, context.Canceled), errors.Is(err, history.ErrStopped):

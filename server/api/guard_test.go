@@ -56,7 +56,7 @@ func answer(t *testing.T, j live.Journal, method, path string, h header, content
 		r.Header.Set(k, v)
 	}
 	w := httptest.NewRecorder()
-	New(live.New(j), fstest.MapFS{"index.html": {Data: []byte("<html>")}}).ServeHTTP(w, r)
+	New(live.New(j), nil, fstest.MapFS{"index.html": {Data: []byte("<html>")}}).ServeHTTP(w, r)
 	return w
 }
 

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/lab"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
@@ -162,6 +163,64 @@ func (l *Labs) Fork(ctx context.Context, id string, at string) (store.Lab, error
 	row := store.Lab{ID: newID(), ForkOf: id,
 		Title: titleOf(x.Title()) + fmt.Sprintf(", from %.3f s on", float64(m.At)/1e9)}
 	return l.create(ctx, row, x.History().ForkRecords(m))
+}
+
+// ForkDoing makes a lab that begins as another was after some of its actions, has a text applied if there is one, and then does
+// failures one after the other; the actions of each happen at once.
+func (l *Labs) ForkDoing(ctx context.Context, id string, actions int, text string, failures [][]history.Action) (store.Lab, error) {
+	parent, err := l.Open(ctx, id)
+	if err != nil {
+		return store.Lab{}, err
+	}
+	x := parent.View(ctx)
+	steps := x.History().Steps()
+	if actions < 1 || actions > len(steps) {
+		return store.Lab{}, phrase.Error("the lab was reset since: there is nothing to fork any more")
+	}
+	m := history.Moment{Step: actions, At: steps[actions-1].End}
+	row, err := l.create(ctx, store.Lab{ID: newID(), ForkOf: id, Title: titleOf(x.Title())}, x.History().ForkRecords(m))
+	if err != nil {
+		return row, err
+	}
+	fork, err := l.Open(ctx, row.ID)
+	if err != nil {
+		return row, err
+	}
+	if text != "" {
+		if _, err := fork.Act(ctx, Order{Action: history.Action{Kind: history.Apply, Text: text}}); err != nil {
+			return row, err
+		}
+	}
+	for _, f := range failures {
+		for i, a := range f {
+			order := Order{Action: a}
+			if i < len(f)-1 {
+				order.For = 1 // at once, but for a nanosecond
+			}
+			if _, err := fork.Act(ctx, order); err != nil {
+				return row, err
+			}
+		}
+	}
+	return row, nil
+}
+
+// Row is a lab's row, whether it is open or not.
+func (l *Labs) Row(ctx context.Context, id string) (store.Lab, error) { return l.journal.Lab(ctx, id) }
+
+// Held is a lab as it is after its first actions, if it is open and has no more; else nil.
+func (l *Labs) Held(id string, actions int) *lab.Lab {
+	l.mu.Lock()
+	open := l.open[id]
+	l.mu.Unlock()
+	if open == nil {
+		return nil
+	}
+	x := open.view.Load()
+	if x == nil || len(x.History().Steps()) != actions {
+		return nil
+	}
+	return x.Reader()
 }
 
 // Delete removes a lab for good.

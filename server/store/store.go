@@ -12,6 +12,10 @@ import (
 
 	"github.com/go-gormigrate/gormigrate/v2"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
@@ -67,7 +71,8 @@ func (meta) TableName() string { return "meta" }
 
 // Store is the database.
 type Store struct {
-	db *gorm.DB
+	db   *gorm.DB
+	pool *pgxpool.Pool // what db takes its connections from
 }
 
 // ErrNotFound says that there is no lab with an ID.
@@ -90,24 +95,62 @@ var ErrMovedOn = errors.New("the journal has moved on")
 
 // Open connects and migrates.
 func Open(ctx context.Context, url string) (*Store, error) {
-	db, err := gorm.Open(postgres.Open(url), &gorm.Config{
-		Logger: logger.NewSlogLogger(slog.Default(), logger.Config{
-			SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true,
-			ParameterizedQueries: true}), // texts hold keys: they never come into the log
-		TranslateError: true,
-	})
+	s, err := connect(ctx, url)
 	if err != nil {
-		return nil, fmt.Errorf("the database cannot be reached: %w", err)
+		return nil, err
 	}
-	s := &Store{db: db.WithContext(ctx)}
 	if err := s.migrate(); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	return s, nil
 }
 
+// Join connects to a database that a server of the same version has migrated.
+func Join(ctx context.Context, url string) (*Store, error) {
+	s, err := connect(ctx, url)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.same(); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
+}
+
+// maxConnections is of one process: requests, jobs, and who listens for jobs.
+const maxConnections = 16
+
+func connect(ctx context.Context, url string) (*Store, error) {
+	config, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("the database cannot be reached: %w", err)
+	}
+	if !strings.Contains(url, "pool_max_conns") {
+		config.MaxConns = maxConnections
+	}
+	pool, err := pgxpool.NewWithConfig(ctx, config)
+	if err != nil {
+		return nil, fmt.Errorf("the database cannot be reached: %w", err)
+	}
+	db, err := gorm.Open(postgres.New(postgres.Config{Conn: stdlib.OpenDBFromPool(pool)}), &gorm.Config{
+		Logger: logger.NewSlogLogger(slog.Default(), logger.Config{
+			SlowThreshold: time.Second, LogLevel: logger.Warn, IgnoreRecordNotFoundError: true,
+			ParameterizedQueries: true}), // texts hold keys: they never come into the log
+		TranslateError: true,
+	})
+	if err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("the database cannot be reached: %w", err)
+	}
+	return &Store{db: db.WithContext(ctx), pool: pool}, nil
+}
+
+// Pool is where all connections come from; it belongs to the store.
+func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+
 // Close closes all connections.
 func (s *Store) Close() error {
+	defer s.pool.Close()
 	db, err := s.db.DB()
 	if err != nil {
 		return err
@@ -124,7 +167,41 @@ func (s *Store) migrate() error {
 	if err := s.newer(&options, steps); err != nil {
 		return err
 	}
-	return gormigrate.New(s.db, &options, steps).Migrate()
+	if err := gormigrate.New(s.db, &options, steps).Migrate(); err != nil {
+		return err
+	}
+	return s.migrateJobs()
+}
+
+// migrateJobs brings the tables of the job queue to the version that this program works with.
+func (s *Store) migrateJobs() error {
+	m, err := rivermigrate.New(riverpgxv5.New(s.pool), &rivermigrate.Config{Logger: slog.New(slog.DiscardHandler)})
+	if err != nil {
+		return err
+	}
+	_, err = m.Migrate(s.db.Statement.Context, rivermigrate.DirectionUp, nil)
+	return err
+}
+
+// same refuses a database that another version of this program works with.
+func (s *Store) same() error {
+	var done []string
+	if s.db.Migrator().HasTable(gormigrate.DefaultOptions.TableName) {
+		err := s.db.Table(gormigrate.DefaultOptions.TableName).Pluck(gormigrate.DefaultOptions.IDColumnName, &done).Error
+		if err != nil {
+			return err
+		}
+	}
+	var ours []string
+	for _, m := range migrations() {
+		ours = append(ours, m.ID)
+	}
+	slices.Sort(done)
+	slices.Sort(ours)
+	if !slices.Equal(done, ours) {
+		return errors.New("the database is that of another version of this program, or of none: start the server first, and workers of the same version")
+	}
+	return nil
 }
 
 // newer refuses a database that a newer version of this program has changed.
@@ -229,6 +306,29 @@ CREATE TABLE images (
   actions bigint NOT NULL, data bytea NOT NULL, created_at timestamptz NOT NULL
 );
 ALTER TABLE images ALTER COLUMN data SET STORAGE EXTERNAL;`).Error
+			},
+		},
+		{
+			ID: "2026-11-30-sweeps",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+CREATE TABLE sweeps (
+  id text PRIMARY KEY, lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, actions bigint NOT NULL,
+  text text NOT NULL, name text NOT NULL, kinds text NOT NULL, own text NOT NULL, depth bigint NOT NULL,
+  engine text NOT NULL, digest bigint NOT NULL, state text NOT NULL, error text NOT NULL, round bigint NOT NULL,
+  failures bytea NOT NULL, total bigint NOT NULL, handed bigint NOT NULL, waiting bigint NOT NULL, tried bigint NOT NULL,
+  nanoseconds bigint NOT NULL, created_at timestamptz NOT NULL, begun_at timestamptz, ended_at timestamptz
+);
+CREATE INDEX sweeps_by_lab ON sweeps (lab_id, created_at);
+CREATE TABLE sweep_results (
+  sweep_id text NOT NULL REFERENCES sweeps (id) ON DELETE CASCADE, number bigint NOT NULL,
+  impacts bytea NOT NULL, nanoseconds bigint NOT NULL, worker text NOT NULL, PRIMARY KEY (sweep_id, number)
+);
+CREATE TABLE sweep_workers (
+  id text PRIMARY KEY, host text NOT NULL, engine text NOT NULL, slots bigint NOT NULL, busy text NOT NULL,
+  shards bigint NOT NULL, failures bigint NOT NULL, nanoseconds bigint NOT NULL, says text NOT NULL,
+  began_at timestamptz NOT NULL, beat_at timestamptz NOT NULL
+);`).Error
 			},
 		},
 	}

@@ -67,14 +67,14 @@ type Failure struct {
 	Name    string   `json:"name" doc:"what fails, in words"`
 	Drain   []string `json:"drain,omitempty" doc:"edits of the text that are applied first, and come to rest"`
 	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
-
-	at []config.PortRef // what fails, ports or whole devices
+	Places  []string `json:"places,omitempty" doc:"what fails, ports or whole devices; of a session its router"`
 }
 
 // IsAt says whether the failure is of a device or a port, or of something at it.
 func (f *Failure) IsAt(r config.PortRef) bool {
-	return slices.ContainsFunc(f.at, func(x config.PortRef) bool {
-		return x.Device == r.Device && (r.Port == "" || x.Port == r.Port || x.Port == "")
+	return slices.ContainsFunc(f.Places, func(place string) bool {
+		device, port, _ := strings.Cut(place, ".")
+		return device == r.Device && (r.Port == "" || port == r.Port || port == "")
 	})
 }
 
@@ -142,13 +142,13 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 					if k == Silence {
 						verb, says = "silence", "%s, silent"
 					}
-					out = append(out, Failure{Kind: k, Name: phrase.Say(says, words(ends)), Actions: []string{verb + " " + ends[0].String()}, at: ends})
+					out = append(out, Failure{Kind: k, Name: phrase.Say(says, words(ends)), Actions: []string{verb + " " + ends[0].String()}, Places: placesOf(ends)})
 				}
 			}
 		case Router:
 			for _, d := range w.Devices() {
 				if !d.Gone() && d.Enabled() && d.Kind() == config.Router {
-					out = append(out, Failure{Kind: k, Name: phrase.Say("router %s", d.Name()), Actions: []string{"disable " + d.Name()}, at: []config.PortRef{{Device: d.Name()}}})
+					out = append(out, Failure{Kind: k, Name: phrase.Say("router %s", d.Name()), Actions: []string{"disable " + d.Name()}, Places: []string{d.Name()}})
 				}
 			}
 		case Port, Segment:
@@ -163,9 +163,9 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 						continue
 					}
 					cut := "cut " + end.String()
-					all.Actions, all.at = append(all.Actions, cut), append(all.at, end)
+					all.Actions, all.Places = append(all.Actions, cut), append(all.Places, end.String())
 					if k == Port {
-						out = append(out, Failure{Kind: k, Name: phrase.Say("port %s", end), Actions: []string{cut}, at: []config.PortRef{end}})
+						out = append(out, Failure{Kind: k, Name: phrase.Say("port %s", end), Actions: []string{cut}, Places: []string{end.String()}})
 					}
 				}
 				if k == Segment && len(all.Actions) > 0 {
@@ -181,7 +181,7 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 				if !canFail(w, &g) {
 					continue
 				}
-				out = append(out, Failure{Kind: k, Name: phrase.Say("risk group %q", g.Name), Actions: []string{fmt.Sprintf("fail \"%s\"", g.Name)}, at: membersOf(w, &g)})
+				out = append(out, Failure{Kind: k, Name: phrase.Say("risk group %q", g.Name), Actions: []string{fmt.Sprintf("fail \"%s\"", g.Name)}, Places: placesOf(membersOf(w, &g))})
 			}
 		}
 	}
@@ -211,12 +211,15 @@ func namesOf(w *network.World, m *network.Medium) (out []config.PortRef) {
 	return out
 }
 
-func words(ends []config.PortRef) string {
-	var out []string
+func placesOf(ends []config.PortRef) (out []string) {
 	for _, e := range ends {
 		out = append(out, e.String())
 	}
-	return strings.Join(out, " ")
+	return out
+}
+
+func words(ends []config.PortRef) string {
+	return strings.Join(placesOf(ends), " ")
 }
 
 // canFail says whether something of a risk group has not failed yet.
@@ -261,7 +264,7 @@ func maintenance(w *network.World) (out []Failure) {
 			continue
 		}
 		ends := namesOf(w, m)
-		f := Failure{Kind: Maintenance, Name: phrase.Say("%s, drained, then cut", words(ends)), Actions: []string{"cut " + ends[0].String()}, at: ends}
+		f := Failure{Kind: Maintenance, Name: phrase.Say("%s, drained, then cut", words(ends)), Actions: []string{"cut " + ends[0].String()}, Places: placesOf(ends)}
 		for n, e := range m.Ends {
 			c := w.Device(e.Device).Ports()[e.Port].Config
 			if c.OSPF.On && !c.OSPF.Passive {
@@ -277,7 +280,7 @@ func maintenance(w *network.World) (out []Failure) {
 	for _, d := range w.Devices() {
 		if edits := drained[d.Name()]; len(edits) > 0 {
 			out = append(out, Failure{Kind: Maintenance, Name: phrase.Say("router %s, drained, then off", d.Name()), Drain: edits,
-				Actions: []string{"disable " + d.Name()}, at: []config.PortRef{{Device: d.Name()}}})
+				Actions: []string{"disable " + d.Name()}, Places: []string{d.Name()}})
 		}
 	}
 	return out
@@ -306,7 +309,7 @@ func sessions(w *network.World) (out []Failure) {
 			}
 			seen[ends{v.Local, v.Address}] = true
 			out = append(out, Failure{Kind: Session, Name: phrase.Say("session of %s with %s", inst.Ref(), peerWords(w, inst, v)),
-				Actions: []string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, at: []config.PortRef{{Device: inst.Device().Name()}}})
+				Actions: []string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, Places: []string{inst.Device().Name()}})
 		})
 	}
 	return out

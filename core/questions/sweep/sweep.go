@@ -23,7 +23,8 @@ import (
 type Impact struct {
 	failure.Failure
 	After       string        `json:"after,omitempty" doc:"what failed before it, and came to rest; what that did is not counted here"`
-	Outcome     string        `json:"outcome" enum:"settled,does not settle,does not settle so far"`
+	Outcome     string        `json:"outcome" enum:"settled,does not settle,does not settle so far,not tried"`
+	Problem     string        `json:"problem,omitempty" doc:"why it was not tried"`
 	Convergence *float64      `json:"convergence" doc:"seconds until the last change of forwarding on any router; null if there was none"`
 	Routes      int           `json:"routes" doc:"routes that changed, counted on each router"`
 	Flows       []FlowImpact  `json:"flows" doc:"flows that are out for a time or for good, or arrive again"`
@@ -62,6 +63,14 @@ const maxExamples = 5
 
 // SinglePoint says whether the failure takes something for good from what did not fail.
 func (r *Impact) SinglePoint() bool { return r.Pairs.Lost > 0 || r.FlowsLost() > 0 }
+
+// NotTried is the result of a failure that could not be tried.
+func NotTried(f failure.Failure, why string) Impact {
+	return Impact{Failure: f, Outcome: notTried, Problem: why, Flows: []FlowImpact{}, Checks: []string{}, Pairs: PairsImpact{Examples: []string{}},
+		CutOff: []string{}, DefaultOnly: []string{}, Borders: BordersImpact{Says: []string{}}, Overloaded: []traffic.Load{}}
+}
+
+const notTried = "not tried"
 
 // FlowsLost is how many flows are lost for good.
 func (r *Impact) FlowsLost() (n int) {

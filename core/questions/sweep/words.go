@@ -10,6 +10,7 @@ import (
 	"hellebore/core/ground/phrase"
 	"hellebore/core/questions/check"
 	"hellebore/core/questions/facts"
+	"hellebore/core/questions/failure"
 	"hellebore/core/simulation/network"
 )
 
@@ -28,6 +29,9 @@ func (r *Impact) Says() string {
 		if n > 0 {
 			parts = append(parts, phrase.Say(format, values...))
 		}
+	}
+	if r.Outcome == notTried {
+		return phrase.Say("not tried: %s", r.Problem)
 	}
 	if r.Outcome != network.Settled.String() {
 		parts = append(parts, phrase.Say("the network %s", r.Outcome))
@@ -70,6 +74,73 @@ func (r *Impact) Says() string {
 		return phrase.Text("nobody notices it")
 	}
 	return strings.Join(parts, "; ")
+}
+
+// Harm is how bad a failure is, in a word.
+type Harm string
+
+// The harm that failures do, the worst first.
+const (
+	ForGood  Harm = "for good"   // something is lost for good by what did not fail, or the network does not settle
+	ForATime Harm = "for a time" // something is out until the network has converged, or is not as it should be
+	NoHarm   Harm = "none"
+)
+
+// Harm is how bad the failure is.
+func (r *Impact) Harm() Harm {
+	switch {
+	case r.SinglePoint() || r.Outcome != network.Settled.String():
+		return ForGood
+	case r.Harmless():
+		return NoHarm
+	}
+	return ForATime
+}
+
+// CriticalPlace is something on the map, and the worst that its failure alone does.
+type CriticalPlace struct {
+	Kind   failure.Kind `json:"kind" enum:"link,router,segment"`
+	Name   string       `json:"name" doc:"what fails, in words"`
+	Places []string     `json:"places" doc:"the device, or the ports"`
+	Harm   Harm         `json:"harm" enum:"for good,for a time,none"`
+	Says   string       `json:"says"`
+}
+
+// Places is how critical links, routers and segments are, of results that are in order. A link that is silent counts as the link.
+func Places(results []Impact) []CriticalPlace {
+	out := []CriticalPlace{}
+	there := map[string]bool{}
+	for i := range results {
+		r := &results[i]
+		kind := r.Kind
+		if kind == failure.Silence {
+			kind = failure.Link
+		}
+		key := string(kind) + strings.Join(r.Places, " ")
+		if r.After != "" || kind != failure.Link && kind != failure.Router && kind != failure.Segment || there[key] {
+			continue
+		}
+		there[key] = true
+		out = append(out, CriticalPlace{kind, r.Name, r.Places, r.Harm(), r.Says()})
+	}
+	return out
+}
+
+// Untouched are those of some flows that no failure touches.
+func Untouched(flows []string, results []Impact) []string {
+	touched := map[string]bool{}
+	for i := range results {
+		for _, f := range results[i].Flows {
+			touched[f.Name] = true
+		}
+	}
+	out := []string{}
+	for _, name := range flows {
+		if !touched[name] {
+			out = append(out, name)
+		}
+	}
+	return out
 }
 
 // Findings is all that a sweep found, the worst first.

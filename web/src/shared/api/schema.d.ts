@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+  '/api/about': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Versions, workers, and the sweeps that they work on */
+    get: operations['about-server'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/actions': {
     parameters: {
       query?: never;
@@ -997,6 +1014,127 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/sweeps': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The sweeps of a lab, the newest first */
+    get: operations['list-sweeps'];
+    put?: never;
+    /** Try all failures of the network as it is now, or with a draft applied */
+    post: operations['begin-sweep'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/sweeps/{sweep}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a sweep has found so far */
+    get: operations['get-sweep'];
+    put?: never;
+    post?: never;
+    /** Delete a sweep and what it found */
+    delete: operations['delete-sweep'];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/sweeps/{sweep}/against/{other}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Two sweeps held against each other: which failures become worse, which better */
+    get: operations['hold-sweeps'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/sweeps/{sweep}/export/{format}': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a sweep has found, as a file */
+    get: operations['export-sweep'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/sweeps/{sweep}/go-on': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Have a sweep that was stopped go on */
+    post: operations['go-on-sweep'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/sweeps/{sweep}/open': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Make a lab in which a failure of a sweep happens, to look into it */
+    post: operations['open-failure'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  '/api/labs/{id}/sweeps/{sweep}/stop': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Stop a sweep; what it found stays */
+    post: operations['stop-sweep'];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/takes': {
     parameters: {
       query?: never;
@@ -1358,6 +1496,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    AboutServer: {
+      engine: string;
+      /** @description shards that failed lately, the newest first */
+      failed: components['schemas']['Trouble'][];
+      /**
+       * Format: int64
+       * @description shards that wait
+       */
+      queued: number;
+      running: components['schemas']['RunningSweep'][];
+      version: string;
+      /** @description of sweeps: the server's own, and others */
+      workers: components['schemas']['Worker'][];
+    };
     ActRequest: {
       /** @description as it is typed; apply for a text */
       action: string;
@@ -1588,6 +1740,16 @@ export interface components {
       /** @description the form's first word */
       word: string;
     };
+    Against: {
+      /** Format: int64 */
+      better: number;
+      /** @description the failures that became worse first, then new ones that do harm, better ones, and those that are gone */
+      changes: components['schemas']['Changed'][];
+      /** Format: int64 */
+      same: number;
+      /** Format: int64 */
+      worse: number;
+    };
     Answer: {
       /** @description stable names of the reasons that it rests on */
       codes: string[];
@@ -1644,6 +1806,19 @@ export interface components {
       unknown: string[];
     };
     Beat: Record<string, never>;
+    'Begin-sweepRequest': {
+      /**
+       * Format: int64
+       * @description how many failures at a time; absent: 1
+       */
+      depth?: number;
+      /** @description of which failures; absent: of all but maintenance */
+      kinds?: string[];
+      /** @description failures of one's own instead: actions that happen at once joined by and */
+      own?: string[];
+      /** @description a draft that is applied to a copy first */
+      text?: string;
+    };
     Bench: {
       /** Format: int64 */
       accepted: number;
@@ -1792,6 +1967,30 @@ export interface components {
       omitted: number;
       rows: components['schemas']['BorderRow'][];
     };
+    BordersImpact: {
+      /**
+       * Format: int32
+       * @description 0 if no AS has an external session
+       */
+      as: number;
+      /**
+       * Format: int64
+       * @description prefixes that no neighbour AS offers any more
+       */
+      gone: number;
+      /**
+       * Format: int64
+       * @description prefixes that leave by another neighbour AS
+       */
+      moved: number;
+      /** @description some of them: those that are sent first */
+      says: string[];
+      /**
+       * Format: int64
+       * @description prefixes that a neighbour AS is sent and was not, each counted for each AS
+       */
+      sent: number;
+    };
     Brief: {
       questions: components['schemas']['BriefQuestion'][];
       tasks: components['schemas']['BriefTask'][];
@@ -1925,6 +2124,17 @@ export interface components {
       /** @description the property; empty for the subject itself */
       what?: string;
     };
+    Changed: {
+      is?: components['schemas']['Impact'];
+      /** @description what fails */
+      title: string;
+      /**
+       * @description new and gone: what fails is there on one side alone
+       * @enum {string}
+       */
+      turn: 'worse' | 'better' | 'new' | 'gone';
+      was?: components['schemas']['Impact'];
+    };
     CheckEffect: {
       /** @description absent if the check is not there any more */
       after?: components['schemas']['Result'];
@@ -2029,6 +2239,17 @@ export interface components {
       prefix: string;
       /** @description the area, or the router that has it */
       where: string;
+    };
+    CriticalPlace: {
+      /** @enum {string} */
+      harm: 'for good' | 'for a time' | 'none';
+      /** @enum {string} */
+      kind: 'link' | 'router' | 'segment';
+      /** @description what fails, in words */
+      name: string;
+      /** @description the device, or the ports */
+      places: string[];
+      says: string;
     };
     Crossing: {
       /** @description our routers that it crosses at */
@@ -2324,6 +2545,20 @@ export interface components {
       out: number;
       outages: components['schemas']['Outage'][];
     };
+    FlowImpact: {
+      /** @description where and why packets are lost */
+      cause: string;
+      /** @description it arrived before and does not at the end */
+      lost: boolean;
+      name: string;
+      /**
+       * Format: double
+       * @description seconds for which it was out; of one that is lost, until the network came to rest
+       */
+      out: number;
+      /** @description it did not arrive before and does at the end */
+      repaired?: boolean;
+    };
     FlowOutages: {
       from: string;
       /** @description intervals in which packets passed a device twice and still arrived */
@@ -2369,6 +2604,51 @@ export interface components {
       bests: components['schemas']['Chosen'][];
       /** @description with its instance */
       router: string;
+    };
+    Impact: {
+      /** @description what does it, as it is typed; all at once */
+      actions: string[];
+      /** @description what failed before it, and came to rest; what that did is not counted here */
+      after?: string;
+      borders: components['schemas']['BordersImpact'];
+      /** @description checks that passed before and fail after it */
+      checks: string[];
+      /**
+       * Format: double
+       * @description seconds until the last change of forwarding on any router; null if there was none
+       */
+      convergence: number | null;
+      /** @description devices that no other reaches any more, of those that did not fail */
+      cutOff: string[];
+      /** @description routers that are left with a default route alone */
+      defaultOnly: string[];
+      /** @description edits of the text that are applied first, and come to rest */
+      drain?: string[];
+      /** @description flows that are out for a time or for good, or arrive again */
+      flows: components['schemas']['FlowImpact'][];
+      /**
+       * Format: double
+       * @description percent of its bandwidth that the fullest port carries
+       */
+      fullest: number;
+      /** @enum {string} */
+      kind: 'link' | 'silence' | 'router' | 'port' | 'segment' | 'session' | 'group' | 'maintenance' | 'own';
+      /** @description what fails, in words */
+      name: string;
+      /** @enum {string} */
+      outcome: 'settled' | 'does not settle' | 'does not settle so far' | 'not tried';
+      /** @description ports that carry more than their bandwidth, and did not before */
+      overloaded: components['schemas']['Load'][];
+      pairs: components['schemas']['PairsImpact'];
+      /** @description what fails, ports or whole devices; of a session its router */
+      places?: string[];
+      /** @description why it was not tried */
+      problem?: string;
+      /**
+       * Format: int64
+       * @description routes that changed, counted on each router
+       */
+      routes: number;
     };
     InForce: {
       /**
@@ -2539,6 +2819,22 @@ export interface components {
       name: string;
       /** @description where the format is defined */
       rfc?: string;
+    };
+    Load: {
+      /** @description that it is of */
+      flows: string[];
+      /**
+       * Format: double
+       * @description of the port's bandwidth
+       */
+      percent: number;
+      /** @description by which the traffic leaves a device */
+      port: string;
+      /**
+       * Format: int64
+       * @description bit/s
+       */
+      rate: number;
     };
     Loop: {
       /** @description in the order of the packets */
@@ -2919,6 +3215,12 @@ export interface components {
       /** @description in a word or two */
       word: string;
     };
+    'Open-failureRequest': {
+      /** @description what failed before it */
+      after?: string;
+      /** @description what fails */
+      name: string;
+    };
     Outage: {
       /** @description the device where that was */
       at?: string;
@@ -2950,6 +3252,24 @@ export interface components {
       passed: boolean;
       /** @description what was found, a sentence */
       says: string;
+    };
+    Overview: {
+      /** @description checks that fail after some failure */
+      checks: string[];
+      /** Format: int64 */
+      failures: number;
+      /**
+       * Format: int64
+       * @description failures after which a flow or a pair is out for a time, or worse
+       */
+      harmful: number;
+      /**
+       * Format: int64
+       * @description failures that nobody notices
+       */
+      harmless: number;
+      /** @description failures that take something for good from what did not fail, the worst first */
+      singlePoints: string[];
     };
     Packet: {
       /**
@@ -3025,6 +3345,37 @@ export interface components {
        * @description pairs that were out for a time
        */
       total: number;
+    };
+    PairsImpact: {
+      /** @description some of those that are lost */
+      examples: string[];
+      /**
+       * Format: double
+       * @description seconds of the longest outage of those
+       */
+      longest: number;
+      /**
+       * Format: int64
+       * @description forwarding loops that were there for a time
+       */
+      loops: number;
+      /**
+       * Format: int64
+       * @description that arrived before and do not at the end
+       */
+      lost: number;
+      /**
+       * Format: int64
+       * @description pairs there are
+       */
+      of: number;
+      /**
+       * Format: int64
+       * @description that are out for a time
+       */
+      out: number;
+      /** Format: int64 */
+      repaired?: number;
     };
     Part: {
       kind: string;
@@ -3722,6 +4073,45 @@ export interface components {
        */
       took: number;
     };
+    RunningSweep: {
+      /**
+       * Format: int64
+       * @description the network is that after so many actions of the lab
+       */
+      actions: number;
+      /** Format: date-time */
+      created: string;
+      /** Format: int64 */
+      depth: number;
+      /** @description of a draft that was applied to it first */
+      draft: boolean;
+      /** Format: date-time */
+      ended: string | null;
+      /** @description why it failed */
+      error: string;
+      id: string;
+      /** @description of which failures; none: of all */
+      kinds: string[];
+      lab: string;
+      /**
+       * Format: double
+       * @description seconds until it has ended, about; null if nobody knows
+       */
+      left: number | null;
+      /** @description failures of one's own instead */
+      own: string[];
+      /** @enum {string} */
+      state: 'preparing' | 'running' | 'stopped' | 'done' | 'failed';
+      /** @description of the lab */
+      title: string;
+      /**
+       * Format: int64
+       * @description failures to try; 0 as long as that is not known. With a depth of 2: first failures
+       */
+      total: number;
+      /** Format: int64 */
+      tried: number;
+    };
     Said: {
       /** @enum {string} */
       asked?: 'ping' | 'trace' | 'path' | 'routes' | 'neighbours' | 'ports' | 'why';
@@ -4047,6 +4437,111 @@ export interface components {
       rows: components['schemas']['BitRow'][];
       says: string;
     };
+    SweepFound: {
+      /**
+       * Format: int64
+       * @description failures that were asked for
+       */
+      count: number;
+      /** @description some of them, the worst first */
+      failures: components['schemas']['Swept'][];
+      /** @description all flows, as the text has them */
+      flows: string[];
+      overview: components['schemas']['Overview'];
+      /** @description how critical things on the map are */
+      places: components['schemas']['CriticalPlace'][];
+      /** @description the overview in a sentence */
+      says: string;
+      sweep: components['schemas']['SweepRow'];
+      /** @description flows that no failure touches */
+      untouched: string[];
+    };
+    SweepRow: {
+      /**
+       * Format: int64
+       * @description the network is that after so many actions of the lab
+       */
+      actions: number;
+      /** Format: date-time */
+      created: string;
+      /** Format: int64 */
+      depth: number;
+      /** @description of a draft that was applied to it first */
+      draft: boolean;
+      /** Format: date-time */
+      ended: string | null;
+      /** @description why it failed */
+      error: string;
+      id: string;
+      /** @description of which failures; none: of all */
+      kinds: string[];
+      /**
+       * Format: double
+       * @description seconds until it has ended, about; null if nobody knows
+       */
+      left: number | null;
+      /** @description failures of one's own instead */
+      own: string[];
+      /** @enum {string} */
+      state: 'preparing' | 'running' | 'stopped' | 'done' | 'failed';
+      /**
+       * Format: int64
+       * @description failures to try; 0 as long as that is not known. With a depth of 2: first failures
+       */
+      total: number;
+      /** Format: int64 */
+      tried: number;
+    };
+    Swept: {
+      /** @description what does it, as it is typed; all at once */
+      actions: string[];
+      /** @description what failed before it, and came to rest; what that did is not counted here */
+      after?: string;
+      borders: components['schemas']['BordersImpact'];
+      /** @description checks that passed before and fail after it */
+      checks: string[];
+      /**
+       * Format: double
+       * @description seconds until the last change of forwarding on any router; null if there was none
+       */
+      convergence: number | null;
+      /** @description devices that no other reaches any more, of those that did not fail */
+      cutOff: string[];
+      /** @description routers that are left with a default route alone */
+      defaultOnly: string[];
+      /** @description edits of the text that are applied first, and come to rest */
+      drain?: string[];
+      /** @description flows that are out for a time or for good, or arrive again */
+      flows: components['schemas']['FlowImpact'][];
+      /**
+       * Format: double
+       * @description percent of its bandwidth that the fullest port carries
+       */
+      fullest: number;
+      /** @enum {string} */
+      harm: 'for good' | 'for a time' | 'none';
+      /** @enum {string} */
+      kind: 'link' | 'silence' | 'router' | 'port' | 'segment' | 'session' | 'group' | 'maintenance' | 'own';
+      /** @description what fails, in words */
+      name: string;
+      /** @enum {string} */
+      outcome: 'settled' | 'does not settle' | 'does not settle so far' | 'not tried';
+      /** @description ports that carry more than their bandwidth, and did not before */
+      overloaded: components['schemas']['Load'][];
+      pairs: components['schemas']['PairsImpact'];
+      /** @description what fails, ports or whole devices; of a session its router */
+      places?: string[];
+      /** @description why it was not tried */
+      problem?: string;
+      /**
+       * Format: int64
+       * @description routes that changed, counted on each router
+       */
+      routes: number;
+      /** @description what it does, in a line */
+      says: string;
+      title: string;
+    };
     TableLine: {
       /** @description of a heading: what the rows below it have in common */
       group?: string;
@@ -4255,6 +4750,15 @@ export interface components {
       prefix: string;
       trace: components['schemas']['PolicyTrace'];
     };
+    Trouble: {
+      /** Format: date-time */
+      at: string;
+      /** Format: int64 */
+      attempt: number;
+      error: string;
+      /** Format: int64 */
+      job: number;
+    };
     'Try-critical-pathRequest': {
       flow?: string;
       from?: string;
@@ -4316,6 +4820,40 @@ export interface components {
       /** @description absent: no forwarding changed, or that of the flow only by the action itself */
       path?: components['schemas']['Chain'];
     };
+    Worker: {
+      /** Format: date-time */
+      began: string;
+      /**
+       * Format: int64
+       * @description shards that it is at work with
+       */
+      busy: number;
+      engine: string;
+      /**
+       * Format: int64
+       * @description that it has tried
+       */
+      failures: number;
+      host: string;
+      id: string;
+      /**
+       * Format: double
+       * @description failures a second of work
+       */
+      rate: number;
+      /** @description what somebody should know of it */
+      says: string;
+      /**
+       * Format: int64
+       * @description that it has done
+       */
+      shards: number;
+      /**
+       * Format: int64
+       * @description failures that it tries side by side
+       */
+      slots: number;
+    };
   };
   responses: never;
   parameters: never;
@@ -4325,6 +4863,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+  'about-server': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['AboutServer'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
   'action-forms': {
     parameters: {
       query?: never;
@@ -6763,6 +7330,320 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Summary'];
         };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'list-sweeps': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SweepRow'][];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'begin-sweep': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Begin-sweepRequest'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SweepRow'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'get-sweep': {
+    parameters: {
+      query?: {
+        /** @description failures of this device or port, or of something at it */
+        at?: string;
+        /** @description failures of this kind */
+        kind?: string;
+        /** @description failures that do this harm */
+        harm?: 'for good' | 'for a time' | 'none';
+        /** @description failures of which name or effects contain this */
+        find?: string;
+        offset?: number;
+        /** @description failures at most */
+        limit?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+        sweep: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['SweepFound'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'delete-sweep': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        sweep: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'hold-sweeps': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        sweep: string;
+        /** @description the sweep from before */
+        other: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Against'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'export-sweep': {
+    parameters: {
+      query?: {
+        /** @description failures of this device or port, or of something at it */
+        at?: string;
+        /** @description failures of this kind */
+        kind?: string;
+        /** @description failures that do this harm */
+        harm?: 'for good' | 'for a time' | 'none';
+        /** @description failures of which name or effects contain this */
+        find?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+        sweep: string;
+        format: 'json' | 'csv' | 'md' | 'junit';
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          'Content-Disposition'?: string;
+          'Content-Type'?: string;
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': string;
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'go-on-sweep': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        sweep: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'open-failure': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        sweep: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Open-failureRequest'];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['NewLab'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'stop-sweep': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        sweep: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description Error */
       default: {

@@ -1,0 +1,69 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"runtime"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"hellebore/core/simulation/history"
+	"hellebore/server/store"
+	"hellebore/server/sweeps"
+)
+
+func workerCommand() *cobra.Command {
+	var url string
+	var slots int
+	c := &cobra.Command{
+		Use:   "worker",
+		Short: "Try failures of sweeps for a server, on this machine or another",
+		Long: `Takes shards of sweeps from a server's database, tries their failures, and writes what
+each does. Any number of workers may come and go at any time; the shards of one that is
+killed are done again by others. A worker takes only sweeps of its own engine.`,
+		Example: `  hellebore worker --database postgres://hellebore@192.0.2.10/hellebore --slots 8`,
+		Args:    cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if slots < 1 {
+				return fmt.Errorf("%d slots try nothing: write 1 or more", slots)
+			}
+			if url == "" {
+				url = os.Getenv("DATABASE_URL")
+			}
+			if url == "" {
+				return errors.New("which database? Write --database URL, or set DATABASE_URL")
+			}
+			return work(url, slots)
+		},
+	}
+	c.Flags().StringVar(&url, "database", "", "URL of the server's database; absent: that of DATABASE_URL")
+	c.Flags().IntVar(&slots, "slots", runtime.NumCPU(), "how many failures are tried side by side")
+	return c
+}
+
+func work(url string, slots int) (err error) {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	db, err := store.Join(ctx, url)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	pool, err := sweeps.New(db, nil, slots)
+	if err != nil {
+		return err
+	}
+	if err := pool.Start(ctx); err != nil {
+		return err
+	}
+	slog.Info("worker is ready", "worker", pool.ID(), "engine", history.Engine, "slots", slots)
+	<-ctx.Done()
+	stop() // a second Ctrl-C ends it at once
+	slog.Info("worker is stopping; what it did not finish goes back")
+	return pool.Stop(context.WithoutCancel(ctx))
+}

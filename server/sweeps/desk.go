@@ -1,0 +1,257 @@
+package sweeps
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+
+	"hellebore/core/ground/phrase"
+	"hellebore/core/language/labtext"
+	"hellebore/core/questions/failure"
+	"hellebore/core/questions/sweep"
+	"hellebore/core/simulation/history"
+	"hellebore/server/store"
+)
+
+// Order is what somebody wants to have swept.
+type Order struct {
+	Lab     string
+	Actions int    // of the lab, after which it is swept
+	Text    string // a draft that is applied first; "" for none
+	Name    string // of that, in words
+	Kinds   []string
+	Own     []string
+	Depth   int
+}
+
+// ErrNotRunning says that a sweep cannot be stopped, since it has ended, or cannot go on, since it was not stopped.
+var (
+	errNotRunning = phrase.Error("the sweep has ended already")
+	errNotStopped = phrase.Error("only a sweep that was stopped can go on")
+)
+
+// Begin puts a sweep into the queue.
+func (p *Pool) Begin(ctx context.Context, o Order) (store.Sweep, error) {
+	w, err := rowOf(o)
+	if err != nil {
+		return w, err
+	}
+	err = p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
+		if err := store.CreateSweep(tx, w); err != nil {
+			return err
+		}
+		_, err := p.client.InsertTx(ctx, jobs, prepareJob{w.ID, w.Round}, p.opts())
+		return err
+	})
+	return w, err
+}
+
+func rowOf(o Order) (w store.Sweep, err error) {
+	if _, err := failure.ParseKinds(o.Kinds); err != nil {
+		return w, err
+	}
+	for _, line := range o.Own {
+		if _, err := failure.OwnOf(line); err != nil {
+			return w, phrase.Errorf("%s: %s", line, err.Error())
+		}
+	}
+	if o.Depth != 1 && o.Depth != 2 {
+		return w, phrase.Errorf("a depth of %d cannot be tried: write 1 or 2", o.Depth)
+	}
+	if o.Text != "" {
+		o.Text = labtext.Normal(o.Text)
+		if r := labtext.Parse(o.Text); !r.OK() {
+			return w, &history.TextError{Problems: r.Problems}
+		}
+	}
+	kinds, err := json.Marshal(append([]string{}, o.Kinds...))
+	if err != nil {
+		return w, err
+	}
+	own, err := json.Marshal(append([]string{}, o.Own...))
+	if err != nil {
+		return w, err
+	}
+	id := make([]byte, 6)
+	_, _ = rand.Read(id) // never fails (crypto/rand)
+	return store.Sweep{ID: hex.EncodeToString(id), LabID: o.Lab, Actions: o.Actions, Text: o.Text, Name: o.Name, Kinds: string(kinds), Own: string(own), Depth: o.Depth,
+		Engine: history.Engine, State: store.SweepPreparing, Failures: []byte{}, CreatedAt: time.Now()}, nil
+}
+
+// change changes a sweep of a lab that nobody else changes meanwhile.
+func (p *Pool) change(ctx context.Context, lab, id string, do func(tx *gorm.DB, jobs pgx.Tx, w *store.Sweep) error) error {
+	return p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
+		w, err := store.LockSweep(tx, id)
+		if err == nil && w.LabID != lab {
+			err = store.ErrNoSweep
+		}
+		if err != nil {
+			return err
+		}
+		if err := do(tx, jobs, &w); err != nil {
+			return err
+		}
+		return store.SaveSweep(tx, &w)
+	})
+}
+
+// StopSweep ends a sweep; what it found stays.
+func (p *Pool) StopSweep(ctx context.Context, lab, id string) error {
+	return p.change(ctx, lab, id, func(_ *gorm.DB, _ pgx.Tx, w *store.Sweep) error {
+		if w.State != store.SweepRunning && w.State != store.SweepPreparing {
+			return errNotRunning
+		}
+		now := time.Now()
+		w.State, w.EndedAt = store.SweepStopped, &now
+		return nil
+	})
+}
+
+// GoOn has a sweep that was stopped go on with what has no result yet.
+func (p *Pool) GoOn(ctx context.Context, lab, id string) error {
+	return p.change(ctx, lab, id, func(tx *gorm.DB, jobs pgx.Tx, w *store.Sweep) error {
+		if w.State != store.SweepStopped {
+			return errNotStopped
+		}
+		if w.Engine != history.Engine {
+			return phrase.Errorf("the sweep is of engine %s, and this is engine %s: begin another", w.Engine, history.Engine)
+		}
+		w.Round++
+		w.EndedAt, w.Waiting = nil, 0
+		if w.Total == 0 {
+			w.State = store.SweepPreparing
+			_, err := p.client.InsertTx(ctx, jobs, prepareJob{w.ID, w.Round}, p.opts())
+			return err
+		}
+		w.State = store.SweepRunning
+		there, err := store.ResultNumbers(tx, w.ID)
+		if err != nil {
+			return err
+		}
+		if w.Tried = len(there); w.Tried == w.Total {
+			now := time.Now()
+			w.State, w.EndedAt = store.SweepDone, &now
+			return nil
+		}
+		var next []river.InsertManyParams
+		for _, gap := range gaps(there, w.Handed) {
+			next = append(next, river.InsertManyParams{Args: shardJob{w.ID, w.Round, gap[0], gap[1]}, InsertOpts: p.opts()})
+		}
+		if len(next) == 0 {
+			next = append(next, river.InsertManyParams{Args: shardJob{w.ID, w.Round, w.Handed, w.Handed + 1}, InsertOpts: p.opts()})
+			w.Handed++
+		}
+		w.Waiting = len(next)
+		_, err = p.client.InsertManyTx(ctx, jobs, next)
+		return err
+	})
+}
+
+// gaps are the numbers below an end that are not in a list in order, as ranges: the first, and the first behind.
+func gaps(there []int, end int) (out [][2]int) {
+	from := 0
+	for _, n := range append(there, end) {
+		if n > from {
+			out = append(out, [2]int{from, min(n, end)})
+		}
+		from = n + 1
+	}
+	return out
+}
+
+// List are the sweeps of a lab, the newest first.
+func (p *Pool) List(ctx context.Context, lab string) ([]store.Sweep, error) {
+	return p.store.Sweeps(ctx, lab)
+}
+
+// Delete removes a sweep.
+func (p *Pool) Delete(ctx context.Context, lab, id string) error {
+	return p.store.DeleteSweep(ctx, lab, id)
+}
+
+// Found is what a sweep has found so far, the worst first.
+func (p *Pool) Found(ctx context.Context, lab, id string) (store.Sweep, []sweep.Impact, error) {
+	w, err := p.store.Sweep(ctx, lab, id)
+	if err != nil {
+		return w, nil, err
+	}
+	rows, err := p.store.Results(ctx, id)
+	if err != nil {
+		return w, nil, err
+	}
+	out := []sweep.Impact{}
+	for _, r := range rows {
+		var impacts []sweep.Impact
+		if err := json.Unmarshal(r.Impacts, &impacts); err != nil {
+			return w, nil, err
+		}
+		out = append(out, impacts...)
+	}
+	sweep.Rank(out)
+	return w, out, nil
+}
+
+// Left is how long a sweep still takes, by how long it took so far; ok is false if nobody knows.
+func Left(w *store.Sweep, now time.Time) (left time.Duration, ok bool) {
+	if w.State != store.SweepRunning || w.BegunAt == nil || w.Tried == 0 {
+		return 0, false
+	}
+	took := now.Sub(w.CreatedAt)
+	return took / time.Duration(w.Tried) * time.Duration(w.Total-w.Tried), true
+}
+
+// About is how sweeps are carried out on this database.
+type About struct {
+	Workers []store.SweepWorker
+	Running []store.Sweep
+	Failed  []Trouble
+	Queued  int // shards that wait
+}
+
+// Trouble is a job that failed, and is tried again.
+type Trouble struct {
+	Job     int64
+	Attempt int
+	Error   string
+	At      time.Time
+}
+
+// About says who works on sweeps, and what waits.
+func (p *Pool) About(ctx context.Context) (out About, err error) {
+	if out.Workers, err = p.store.Workers(ctx, alive); err != nil {
+		return out, err
+	}
+	if out.Running, err = p.store.RunningSweeps(ctx); err != nil {
+		return out, err
+	}
+	jobs, err := p.client.JobList(ctx, river.NewJobListParams().Kinds(prepareJob{}.Kind(), shardJob{}.Kind()).First(maxListed).
+		OrderBy(river.JobListOrderByID, river.SortOrderDesc))
+	if err != nil {
+		return out, err
+	}
+	for _, job := range jobs.Jobs {
+		if job.FinalizedAt == nil && job.AttemptedAt == nil {
+			out.Queued++
+		}
+		if n := len(job.Errors); n > 0 && len(out.Failed) < maxTroubles {
+			last := job.Errors[n-1]
+			out.Failed = append(out.Failed, Trouble{job.ID, job.Attempt, last.Error, last.At})
+		}
+	}
+	return out, nil
+}
+
+const (
+	maxListed   = 1000
+	maxTroubles = 20
+)
+
+// Gone says whether an error is that there is no such sweep.
+func Gone(err error) bool { return errors.Is(err, store.ErrNoSweep) }
