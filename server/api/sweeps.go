@@ -60,14 +60,15 @@ type Swept struct {
 
 // SweepFound is what a sweep has found so far.
 type SweepFound struct {
-	Sweep     SweepRow       `json:"sweep"`
-	Overview  sweep.Overview `json:"overview"`
-	Says      string         `json:"says" doc:"the overview in a sentence"`
-	Flows     []string       `json:"flows" doc:"all flows, as the text has them"`
-	Untouched []string       `json:"untouched" doc:"flows that no failure touches"`
-	Places    []sweep.CriticalPlace  `json:"places" doc:"how critical things on the map are"`
-	Count     int            `json:"count" doc:"failures that were asked for"`
-	Failures  []Swept        `json:"failures" doc:"some of them, the worst first"`
+	Sweep     SweepRow              `json:"sweep"`
+	Overview  sweep.Overview        `json:"overview"`
+	Says      string                `json:"says" doc:"the overview in a sentence"`
+	Flows     []string              `json:"flows" doc:"all flows, as the text has them"`
+	Untouched []string              `json:"untouched" doc:"flows that no failure touches"`
+	Places    []sweep.CriticalPlace `json:"places" doc:"how critical things on the map are"`
+	Found     int                   `json:"found" doc:"failures that were asked for"`
+	Offset    int                   `json:"offset" doc:"of the first that follows"`
+	Failures  []Swept               `json:"failures" doc:"some of them, the worst first"`
 }
 
 // SweepPath names a sweep of a lab.
@@ -82,11 +83,15 @@ type SweepChosen struct {
 	At   string `query:"at" maxLength:"129" doc:"failures of this device or port, or of something at it"`
 	Kind string `query:"kind" maxLength:"20" doc:"failures of this kind"`
 	Harm string `query:"harm" enum:"for good,for a time,none" doc:"failures that do this harm"`
+	Flow string `query:"flow" maxLength:"64" doc:"failures that touch this flow"`
 	Find string `query:"find" maxLength:"80" doc:"failures of which name or effects contain this"`
 }
 
 func (c *SweepChosen) keeps(r *sweep.Impact) bool {
 	if c.Kind != "" && string(r.Kind) != c.Kind || c.Harm != "" && string(r.Harm()) != c.Harm {
+		return false
+	}
+	if c.Flow != "" && !slices.ContainsFunc(r.Flows, func(f sweep.FlowImpact) bool { return f.Name == c.Flow }) {
 		return false
 	}
 	if c.At != "" {
@@ -205,7 +210,7 @@ func (h *handlers) registerSweeps(api huma.API) {
 			}
 			sum := sweep.Sum(all)
 			out := SweepFound{Sweep: sweepRow(&w), Overview: sum, Says: sum.String(), Flows: flows, Untouched: sweep.Untouched(flows, all), Places: sweep.Places(all),
-				Count: len(chosen), Failures: []Swept{}}
+				Found: len(chosen), Offset: in.Offset, Failures: []Swept{}}
 			for i := min(in.Offset, len(chosen)); i < min(in.Offset+in.Limit, len(chosen)); i++ {
 				r := &chosen[i]
 				out.Failures = append(out.Failures, Swept{r.Title(), r.Harm(), r.Says(), *r})

@@ -12,6 +12,20 @@ type Changed struct {
 	Turn  string  `json:"turn" enum:"worse,better,new,gone" doc:"new and gone: what fails is there on one side alone"`
 	Was   *Impact `json:"was,omitempty"`
 	Is    *Impact `json:"is,omitempty"`
+
+	WasSays string `json:"wasSays,omitempty" doc:"what it did, in a line"`
+	IsSays  string `json:"isSays,omitempty"`
+}
+
+func changed(title, turn string, was, is *Impact) Changed {
+	c := Changed{Title: title, Turn: turn, Was: was, Is: is}
+	if was != nil {
+		c.WasSays = was.Says()
+	}
+	if is != nil {
+		c.IsSays = is.Says()
+	}
+	return c
 }
 
 // Against is two sweeps held against each other.
@@ -50,24 +64,24 @@ func Hold(before, after []Impact) Against {
 		delete(was, title)
 		if old == nil {
 			if !is.Harmless() {
-				out.Changes = append(out.Changes, Changed{title, "new", nil, is})
+				out.Changes = append(out.Changes, changed(title, "new", nil, is))
 			}
 			continue
 		}
 		switch slices.Compare(is.weight(), old.weight()) {
 		case 1:
 			out.Worse++
-			out.Changes = append(out.Changes, Changed{title, "worse", old, is})
+			out.Changes = append(out.Changes, changed(title, "worse", old, is))
 		case -1:
 			out.Better++
-			out.Changes = append(out.Changes, Changed{title, "better", old, is})
+			out.Changes = append(out.Changes, changed(title, "better", old, is))
 		default:
 			out.Same++
 		}
 	}
 	for i := range before {
 		if old := was[before[i].Title()]; old != nil {
-			out.Changes = append(out.Changes, Changed{old.Title(), "gone", old, nil})
+			out.Changes = append(out.Changes, changed(old.Title(), "gone", old, nil))
 		}
 	}
 	slices.SortStableFunc(out.Changes, func(a, b Changed) int { return slices.Index(turns, a.Turn) - slices.Index(turns, b.Turn) })

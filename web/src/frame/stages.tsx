@@ -6,6 +6,7 @@ import { Waiting } from '../shared/parts/parts';
 import { ChecksView } from '../views/checks/ChecksView';
 import { ComparisonView } from '../views/compare/ComparisonView';
 import { DatabaseView } from '../views/database/DatabaseView';
+import { FailuresView } from '../views/failures/FailuresView';
 import { MapComparison } from '../views/map/MapComparison';
 import { MapView } from '../views/map/MapView';
 import { MessagesView } from '../views/messages/MessagesView';
@@ -86,4 +87,5 @@ export const stages: Record<View, Shown> = {
   packets: { show: (s) => <PacketsView lab={s.lab} /> },
   timeline: { show: (s) => <TimelineView lab={s.lab} goto={s.goto} /> },
   checks: { show: (s) => <ChecksView goto={s.goto} /> },
+  failures: { show: (s) => <FailuresView lab={s.lab} past={s.past} /> },
 };

@@ -65,6 +65,13 @@ export type Summary = Schemas['Summary'];
 export type Hunt = Schemas['Hunt'];
 export type FlowOutages = Schemas['FlowOutages'];
 
+export type SweepRow = Schemas['SweepRow'];
+export type SweepFound = Schemas['SweepFound'];
+export type Swept = Schemas['Swept'];
+export type FlowImpact = Schemas['FlowImpact'];
+export type CriticalPlace = Schemas['CriticalPlace'];
+export type Against = Schemas['Against'];
+export type AboutServer = Schemas['AboutServer'];
 export type Comparison = Schemas['Comparison'];
 export type Section = Schemas['Section'];
 export type Difference = Schemas['Row'];

@@ -61,3 +61,32 @@ export function useAct(id: string) {
     onSuccess: () => forget(client, id),
   });
 }
+
+/** Begins, stops and goes on with sweeps; what is known of them is asked for anew. */
+export function useSweepOrder(id: string) {
+  const client = useQueryClient();
+  const anew = () => forget(client, id, '/api/labs/{id}/sweeps');
+  const begin = useMutation({
+    mutationFn: (body: { text?: string; kinds?: string[]; own?: string[]; depth?: number }) =>
+      unwrap(http.POST('/api/labs/{id}/sweeps', { params: { path: { id } }, body })),
+    onSuccess: anew,
+  });
+  const order = useMutation({
+    mutationFn: ({ sweep, what }: { sweep: string; what: 'stop' | 'go-on' | 'delete' }): Promise<unknown> => {
+      const params = { path: { id, sweep } };
+      if (what === 'delete') return unwrap(http.DELETE('/api/labs/{id}/sweeps/{sweep}', { params }));
+      if (what === 'stop') return unwrap(http.POST('/api/labs/{id}/sweeps/{sweep}/stop', { params }));
+      return unwrap(http.POST('/api/labs/{id}/sweeps/{sweep}/go-on', { params }));
+    },
+    onSuccess: anew,
+  });
+  return { begin, order };
+}
+
+/** Makes a lab in which a failure of a sweep happens. */
+export const useOpenFailure = (id: string, made: (lab: { id: string }) => void) =>
+  useMutation({
+    mutationFn: ({ sweep, ...body }: { sweep: string; name: string; after?: string }) =>
+      unwrap(http.POST('/api/labs/{id}/sweeps/{sweep}/open', { params: { path: { id, sweep } }, body })),
+    onSuccess: made,
+  });

@@ -6,7 +6,7 @@ import {
   type UseQueryOptions,
 } from '@tanstack/react-query';
 import createQueries from 'openapi-react-query';
-import { http, queries, unwrap, type LabState, type Trial } from './client';
+import { http, queries, unwrap, type LabState, type SweepRow, type Trial } from './client';
 import type { paths } from './schema';
 
 const api = createQueries(http);
@@ -55,6 +55,15 @@ export type MessagesChosen = Omit<
   NonNullable<paths['/api/labs/{id}/messages/csv']['get']['parameters']['query']>,
   'at'
 >;
+
+/** Which failures of a sweep are asked for. */
+export type SweptChosen = NonNullable<paths['/api/labs/{id}/sweeps/{sweep}']['get']['parameters']['query']>;
+
+/** Whether a sweep finds more without being asked. */
+export const sweeping = (s: SweepRow | undefined) => s?.state === 'preparing' || s?.state === 'running';
+
+/** How often a sweep that goes on is asked for, in milliseconds. */
+const sweepEvery = 500;
 
 /** A session's table, or with an empty peer a Loc-RIB, and what is looked for in it. */
 export interface TableChosen {
@@ -265,6 +274,34 @@ export const ask = {
         { ...stays, enabled },
       ),
     ),
+  /** The sweeps of a lab, the newest first. */
+  sweeps: (id: string) =>
+    options({
+      ...api.queryOptions('get', '/api/labs/{id}/sweeps', lab(id), stays),
+      refetchInterval: (q) => (q.state.data?.some(sweeping) ? sweepEvery : false),
+    }),
+  /** What a sweep has found so far; asked for again as long as it goes on. */
+  sweep: (id: string, sweep: string, of: SweptChosen = {}) =>
+    options({
+      ...api.queryOptions(
+        'get',
+        '/api/labs/{id}/sweeps/{sweep}',
+        { params: { path: { id, sweep }, query: of } },
+        { ...stays, enabled: sweep !== '' },
+      ),
+      refetchInterval: (q) => (sweeping(q.state.data?.sweep) ? sweepEvery : false),
+    }),
+  /** Two sweeps held against each other. */
+  sweepAgainst: (id: string, sweep: string, other: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/sweeps/{sweep}/against/{other}',
+        { params: { path: { id, sweep, other } } },
+        { ...stays, enabled: sweep !== '' && other !== '' },
+      ),
+    ),
+  about: () => options(api.queryOptions('get', '/api/about', {}, { staleTime: 0, refetchInterval: 1000 })),
   action: (id: string, seq: number) =>
     options(
       api.queryOptions(
@@ -376,11 +413,11 @@ const apart = ['/api/labs/{id}/drafts', '/api/labs/{id}/journal'];
 type Key = readonly [method: string, path: string, init?: { params?: { path?: { id?: string } } }];
 
 /** Marks everything known of a lab as stale. */
-export const forget = (client: QueryClient, id: string) =>
+export const forget = (client: QueryClient, id: string, below = '') =>
   client.invalidateQueries({
     predicate: ({ queryKey }) => {
       const [, path, init] = queryKey as Key;
-      return init?.params?.path?.id === id && !apart.includes(path);
+      return init?.params?.path?.id === id && !apart.includes(path) && path.startsWith(below);
     },
   });
 

@@ -2126,6 +2126,7 @@ export interface components {
     };
     Changed: {
       is?: components['schemas']['Impact'];
+      isSays?: string;
       /** @description what fails */
       title: string;
       /**
@@ -2134,6 +2135,8 @@ export interface components {
        */
       turn: 'worse' | 'better' | 'new' | 'gone';
       was?: components['schemas']['Impact'];
+      /** @description what it did, in a line */
+      wasSays?: string;
     };
     CheckEffect: {
       /** @description absent if the check is not there any more */
@@ -4438,15 +4441,20 @@ export interface components {
       says: string;
     };
     SweepFound: {
-      /**
-       * Format: int64
-       * @description failures that were asked for
-       */
-      count: number;
       /** @description some of them, the worst first */
       failures: components['schemas']['Swept'][];
       /** @description all flows, as the text has them */
       flows: string[];
+      /**
+       * Format: int64
+       * @description failures that were asked for
+       */
+      found: number;
+      /**
+       * Format: int64
+       * @description of the first that follows
+       */
+      offset: number;
       overview: components['schemas']['Overview'];
       /** @description how critical things on the map are */
       places: components['schemas']['CriticalPlace'][];
@@ -7417,6 +7425,8 @@ export interface operations {
         kind?: string;
         /** @description failures that do this harm */
         harm?: 'for good' | 'for a time' | 'none';
+        /** @description failures that touch this flow */
+        flow?: string;
         /** @description failures of which name or effects contain this */
         find?: string;
         offset?: number;
@@ -7525,6 +7535,8 @@ export interface operations {
         kind?: string;
         /** @description failures that do this harm */
         harm?: 'for good' | 'for a time' | 'none';
+        /** @description failures that touch this flow */
+        flow?: string;
         /** @description failures of which name or effects contain this */
         find?: string;
       };

@@ -27,6 +27,7 @@ export const views = [
   { name: 'packets', title: 'Packets', key: 'x' },
   { name: 'timeline', title: 'Timeline', key: 'l' },
   { name: 'checks', title: 'Checks', key: 'k' },
+  { name: 'failures', title: 'Failures', key: 'v' },
 ] as const;
 
 export type View = (typeof views)[number]['name'];

@@ -23,6 +23,7 @@ import {
   type RegionNode,
 } from './cards';
 import { tallySigns, tallyWords, type Compared } from './compared';
+import type { Critical } from './critical';
 import { Flights } from './Flights';
 import { MapDetail } from './MapDetail';
 import {
@@ -74,6 +75,8 @@ interface CanvasProps {
   were?: Path[];
   /** What the convergence waited for. */
   waited?: Waited | undefined;
+  /** What a sweep says of the failure of each thing. */
+  critical?: Critical | undefined;
   tree: Tree | undefined;
   /** The ASes in which some router has a route to the prefix in focus, while the ways to it are shown. */
   reached: Set<number> | undefined;
@@ -99,7 +102,7 @@ interface CanvasProps {
 /** The map itself: cards, what joins them, and the hands on it. */
 export function Canvas(props: CanvasProps) {
   const { map, places, drafted, paths, tree, reached, arcs, link, setLink, labels, drag, drop } = props;
-  const { tool, shape, edit, chosen, choose, building, compared, were, waited } = props;
+  const { tool, shape, edit, chosen, choose, building, compared, were, waited, critical } = props;
   const { focus, set } = useFocus();
   const hands = useHands();
   const past = hands.past || compared !== undefined;
@@ -195,6 +198,7 @@ export function Canvas(props: CanvasProps) {
         gone: drafted.gone.has(d.name),
         tables: tallyOf(compared, d.name),
         waits: waited?.notes.get(d.name),
+        critical: critical?.get(d.name),
       },
       draggable: compared === undefined,
       selected: chosen.includes(d.name),
@@ -229,6 +233,7 @@ export function Canvas(props: CanvasProps) {
           name: l.name ?? '',
           draft: compared?.came.has(segmentId(l)) ?? false,
           gone: drafted.gone.has(segmentId(l)),
+          critical: critical?.get(segmentId(l)),
         },
         selected: chosen.includes(segmentId(l)),
       }));
@@ -265,7 +270,7 @@ export function Canvas(props: CanvasProps) {
       zIndex: -1,
     }));
     return [...grounds, ...cards, ...pills];
-  }, [map, places, areas, texts, who, paths, tree, reached, drafted, compared, waited, chosen]);
+  }, [map, places, areas, texts, who, paths, tree, reached, drafted, compared, waited, critical, chosen]);
 
   const nodes = useSame(cardsNow);
   const edgesNow: Edge[] = useMemo(() => {
@@ -307,6 +312,7 @@ export function Canvas(props: CanvasProps) {
               offset: 0,
               selected: link === portName(e),
               gone: drafted.gone.has(key),
+              harm: critical?.get(segmentId(l))?.harm,
               texts: textsOf(key),
             },
           });
@@ -333,6 +339,7 @@ export function Canvas(props: CanvasProps) {
           offset: offsets.get(l.id) ?? 0,
           selected: names.includes(link),
           gone: drafted.gone.has(l.id),
+          harm: critical?.get(l.id)?.harm,
           texts: textsOf(l.id),
         },
       });
@@ -378,7 +385,22 @@ export function Canvas(props: CanvasProps) {
       });
     }
     return out;
-  }, [map, paths, were, compared, waited, tree, arcs, link, labels, set, focus.who, drafted, texts]);
+  }, [
+    map,
+    paths,
+    were,
+    compared,
+    waited,
+    tree,
+    arcs,
+    link,
+    labels,
+    set,
+    focus.who,
+    drafted,
+    texts,
+    critical,
+  ]);
 
   const edges = useSame(edgesNow);
 

@@ -1,6 +1,7 @@
 import { EdgeLabelRenderer, type Edge, type EdgeProps } from '@xyflow/react';
 import { useCard } from './useCard';
-import type { MapEnd, MapLink } from '../../shared/api/client';
+import type { CriticalPlace, MapEnd, MapLink } from '../../shared/api/client';
+import { strokeOf } from './critical';
 import type { Crossed } from './graph';
 import { sizeOf } from './labels';
 import { useTextScale } from './scale';
@@ -26,6 +27,8 @@ export type LinkEdgeType = Edge<
     selected: boolean;
     /** The draft takes it out. */
     gone: boolean;
+    /** The harm that its failure does, if that is shown. */
+    harm: CriticalPlace['harm'] | undefined;
     /** Which of their places its texts have; undefined without room. */
     texts: {
       near: number | undefined;
@@ -54,17 +57,20 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
   const { why, mark } = data.texts;
   const shows =
     data.labels || data.selected || Object.values(data.texts).some((place) => place !== undefined);
+  const harm = data.harm && strokeOf[data.harm];
   const stroke = data.gone
     ? color('line')
-    : over
-      ? lost
-        ? color('brick')
-        : color('leaf')
-      : fault
-        ? color('brick')
-        : used || data.selected || data.came
-          ? color('plum')
-          : color(tree ? 'line' : 'quiet');
+    : harm
+      ? color(harm.color)
+      : over
+        ? lost
+          ? color('brick')
+          : color('leaf')
+        : fault
+          ? color('brick')
+          : used || data.selected || data.came
+            ? color('plum')
+            : color(tree ? 'line' : 'quiet');
   const way = tree === 'back' ? reversed(l) : l;
   return (
     <>
@@ -72,8 +78,8 @@ export function LinkEdge({ source, target, data }: EdgeProps<LinkEdgeType>) {
       <Stroke
         l={l}
         stroke={stroke}
-        width={over ? (was ? 5 : 4) * scale : used || data.came ? 3 * scale : 1.4}
-        dash={fault || lost || data.gone ? '7 6' : data.came ? '2 5' : undefined}
+        width={harm ? harm.width * scale : over ? (was ? 5 : 4) * scale : used || data.came ? 3 * scale : 1.4}
+        dash={harm ? harm.dash : fault || lost || data.gone ? '7 6' : data.came ? '2 5' : undefined}
       />
       {was && was.forward > 0 && <Before l={l} paths={was.forward} />}
       {was && was.back > 0 && <Before l={reversed(l)} paths={was.back} />}

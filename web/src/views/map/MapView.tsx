@@ -16,7 +16,9 @@ import { spread } from './spread';
 import { isAddress } from '../../shared/focus/address';
 import { Canvas } from './Canvas';
 import { Chosen, Tools, type Tool } from './Build';
+import { criticalOf } from './critical';
 import { draftedOf } from './drafted';
+import { Legend } from '../../shared/failing/Legend';
 import { toGraph } from './graph';
 import { FlowChoices } from './FlowChoices';
 import { useLayout } from './useLayout';
@@ -171,9 +173,22 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
   });
   const waits = causes && converged ? chain.data?.path : undefined;
   const waited = useMemo(() => waits && waitedOf(waits), [waits]);
+  // What the latest sweep says of each thing's failure.
+  const sweeps = useQuery(ask.sweeps(id));
+  const sweep = sweeps.data?.find((s) => !s.draft && s.depth === 1 && s.state !== 'failed');
+  const [risks, setRisks] = useState(false);
+  const swept = useQuery({
+    ...ask.sweep(id, sweep?.id ?? '', { limit: 0 }),
+    enabled: risks && sweep !== undefined,
+  });
+  const criticalPlaces = risks && sweep ? swept.data?.places : undefined;
+  const critical = useMemo(
+    () => (map && criticalPlaces ? criticalOf(map, criticalPlaces) : undefined),
+    [map, criticalPlaces],
+  );
   const flow = shownFlow(map?.flows ?? [], focus.to);
   const path: Path | undefined = aimed && who ? way.data : flow;
-  const paths = useMemo(() => (path && !steps ? [path] : []), [path, steps]);
+  const paths = useMemo(() => (path && !steps && !critical ? [path] : []), [path, steps, critical]);
 
   if (answer.error) return <Trouble error={answer.error} retry={() => void answer.refetch()} />;
   if (!map || !places || !drafted) return <Waiting what="laying the map out" />;
@@ -187,7 +202,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             state: f.arrives ? 'arrives' : 'broken',
             tone: f.arrives ? 'leaf' : 'brick',
           }))}
-          shown={!aimed && !steps && flow ? flow.name : ''}
+          shown={!aimed && !steps && !critical && flow ? flow.name : ''}
           choose={(name) => void set({ to: `flow ${name}` })}
         />
         {row && (
@@ -210,6 +225,12 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
             what it waited for
           </Choice>
         )}
+        {sweep && (
+          <Choice on={risks} onClick={() => setRisks(!risks)}>
+            if it fails
+          </Choice>
+        )}
+        {critical && <Legend />}
         {everywhere && row && (
           <Box flex={1} minW={0} color="plum" fontWeight="500" data-testid="tree">
             {plural(Object.keys(row.cells).length, 'router')} of{' '}
@@ -239,7 +260,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
                   : 'The action itself decided that: nothing was waited for.'}
           </Box>
         )}
-        {!steps && path && !(causes && converged) && (
+        {!steps && path && !critical && !(causes && converged) && (
           <Box
             color={path.arrives ? 'leaf' : 'brick'}
             fontWeight="500"
@@ -331,6 +352,7 @@ function Inner({ link, setLink, labels, tree, setTree }: Props) {
           drafted={drafted}
           paths={paths}
           waited={waited}
+          critical={critical}
           tree={steps}
           reached={reached}
           arcs={arcs}

@@ -8,7 +8,8 @@ import {
   type Node,
   type NodeProps,
 } from '@xyflow/react';
-import type { MapDevice } from '../../shared/api/client';
+import type { CriticalPlace, MapDevice } from '../../shared/api/client';
+import { groundOf } from './critical';
 import { cardSize } from './graph';
 import type { StopSide } from './labels';
 import type { Region } from './region';
@@ -31,11 +32,16 @@ export type CardNode = Node<
     tablesSide?: StopSide | undefined;
     /** What a convergence waited for here. */
     waits?: string[] | undefined;
+    /** What its failure does, if that is shown. */
+    critical?: CriticalPlace | undefined;
   },
   'device'
 >;
 export type RegionNode = Node<{ region: Region; without: boolean; words: string }, 'region'>;
-export type PillNode = Node<{ name: string; draft: boolean; gone: boolean }, 'segment'>;
+export type PillNode = Node<
+  { name: string; draft: boolean; gone: boolean; critical?: CriticalPlace | undefined },
+  'segment'
+>;
 
 const hidden = { visibility: 'hidden' as const, pointerEvents: 'none' as const, left: '50%', top: '50%' };
 const Ends = ({ id, near }: { id: string; near: boolean }) => (
@@ -116,7 +122,7 @@ const beside: Record<StopSide, CSSProperties> = {
 /** A device: a small card with its name and its address. */
 export function DeviceCard({ id, data, selected }: NodeProps<CardNode>) {
   const [near, pointed] = useNear();
-  const { device, focused, stops, far, draft, gone, tables, waits } = data;
+  const { device, focused, stops, far, draft, gone, tables, waits, critical } = data;
   const size = cardSize[device.kind];
   return (
     <Box
@@ -125,27 +131,33 @@ export function DeviceCard({ id, data, selected }: NodeProps<CardNode>) {
       style={{
         background: draft
           ? 'var(--chakra-colors-plum-soft)'
-          : device.enabled && !gone
-            ? tinted(device.kind === 'host' ? [] : device.areas)
-            : 'var(--chakra-colors-paper)',
+          : critical
+            ? groundOf[critical.harm]
+            : device.enabled && !gone
+              ? tinted(device.kind === 'host' ? [] : device.areas)
+              : 'var(--chakra-colors-paper)',
       }}
       border={
-        selected
-          ? '2px solid'
-          : draft || gone || !device.enabled
-            ? '1.5px dashed'
-            : focused
-              ? '2px solid'
-              : '1px solid'
+        critical?.harm === 'for good'
+          ? '4px double'
+          : selected
+            ? '2px solid'
+            : draft || gone || !device.enabled
+              ? '1.5px dashed'
+              : focused
+                ? '2px solid'
+                : '1px solid'
       }
       borderColor={
         focused || draft || selected
           ? 'plum'
-          : stops.length > 0 || gone
+          : critical?.harm === 'for good'
             ? 'brick'
-            : device.enabled
-              ? 'line'
-              : 'quiet'
+            : stops.length > 0 || gone
+              ? 'brick'
+              : device.enabled
+                ? 'line'
+                : 'quiet'
       }
       borderRadius={device.kind === 'host' ? '14px' : '6px'}
       className="card"
@@ -156,7 +168,9 @@ export function DeviceCard({ id, data, selected }: NodeProps<CardNode>) {
       title={
         gone
           ? 'it is taken out'
-          : [device.name, ...(device.enabled ? [] : ['disabled']), ...device.roles].join(', ')
+          : critical
+            ? `${critical.name}: ${critical.says}`
+            : [device.name, ...(device.enabled ? [] : ['disabled']), ...device.roles].join(', ')
       }
       shadow="xs"
       data-device={device.name}
@@ -311,8 +325,9 @@ export function SegmentPill({ id, data, selected }: NodeProps<PillNode>) {
       w={`${cardSize.segment.width}px`}
       h={`${cardSize.segment.height}px`}
       className="card segment"
-      title={data.name}
+      title={data.critical ? `${data.critical.name}: ${data.critical.says}` : data.name}
       borderRadius="full"
+      style={data.critical ? { background: groundOf[data.critical.harm] } : {}}
       bg={data.draft ? 'plumSoft' : 'chosen'}
       border={data.draft ? '1px dashed' : '1px solid'}
       borderColor={data.draft || selected ? 'plum' : 'line'}
