@@ -17,7 +17,7 @@ type Lab struct {
 }
 
 // order is the one in which one learns.
-var order = []string{"ten-minutes", "first-triangle", "triangle-with-ospf", "planted-faults", "five-faults", "station-yard", "three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "two-carriers", "planted-sessions", "two-reflectors", "two-islands", "ferry-and-mail", "tarn-valley", "valley-line"}
+var order = []string{"ten-minutes", "first-triangle", "triangle-with-ospf", "planted-faults", "five-faults", "station-yard", "three-areas", "beyond-the-pass", "shared-cable", "guarded-line", "two-carriers", "planted-sessions", "two-reflectors", "two-islands", "ferry-and-mail", "one-bridge", "tarn-valley", "valley-line"}
 
 // Labs are all demo labs.
 func Labs() []Lab {

@@ -58,6 +58,12 @@ var solutions = map[string][]any{
 	"two-islands": {rewritten{"      description \"larches\"\n      import-policy everything\n      export-policy everything", "      description \"larches\"\n      import-policy everything\n      export-policy one-as"}},
 	"ferry-and-mail": {rewritten{"  10.20.2.0/24\n  10.72.0.0/16 length 20..24\n", "  10.20.2.0/24\n",
 		"  static 10.72.8.0/24 blackhole\n", "  static 10.72.8.0/24 blackhole\n  static 10.72.16.0/22 blackhole\n"}},
+	"one-bridge": {
+		rewritten{"  port e2 10.0.2.1/30\n    ospf area 0\n", "  port e2 10.0.2.1/30\n    ospf area 0\n  port e3 10.0.6.1/30\n    ospf area 0\n",
+			"  port e2 10.0.5.2/30\n    ospf area 0\n", "  port e2 10.0.5.2/30\n    ospf area 0\n  port e3 10.0.6.2/30\n    ospf area 0\n",
+			"link north.up", "link depot.e3 mine.e3\nlink north.up"},
+		rewritten{"    peer 203.0.113.2 as 64500\n      local-address lo\n\nrouter north", "    peer 203.0.113.2 as 64500\n      local-address lo\n    peer 203.0.113.3 as 64500\n      local-address lo\n\nrouter north",
+			"    peer 203.0.113.2 group inside\n    peer 203.0.113.4", "    peer 203.0.113.1 group inside client\n    peer 203.0.113.2 group inside\n    peer 203.0.113.4"}},
 	"tarn-valley": {rewritten{"prefix-set tramway-prefixes\n  10.64.8.0/22\n", "prefix-set tramway-prefixes\n  10.64.8.0/21 length 22\n"}},
 	"valley-line": {"cut viaduct.e1", "mend viaduct.e1", "silence viaduct.e1", "mend viaduct.e1",
 		rewritten{"router viaduct", "defaults\n  hello-interval 1s\n  dead-interval 4s\n\nrouter viaduct"}},

@@ -129,6 +129,9 @@ func TestHuntsAreWhatRoutersHad(t *testing.T) {
 		for range 3 {
 			prefix := w.Shared().Prefixes.Prefix(uint32(r.IntN(int(known))))
 			from := event.Time(r.Int64N(int64(w.Now()) + 1))
+			if steps := l.History().Steps(); r.IntN(2) == 0 { // where something happens
+				from = steps[r.IntN(len(steps))].Start
+			}
 			to := min(w.Now(), from+event.Time(r.Int64N(int64(60*event.Second))))
 			h, err := l.Hunt(prefix.String(), from.Seconds(), to.Seconds())
 			require.NoError(t, err)

@@ -82,7 +82,7 @@ type Task struct {
 
 // Places to look at: the views and panels that a task can send its reader to.
 var Places = []string{"map", "ports", "neighbours", "routes", "paths", "policies", "database", "messages", "packets",
-	"timeline", "compare", "checks", "text", "desk", "why", "probe", "preview"}
+	"timeline", "compare", "checks", "failures", "text", "desk", "why", "probe", "preview"}
 
 // Acts are the verbs that a task can ask for; apply is a change of the text.
 var Acts = []string{"apply", "cut", "silence", "mend", "disable", "enable", "restart", "reset", "resend", "join", "part", "withdraw", "advertise", "flap", "wait"}

@@ -1,9 +1,11 @@
 package sweep
 
 import (
+	"cmp"
 	"slices"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/simulation/network"
 )
 
 // Changed is a failure that does something else after a change of the network than before it.
@@ -39,18 +41,40 @@ type Against struct {
 // turns are in the order in which they are said.
 var turns = []string{"worse", "new", "better", "gone"}
 
-// weight is what of an impact decides whether another one is worse: what is lost, what fails, and for how long, to the millisecond.
-func (r *Impact) weight() []int {
+// counts is what of an impact decides first whether another one is worse: what is lost, and what fails.
+func (r *Impact) counts() []int {
 	settles := 0
-	if r.Outcome != "settled" {
+	if r.Outcome != network.Settled.String() {
 		settles = 1
 	}
-	ms := func(s float64) int { return int(s * 1000) }
-	return []int{settles, r.FlowsLost(), len(r.Checks), r.Pairs.Lost, r.Borders.Sent, len(r.Overloaded), ms(r.WorstFlow()), ms(r.Pairs.Longest), r.Pairs.Out}
+	return []int{settles, r.FlowsLost(), len(r.Checks), r.Pairs.Lost, r.Borders.Sent, len(r.Overloaded)}
 }
 
-// Hold holds the impacts of the same failures before and after a change against each other. How many pairs are out for a time counts
-// only where nothing else differs.
+// A time is another one only if it differs by more than a hello or a timer's jitter that comes at another moment can make it: by half,
+// and by longerBy seconds.
+const (
+	longerTimes = 1.5
+	longerBy    = 0.010
+)
+
+// longer compares two times, in seconds.
+func longer(is, was float64) int {
+	switch {
+	case is > was*longerTimes && is > was+longerBy:
+		return 1
+	case was > is*longerTimes && was > is+longerBy:
+		return -1
+	}
+	return 0
+}
+
+// worse says whether an impact is worse (1) or better (-1) than another. Pairs that are out for a time are said, and decide nothing:
+// which paths a packet has decides how many there are.
+func (r *Impact) worse(was *Impact) int {
+	return cmp.Or(slices.Compare(r.counts(), was.counts()), longer(r.WorstFlow(), was.WorstFlow()), longer(r.Pairs.Longest, was.Pairs.Longest))
+}
+
+// Hold holds the impacts of the same failures before and after a change against each other.
 func Hold(before, after []Impact) Against {
 	out := Against{Changes: []Changed{}}
 	was := map[string]*Impact{}
@@ -68,7 +92,7 @@ func Hold(before, after []Impact) Against {
 			}
 			continue
 		}
-		switch slices.Compare(is.weight(), old.weight()) {
+		switch is.worse(old) {
 		case 1:
 			out.Worse++
 			out.Changes = append(out.Changes, changed(title, "worse", old, is))
