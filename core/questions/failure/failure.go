@@ -67,7 +67,7 @@ type Failure struct {
 	Name    string   `json:"name" doc:"what fails, in words"`
 	Drain   []string `json:"drain,omitempty" doc:"edits of the text that are applied first, and come to rest"`
 	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
-	Places  []string `json:"places,omitempty" doc:"what fails, ports or whole devices; of a session its router"`
+	Places  []string `json:"places,omitempty" doc:"what fails, ports or whole devices; of a session its routers"`
 }
 
 // IsAt says whether the failure is of a device or a port, or of something at it.
@@ -301,15 +301,22 @@ func peerWords(w *network.World, inst *device.Instance, v bgp.PeerView) string {
 // sessions are the failures of the BGP sessions that are up, each from the first of its ends.
 func sessions(w *network.World) (out []Failure) {
 	type ends struct{ a, b ip.Addr }
-	seen := map[ends]bool{}
+	seen := map[ends]int{} // where in out
 	for _, inst := range facts.AllInstances(w) {
 		inst.BGP().Peers(func(v bgp.PeerView) {
-			if v.State != bgp.Established || seen[ends{v.Address, v.Local}] {
+			if v.State != bgp.Established {
 				return
 			}
-			seen[ends{v.Local, v.Address}] = true
+			router := inst.Device().Name()
+			if i, other := seen[ends{v.Address, v.Local}]; other {
+				if !slices.Contains(out[i].Places, router) {
+					out[i].Places = append(out[i].Places, router)
+				}
+				return
+			}
+			seen[ends{v.Local, v.Address}] = len(out)
 			out = append(out, Failure{Kind: Session, Name: phrase.Say("session of %s with %s", inst.Ref(), peerWords(w, inst, v)),
-				Actions: []string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, Places: []string{inst.Device().Name()}})
+				Actions: []string{fmt.Sprintf("disable %s on %s", v.Address, inst.Ref())}, Places: []string{router}})
 		})
 	}
 	return out

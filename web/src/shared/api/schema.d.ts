@@ -2643,7 +2643,7 @@ export interface components {
       /** @description ports that carry more than their bandwidth, and did not before */
       overloaded: components['schemas']['Load'][];
       pairs: components['schemas']['PairsImpact'];
-      /** @description what fails, ports or whole devices; of a session its router */
+      /** @description what fails, ports or whole devices; of a session its routers */
       places?: string[];
       /** @description why it was not tried */
       problem?: string;
@@ -4537,7 +4537,7 @@ export interface components {
       /** @description ports that carry more than their bandwidth, and did not before */
       overloaded: components['schemas']['Load'][];
       pairs: components['schemas']['PairsImpact'];
-      /** @description what fails, ports or whole devices; of a session its router */
+      /** @description what fails, ports or whole devices; of a session its routers */
       places?: string[];
       /** @description why it was not tried */
       problem?: string;

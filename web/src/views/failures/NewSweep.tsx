@@ -91,6 +91,7 @@ export function NewSweep({ begun, first, past }: Props) {
           <chakra.label display="flex" gap={2} alignItems="center">
             <Quiet>or these alone</Quiet>
             <Line
+              aria-label="or these alone"
               value={own}
               placeholder="cut viaduct.e1 and disable quarry; silence summit.e2"
               onChange={(e) => setOwn(e.target.value)}

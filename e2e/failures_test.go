@@ -1,0 +1,66 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"hellebore/demo"
+)
+
+// TestASinglePointOfFailureIsFoundAndMended: all failures are tried, a draft is held against them, applied, and tried again.
+func TestASinglePointOfFailureIsFoundAndMended(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demo.Text("one-bridge"))
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(),
+		key("v"), sees("No failure has been tried yet"), button("Try all failures"), sees("37 failures tried"),
+		within("single-points", `risk group "the bridge"`), within("single-points", "session of depot with north"))
+
+	// By flow, for one kind, at what is in focus.
+	do(t, tab, button("By flow"), until(`document.querySelector('[data-testid="matrix-row"]').innerText.includes("lost")`),
+		bar("mine"), sees("Only failures at mine are shown"), until(`document.querySelectorAll('[data-testid="matrix-row"]').length === 7`),
+		button("Show all"), seesNot("Only failures at"), button("List"))
+
+	// The map shows the same.
+	do(t, tab, key("m"), mapReady(), button("if it fails"), within("failure-legend", "lost for good"),
+		until(`document.querySelector('[data-device="depot"]').title.includes("flows tickets and timetable are lost")`),
+		until(`document.querySelector('[data-device="south"]').title.includes("out")`))
+
+	// A third line, in a draft: what it would make better, and no worse.
+	text := demo.Text("one-bridge")
+	for _, x := range [][2]string{
+		{"  port e2 10.0.2.1/30\n    ospf area 0\n", "  port e2 10.0.2.1/30\n    ospf area 0\n  port e3 10.0.6.1/30\n    ospf area 0\n"},
+		{"  port e2 10.0.5.2/30\n    ospf area 0\n", "  port e2 10.0.5.2/30\n    ospf area 0\n  port e3 10.0.6.2/30\n    ospf area 0\n"},
+		{"link north.up", "link depot.e3 mine.e3 delay 4ms\nlink north.up"},
+	} {
+		require.Contains(t, text, x[0])
+		text = strings.Replace(text, x[0], x[1], 1)
+	}
+	do(t, tab, key("t"), chromedp.WaitVisible(chromedp.CSS(".cm-content")), replaceText(text), sees("Applying changes"),
+		key("v"), sees("with the draft applied to a copy"), button("Sweep again"),
+		within("held", "No failure becomes worse"),
+		until(`[...document.querySelectorAll('[data-testid="held-row"]')].some((r) => r.innerText.startsWith("better") && r.innerText.includes('risk group "the bridge"'))`),
+		button("Apply"), seesNot("with the draft applied to a copy"), atRest(),
+		button("Sweep again"), sees("39 failures tried"), within("single-points", "session of depot with north"),
+		until(`!document.querySelector('[data-testid="single-points"]').innerText.includes("the bridge")`))
+
+	// What is left is looked into, in a lab of its own.
+	do(t, tab, chromedp.Click(chromedp.Search(`//button[starts-with(normalize-space(.), "session of depot with north")]`)),
+		sees("Makes a lab in which it happens"), button("Look into it"), sees("disable 203.0.113.2 on depot"), sees("What it waited for"))
+}
+
+// TestSweepsStopAndFailInWords: a sweep that is stopped keeps what it has and goes on; one that cannot be carried out says why.
+func TestSweepsStopAndFailInWords(t *testing.T) {
+	s := start(t)
+	id := s.lab(t, demo.Text("valley-line"))
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/failures"),
+		button("What to try"), button("in pairs"), button("Try all failures"), within("sweep-progress", " left"), button("Stop"), sees("stopped after"),
+		sees("lose something for good"), button("Go on"), within("sweep-progress", " left"), button("Stop"), sees("stopped after"),
+		button("Delete"), sees("No failure has been tried yet"))
+	do(t, tab, write("or these alone", "cut nowhere.e1"), button("one at a time"), button("Try all failures"), sees("not tried: "), sees("nowhere"),
+		write("or these alone", "jump viaduct.e1"), button("Sweep again"), sees("jump"))
+}
