@@ -1,8 +1,13 @@
 package e2e
 
 import (
+	"bytes"
+	"os/exec"
+	"slices"
 	"strings"
+	"syscall"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
@@ -63,4 +68,42 @@ func TestSweepsStopAndFailInWords(t *testing.T) {
 		button("Delete"), sees("No failure has been tried yet"))
 	do(t, tab, write("or these alone", "cut nowhere.e1"), button("one at a time"), button("Try all failures"), sees("not tried: "), sees("nowhere"),
 		write("or these alone", "jump viaduct.e1"), button("Sweep again"), sees("jump"))
+}
+
+// TestAWorkerDoesAServersSweeps: one that comes later, and while the server is gone.
+func TestAWorkerDoesAServersSweeps(t *testing.T) {
+	s := start(t, "--sweepers", "0")
+	id := s.lab(t, demo.Text("valley-line"))
+	type swept struct {
+		ID, State    string
+		Tried, Total int
+	}
+	var begun swept
+	require.Equal(t, 201, s.call(t, "POST", "/api/labs/"+id+"/sweeps", map[string]any{"kinds": []string{"link", "router"}}, &begun))
+	require.Equal(t, "preparing", begun.State)
+	s.kill()
+	worker := exec.Command(binary, "worker", "--database", database.URL(), "--slots", "1")
+	var log bytes.Buffer
+	worker.Stderr = &log
+	require.NoError(t, worker.Start())
+	defer func() {
+		require.NoError(t, worker.Process.Signal(syscall.SIGTERM))
+		require.NoError(t, worker.Wait(), log.String())
+	}()
+	s = start(t, "--sweepers", "0")
+	require.Eventually(t, func() bool {
+		var now []swept
+		s.call(t, "GET", "/api/labs/"+id+"/sweeps", nil, &now)
+		return len(now) == 1 && now[0].State == "done" && now[0].Tried == now[0].Total && now[0].Total > 60
+	}, time.Minute, 100*time.Millisecond)
+	var about struct {
+		Workers []struct {
+			Slots    int
+			Failures int
+		}
+	}
+	require.Eventually(t, func() bool {
+		s.call(t, "GET", "/api/about", nil, &about)
+		return slices.ContainsFunc(about.Workers, func(w struct{ Slots, Failures int }) bool { return w.Slots == 1 && w.Failures > 0 })
+	}, time.Minute, 100*time.Millisecond)
 }

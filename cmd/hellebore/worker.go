@@ -9,6 +9,7 @@ import (
 	"os/signal"
 	"runtime"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -49,8 +50,8 @@ killed are done again by others. A worker takes only sweeps of its own engine.`,
 func work(url string, slots int) (err error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	db, err := store.Join(ctx, url)
-	if err != nil {
+	db, err := join(ctx, url)
+	if db == nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
@@ -66,4 +67,26 @@ func work(url string, slots int) (err error) {
 	stop() // a second Ctrl-C ends it at once
 	slog.Info("worker is stopping; what it did not finish goes back")
 	return pool.Stop(context.WithoutCancel(ctx))
+}
+
+// joinEvery is how often a worker tries to reach a database that does not answer.
+const joinEvery = 2 * time.Second
+
+// join is the server's database, as soon as it answers; nil if somebody stopped waiting, or it is for another version.
+func join(ctx context.Context, url string) (*store.Store, error) {
+	for {
+		db, err := store.Join(ctx, url)
+		switch {
+		case err == nil:
+			return db, nil
+		case errors.Is(err, store.ErrOtherVersion):
+			return nil, err
+		}
+		slog.Warn("the database does not answer, trying again", "error", err)
+		select {
+		case <-time.After(joinEvery):
+		case <-ctx.Done():
+			return nil, nil
+		}
+	}
 }

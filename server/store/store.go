@@ -183,6 +183,9 @@ func (s *Store) migrateJobs() error {
 	return err
 }
 
+// ErrOtherVersion says that a database is not for this version of the program.
+var ErrOtherVersion = errors.New("the database is that of another version of this program, or of none: start the server first, and workers of the same version")
+
 // same refuses a database that another version of this program works with.
 func (s *Store) same() error {
 	var done []string
@@ -199,7 +202,7 @@ func (s *Store) same() error {
 	slices.Sort(done)
 	slices.Sort(ours)
 	if !slices.Equal(done, ours) {
-		return errors.New("the database is that of another version of this program, or of none: start the server first, and workers of the same version")
+		return ErrOtherVersion
 	}
 	return nil
 }

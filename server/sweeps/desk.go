@@ -225,7 +225,7 @@ type Trouble struct {
 
 // About says who works on sweeps, and what waits.
 func (p *Pool) About(ctx context.Context) (out About, err error) {
-	if out.Workers, err = p.store.Workers(ctx, alive); err != nil {
+	if out.Workers, err = p.store.Workers(ctx, p.timing.alive); err != nil {
 		return out, err
 	}
 	if out.Running, err = p.store.RunningSweeps(ctx); err != nil {

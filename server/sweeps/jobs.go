@@ -165,7 +165,7 @@ func (p *Pool) goOn(ctx context.Context, tx *gorm.DB, jobs pgx.Tx, w *store.Swee
 		w.State, w.EndedAt, w.Waiting = store.SweepDone, &now, 0
 		return store.SaveSweep(tx, w)
 	}
-	slots, err := store.Slots(tx, w.Engine, alive)
+	slots, err := store.Slots(tx, w.Engine, p.timing.alive)
 	if err != nil {
 		return err
 	}

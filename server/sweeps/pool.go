@@ -27,14 +27,14 @@ import (
 	"hellebore/server/store"
 )
 
-const (
-	// beatEvery is how often a worker says that it is there, and asks whether a sweep that it works on was stopped.
-	beatEvery = time.Second
-	// alive is for how long a worker counts as there after it was heard of.
-	alive = 10 * time.Second
-	// redoEvery is how often somebody looks for shards whose worker died.
-	redoEvery = 3 * time.Second
-)
+// timing is how soon workers notice each other.
+type timing struct {
+	beat  time.Duration // how often a worker says that it is there, and asks whether a sweep that it works on was stopped
+	alive time.Duration // for how long a worker counts as there after it was heard of
+	redo  time.Duration // how often somebody looks for shards whose worker died
+}
+
+var usual = timing{beat: time.Second, alive: 10 * time.Second, redo: 3 * time.Second}
 
 // DefaultSlots is how many failures the server tries at a time: it leaves one core to whoever works with it.
 func DefaultSlots() int { return max(1, runtime.NumCPU()-1) }
@@ -47,6 +47,7 @@ type Pool struct {
 	id     string
 	host   string
 	slots  int
+	timing timing
 
 	ended chan struct{} // closed when the pool is
 	beats sync.WaitGroup
@@ -74,7 +75,7 @@ func New(s *store.Store, held Held, slots int) (*Pool, error) {
 	if err != nil {
 		host = "unknown host"
 	}
-	p := &Pool{store: s, host: host, slots: slots, ended: make(chan struct{}), works: map[int64]*work{}}
+	p := &Pool{store: s, host: host, slots: slots, timing: usual, ended: make(chan struct{}), works: map[int64]*work{}}
 	p.id = fmt.Sprintf("%s-%d-%s", host, os.Getpid(), strings.ToLower(rand.Text()[:8]))
 	p.states = states{store: s, held: held}
 	config := &river.Config{ID: p.id, JobTimeout: -1, FetchCooldown: 20 * time.Millisecond, FetchPollInterval: 500 * time.Millisecond,
@@ -137,7 +138,7 @@ func (p *Pool) Start(ctx context.Context) error {
 		return err
 	}
 	p.beats.Go(func() {
-		tick := time.NewTicker(beatEvery)
+		tick := time.NewTicker(p.timing.beat)
 		defer tick.Stop()
 		for {
 			select {
@@ -168,7 +169,7 @@ func (p *Pool) Stop(ctx context.Context) error {
 
 // look is what a worker does each second besides work.
 func (p *Pool) look() {
-	ctx, done := context.WithTimeout(context.Background(), alive/2)
+	ctx, done := context.WithTimeout(context.Background(), p.timing.alive/2)
 	defer done()
 	if err := p.beat(ctx); err != nil {
 		slog.Warn("the database does not answer a worker", "worker", p.id, "error", err)
@@ -177,7 +178,7 @@ func (p *Pool) look() {
 	if err := p.heed(ctx); err != nil {
 		slog.Warn("whether sweeps were stopped is not known", "worker", p.id, "error", err)
 	}
-	if mine, err := p.store.MyTurn(ctx, "redo sweeps", redoEvery); err != nil || !mine {
+	if mine, err := p.store.MyTurn(ctx, "redo sweeps", p.timing.redo); err != nil || !mine {
 		return
 	}
 	if err := p.redo(ctx); err != nil {
@@ -225,7 +226,7 @@ func (p *Pool) heed(ctx context.Context) error {
 
 // redo has the jobs done again whose worker died, or has lost them: the queue says that they run, and nobody is at work with them.
 func (p *Pool) redo(ctx context.Context) error {
-	workers, err := p.store.Workers(ctx, alive)
+	workers, err := p.store.Workers(ctx, p.timing.alive)
 	if err != nil {
 		return err
 	}
@@ -247,7 +248,7 @@ func (p *Pool) redo(ctx context.Context) error {
 			other[strings.TrimPrefix(job.Queue, "sweeps-")] = true
 			continue
 		}
-		if job.State != rivertype.JobStateRunning || len(job.AttemptedBy) == 0 || job.AttemptedAt == nil || time.Since(*job.AttemptedAt) < redoEvery+2*beatEvery || cancelled(job) {
+		if job.State != rivertype.JobStateRunning || len(job.AttemptedBy) == 0 || job.AttemptedAt == nil || time.Since(*job.AttemptedAt) < p.timing.redo+2*p.timing.beat || cancelled(job) {
 			continue
 		}
 		if by := job.AttemptedBy[len(job.AttemptedBy)-1]; busy[by][job.ID] {
