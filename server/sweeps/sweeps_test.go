@@ -264,7 +264,7 @@ func TestAWorkerOfAnotherEngineTakesNothing(t *testing.T) {
 func TestWhatCannotBeSweptSaysWhy(t *testing.T) {
 	s, _ := open(t)
 	labs := live.New(s)
-	row, err := labs.Create(t.Context(), text(t, "first-triangle"), "")
+	row, err := labs.Create(t.Context(), text(t, "triangle-with-ospf"), "")
 	require.NoError(t, err)
 	l, err := labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
