@@ -9,6 +9,7 @@ import (
 
 	"hellebore/core/lab"
 	"hellebore/core/questions/check"
+	"hellebore/core/questions/sweep"
 	"hellebore/core/questions/timeline"
 	"hellebore/core/simulation/history"
 )
@@ -59,6 +60,24 @@ func (h *handlers) registerChanges(api huma.API) {
 				return nil, problem(err)
 			}
 			return &body[Previewed]{Previewed{in.Preview, *p}}, nil
+		})
+
+	huma.Register(api, huma.Operation{OperationID: "preview-failures", Method: http.MethodGet,
+		Path:    "/api/labs/{id}/previews/{preview}/failures",
+		Summary: "Which failures a previewed change makes worse, and which better, as far as a budget goes"},
+		func(ctx context.Context, in *struct {
+			LabPath
+			Preview string `path:"preview" maxLength:"40"`
+		}) (*body[sweep.Within], error) {
+			open, err := h.labs.Open(ctx, in.ID)
+			if err != nil {
+				return nil, problem(err)
+			}
+			p, err := open.Previewed(in.Preview)
+			if err != nil {
+				return nil, problem(err)
+			}
+			return with(ctx, h, in.ID, func(l *lab.Lab) (sweep.Within, error) { return l.PreviewFailures(p) })
 		})
 
 	huma.Register(api, huma.Operation{OperationID: "apply-preview", Method: http.MethodPost,

@@ -6,6 +6,7 @@ import { StrictMode, Suspense, lazy } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { queries } from './shared/api/client';
+import { About } from './frame/About';
 import { LabsPage } from './frame/labs/LabsPage';
 import { Shell } from './frame/Shell';
 import { Waiting } from './shared/parts/parts';
@@ -35,6 +36,7 @@ export function start(root: HTMLElement) {
                   }
                 />
               ))}
+              <Route path="/about" element={<About />} />
               <Route path="*" element={<Navigate to="/" replace />} />
             </Routes>
           </BrowserRouter>

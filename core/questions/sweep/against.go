@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"hellebore/core/ground/phrase"
+	"hellebore/core/questions/failure"
 	"hellebore/core/simulation/network"
 )
 
@@ -109,6 +110,65 @@ func Hold(before, after []Impact) Against {
 		}
 	}
 	slices.SortStableFunc(out.Changes, func(a, b Changed) int { return slices.Index(turns, a.Turn) - slices.Index(turns, b.Turn) })
+	return out
+}
+
+// Within is a comparison for which not all failures may have been tried.
+type Within struct {
+	Against
+	Tried int `json:"tried" doc:"failures that were tried on both sides"`
+	Of    int `json:"of" doc:"failures that there are"`
+}
+
+// Between tries failures of some kinds on two networks, those for which first says so before all others, until the work is worth a
+// budget (network.World.Work), and holds what they do against each other.
+func Between(before, after *Sweep, kinds []failure.Kind, first func(*failure.Failure) bool, budget uint64, stop func() bool) Within {
+	type both struct{ was, is *failure.Failure }
+	var all []both
+	at := map[string]int{}
+	add := func(list []failure.Failure, set func(*both, *failure.Failure)) {
+		for i := range list {
+			n, there := at[list[i].Name]
+			if !there {
+				n = len(all)
+				at[list[i].Name] = n
+				all = append(all, both{})
+			}
+			set(&all[n], &list[i])
+		}
+	}
+	add(before.Failures(kinds), func(b *both, f *failure.Failure) { b.was = f })
+	add(after.Failures(kinds), func(b *both, f *failure.Failure) { b.is = f })
+	suspect := func(b both) int {
+		if b.was == nil || b.is == nil || first(b.was) || first(b.is) {
+			return 0
+		}
+		return 1
+	}
+	slices.SortStableFunc(all, func(a, b both) int { return suspect(a) - suspect(b) })
+	out := Within{Of: len(all)}
+	var was, is []Impact
+	var spent uint64
+	try := func(s *Sweep, f *failure.Failure, into *[]Impact) {
+		if f == nil {
+			return
+		}
+		r, err := s.Try(*f, stop)
+		if err != nil {
+			r = NotTried(*f, err.Error())
+		}
+		spent += r.work
+		*into = append(*into, r)
+	}
+	for _, b := range all {
+		if spent >= budget || stop != nil && stop() {
+			break
+		}
+		try(before, b.was, &was)
+		try(after, b.is, &is)
+		out.Tried++
+	}
+	out.Against = Hold(was, is)
 	return out
 }
 

@@ -36,6 +36,8 @@ type Impact struct {
 	// Overloaded and Fullest are about flows that say their rate.
 	Overloaded []traffic.Load `json:"overloaded" doc:"ports that carry more than their bandwidth, and did not before"`
 	Fullest    float64        `json:"fullest" doc:"percent of its bandwidth that the fullest port carries"`
+
+	work uint64 // what it took (network.World.Work)
 }
 
 // FlowImpact is what becomes of a flow.
@@ -205,6 +207,9 @@ func (s *Sweep) judge(f failure.Failure, steps []*history.Step, stop func() bool
 	row := timeline.ActionOf(step, outages, nil)
 	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Routes: row.Routes,
 		Flows: []FlowImpact{}, Checks: []string{}, CutOff: []string{}, DefaultOnly: []string{}, Overloaded: []traffic.Load{}}
+	for _, x := range steps {
+		r.work += x.After.Work() - x.Before.Work()
+	}
 	for _, o := range outages {
 		if x, ok := flowImpact(o, step); ok {
 			r.Flows = append(r.Flows, x)

@@ -1,5 +1,8 @@
 import { Box, Flex, chakra } from '@chakra-ui/react';
+import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
+import { ask } from '../shared/api/questions';
+import { withinWords } from '../shared/failing/words';
 import { useFocus, type View } from '../shared/focus/focus';
 import { effectWords, extent, harmOf } from '../shared/draft/harm';
 import { Hunks } from '../shared/draft/Hunks';
@@ -14,12 +17,13 @@ type Open = '' | 'lines' | 'effect';
 /** The draft, on every view as soon as there is one: what it changes, what it would do, and what to do with it. */
 export function DraftBar({ view }: { view: View }) {
   const d = useDrafting();
-  const { show } = useFocus();
+  const { id, show } = useFocus();
   const [open, setOpen] = useState<Open>('');
   // The text whose harm was read, and is to be applied all the same.
   const [warned, setWarned] = useState('');
   const { effect } = d;
   const fresh = effect.fresh;
+  const failures = useQuery(ask.previewFailures(id, fresh?.id ?? ''));
   const harm = fresh ? harmOf(fresh) : [];
   // The text that is applied as soon as its preview is there.
   const [awaited, setAwaited] = useState('');
@@ -151,6 +155,11 @@ export function DraftBar({ view }: { view: View }) {
               truncate
             >
               {effectWords(fresh)}
+              {failures.data && failures.data.worse > 0 && (
+                <Box as="span" color="brick">
+                  ; {withinWords(failures.data)}
+                </Box>
+              )}
             </chakra.button>
           ) : (
             <Quiet>{effect.previewing ? 'trying it on a copy of the network' : ''}</Quiet>

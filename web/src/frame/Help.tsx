@@ -97,6 +97,9 @@ function Pages() {
           <Box asChild color="plum" textDecoration="underline" fontSize="13px">
             <Link to="/guide/language">Reference</Link>
           </Box>
+          <Box asChild color="plum" textDecoration="underline" fontSize="13px">
+            <Link to="/about">About this server</Link>
+          </Box>
         </Flex>
       </Dialog.Header>
       <Dialog.Body pb={6} minH="420px">

@@ -113,6 +113,9 @@ export function LabsPage() {
           <Plain asChild>
             <Link to="/guide">Guide</Link>
           </Plain>
+          <Plain asChild>
+            <Link to="/about">About this server</Link>
+          </Plain>
           <Plain onClick={toggleScheme}>Theme</Plain>
         </Flex>
         <Flex gap={2} mb={4} align="center">

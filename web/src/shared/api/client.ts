@@ -71,6 +71,7 @@ export type Swept = Schemas['Swept'];
 export type FlowImpact = Schemas['FlowImpact'];
 export type CriticalPlace = Schemas['CriticalPlace'];
 export type Against = Schemas['Against'];
+export type Within = Schemas['Within'];
 export type AboutServer = Schemas['AboutServer'];
 export type Comparison = Schemas['Comparison'];
 export type Section = Schemas['Section'];

@@ -301,6 +301,16 @@ export const ask = {
         { ...stays, enabled: sweep !== '' && other !== '' },
       ),
     ),
+  /** Which failures a previewed change makes worse, and which better. */
+  previewFailures: (id: string, preview: string) =>
+    options(
+      api.queryOptions(
+        'get',
+        '/api/labs/{id}/previews/{preview}/failures',
+        { params: { path: { id, preview } } },
+        { enabled: preview !== '', staleTime: Infinity, retry: false },
+      ),
+    ),
   about: () => options(api.queryOptions('get', '/api/about', {}, { staleTime: 0, refetchInterval: 1000 })),
   action: (id: string, seq: number) =>
     options(

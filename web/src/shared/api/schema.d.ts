@@ -861,6 +861,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  '/api/labs/{id}/previews/{preview}/failures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Which failures a previewed change makes worse, and which better, as far as a budget goes */
+    get: operations['preview-failures'];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   '/api/labs/{id}/probe': {
     parameters: {
       query?: never;
@@ -4828,6 +4845,26 @@ export interface components {
       /** @description absent: no forwarding changed, or that of the flow only by the action itself */
       path?: components['schemas']['Chain'];
     };
+    Within: {
+      /** Format: int64 */
+      better: number;
+      /** @description the failures that became worse first, then new ones that do harm, better ones, and those that are gone */
+      changes: components['schemas']['Changed'][];
+      /**
+       * Format: int64
+       * @description failures that there are
+       */
+      of: number;
+      /** Format: int64 */
+      same: number;
+      /**
+       * Format: int64
+       * @description failures that were tried on both sides
+       */
+      tried: number;
+      /** Format: int64 */
+      worse: number;
+    };
     Worker: {
       /** Format: date-time */
       began: string;
@@ -6928,6 +6965,38 @@ export interface operations {
         };
         content: {
           'application/json': components['schemas']['Action'];
+        };
+      };
+      /** @description Error */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/problem+json': components['schemas']['ErrorModel'];
+        };
+      };
+    };
+  };
+  'preview-failures': {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        preview: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          'application/json': components['schemas']['Within'];
         };
       };
       /** @description Error */

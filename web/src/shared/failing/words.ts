@@ -1,4 +1,4 @@
-import type { FlowImpact, SweepRow } from '../api/client';
+import type { FlowImpact, SweepRow, Within } from '../api/client';
 import { duration, plural } from '../parts/words';
 
 export type Harm = 'for good' | 'for a time' | 'none';
@@ -54,4 +54,24 @@ export function sweepWords(s: SweepRow): string {
   const when = s.draft ? `draft on action ${s.actions}` : `after action ${s.actions}`;
   const time = new Date(s.created).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' });
   return `${time} · ${of}${s.depth === 2 ? ', in pairs' : ''} · ${when}`;
+}
+
+export type Turn = 'worse' | 'better' | 'new' | 'gone';
+
+export const turns: Record<Turn, { color: string; words: string }> = {
+  worse: { color: 'brick', words: 'worse' },
+  new: { color: 'ochre', words: 'new' },
+  better: { color: 'leaf', words: 'better' },
+  gone: { color: 'quiet', words: 'gone' },
+};
+
+/** What a draft makes of the failures, as far as they were tried. */
+export function withinWords(w: Within): string {
+  const tried = w.tried < w.of ? ` of the ${w.tried} that were tried, of ${w.of}` : '';
+  if (w.worse === 0 && w.better === 0) return `No failure becomes worse or better${tried}`;
+  const worse =
+    w.worse === 0
+      ? 'No failure becomes worse'
+      : `${plural(w.worse, 'failure')} become${w.worse === 1 ? 's' : ''} worse`;
+  return `${worse}, ${w.better} better${tried}`;
 }

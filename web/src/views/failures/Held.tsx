@@ -1,20 +1,11 @@
 import { useQuery } from '@tanstack/react-query';
-import { Box } from '@chakra-ui/react';
+import { Box, Flex } from '@chakra-ui/react';
 import { useState } from 'react';
 import type { Against, SweepRow } from '../../shared/api/client';
 import { ask, sweeping } from '../../shared/api/questions';
+import { turns, type Turn } from '../../shared/failing/words';
 import { Choice, Empty, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { Sheet, Td } from '../../shared/parts/table';
-import { Flex } from '@chakra-ui/react';
-
-type Turn = 'worse' | 'better' | 'new' | 'gone';
-
-const turns: Record<Turn, { color: string; words: string }> = {
-  worse: { color: 'brick', words: 'worse' },
-  new: { color: 'ochre', words: 'new' },
-  better: { color: 'leaf', words: 'better' },
-  gone: { color: 'quiet', words: 'gone' },
-};
 
 /** Two sweeps held against each other: what a change makes worse, and what better. */
 export function Held({ id, sweep, before }: { id: string; sweep: SweepRow; before: SweepRow }) {

@@ -1,3 +1,4 @@
+import { useQuery } from '@tanstack/react-query';
 import { Box, Flex, chakra } from '@chakra-ui/react';
 import { useState } from 'react';
 import type { Difference, Previewed, Section } from '../../shared/api/client';
@@ -5,6 +6,8 @@ import { CheckCard } from '../checks/ChecksView';
 import { Summary } from '../compare/ComparisonView';
 import { titles, tone } from '../compare/rows';
 import { changeWords } from '../../shared/draft/changes';
+import { ask } from '../../shared/api/questions';
+import { turns, withinWords } from '../../shared/failing/words';
 import { useFocus } from '../../shared/focus/focus';
 import { useLook } from '../../shared/focus/looks';
 import { Mono, Quiet } from '../../shared/parts/parts';
@@ -61,6 +64,7 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
             ))}
         </Part>
       )}
+      <Failures id={id} preview={p.id} />
       {p.actions.length > 1 && (
         <Part title={`${p.actions.length} steps`} open>
           {p.actions.map((a) => (
@@ -87,6 +91,36 @@ export function PreviewPanel({ preview: p, stale }: { preview: Previewed; stale:
         ))}
       </Part>
     </Box>
+  );
+}
+
+/** What the change makes of failures. */
+function Failures({ id, preview }: { id: string; preview: string }) {
+  const held = useQuery(ask.previewFailures(id, preview));
+  const w = held.data;
+  if (!w)
+    return (
+      <Quiet display="block" mt={2}>
+        {held.error ? held.error.message : 'trying failures before and after it'}
+      </Quiet>
+    );
+  if (w.of === 0) return null;
+  return (
+    <Part title={withinWords(w)} tone={w.worse > 0 ? 'brick' : 'leaf'} open={w.worse > 0}>
+      {w.changes.slice(0, 40).map((c) => (
+        <Box key={c.title} py="3px">
+          <Box as="span" color={turns[c.turn].color} fontWeight="650">
+            {turns[c.turn].words}
+          </Box>{' '}
+          <b>{c.title}</b>
+          {c.wasSays && <Quiet display="block">before: {c.wasSays}</Quiet>}
+          {c.isSays && <Box>after: {c.isSays}</Box>}
+        </Box>
+      ))}
+      {w.changes.length === 0 && (
+        <Quiet>Links, routers, segments, sessions and risk groups were tried.</Quiet>
+      )}
+    </Part>
   );
 }
 
