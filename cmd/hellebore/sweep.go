@@ -22,6 +22,7 @@ import (
 type sweepFlags struct {
 	actions, own, kinds []string
 	depth, top, workers int
+	budget              int
 	json                bool
 	junit, draft        string
 	format              string
@@ -54,6 +55,7 @@ with --draft, if the draft makes a failure worse.`,
 	c.Flags().StringArrayVar(&f.own, "fail", nil, "a failure to try in place of all, actions that happen at once joined by \" and \"; can be repeated")
 	c.Flags().StringSliceVar(&f.kinds, "kinds", nil, "of which failures: link, silence, router, port, segment, session, group, maintenance (drained first); absent: of all but the last")
 	c.Flags().IntVar(&f.depth, "depth", 1, "how many failures there are at a time: 1, or 2")
+	c.Flags().IntVar(&f.budget, "budget", 0, "with --depth 2, how many pairs are tried at most, the most suspicious ones: both failures displace much alone; 0 for all")
 	c.Flags().IntVar(&f.top, "top", 20, "how many failures are printed, the worst ones; 0 for all")
 	c.Flags().IntVar(&f.workers, "workers", runtime.NumCPU(), "how many failures are tried side by side")
 	c.Flags().StringVar(&f.format, "format", "text", "text, md or csv")
@@ -70,6 +72,8 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 		return err
 	case f.depth != 1 && f.depth != 2:
 		return phrase.Errorf("a depth of %d cannot be tried: write 1 or 2", f.depth)
+	case f.budget < 0 || f.budget > 0 && f.depth != 2:
+		return phrase.Error("--budget is how many pairs are tried: write --depth 2, and a number above 0")
 	case !slices.Contains([]string{"text", "md", "csv"}, f.format):
 		return phrase.Errorf("--format %s is not known; write text, md or csv", f.format)
 	case f.draft != "" && (f.format != "text" || f.junit != ""):
@@ -204,17 +208,30 @@ func printAgainst(out io.Writer, a sweep.Against, top int) {
 	}
 }
 
-// sweep tries failures on as many copies as there are workers; results are in the order of the failures, whoever found them.
+// sweep tries failures, alone or in pairs: all pairs, or the most suspicious ones.
 func (p *patience) sweep(s *sweep.Sweep, failures []failure.Failure, f *sweepFlags) ([]sweep.Impact, error) {
+	var seconds [][]int
+	if f.budget > 0 {
+		alone, err := p.each(s, failures, f.workers, 1, nil)
+		if err != nil {
+			return nil, err
+		}
+		seconds = s.Suspicious(failures, alone, f.budget)
+	}
+	return p.each(s, failures, f.workers, f.depth, seconds)
+}
+
+// each tries failures on as many copies as there are workers; results are in the order of the failures, whoever found them.
+func (p *patience) each(s *sweep.Sweep, failures []failure.Failure, workers, depth int, seconds [][]int) ([]sweep.Impact, error) {
 	found := make([][]sweep.Impact, len(failures))
 	errs := make([]error, len(failures))
 	next := make(chan int)
 	var all sync.WaitGroup
-	for range min(f.workers, len(failures)) {
+	for range min(workers, len(failures)) {
 		twin := s.Twin()
 		all.Go(func() {
 			for i := range next {
-				found[i], errs[i] = sweep.Branch(twin, failures, i, f.depth, p.stop)
+				found[i], errs[i] = sweep.Branch(twin, failures, i, depth, seconds, p.stop)
 			}
 		})
 	}

@@ -29,6 +29,7 @@ type SweepRow struct {
 	Kinds   []string   `json:"kinds" doc:"of which failures; none: of all"`
 	Own     []string   `json:"own" doc:"failures of one's own instead"`
 	Depth   int        `json:"depth"`
+	Budget  int        `json:"budget" doc:"with a depth of 2, how many pairs are tried, the most suspicious ones; 0 for all"`
 	State   string     `json:"state" enum:"preparing,running,stopped,done,failed"`
 	Error   string     `json:"error" doc:"why it failed"`
 	Total   int        `json:"total" doc:"failures to try; 0 as long as that is not known. With a depth of 2: first failures"`
@@ -39,7 +40,7 @@ type SweepRow struct {
 }
 
 func sweepRow(w *store.Sweep) SweepRow {
-	r := SweepRow{ID: w.ID, Actions: w.Actions, Draft: w.Name != "", Kinds: []string{}, Own: []string{}, Depth: w.Depth, State: string(w.State), Error: w.Error,
+	r := SweepRow{ID: w.ID, Actions: w.Actions, Draft: w.Name != "", Kinds: []string{}, Own: []string{}, Depth: w.Depth, Budget: w.Budget, State: string(w.State), Error: w.Error,
 		Total: w.Total, Tried: w.Tried, Created: w.CreatedAt, Ended: w.EndedAt}
 	_ = json.Unmarshal([]byte(w.Kinds), &r.Kinds) // written by Begin
 	_ = json.Unmarshal([]byte(w.Own), &r.Own)
@@ -151,10 +152,11 @@ func (h *handlers) registerSweeps(api huma.API) {
 		func(ctx context.Context, in *struct {
 			LabPath
 			Body struct {
-				Text  string   `json:"text,omitempty" doc:"a draft that is applied to a copy first"`
-				Kinds []string `json:"kinds,omitempty" doc:"of which failures; absent: of all but maintenance"`
-				Own   []string `json:"own,omitempty" maxItems:"200" doc:"failures of one's own instead: actions that happen at once joined by and"`
-				Depth int      `json:"depth,omitempty" minimum:"1" maximum:"2" doc:"how many failures at a time; absent: 1"`
+				Text   string   `json:"text,omitempty" doc:"a draft that is applied to a copy first"`
+				Kinds  []string `json:"kinds,omitempty" doc:"of which failures; absent: of all but maintenance"`
+				Own    []string `json:"own,omitempty" maxItems:"200" doc:"failures of one's own instead: actions that happen at once joined by and"`
+				Depth  int      `json:"depth,omitempty" minimum:"1" maximum:"2" doc:"how many failures at a time; absent: 1"`
+				Budget int      `json:"budget,omitempty" minimum:"0" doc:"with a depth of 2, how many pairs are tried, the most suspicious ones; absent: all"`
 			}
 		}) (*body[SweepRow], error) {
 			l, err := h.labs.Open(ctx, in.ID)
@@ -168,7 +170,7 @@ func (h *handlers) registerSweeps(api huma.API) {
 			if len(x.History().Steps()) == 0 {
 				return nil, huma.Error422UnprocessableEntity(phrase.Text("the lab is empty: nothing can fail"))
 			}
-			o := sweeps.Order{Lab: in.ID, Actions: len(x.History().Steps()), Kinds: in.Body.Kinds, Own: in.Body.Own, Depth: max(in.Body.Depth, 1)}
+			o := sweeps.Order{Lab: in.ID, Actions: len(x.History().Steps()), Kinds: in.Body.Kinds, Own: in.Body.Own, Depth: max(in.Body.Depth, 1), Budget: in.Body.Budget}
 			if in.Body.Text != "" && labtext.Normal(in.Body.Text) != x.Text() {
 				o.Text, o.Name = in.Body.Text, "draft"
 			}

@@ -317,7 +317,7 @@ ALTER TABLE images ALTER COLUMN data SET STORAGE EXTERNAL;`).Error
 				return db.Exec(`
 CREATE TABLE sweeps (
   id text PRIMARY KEY, lab_id text NOT NULL REFERENCES labs (id) ON DELETE CASCADE, actions bigint NOT NULL,
-  text text NOT NULL, name text NOT NULL, kinds text NOT NULL, own text NOT NULL, depth bigint NOT NULL,
+  text text NOT NULL, name text NOT NULL, kinds text NOT NULL, own text NOT NULL, depth bigint NOT NULL, budget bigint NOT NULL,
   engine text NOT NULL, digest bigint NOT NULL, state text NOT NULL, error text NOT NULL, round bigint NOT NULL,
   failures bytea NOT NULL, total bigint NOT NULL, handed bigint NOT NULL, waiting bigint NOT NULL, tried bigint NOT NULL,
   nanoseconds bigint NOT NULL, created_at timestamptz NOT NULL, begun_at timestamptz, ended_at timestamptz

@@ -38,6 +38,7 @@ type Sweep struct {
 	Kinds   string // of which failures, as JSON
 	Own     string // failures of one's own instead, as JSON
 	Depth   int
+	Budget  int // of pairs, the most suspicious ones; 0 for all
 	Engine  string
 	Digest  int64 // of the state, the bits of a uint64; 0 as long as it is not known
 

@@ -29,6 +29,7 @@ type Order struct {
 	Kinds   []string
 	Own     []string
 	Depth   int
+	Budget  int // with a depth of 2, of pairs; 0 for all
 }
 
 // ErrNotRunning says that a sweep cannot be stopped, since it has ended, or cannot go on, since it was not stopped.
@@ -65,6 +66,9 @@ func rowOf(o Order) (w store.Sweep, err error) {
 	if o.Depth != 1 && o.Depth != 2 {
 		return w, phrase.Errorf("a depth of %d cannot be tried: write 1 or 2", o.Depth)
 	}
+	if o.Budget < 0 || o.Budget > 0 && o.Depth != 2 {
+		return w, phrase.Error("a budget is how many pairs are tried: it needs a depth of 2")
+	}
 	if o.Text != "" {
 		o.Text = labtext.Normal(o.Text)
 		if r := labtext.Parse(o.Text); !r.OK() {
@@ -81,7 +85,7 @@ func rowOf(o Order) (w store.Sweep, err error) {
 	}
 	id := make([]byte, 6)
 	_, _ = rand.Read(id) // never fails (crypto/rand)
-	return store.Sweep{ID: hex.EncodeToString(id), LabID: o.Lab, Actions: o.Actions, Text: o.Text, Name: o.Name, Kinds: string(kinds), Own: string(own), Depth: o.Depth,
+	return store.Sweep{ID: hex.EncodeToString(id), LabID: o.Lab, Actions: o.Actions, Text: o.Text, Name: o.Name, Kinds: string(kinds), Own: string(own), Depth: o.Depth, Budget: o.Budget,
 		Engine: history.Engine, State: store.SweepPreparing, Failures: []byte{}, CreatedAt: time.Now()}, nil
 }
 

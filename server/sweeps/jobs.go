@@ -76,11 +76,21 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 		return p.fail(ctx, job.Args.Sweep, err, stop)
 	}
 	s.list = failures
+	if row.Depth == 2 && row.Budget > 0 {
+		alone := make([]sweep.Impact, len(failures))
+		twin := s.twin()
+		for i := range failures {
+			if found, err := tryOne(twin, s, i, 1, stop); err == nil && len(found) > 0 {
+				alone[i] = found[0]
+			}
+		}
+		s.seconds = twin.Suspicious(failures, alone, row.Budget)
+	}
 	results := p.try(s, row, 0, len(failures), time.Now().Add(preparing), stop)
 	if stop() {
 		return p.left(ctx)
 	}
-	list, err := json.Marshal(failures)
+	list, err := json.Marshal(plan{failures, s.seconds})
 	if err != nil {
 		return err
 	}
@@ -201,7 +211,7 @@ func (p *Pool) try(s *state, row store.Sweep, from, to int, until time.Time, sto
 	twin := s.twin()
 	for i := from; i < to && !stop() && (until.IsZero() || time.Now().Before(until)); i++ {
 		began := time.Now()
-		impacts, err := tryOne(twin, s.list, i, row.Depth, stop)
+		impacts, err := tryOne(twin, s, i, row.Depth, stop)
 		if err != nil {
 			impacts = []sweep.Impact{sweep.NotTried(s.list[i], err.Error())}
 		}
@@ -216,13 +226,13 @@ func (p *Pool) try(s *state, row store.Sweep, from, to int, until time.Time, sto
 }
 
 // tryOne tries a failure; a mistake of the program is an error, and nothing else is lost.
-func tryOne(s *sweep.Sweep, list []failure.Failure, i, depth int, stop func() bool) (out []sweep.Impact, err error) {
+func tryOne(twin *sweep.Sweep, s *state, i, depth int, stop func() bool) (out []sweep.Impact, err error) {
 	defer func() {
 		if cause := recover(); cause != nil {
-			err = live.Report("trying a failure panicked: "+list[i].Name, cause)
+			err = live.Report("trying a failure panicked: "+s.list[i].Name, cause)
 		}
 	}()
-	return sweep.Branch(s, list, i, depth, stop)
+	return sweep.Branch(twin, s.list, i, depth, s.seconds, stop)
 }
 
 // fail ends a sweep that cannot be carried out.

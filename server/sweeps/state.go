@@ -23,7 +23,15 @@ type state struct {
 	sweep  *sweep.Sweep
 	digest uint64
 	list   []failure.Failure // all that the sweep tries
-	copies sync.Mutex
+	// seconds are those that are tried after each; nil for all behind it.
+	seconds [][]int
+	copies  sync.Mutex
+}
+
+// plan is what a sweep tries, as it is kept.
+type plan struct {
+	List    []failure.Failure `json:"list"`
+	Seconds [][]int           `json:"seconds,omitempty"`
 }
 
 // twin is the sweep on a copy, for one goroutine.
@@ -129,7 +137,9 @@ func (s *states) build(ctx context.Context, row store.Sweep, stop func() bool) (
 		return nil, err
 	}
 	if len(row.Failures) > 0 {
-		err = json.Unmarshal(row.Failures, &out.list)
+		var p plan
+		err = json.Unmarshal(row.Failures, &p)
+		out.list, out.seconds = p.List, p.Seconds
 	}
 	return out, err
 }

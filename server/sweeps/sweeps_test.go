@@ -100,7 +100,7 @@ func byHand(t *testing.T, text string, actions []string, depth int) []sweep.Impa
 	list := s.Failures(failure.Kinds)
 	out := []sweep.Impact{}
 	for i := range list {
-		found, err := sweep.Branch(s, list, i, depth, nil)
+		found, err := sweep.Branch(s, list, i, depth, nil, nil)
 		require.NoError(t, err)
 		out = append(out, found...)
 	}

@@ -18,12 +18,11 @@ var columns = []struct {
 	{"failure", (*Impact).Title},
 	{"kind", func(r *Impact) string { return string(r.Kind) }},
 	{"outcome", func(r *Impact) string { return r.Outcome }},
-	{"converged s", func(r *Impact) string {
-		if r.Convergence == nil {
-			return ""
-		}
-		return strconv.FormatFloat(*r.Convergence, 'f', 3, 64)
-	}},
+	{"converged s", func(r *Impact) string { return secondsIf(r.Convergence) }},
+	{"noticed s", func(r *Impact) string { return secondsIf(r.Parts.Noticed) }},
+	{"flooding s", func(r *Impact) string { return secondsIf(r.Parts.Flooding) }},
+	{"spf s", func(r *Impact) string { return secondsIf(r.Parts.SPF) }},
+	{"updates s", func(r *Impact) string { return secondsIf(r.Parts.Updates) }},
 	{"flows lost", func(r *Impact) string { return strconv.Itoa(r.FlowsLost()) }},
 	{"worst flow s", func(r *Impact) string { return seconds(r.WorstFlow()) }},
 	{"checks failed", func(r *Impact) string { return strconv.Itoa(len(r.Checks)) }},
@@ -41,6 +40,13 @@ func seconds(s float64) string {
 		return ""
 	}
 	return strconv.FormatFloat(s, 'f', 3, 64)
+}
+
+func secondsIf(s *float64) string {
+	if s == nil {
+		return ""
+	}
+	return strconv.FormatFloat(*s, 'f', 3, 64)
 }
 
 // CSV writes a line an impact (RFC 4180).

@@ -26,6 +26,7 @@ type Impact struct {
 	Outcome     string        `json:"outcome" enum:"settled,does not settle,does not settle so far,not tried"`
 	Problem     string        `json:"problem,omitempty" doc:"why it was not tried"`
 	Convergence *float64      `json:"convergence" doc:"seconds until the last change of forwarding on any router; null if there was none"`
+	Parts       Parts         `json:"parts"`
 	Routes      int           `json:"routes" doc:"routes that changed, counted on each router"`
 	Flows       []FlowImpact  `json:"flows" doc:"flows that are out for a time or for good, or arrive again"`
 	Checks      []string      `json:"checks" doc:"checks that passed before and fail after it"`
@@ -205,7 +206,7 @@ func (s *Sweep) judge(f failure.Failure, steps []*history.Step, stop func() bool
 	step := steps[len(steps)-1]
 	outages := traffic.OutagesOf(step, true, stop)
 	row := timeline.ActionOf(step, outages, nil)
-	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Routes: row.Routes,
+	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Parts: partsOf(step), Routes: row.Routes,
 		Flows: []FlowImpact{}, Checks: []string{}, CutOff: []string{}, DefaultOnly: []string{}, Overloaded: []traffic.Load{}}
 	for _, x := range steps {
 		r.work += x.After.Work() - x.Before.Work()
@@ -345,9 +346,10 @@ func defaultOnly(w *network.World) (out []string) {
 }
 
 // Branch tries failure i of a list, and with a depth of 2 those after it in the list once it has come to rest: pairs share their first
-// failure. What cannot fail any more, since the first one took it, is left out.
-func Branch(s *Sweep, list []failure.Failure, i, depth int, stop func() bool) ([]Impact, error) {
-	if depth == 1 {
+// failure. seconds, if not nil, says for each failure which of the list are tried after it. What cannot fail any more, since the first
+// one took it, is left out.
+func Branch(s *Sweep, list []failure.Failure, i, depth int, seconds [][]int, stop func() bool) ([]Impact, error) {
+	if depth == 1 || seconds != nil && len(seconds[i]) == 0 {
 		r, err := s.Try(list[i], stop)
 		return []Impact{r}, err
 	}
@@ -356,11 +358,14 @@ func Branch(s *Sweep, list []failure.Failure, i, depth int, stop func() bool) ([
 		return nil, err
 	}
 	out := []Impact{r}
-	for _, f := range list[i+1:] {
+	for j := range list {
+		if seconds == nil && j <= i || seconds != nil && !slices.Contains(seconds[i], j) {
+			continue
+		}
 		if stop != nil && stop() {
 			break
 		}
-		if second, err := next.Try(f, stop); err == nil {
+		if second, err := next.Try(list[j], stop); err == nil {
 			out = append(out, second)
 		}
 	}

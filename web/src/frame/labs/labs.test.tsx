@@ -98,7 +98,12 @@ describe('the list of labs', () => {
     const many = ['Yard', 'Pass', 'Ring', 'Ferry', 'Mine', 'Pier'].map((t, i) => row(`l${i}`, t));
     show(<LabsPage />, { 'GET /api/labs': many }, '/');
     await userEvent.type(await screen.findByLabelText('Find a lab'), 'pi');
-    expect(screen.getAllByRole('link').map((l) => l.textContent)).toEqual(['Guide', 'Pier', 'Bundle']);
+    expect(screen.getAllByRole('link').map((l) => l.textContent)).toEqual([
+      'Guide',
+      'About this server',
+      'Pier',
+      'Bundle',
+    ]);
     await userEvent.type(screen.getByLabelText('Find a lab'), 'x');
     expect(screen.getByText('No lab has that in its name, its topics or what it is about.')).toBeTruthy();
   });

@@ -67,8 +67,13 @@ export function useSweepOrder(id: string) {
   const client = useQueryClient();
   const anew = () => forget(client, id, '/api/labs/{id}/sweeps');
   const begin = useMutation({
-    mutationFn: (body: { text?: string; kinds?: string[]; own?: string[]; depth?: number }) =>
-      unwrap(http.POST('/api/labs/{id}/sweeps', { params: { path: { id } }, body })),
+    mutationFn: (body: {
+      text?: string;
+      kinds?: string[];
+      own?: string[];
+      depth?: number;
+      budget?: number;
+    }) => unwrap(http.POST('/api/labs/{id}/sweeps', { params: { path: { id } }, body })),
     onSuccess: anew,
   });
   const order = useMutation({

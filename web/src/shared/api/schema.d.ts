@@ -1826,6 +1826,11 @@ export interface components {
     'Begin-sweepRequest': {
       /**
        * Format: int64
+       * @description with a depth of 2, how many pairs are tried, the most suspicious ones; absent: all
+       */
+      budget?: number;
+      /**
+       * Format: int64
        * @description how many failures at a time; absent: 1
        */
       depth?: number;
@@ -2660,6 +2665,7 @@ export interface components {
       /** @description ports that carry more than their bandwidth, and did not before */
       overloaded: components['schemas']['Load'][];
       pairs: components['schemas']['PairsImpact'];
+      parts: components['schemas']['Parts'];
       /** @description what fails, ports or whole devices; of a session its routers */
       places?: string[];
       /** @description why it was not tried */
@@ -3403,6 +3409,33 @@ export interface components {
       line: number;
       name: string;
     };
+    Parts: {
+      /**
+       * Format: double
+       * @description an LSA was received
+       */
+      flooding: number | null;
+      /**
+       * Format: double
+       * @description forwarding changed
+       */
+      forwarding: number | null;
+      /**
+       * Format: double
+       * @description a port, an adjacency or a session went down, for the first time
+       */
+      noticed: number | null;
+      /**
+       * Format: double
+       * @description shortest paths were computed
+       */
+      spf: number | null;
+      /**
+       * Format: double
+       * @description a BGP UPDATE was received
+       */
+      updates: number | null;
+    };
     Path: {
       arrives: boolean;
       code?: string;
@@ -4099,6 +4132,11 @@ export interface components {
        * @description the network is that after so many actions of the lab
        */
       actions: number;
+      /**
+       * Format: int64
+       * @description with a depth of 2, how many pairs are tried, the most suspicious ones; 0 for all
+       */
+      budget: number;
       /** Format: date-time */
       created: string;
       /** Format: int64 */
@@ -4487,6 +4525,11 @@ export interface components {
        * @description the network is that after so many actions of the lab
        */
       actions: number;
+      /**
+       * Format: int64
+       * @description with a depth of 2, how many pairs are tried, the most suspicious ones; 0 for all
+       */
+      budget: number;
       /** Format: date-time */
       created: string;
       /** Format: int64 */
@@ -4554,6 +4597,7 @@ export interface components {
       /** @description ports that carry more than their bandwidth, and did not before */
       overloaded: components['schemas']['Load'][];
       pairs: components['schemas']['PairsImpact'];
+      parts: components['schemas']['Parts'];
       /** @description what fails, ports or whole devices; of a session its routers */
       places?: string[];
       /** @description why it was not tried */

@@ -53,7 +53,7 @@ export function sweepWords(s: SweepRow): string {
   const of = s.own.length > 0 ? 'own list' : s.kinds.length > 0 ? s.kinds.join(', ') : 'all';
   const when = s.draft ? `draft on action ${s.actions}` : `after action ${s.actions}`;
   const time = new Date(s.created).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' });
-  return `${time} · ${of}${s.depth === 2 ? ', in pairs' : ''} · ${when}`;
+  return `${time} · ${of}${s.depth === 2 ? (s.budget > 0 ? `, ${s.budget} pairs` : ', in pairs') : ''} · ${when}`;
 }
 
 export type Turn = 'worse' | 'better' | 'new' | 'gone';

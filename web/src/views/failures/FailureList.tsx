@@ -142,6 +142,9 @@ export function FailureDetail({ of: r, sweep }: { of: Swept; sweep: string }) {
         </Quiet>
       </Flex>
       {look.error && <Box color="brick">{look.error.message}</Box>}
+      <Facts what="Convergence, until">
+        {partWords(r.parts).length > 0 && [<Box key="p">{partWords(r.parts).join(', ')}</Box>]}
+      </Facts>
       <Facts what="Flows">
         {r.flows.map((f) => (
           <Box key={f.name}>
@@ -199,6 +202,18 @@ export function FailureDetail({ of: r, sweep }: { of: Swept; sweep: string }) {
     </Box>
   );
 }
+
+/** When each part of a convergence was over. */
+const partWords = (p: Swept['parts']) =>
+  (
+    [
+      ['noticed', p.noticed],
+      ['flooding', p.flooding],
+      ['SPF', p.spf],
+      ['BGP updates', p.updates],
+      ['forwarding', p.forwarding],
+    ] as const
+  ).flatMap(([what, at]) => (at == null ? [] : [`${what} ${duration(at)}`]));
 
 function Facts({ what, children }: { what: string; children: React.ReactNode[] | false }) {
   if (!children || children.length === 0) return null;

@@ -22,6 +22,7 @@ export function NewSweep({ begun, first, past }: Props) {
   const [open, setOpen] = useState(false);
   const [of, setOf] = useState<string[]>([]);
   const [pairs, setPairs] = useState(false);
+  const [most, setMost] = useState('');
   const [own, setOwn] = useState('');
   const [plain, setPlain] = useState(false); // without the draft
   const drafted = d.dirty && !plain;
@@ -35,6 +36,7 @@ export function NewSweep({ begun, first, past }: Props) {
         ...(drafted && { text: d.draft.text }),
         ...(lines.length > 0 ? { own: lines } : of.length > 0 ? { kinds: of } : {}),
         depth: pairs ? 2 : 1,
+        ...(pairs && Number(most) > 0 && { budget: Math.floor(Number(most)) }),
       },
       { onSuccess: begun },
     );
@@ -87,6 +89,21 @@ export function NewSweep({ begun, first, past }: Props) {
             <Choice on={pairs} onClick={() => setPairs(true)}>
               in pairs
             </Choice>
+            {pairs && (
+              <chakra.label display="flex" gap={2} alignItems="center">
+                <Quiet>at most</Quiet>
+                <Line
+                  flex="0 0 80px"
+                  type="number"
+                  min={1}
+                  value={most}
+                  placeholder="all"
+                  aria-label="at most so many pairs"
+                  onChange={(e) => setMost(e.target.value)}
+                />
+                <Quiet>pairs, the most suspicious first</Quiet>
+              </chakra.label>
+            )}
           </Flex>
           <chakra.label display="flex" gap={2} alignItems="center">
             <Quiet>or these alone</Quiet>
