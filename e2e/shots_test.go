@@ -36,9 +36,7 @@ var shots = []shot{
 	{name: "routes", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2"}, path: "/routes", prepare: []step{
 		openRoute("10.20.2.0/24 at viaduct"), sees("longest match")}},
 	{name: "timeline", lab: "triangle-with-ospf", acts: []string{"cut viaduct.e2", "mend viaduct.e2", "silence viaduct.e2"}, path: "/timeline"},
-	{name: "probe", lab: "triangle-with-ospf", path: "/map", prepare: []step{
-		panel("p"), chromedp.Click(chromedp.CSS(`input[list="probe-targets"]`)), button("Trace"), sees("hops away"),
-		chromedp.Click(chromedp.CSS(`[data-testid="probe-result"] button`))}},
+	{name: "failures", lab: "one-bridge", path: "/failures", prepare: []step{button("Try all failures"), sees("37 failures tried")}},
 	{name: "map-areas", lab: "three-areas", path: "/map", prepare: []step{
 		chromedp.Sleep(500 * time.Millisecond), key("1"), chromedp.MouseClickXY(230, 330), sees("Draft: "), chromedp.KeyEvent("\u001b"), sees("on some router")}},
 	{name: "desk", lab: "tarn-valley", path: "/desk?who=depot.e1"},
