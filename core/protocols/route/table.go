@@ -267,11 +267,14 @@ func (t *Table) Lookup(shared *Shared, a ip.Addr) (prefix uint32, hop HopID, ok 
 
 // Pick is the hop of a set that a flow with this hash takes (RFC 2992's modulo
 // by flow: all packets of a flow take one path).
-func Pick(hops []Hop, hash uint64) Hop {
+func Pick(hops []Hop, hash uint64) Hop { return hops[Index(hops, hash)] }
+
+// Index is which of equal hops that is.
+func Index(hops []Hop, hash uint64) int {
 	if len(hops) == 1 {
-		return hops[0]
+		return 0
 	}
-	return hops[store.Below(hash, uint64(len(hops)))]
+	return int(store.Below(hash, uint64(len(hops))))
 }
 
 // FlowHash is the hash by which a device spreads flows over equal paths. Each

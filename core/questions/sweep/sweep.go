@@ -131,6 +131,8 @@ type Sweep struct {
 
 	as        uint32              // the one with the most routers, of those with neighbour ASes
 	crossings map[string]crossing // its borders before, by prefix
+
+	ground *traffic.Ground // of base; nil if that is too large
 }
 
 // New is for failures of the network as it is now in a history. stop, if not nil, is asked now and then whether to give up; what comes
@@ -156,6 +158,7 @@ func of(h *history.History, w *network.World, stop func() bool) *Sweep {
 		s.full[l.Port] = l.Percent > 100
 	}
 	s.as, s.crossings, _ = bordersOf(w, 0)
+	s.ground = traffic.GroundOf(w)
 	return s
 }
 
@@ -163,6 +166,7 @@ func of(h *history.History, w *network.World, stop func() bool) *Sweep {
 func (s *Sweep) Twin() *Sweep {
 	twin := *s
 	twin.base = s.base.Clone()
+	twin.ground = traffic.GroundOf(twin.base)
 	return &twin
 }
 
@@ -226,9 +230,9 @@ func (s *Sweep) judge(f failure.Failure, steps []*history.Step, stop func() bool
 		}
 	}
 	failed := s.failed(step)
-	r.pairs(traffic.LostOf(step, stop), failed)
+	r.pairs(traffic.LostOf(step, s.ground, stop), failed)
 	if len(steps) > 1 {
-		lost := traffic.LostOf(steps[0], stop)
+		lost := traffic.LostOf(steps[0], s.ground, stop)
 		r.Pairs.Out, r.Pairs.Loops = r.Pairs.Out+lost.Out, r.Pairs.Loops+lost.Loops
 		r.Pairs.Longest = max(r.Pairs.Longest, lost.Longest)
 	}

@@ -11,7 +11,6 @@ import (
 	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
-	"hellebore/core/protocols/wire/inet"
 	"hellebore/core/questions/facts"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
@@ -283,6 +282,11 @@ func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int) {
 	if lo >= hi {
 		return
 	}
+	if f.calm != nil && f.calm.changed.terrain != nil && f.lean {
+		seen := f.seen
+		at, delta, ttl = f.walk(at, delta, ttl)
+		defer func() { f.seen = seen }()
+	}
 	if f.calm != nil && f.calm.passes(at, ttl, len(f.seen) == 0) {
 		f.arrive(at, lo, hi)
 		return
@@ -382,7 +386,7 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int) 
 		f.fail(lo, hi, note.NoRoute, inst.Ref(), f.dst.String())
 		return
 	}
-	way := route.Pick(c.hops, route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0))
+	way := route.Pick(c.hops, f.hashAt(d))
 	if over := d.InstanceOf(way.Port); over != inst && over.Answers(f.dst) {
 		f.arrive(at, lo, hi)
 		return

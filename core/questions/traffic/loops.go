@@ -26,7 +26,8 @@ type Loop struct {
 
 // loops finds the circles in which the devices would send packets for the
 // destination: at every moment at which one of them changes its mind, those that
-// it is in. A device from which all packets arrive is in none.
+// it is in. A device from which all packets arrive is in none, and each goes through
+// one that forwards in another way than before, or from which packets did not arrive.
 func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 	s := f.step
 	type change struct {
@@ -40,7 +41,7 @@ func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 		}
 		for i := range d.Instances() {
 			n := node{d.ID(), uint16(i)}
-			if quiet.arrive(n) {
+			if quiet.arrive(n) || quiet.keeps(n) {
 				continue
 			}
 			changes = append(changes, change{s.Start, n}) // circles that were there before are still there

@@ -1,6 +1,7 @@
 package traffic
 
 import (
+	"hellebore/core/ground/event"
 	"hellebore/core/simulation/device"
 	"hellebore/core/simulation/history"
 )
@@ -23,11 +24,12 @@ type LostPair struct {
 	Cause    string
 }
 
-// LostOf follows the pairs of a step as PairsOf does, and counts. stop is that of OutagesOf.
-func LostOf(s *history.Step, stop func() bool) Lost {
+// LostOf follows the pairs of a step as PairsOf does, and counts. ground, if not nil, is that of a network: of the step's, if it begins
+// there. stop is that of OutagesOf.
+func LostOf(s *history.Step, ground *Ground, stop func() bool) Lost {
 	out := Lost{Ends: ends(s)}
 	var loops map[string]*Loop
-	out.Of, loops = eachPair(s, out.Ends, stop, func(f *follower, from, to *device.Device) {
+	out.Of, loops = eachPair(s, out.Ends, ground, stop, func(f *follower, from, to *device.Device) {
 		out.add(s, from, to, f.all(from.ID(), true))
 	})
 	out.Loops = len(loops)
@@ -49,10 +51,10 @@ func (l *Lost) add(s *history.Step, from, to *device.Device, lost []part) {
 		l.ForGood = append(l.ForGood, LostPair{from, to, last.at, last.cause})
 	default:
 		l.Out++
-		out := 0.0
+		var out event.Time
 		for _, p := range lost {
-			out += (p.hi - p.lo).Seconds()
+			out += p.hi - p.lo
 		}
-		l.Longest = max(l.Longest, out)
+		l.Longest = max(l.Longest, out.Seconds())
 	}
 }

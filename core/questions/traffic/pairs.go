@@ -54,7 +54,7 @@ func ends(s *history.Step) (out []*device.Device) {
 func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	out := Pairs{Out: []PairOut{}, Loops: []Loop{}}
 	var loops map[string]*Loop
-	out.Of, loops = eachPair(s, ends(s), stop, func(f *follower, from, to *device.Device) {
+	out.Of, loops = eachPair(s, ends(s), nil, stop, func(f *follower, from, to *device.Device) {
 		if x, ok := f.pair(from, to, last); ok {
 			out.Out = append(out.Out, x)
 		}
@@ -78,16 +78,25 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 }
 
 // eachPair visits the pairs of some devices of which packets may be lost in a step, with a follower of their packets; it says how many
-// pairs there are, and finds the loops. stop is that of OutagesOf.
-func eachPair(s *history.Step, all []*device.Device, stop func() bool, visit func(f *follower, from, to *device.Device)) (of int, loops map[string]*Loop) {
+// pairs there are, and finds the loops. ground, if not nil, is that of the network before the step. stop is that of OutagesOf.
+func eachPair(s *history.Step, all []*device.Device, ground *Ground, stop func() bool, visit func(f *follower, from, to *device.Device)) (of int, loops map[string]*Loop) {
 	loops = map[string]*Loop{}
 	calm := quietOf(s)
 	var sure *steady
+	var suspects []suspect
+	if ground != nil && ground.base == s.Before {
+		suspects = calm.suspectsOf()
+	} else {
+		ground = nil
+	}
 	f := toward(s, forwardingNotes(s), ip.Addr{})
 	f.lean = true
 	for _, to := range all {
 		dst := ip.AddrFrom(to.Config().Address())
 		sure = calm.toward(dst, sure)
+		if ground != nil {
+			sure.on(ground, suspects)
+		}
 		f.another(dst)
 		f.calm = sure
 		for _, from := range all {

@@ -83,6 +83,8 @@ type steady struct {
 	covers []uint32 // prefixes that contain it, the longest first
 	known  []uint8  // by node: unknown, asked, or a verdict
 	far    []uint8  // devices on the longest path from a node
+
+	changed changed // if there is a ground: of that, what the step changes
 }
 
 const (
@@ -109,6 +111,9 @@ func (t *steady) arrive(n node) bool {
 		return false
 	}
 	i := t.first[n.dev] + int(n.inst)
+	if t.changed.terrain != nil {
+		return t.changed.arrive(i)
+	}
 	switch t.known[i] {
 	case unknown:
 		t.known[i] = asked // a loop comes back here
@@ -130,6 +135,9 @@ func (t *steady) passes(n node, ttl int, begins bool) bool {
 		return false
 	}
 	far := int(t.far[t.first[n.dev]+int(n.inst)])
+	if t.changed.terrain != nil {
+		far = int(t.changed.far[t.first[n.dev]+int(n.inst)])
+	}
 	return far+1 < ttl && (begins || far == 1 || t.step.Before.Device(n.dev).Kind() != config.Host)
 }
 

@@ -1,0 +1,368 @@
+package traffic
+
+import (
+	"slices"
+
+	"hellebore/core/ground/event"
+	"hellebore/core/ground/ip"
+	"hellebore/core/ground/note"
+	"hellebore/core/language/config"
+	"hellebore/core/protocols/route"
+	"hellebore/core/protocols/wire/inet"
+	"hellebore/core/simulation/device"
+	"hellebore/core/simulation/history"
+	"hellebore/core/simulation/network"
+)
+
+// Ground is what is known of the paths of a network at rest, for steps that all begin there: how each instance forwards packets for
+// each destination, which instances they pass from there, and whether they arrive. A step then only has to be asked what it changes. It
+// may be used by one goroutine.
+type Ground struct {
+	base   *network.World
+	calm   *quiet // of a step that changes nothing
+	words  int    // of a set of nodes
+	toward map[ip.Addr]*terrain
+	steps  []onward
+	known  map[decided]int32 // in steps
+}
+
+// mostNodes bounds the instances of which a ground is made: it grows with their cube.
+const mostNodes = 600
+
+// GroundOf is the ground of a network, nil for one that is too large. It is filled in as it is asked.
+func GroundOf(w *network.World) *Ground {
+	g := &Ground{base: w, calm: quietOf(&history.Step{Before: w, Applied: w, After: w}), toward: map[ip.Addr]*terrain{}, known: map[decided]int32{}}
+	if g.calm.nodes > mostNodes {
+		return nil
+	}
+	g.words = (g.calm.nodes + 63) / 64
+	return g
+}
+
+// decided is how an instance forwards packets; to is the destination if a hop has no gateway.
+type decided struct {
+	node node
+	set  route.SetID
+	to   ip.Addr
+}
+
+// onward are the next hops of an instance: where each gets packets, and how long that takes.
+type onward struct {
+	hops []route.Hop
+	ways []crossing
+	src  ip.Addr // of packets that the instance itself sends
+}
+
+// terrain is what is known of a destination. By node: the next hops, as an index of steps; none for an instance at which packets do not
+// simply go on to another.
+type terrain struct {
+	on      []int32
+	arrives []bool
+	far     []uint8
+	passes  []uint64 // sets of nodes, one after the other: those that packets from a node may pass, itself among them
+}
+
+const none = -1
+
+// of is the terrain of a destination.
+func (g *Ground) of(dst ip.Addr) *terrain {
+	if t := g.toward[dst]; t != nil {
+		return t
+	}
+	n := g.calm.nodes
+	t := &terrain{on: make([]int32, n), arrives: make([]bool, n), far: make([]uint8, n), passes: make([]uint64, n*g.words)}
+	g.toward[dst] = t
+	sure := g.calm.toward(dst, nil)
+	done := make([]bool, n)
+	var visit func(at node, i int)
+	visit = func(at node, i int) {
+		if done[i] {
+			return
+		}
+		done[i], t.on[i] = true, none
+		t.arrives[i] = sure.arrive(at)
+		t.far[i] = sure.far[i]
+		mine := t.passes[i*g.words : (i+1)*g.words]
+		mine[i>>6] |= 1 << (i & 63)
+		k, ok := g.onward(sure, at, i)
+		if !ok {
+			return
+		}
+		t.on[i] = k
+		if !t.arrives[i] {
+			return // a loop may come back here: its set is never asked for
+		}
+		for _, x := range g.steps[k].ways {
+			next := node{x.device, x.inst}
+			j := g.calm.first[next.dev] + int(next.inst)
+			visit(next, j)
+			for w, bits := range t.passes[j*g.words : (j+1)*g.words] {
+				mine[w] |= bits
+			}
+		}
+	}
+	for _, d := range g.base.Devices() {
+		for k := range d.Instances() {
+			at := node{d.ID(), uint16(k)}
+			visit(at, g.calm.first[at.dev]+k)
+		}
+	}
+	return t
+}
+
+// onward is how an instance forwards packets for a destination, if it does so to other instances over links that are up.
+func (g *Ground) onward(sure *steady, at node, i int) (int32, bool) {
+	inst := at.in(g.base)
+	d := inst.Device()
+	if d.Gone() || !d.Enabled() || inst.Local(sure.dst) {
+		return none, false
+	}
+	set := sure.setAt(inst, i)
+	if set == route.NoSet || set == route.Blackhole || set == route.Beyond {
+		return none, false
+	}
+	hops := g.base.Shared().Sets.Hops(set)
+	key := decided{node: at, set: set}
+	if slices.ContainsFunc(hops, func(h route.Hop) bool { return !h.Gateway.IsValid() }) {
+		key.to = sure.dst
+	}
+	if k, known := g.known[key]; known {
+		return k, k != none
+	}
+	k := int32(none)
+	if x, ok := g.cross(inst, hops, sure.dst); ok {
+		k = int32(len(g.steps))
+		g.steps = append(g.steps, x)
+	}
+	g.known[key] = k
+	return k, k != none
+}
+
+func (g *Ground) cross(inst *device.Instance, hops []route.Hop, dst ip.Addr) (x onward, ok bool) {
+	d := inst.Device()
+	x.hops = hops
+	for _, h := range hops {
+		to := h.Gateway
+		if !to.IsValid() {
+			to = dst
+		}
+		c := cross(g.base, d.ID(), h.Port, to)
+		if d.InstanceOf(h.Port) != inst || c.why != note.None {
+			return x, false
+		}
+		x.ways = append(x.ways, c)
+	}
+	if len(hops) == 0 {
+		return x, false
+	}
+	x.src = inst.AddressBy(hops[0].Port)
+	return x, true
+}
+
+// changed is what a step that begins on a ground changes for a destination.
+type changed struct {
+	ground *Ground
+	*terrain
+	nodes []uint64 // instances that do not forward as before
+}
+
+// suspect is an instance that a step may have made forward in another way.
+type suspect struct {
+	node  node
+	at    int  // number of the node
+	plain bool // only routes to prefixes changed
+}
+
+// suspectsOf finds them: those whose routes changed, those that the action touched, and what is joined to either.
+func (c *quiet) suspectsOf() []suspect {
+	s := c.step
+	touched := make([]bool, len(s.Before.Devices()))
+	for _, d := range s.Before.Devices() {
+		touched[d.ID()] = !c.same.has(d.ID())
+	}
+	near := slices.Clone(touched)
+	after := s.Applied.Media()
+	for i := range s.Before.Media() {
+		m := &s.Before.Media()[i]
+		other := i >= len(after) || !sameMedium(m, &after[i])
+		for _, e := range m.Ends {
+			other = other || touched[e.Device]
+		}
+		if other {
+			for _, e := range m.Ends {
+				near[e.Device] = true
+			}
+		}
+	}
+	var out []suspect
+	for _, d := range s.Before.Devices() {
+		for k := range d.Instances() {
+			x := suspect{node{d.ID(), uint16(k)}, c.first[d.ID()] + k, true}
+			x.plain = !near[d.ID()] && len(c.hops[x.at]) == 0
+			if !x.plain || len(c.prefixes[x.at]) > 0 {
+				out = append(out, x)
+			}
+		}
+	}
+	return out
+}
+
+func sameMedium(a, b *network.Medium) bool {
+	return a.Kind == b.Kind && a.Gone == b.Gone && a.Cut == b.Cut && a.Delay == b.Delay && slices.Equal(a.Ends, b.Ends)
+}
+
+// on has a pass of a step know what the ground says of its destination.
+func (t *steady) on(g *Ground, suspects []suspect) {
+	if t.changed.nodes == nil {
+		t.changed.nodes = make([]uint64, g.words)
+	}
+	t.changed.ground, t.changed.terrain = g, g.of(t.dst)
+	clear(t.changed.nodes)
+	for _, x := range suspects {
+		if x.plain && !slices.ContainsFunc(t.covers, t.prefixes[x.at].has) || t.forwardsAlike(x.node, x.at) {
+			continue
+		}
+		t.changed.nodes[x.at>>6] |= 1 << (x.at & 63)
+	}
+}
+
+// forwardsAlike says whether a step leaves an instance as it is: how it forwards packets, and over what.
+func (t *steady) forwardsAlike(n node, i int) bool {
+	s := t.step
+	before, applied := n.in(s.Before), n.in(s.Applied)
+	if applied == nil || before.Device().Gone() || !before.Device().Enabled() {
+		return false
+	}
+	same := t.same.has(n.dev)
+	if !same && (applied.Device().Gone() || !applied.Device().Enabled() || before.Local(t.dst) != applied.Local(t.dst)) {
+		return false
+	}
+	if before.Local(t.dst) {
+		return true
+	}
+	set := t.setAt(before, i)
+	if set == route.NoSet || set == route.Blackhole || !same && set != t.setAt(applied, i) {
+		return false
+	}
+	if set == route.Beyond {
+		return true
+	}
+	for _, h := range s.Before.Shared().Sets.Hops(set) {
+		to := h.Gateway
+		if !to.IsValid() {
+			to = t.dst
+		}
+		if !t.cross(n.dev, h.Port, to).ok {
+			return false
+		}
+	}
+	return true
+}
+
+// arrive says whether packets arrive from a node as before.
+func (c *changed) arrive(i int) bool {
+	if !c.arrives[i] {
+		return false
+	}
+	for w, bits := range c.passes[i*c.ground.words : (i+1)*c.ground.words] {
+		if bits&c.nodes[w] != 0 {
+			return false
+		}
+	}
+	return true
+}
+
+// keeps says whether it is known that an instance forwards packets as before the step, when they arrived.
+func (t *steady) keeps(n node) bool {
+	if t.changed.terrain == nil || !t.has(n) {
+		return false
+	}
+	i := t.first[n.dev] + int(n.inst)
+	return t.changed.arrives[i] && t.changed.nodes[i>>6]>>(i&63)&1 == 0
+}
+
+// onward are the next hops of a node that forwards as before; nil if it does not.
+func (c *changed) onward(i int) *onward {
+	k := c.on[i]
+	if k == none || c.nodes[i>>6]>>(i&63)&1 != 0 {
+		return nil
+	}
+	return &c.ground.steps[k]
+}
+
+// walk takes packets over instances that hand them all to the same next one, before, during and after the step: those that forward as
+// before, and those whose changes make no difference to these packets. So follow would take them one by one. It gives where that ends,
+// with how long it took and the TTL that is left; what was passed is put on seen.
+func (f *follower) walk(at node, delta event.Time, ttl int) (node, event.Time, int) {
+	t := f.calm
+	for t.has(at) && !t.passes(at, ttl, len(f.seen) == 0) {
+		if len(f.seen) > 0 && (ttl <= 1 || t.step.Before.Device(at.dev).Kind() == config.Host) {
+			break
+		}
+		way := f.onlyWay(at)
+		if way == nil {
+			break
+		}
+		if f.seen = append(f.seen, at); len(f.seen) > 1 {
+			ttl--
+		}
+		at, delta = node{way.device, way.inst}, delta+way.delay
+	}
+	return at, delta, ttl
+}
+
+// onlyWay is where an instance sends all packets that are followed; nil if there are several, or they are not simply sent on.
+func (f *follower) onlyWay(at node) *crossing {
+	t := f.calm
+	d := t.step.Before.Device(at.dev)
+	if x := t.changed.onward(t.first[at.dev] + int(at.inst)); x != nil {
+		if len(f.seen) == 0 {
+			f.src = x.src
+		}
+		if len(x.ways) == 1 {
+			return &x.ways[0]
+		}
+		return &x.ways[route.Index(x.hops, f.hashAt(d))]
+	}
+	if !f.same.has(at.dev) || !d.Enabled() {
+		return nil
+	}
+	ds := f.timeline(at)
+	inst := &d.Instances()[at.inst]
+	var only route.Hop
+	var hash uint64
+	for i := range ds {
+		c := &ds[i]
+		if c.local || len(c.hops) == 0 || c.set == route.Blackhole || ds[0].from != longAgo {
+			return nil
+		}
+		if len(f.seen) == 0 {
+			src := inst.AddressBy(c.hops[0].Port)
+			if i > 0 && src != f.src {
+				return nil
+			}
+			f.src = src
+		}
+		if i == 0 {
+			hash = f.hashAt(d)
+		}
+		way := c.hops[route.Index(c.hops, hash)]
+		if i > 0 && way != only {
+			return nil
+		}
+		only = way
+	}
+	if d.InstanceOf(only.Port) != inst {
+		return nil
+	}
+	x := f.passes(at.dev, only)
+	if !x.alike || x.before.why != note.None {
+		return nil
+	}
+	return &x.before
+}
+
+// hashAt decides which of equal next hops the packets that are followed take at a device.
+func (f *follower) hashAt(d *device.Device) uint64 {
+	return route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0)
+}
