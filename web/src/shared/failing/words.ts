@@ -46,7 +46,13 @@ export function progressWords(s: SweepRow): string {
 
 /** A time that is left: no more exact than it is known. */
 export const leftWords = (s: number) =>
-  s < 1.5 ? '1 s' : duration(s < 10 ? Math.ceil(s) : 5 * Math.ceil(s / 5));
+  s < 1.5
+    ? '1 s'
+    : s < 10
+      ? `${Math.ceil(s)} s`
+      : s < 120
+        ? `${5 * Math.ceil(s / 5)} s`
+        : `${Math.ceil(s / 60)} min`;
 
 /** What a sweep is of, in a list of sweeps. */
 export function sweepWords(s: SweepRow): string {
