@@ -86,7 +86,8 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 		}
 		s.seconds = twin.Suspicious(failures, alone, row.Budget)
 	}
-	results := p.try(s, row, 0, len(failures), time.Now().Add(preparing), stop)
+	began := time.Now()
+	results := p.try(s, row, 0, len(failures), began.Add(preparing), stop)
 	if stop() {
 		return p.left(ctx)
 	}
@@ -94,7 +95,7 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 	if err != nil {
 		return err
 	}
-	return p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
+	err = p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
 		w, err := store.LockSweep(tx, row.ID)
 		if errors.Is(err, store.ErrNoSweep) {
 			return nil
@@ -109,6 +110,10 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 		}
 		return p.goOn(ctx, tx, jobs, &w, results)
 	})
+	if err == nil {
+		p.count(len(results), time.Since(began))
+	}
+	return err
 }
 
 // shard is the work of a shardJob.
