@@ -53,7 +53,7 @@ with --draft, if the draft makes a failure worse.`,
 	}
 	c.Flags().StringArrayVar(&f.actions, "do", nil, "an action done before the sweep, for example \"cut viaduct.e1\"; can be repeated")
 	c.Flags().StringArrayVar(&f.own, "fail", nil, "a failure to try in place of all, actions that happen at once joined by \" and \"; can be repeated")
-	c.Flags().StringSliceVar(&f.kinds, "kinds", nil, "of which failures: link, silence, router, port, segment, session, group, maintenance (drained first); absent: of all but the last")
+	c.Flags().StringSliceVar(&f.kinds, "kinds", nil, "of which failures: link, silence, router, port, segment, session, group, maintenance (drained first), one-way (packets of one end are lost); absent: of all but the last two")
 	c.Flags().IntVar(&f.depth, "depth", 1, "how many failures there are at a time: 1, or 2")
 	c.Flags().IntVar(&f.budget, "budget", 0, "with --depth 2, how many pairs are tried at most, the most suspicious ones: both failures displace much alone; 0 for all")
 	c.Flags().IntVar(&f.top, "top", 20, "how many failures are printed, the worst ones; 0 for all")

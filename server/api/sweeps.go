@@ -153,7 +153,7 @@ func (h *handlers) registerSweeps(api huma.API) {
 			LabPath
 			Body struct {
 				Text   string   `json:"text,omitempty" doc:"a draft that is applied to a copy first"`
-				Kinds  []string `json:"kinds,omitempty" doc:"of which failures; absent: of all but maintenance"`
+				Kinds  []string `json:"kinds,omitempty" doc:"of which failures; absent: of all but maintenance and one-way"`
 				Own    []string `json:"own,omitempty" maxItems:"200" doc:"failures of one's own instead: actions that happen at once joined by and"`
 				Depth  int      `json:"depth,omitempty" minimum:"1" maximum:"2" doc:"how many failures at a time; absent: 1"`
 				Budget int      `json:"budget,omitempty" minimum:"0" doc:"with a depth of 2, how many pairs are tried, the most suspicious ones; absent: all"`

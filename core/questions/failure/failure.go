@@ -23,7 +23,7 @@ type Kind string
 // The kinds of failures.
 const (
 	Link    Kind = "link"    // both ends lose carrier
-	Silence Kind = "silence" // packets are lost, both ends keep carrier
+	Silence Kind = "silence" // of links and segments: packets are lost, all ends keep carrier
 	Router  Kind = "router"
 	Port    Kind = "port" // on a segment: of one that is on a link, the link fails
 	Segment Kind = "segment"
@@ -34,16 +34,22 @@ const (
 	// Maintenance is of links and routers that OSPF runs on: drained first, which means that their cost is the highest, then cut or
 	// switched off. It is no accident, so it is tried only when it is asked for.
 	Maintenance Kind = "maintenance"
+	// OneWay is of links: the packets of one end are lost. It takes as long as silence, twice a link, so it is tried only when it is asked
+	// for.
+	OneWay Kind = "one-way"
 )
 
-// Kinds are all of which a network has failures.
+// onRequest are the kinds that are tried only when they are asked for.
+var onRequest = []Kind{Maintenance, OneWay}
+
+// Kinds are those of which all failures are tried, unless kinds are asked for.
 var Kinds = []Kind{Link, Silence, Router, Port, Segment, Session, Group}
 
 // ParseKinds reads a list of kinds: "link,router". None is all.
 func ParseKinds(list []string) ([]Kind, error) {
 	var out []Kind
 	for _, k := range list {
-		if !slices.Contains(Kinds, Kind(k)) && Kind(k) != Maintenance {
+		if !slices.Contains(Kinds, Kind(k)) && !slices.Contains(onRequest, Kind(k)) {
 			return nil, phrase.Errorf("%q is no kind of failure; known: %s", k, strings.Join(kindNames(), ", "))
 		}
 		out = append(out, Kind(k))
@@ -55,7 +61,7 @@ func ParseKinds(list []string) ([]Kind, error) {
 }
 
 func kindNames() (out []string) {
-	for _, k := range append(slices.Clone(Kinds), Maintenance) {
+	for _, k := range append(slices.Clone(Kinds), onRequest...) {
 		out = append(out, string(k))
 	}
 	return out
@@ -63,7 +69,7 @@ func kindNames() (out []string) {
 
 // Failure is what fails at once.
 type Failure struct {
-	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,group,maintenance,own"`
+	Kind    Kind     `json:"kind" enum:"link,silence,router,port,segment,session,group,maintenance,one-way,own"`
 	Name    string   `json:"name" doc:"what fails, in words"`
 	Drain   []string `json:"drain,omitempty" doc:"edits of the text that are applied first, and come to rest"`
 	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
@@ -136,7 +142,11 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 		switch k {
 		case Link, Silence:
 			for i := range w.Media() {
-				if m := &w.Media()[i]; m.Kind == network.Link && works(w, m) {
+				m := &w.Media()[i]
+				if m.Kind == network.Segment && k == Silence && works(w, m) {
+					out = append(out, silent(w, m))
+				}
+				if m.Kind == network.Link && works(w, m) {
 					ends := namesOf(w, m)
 					verb, says := "cut", "%s, cut"
 					if k == Silence {
@@ -172,6 +182,15 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 					out = append(out, all)
 				}
 			}
+		case OneWay:
+			for i := range w.Media() {
+				if m := &w.Media()[i]; m.Kind == network.Link && works(w, m) {
+					for _, end := range namesOf(w, m) {
+						out = append(out, Failure{Kind: k, Name: phrase.Say("packets from %s, lost", end), Actions: []string{fmt.Sprintf("silence %s out", end)},
+							Places: placesOf(namesOf(w, m))})
+					}
+				}
+			}
 		case Session:
 			out = append(out, sessions(w)...)
 		case Maintenance:
@@ -186,6 +205,17 @@ func Of(w *network.World, lab *config.Lab, kinds []Kind) []Failure {
 		}
 	}
 	return out
+}
+
+// silent is a segment that loses all packets while its ports keep carrier: a switch that hangs.
+func silent(w *network.World, m *network.Medium) Failure {
+	f := Failure{Kind: Silence, Name: phrase.Say("segment %s, silent", m.Name)}
+	for n, end := range namesOf(w, m) {
+		if e := m.Ends[n]; !e.Parted && !e.Cut {
+			f.Actions, f.Places = append(f.Actions, "silence "+end.String()), append(f.Places, end.String())
+		}
+	}
+	return f
 }
 
 // works says whether what a medium joins could talk before it fails.

@@ -45,13 +45,14 @@ func TestWhatCanFail(t *testing.T) {
 		return out
 	}
 	require.Equal(t, []string{"mill.e1 halt.e1, cut: [cut mill.e1]"}, said(failure.Link))
-	require.Equal(t, []string{"mill.e1 halt.e1, silent: [silence mill.e1]"}, said(failure.Silence))
+	require.Equal(t, []string{"mill.e1 halt.e1, silent: [silence mill.e1]", "segment yard, silent: [silence mill.lan silence kiosk]"}, said(failure.Silence))
+	require.Equal(t, []string{"packets from mill.e1, lost: [silence mill.e1 out]", "packets from halt.e1, lost: [silence halt.e1 out]"}, said(failure.OneWay))
 	require.Equal(t, []string{"router mill: [disable mill]", "router halt: [disable halt]"}, said(failure.Router))
 	require.Equal(t, []string{"port mill.lan: [cut mill.lan]", "port kiosk: [cut kiosk]"}, said(failure.Port))
 	require.Equal(t, []string{"segment yard: [cut mill.lan cut kiosk]"}, said(failure.Segment))
 	require.Equal(t, []string{"session of mill with halt (10.0.0.2): [disable 10.0.0.2 on mill]"}, said(failure.Session))
 	require.Equal(t, []string{`risk group "duct": [fail "duct"]`}, said(failure.Group))
-	require.Len(t, said(failure.Kinds...), 9)
+	require.Len(t, said(failure.Kinds...), 10)
 
 	at := func(f failure.Failure, names ...string) (is []bool) {
 		for _, n := range names {
@@ -61,16 +62,16 @@ func TestWhatCanFail(t *testing.T) {
 	}
 	all := failure.Of(h.Head(), h.Lab(), failure.Kinds)
 	require.Equal(t, []bool{true, true, true, false, false}, at(all[0], "mill", "mill.e1", "halt.e1", "mill.lan", "kiosk"))
-	require.Equal(t, []bool{true, true, false}, at(all[2], "mill", "mill.lan", "halt"))
-	require.Equal(t, []bool{true, true, true, true}, at(all[8], "mill", "halt.e1", "mill.lan", "kiosk"))
+	require.Equal(t, []bool{true, true, false}, at(all[3], "mill", "mill.lan", "halt"))
+	require.Equal(t, []bool{true, true, true, true}, at(all[9], "mill", "halt.e1", "mill.lan", "kiosk"))
 
 	h = testlabs.Acted(t, text, "cut mill.e1", "disable mill")
 	require.Empty(t, said(failure.Link, failure.Silence, failure.Session))
 	require.Equal(t, []string{"router halt: [disable halt]"}, said(failure.Router))
 	h = testlabs.Acted(t, text, `fail "duct"`)
-	require.Empty(t, said(failure.Group, failure.Link, failure.Port, failure.Segment))
+	require.Empty(t, said(failure.Group, failure.Link, failure.Port, failure.Segment, failure.Silence, failure.OneWay))
 	_, err := failure.ParseKinds([]string{"link", "ducts"})
-	require.EqualError(t, err, `"ducts" is no kind of failure; known: link, silence, router, port, segment, session, group, maintenance`)
+	require.EqualError(t, err, `"ducts" is no kind of failure; known: link, silence, router, port, segment, session, group, maintenance, one-way`)
 	all7, err := failure.ParseKinds(nil)
 	require.NoError(t, err)
 	require.Equal(t, failure.Kinds, all7)

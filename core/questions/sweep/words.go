@@ -106,7 +106,7 @@ type CriticalPlace struct {
 	Says   string       `json:"says"`
 }
 
-// Places is how critical links, routers and segments are, of results that are in order. A link that is silent counts as the link.
+// Places is how critical links, routers and segments are, of results that are in order. A link or a segment that is silent counts as such.
 func Places(results []Impact) []CriticalPlace {
 	out := []CriticalPlace{}
 	there := map[string]bool{}
@@ -114,7 +114,9 @@ func Places(results []Impact) []CriticalPlace {
 		r := &results[i]
 		kind := r.Kind
 		if kind == failure.Silence {
-			kind = failure.Link
+			if kind = failure.Link; len(r.Actions) > 1 { // a port of a link silences it, a segment has all its ports silent
+				kind = failure.Segment
+			}
 		}
 		key := string(kind) + strings.Join(r.Places, " ")
 		if r.After != "" || kind != failure.Link && kind != failure.Router && kind != failure.Segment || there[key] {

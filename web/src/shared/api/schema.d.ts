@@ -1834,7 +1834,7 @@ export interface components {
        * @description how many failures at a time; absent: 1
        */
       depth?: number;
-      /** @description of which failures; absent: of all but maintenance */
+      /** @description of which failures; absent: of all but maintenance and one-way */
       kinds?: string[];
       /** @description failures of one's own instead: actions that happen at once joined by and */
       own?: string[];
@@ -2657,7 +2657,17 @@ export interface components {
        */
       fullest: number;
       /** @enum {string} */
-      kind: 'link' | 'silence' | 'router' | 'port' | 'segment' | 'session' | 'group' | 'maintenance' | 'own';
+      kind:
+        | 'link'
+        | 'silence'
+        | 'router'
+        | 'port'
+        | 'segment'
+        | 'session'
+        | 'group'
+        | 'maintenance'
+        | 'one-way'
+        | 'own';
       /** @description what fails, in words */
       name: string;
       /** @enum {string} */
@@ -4589,7 +4599,17 @@ export interface components {
       /** @enum {string} */
       harm: 'for good' | 'for a time' | 'none';
       /** @enum {string} */
-      kind: 'link' | 'silence' | 'router' | 'port' | 'segment' | 'session' | 'group' | 'maintenance' | 'own';
+      kind:
+        | 'link'
+        | 'silence'
+        | 'router'
+        | 'port'
+        | 'segment'
+        | 'session'
+        | 'group'
+        | 'maintenance'
+        | 'one-way'
+        | 'own';
       /** @description what fails, in words */
       name: string;
       /** @enum {string} */

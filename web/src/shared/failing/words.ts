@@ -13,13 +13,14 @@ export const looks: Record<Harm, { color: string; soft: string; mark: string; wo
 /** The kinds of failures that can be tried, in the order of the server. */
 export const kinds: (readonly [string, string])[] = [
   ['link', 'links, cut'],
-  ['silence', 'links, silent'],
+  ['silence', 'links and segments, silent'],
   ['router', 'routers'],
   ['port', 'ports on segments'],
   ['segment', 'segments'],
   ['session', 'BGP sessions'],
   ['group', 'risk groups'],
   ['maintenance', 'maintenance: drained first'],
+  ['one-way', 'links, silent one way'],
 ];
 
 /** What becomes of a flow, as short as a cell. */

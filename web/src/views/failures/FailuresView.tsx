@@ -230,9 +230,11 @@ function Counted({
 
 /** The single points of failure by name, and what no failure touches. */
 function Points({ d }: { d: SweepFound }) {
-  // A link that is lost for good when it is cut is so when it is silent, too.
+  // What is a single point of failure when it is cut is one when it is silent, too.
   const all = d.overview.singlePoints;
-  const points = all.filter((p) => !p.endsWith(', silent') || !all.includes(p.replace(/, silent$/, ', cut')));
+  const points = all.filter(
+    (p) => !['', ', cut'].some((end) => p.endsWith(', silent') && all.includes(p.replace(/, silent$/, end))),
+  );
   const some = points.slice(0, 8);
   return (
     <Box fontSize="12.5px" data-testid="single-points">

@@ -74,7 +74,7 @@ export function NewSweep({ begun, first, past }: Props) {
         <Box mt={2} p={3} bg="panel" border="1px solid" borderColor="line" borderRadius="md">
           <Flex gap={2} wrap="wrap" align="center" mb={2} role="group" aria-label="Kinds of failures">
             <Choice on={of.length === 0} onClick={() => setOf([])}>
-              all but maintenance
+              all but the last two
             </Choice>
             {kinds.map(([k, words]) => (
               <Choice key={k} on={of.includes(k)} onClick={() => toggle(k)}>
