@@ -35,13 +35,18 @@ func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 		node node
 	}
 	var changes []change
+	var kept []node // instances that are in no circle, unless one that changed is
 	for _, d := range s.Applied.Devices() {
 		if d.Kind() != config.Router {
 			continue
 		}
 		for i := range d.Instances() {
 			n := node{d.ID(), uint16(i)}
-			if quiet.arrive(n) || quiet.keeps(n) {
+			if quiet.arrive(n) {
+				continue
+			}
+			if quiet.keeps(n) {
+				kept = append(kept, n)
 				continue
 			}
 			changes = append(changes, change{s.Start, n}) // circles that were there before are still there
@@ -65,6 +70,9 @@ func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
 		still := map[string]bool{}
 		if !f.circles(changed, at) {
 			changed, gone = nil, changed
+		} else if at == s.Start {
+			changed = append(changed, kept...)
+			slices.SortFunc(changed, node.compare)
 		}
 		for _, n := range changed {
 			if ring := f.ringAt(n, at); ring != nil {
