@@ -37,6 +37,9 @@ var spoken = []struct {
 	{regexp.MustCompile(`[Pp]ress \*\*Apply\*\*`), func(*guided, string) []step {
 		return []step{until(able("Apply")), button("Apply"), seesNot("Draft: ")}
 	}},
+	{regexp.MustCompile(`[Pp]ress \*\*Play\*\*`), func(*guided, string) []step {
+		return []step{until(able("Play")), atRest(), button("Play")} // news of the action may still come, and with it another bar
+	}},
 	{regexp.MustCompile(`[Pp]ress \*\*(.+?)\*\*`), func(_ *guided, label string) []step {
 		return []step{until(able(label)), button(label)}
 	}},
