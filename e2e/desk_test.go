@@ -28,7 +28,7 @@ func TestTheDeskOfOneRouter(t *testing.T) {
 	do(t, tab, chromedp.Click(chromedp.Search(`//section[@aria-label="Ports"]//button[normalize-space(.)="e1"]`)), sees("dead interval"), sees("10G over 1G"),
 		write("cost of viaduct.e1", "77"), chromedp.KeyEvent("\r"), until(`document.querySelector(".cm-content").innerText.includes("cost 77")`), sees("2 lines on viaduct"))
 	// What is written in the block goes into the whole text.
-	do(t, tab, inEditor(), typeAtEnd("  port spare 10.9.0.1/30"), until(`document.querySelector("[data-testid=draft-bar]").innerText.includes("3 lines on viaduct")`))
+	do(t, tab, atRest(), inEditor(), typeAtEnd("  port spare 10.9.0.1/30"), until(`document.querySelector("[data-testid=draft-bar]").innerText.includes("3 lines on viaduct")`))
 	require.Eventually(t, func() bool {
 		var drafts []struct{ Text string }
 		s.call(t, "GET", "/api/labs/"+id+"/drafts", nil, &drafts)
