@@ -125,11 +125,20 @@ export function DraftProvider({ id, lab, past, children }: Props) {
     draft,
     dirty,
     past,
-    change: (text) => change(text),
+    change: (text) => {
+      latest.current = { ...latest.current, text };
+      change(text);
+    },
     write,
     edit: (...edits) =>
       inTurn(async () => {
-        const out = await edited(latest.current.text, lab.text, ...edits);
+        let from = latest.current.text;
+        let out = await edited(from, lab.text, ...edits);
+        // What somebody typed meanwhile stays: the edit is of that text, too.
+        while (latest.current.text !== from) {
+          from = latest.current.text;
+          out = await edited(from, lab.text, ...edits);
+        }
         setAhead({ text: out.text, lines: out.lines });
         if (out.text === latest.current.text) return out.text;
         write(out.text);

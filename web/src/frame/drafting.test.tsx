@@ -2,7 +2,7 @@
 import { screen, waitFor } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { useState } from 'react';
-import { expect, test } from 'vitest';
+import { expect, test, vi } from 'vitest';
 import type { LabState } from '../shared/api/client';
 import { useDrafting, useHands } from '../shared/draft/drafting';
 import { show as render } from '../shared/testing/app';
@@ -85,4 +85,47 @@ test('a preview is made anew when an action changes the network below it', async
   await waitFor(() => expect(previews()).toBe(2));
   expect(await screen.findByText('fresh')).toBeTruthy();
   expect(screen.getByText(/moved on since the preview was made \(cut mill.e1\)/)).toBeTruthy();
+});
+
+test('what is typed while an edit is on its way stays', async () => {
+  const open: (() => void)[] = [];
+  const sent: string[] = [];
+  function Writer() {
+    const { change, edit, draft } = useDrafting();
+    return (
+      <>
+        <button onClick={() => void edit('mill.e1 ospf cost 7')}>edit</button>
+        <button onClick={() => change(`${draft.text}router quarry\n`)}>type</button>
+        <output data-testid="text">{draft.text}</output>
+      </>
+    );
+  }
+  render(
+    <DraftProvider id="x3" lab={{ ...lab, id: 'x3' }} past={false}>
+      <Writer />
+    </DraftProvider>,
+    {
+      'GET /api/labs/x3/drafts': [],
+      'POST /api/labs/x3/check': { ok: true, problems: [], lines: [], touched: [], changes: [] },
+    },
+    '/lab/x3/map',
+  );
+  const other = globalThis.fetch;
+  vi.stubGlobal('fetch', async (request: Request) => {
+    if (!request.url.endsWith('/api/text/edit')) return other(request);
+    const { text } = (await request.json()) as { text: string };
+    sent.push(text);
+    await new Promise<void>((done) => open.push(done));
+    return Response.json({ text: `${text}# cost 7\n`, lines: [] });
+  });
+  await userEvent.click(screen.getByText('edit'));
+  await waitFor(() => expect(open).toHaveLength(1));
+  await userEvent.click(screen.getByText('type'));
+  open[0]?.();
+  await waitFor(() => expect(open).toHaveLength(2));
+  open[1]?.();
+  await waitFor(() =>
+    expect(screen.getByTestId('text').textContent).toBe('router mill\nrouter quarry\n# cost 7\n'),
+  );
+  expect(sent).toHaveLength(2);
 });
