@@ -12,6 +12,7 @@ import (
 
 	"hellebore/core/lab"
 	"hellebore/core/questions/compare"
+	"hellebore/core/questions/sweep"
 	"hellebore/core/questions/why"
 	"hellebore/core/simulation/history"
 )
@@ -190,6 +191,12 @@ func whyCommand() *cobra.Command {
 	return c
 }
 
+// previewed is what the command prints as JSON.
+type previewed struct {
+	*lab.Preview
+	Failures *sweep.Within `json:"failures,omitempty" doc:"which failures the change makes worse, and which better; absent if the network does not come to rest"`
+}
+
 func previewCommand() *cobra.Command {
 	var plan lab.Plan
 	var order []string
@@ -215,9 +222,13 @@ func previewCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			withFailures := previewed{Preview: p}
+			if w, err := l.PreviewFailures(p); err == nil { // else it does not come to rest, which the preview says
+				withFailures.Failures = &w
+			}
 			out := cmd.OutOrStdout()
 			if asJSON {
-				return printJSON(out, p)
+				return printJSON(out, withFailures)
 			}
 			for _, c := range p.Changes {
 				fmt.Fprintf(out, "%s (%s)\n", c, c.Effect)
@@ -228,6 +239,9 @@ func previewCommand() *cobra.Command {
 			}
 			for _, f := range p.Flows {
 				fmt.Fprintf(out, "\nflow %s is out for %.3f s meanwhile\n", f.Name, f.Out)
+			}
+			if w := withFailures.Failures; w != nil && w.Of > 0 {
+				fmt.Fprintf(out, "\n%s\n", w)
 			}
 			failed := false
 			for _, c := range p.Checks {

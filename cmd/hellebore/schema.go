@@ -18,7 +18,7 @@ var printed = []struct {
 	value   reflect.Type
 }{
 	{"run", reflect.TypeFor[lab.Report]()},
-	{"preview", reflect.TypeFor[lab.Preview]()},
+	{"preview", reflect.TypeFor[previewed]()},
 	{"compare", reflect.TypeFor[compare.Comparison]()},
 	{"why", reflect.TypeFor[why.Answer]()},
 	{"sweep", reflect.TypeFor[sweep.Findings]()},

@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"strconv"
 	"syscall"
 	"time"
@@ -103,6 +104,7 @@ func serve(s serving) (err error) {
 	defer func() { err = errors.Join(err, db.Close()) }()
 	labs := live.New(db, originals()...)
 	labs.Memory = s.memory
+	collectLess(s.memory)
 	if s.demos {
 		if err := loadDemos(ctx, db, labs); err != nil {
 			return err
@@ -133,6 +135,17 @@ func serve(s serving) (err error) {
 		return server.Close() // event streams stay open for ever
 	}
 	return nil
+}
+
+// collectLess has garbage collected half as often as Go would, unless the environment says how often: sweeps make much of it, and who
+// works with the server waits for the collector. Near twice the memory of the worlds it is collected as often as that needs.
+func collectLess(memory uint64) {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(200)
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(int64(2 * memory))
+	}
 }
 
 // originals are the demo labs as they come with this program.

@@ -86,20 +86,11 @@ func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
 	if err != nil {
 		return err
 	}
-	s, err := sweep.New(l.History(), p.stop)
-	if err != nil {
-		return err
-	}
-	failures, err := chosen(s, kinds, f.own)
-	if err != nil {
-		return err
-	}
 	began := time.Now()
-	results, err := p.sweep(s, failures, f)
+	results, err := p.sweep(l, kinds, f)
 	if err != nil {
 		return err
 	}
-	sweep.Rank(results)
 	if f.draft != "" {
 		return p.sweepDraft(cmd, l, results, kinds, f)
 	}
@@ -142,19 +133,10 @@ func (p *patience) sweepDraft(cmd *cobra.Command, l *lab.Lab, before []sweep.Imp
 	if err := p.do(l, history.Action{Kind: history.Apply, Text: text}, 0); err != nil {
 		return err
 	}
-	s, err := sweep.New(l.History(), p.stop)
+	after, err := p.sweep(l, kinds, f)
 	if err != nil {
 		return err
 	}
-	failures, err := chosen(s, kinds, f.own)
-	if err != nil {
-		return err
-	}
-	after, err := p.sweep(s, failures, f)
-	if err != nil {
-		return err
-	}
-	sweep.Rank(after)
 	against := sweep.Hold(before, after)
 	if f.json {
 		if err := printJSON(cmd.OutOrStdout(), against); err != nil {
@@ -208,8 +190,16 @@ func printAgainst(out io.Writer, a sweep.Against, top int) {
 	}
 }
 
-// sweep tries failures, alone or in pairs: all pairs, or the most suspicious ones.
-func (p *patience) sweep(s *sweep.Sweep, failures []failure.Failure, f *sweepFlags) ([]sweep.Impact, error) {
+// sweep tries the failures of a lab, alone or in pairs: all pairs, or the most suspicious ones. The results are in order, the worst first.
+func (p *patience) sweep(l *lab.Lab, kinds []failure.Kind, f *sweepFlags) ([]sweep.Impact, error) {
+	s, err := sweep.New(l.History(), p.stop)
+	if err != nil {
+		return nil, err
+	}
+	failures, err := chosen(s, kinds, f.own)
+	if err != nil {
+		return nil, err
+	}
 	var seconds [][]int
 	if f.budget > 0 {
 		alone, err := p.each(s, failures, f.workers, 1, nil)
@@ -218,7 +208,9 @@ func (p *patience) sweep(s *sweep.Sweep, failures []failure.Failure, f *sweepFla
 		}
 		seconds = s.Suspicious(failures, alone, f.budget)
 	}
-	return p.each(s, failures, f.workers, f.depth, seconds)
+	results, err := p.each(s, failures, f.workers, f.depth, seconds)
+	sweep.Rank(results)
+	return results, err
 }
 
 // each tries failures on as many copies as there are workers; results are in the order of the failures, whoever found them.

@@ -5,7 +5,8 @@ import (
 	"crypto/rand"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
+	"slices"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -32,7 +33,7 @@ type Order struct {
 	Budget  int // with a depth of 2, of pairs; 0 for all
 }
 
-// ErrNotRunning says that a sweep cannot be stopped, since it has ended, or cannot go on, since it was not stopped.
+// A sweep that has ended cannot be stopped, and one that was not stopped cannot go on.
 var (
 	errNotRunning = phrase.Error("the sweep has ended already")
 	errNotStopped = phrase.Error("only a sweep that was stopped can go on")
@@ -180,11 +181,14 @@ func (p *Pool) Delete(ctx context.Context, lab, id string) error {
 	return p.store.DeleteSweep(ctx, lab, id)
 }
 
-// Found is what a sweep has found so far, the worst first.
+// Found is what a sweep has found so far, the worst first. It belongs to all who ask.
 func (p *Pool) Found(ctx context.Context, lab, id string) (store.Sweep, []sweep.Impact, error) {
 	w, err := p.store.Sweep(ctx, lab, id)
 	if err != nil {
 		return w, nil, err
+	}
+	if known, ok := p.found.get(id, w.Tried); ok {
+		return w, known, nil
 	}
 	rows, err := p.store.Results(ctx, id)
 	if err != nil {
@@ -199,7 +203,45 @@ func (p *Pool) Found(ctx context.Context, lab, id string) (store.Sweep, []sweep.
 		out = append(out, impacts...)
 	}
 	sweep.Rank(out)
+	p.found.keep(found{id, len(rows), out})
 	return w, out, nil
+}
+
+// mostFound is of how many sweeps the results are kept in memory: a page that shows one asks for them twice a second.
+const mostFound = 4
+
+// found are the results of a sweep, when so many failures had been tried.
+type found struct {
+	sweep   string
+	tried   int
+	impacts []sweep.Impact
+}
+
+// founds are results that were asked for lately, the latest last.
+type founds struct {
+	mu   sync.Mutex
+	kept []found
+}
+
+func (f *founds) get(id string, tried int) ([]sweep.Impact, bool) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	for _, x := range f.kept {
+		if x.sweep == id && x.tried == tried {
+			return x.impacts, true
+		}
+	}
+	return nil, false
+}
+
+func (f *founds) keep(x found) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.kept = slices.DeleteFunc(f.kept, func(o found) bool { return o.sweep == x.sweep })
+	if len(f.kept) == mostFound {
+		f.kept = slices.Delete(f.kept, 0, 1)
+	}
+	f.kept = append(f.kept, x)
 }
 
 // Left is how long a sweep still takes, by how long it took so far; ok is false if nobody knows.
@@ -256,6 +298,3 @@ const (
 	maxListed   = 1000
 	maxTroubles = 20
 )
-
-// Gone says whether an error is that there is no such sweep.
-func Gone(err error) bool { return errors.Is(err, store.ErrNoSweep) }

@@ -66,7 +66,7 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 	if err != nil {
 		return err
 	}
-	stop := p.stopOf(ctx, row.ID, row.Round)
+	stop := stopOf(ctx)
 	s, err := p.states.get(ctx, row, stop)
 	if err != nil {
 		return p.fail(ctx, job.Args.Sweep, err, stop)
@@ -89,7 +89,7 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 	began := time.Now()
 	results := p.try(s, row, 0, len(failures), began.Add(preparing), stop)
 	if stop() {
-		return p.left(ctx)
+		return left(ctx)
 	}
 	list, err := json.Marshal(plan{failures, s.seconds})
 	if err != nil {
@@ -126,7 +126,7 @@ func (p *Pool) shard(ctx context.Context, job *river.Job[shardJob]) error {
 	if err != nil {
 		return err
 	}
-	stop := p.stopOf(ctx, row.ID, row.Round)
+	stop := stopOf(ctx)
 	s, err := p.states.get(ctx, row, stop)
 	if err != nil {
 		return p.fail(ctx, a.Sweep, err, stop)
@@ -134,7 +134,7 @@ func (p *Pool) shard(ctx context.Context, job *river.Job[shardJob]) error {
 	began := time.Now()
 	results := p.try(s, row, a.From, min(a.To, row.Total), time.Time{}, stop)
 	if stop() {
-		return p.left(ctx)
+		return left(ctx)
 	}
 	err = p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
 		w, err := store.LockSweep(tx, a.Sweep)
@@ -161,7 +161,7 @@ func (p *Pool) shard(ctx context.Context, job *river.Job[shardJob]) error {
 }
 
 // left is what becomes of a job that was stopped: it is done again if it was this worker that ended, not the sweep.
-func (p *Pool) left(ctx context.Context) error {
+func left(ctx context.Context) error {
 	if ctx.Err() != nil {
 		return river.JobSnooze(0)
 	}
@@ -243,7 +243,7 @@ func tryOne(twin *sweep.Sweep, s *state, i, depth int, stop func() bool) (out []
 // fail ends a sweep that cannot be carried out.
 func (p *Pool) fail(ctx context.Context, id string, why error, stop func() bool) error {
 	if stop() {
-		return p.left(ctx)
+		return left(ctx)
 	}
 	var again *retry
 	if errors.As(why, &again) {

@@ -44,6 +44,7 @@ type Pool struct {
 	store  *store.Store
 	client *river.Client[pgx.Tx]
 	states states
+	found  founds
 	id     string
 	host   string
 	slots  int
@@ -112,7 +113,7 @@ func during[A river.JobArgs](p *Pool, of func(A) (sweep string, round int), do f
 type workKey struct{}
 
 // stopOf says whether a job is to be given up: its sweep is stopped or gone, or this process ends.
-func (p *Pool) stopOf(ctx context.Context, _ string, _ int) func() bool {
+func stopOf(ctx context.Context) func() bool {
 	x, _ := ctx.Value(workKey{}).(*work)
 	return func() bool { return ctx.Err() != nil || x != nil && x.over.Load() }
 }

@@ -176,3 +176,11 @@ func Between(before, after *Sweep, kinds []failure.Kind, first func(*failure.Fai
 func (a Against) String() string {
 	return phrase.Say("the change makes %s worse and %d better; %d stay as they are", phrase.Plural(a.Worse, "failure"), a.Better, a.Same)
 }
+
+// String is the comparison in a sentence, with how far it goes.
+func (w Within) String() string {
+	if w.Tried == w.Of {
+		return w.Against.String()
+	}
+	return phrase.Say("%s; %d of %s were tried", w.Against.String(), w.Tried, phrase.Plural(w.Of, "failure"))
+}

@@ -228,26 +228,11 @@ func (t *steady) on(g *Ground, suspects []suspect) {
 
 // forwardsAlike says whether a step leaves an instance as it is: how it forwards packets, and over what.
 func (t *steady) forwardsAlike(n node, i int) bool {
-	s := t.step
-	before, applied := n.in(s.Before), n.in(s.Applied)
-	if applied == nil || before.Device().Gone() || !before.Device().Enabled() {
+	hops, ok := t.decides(n, i)
+	if !ok {
 		return false
 	}
-	same := t.same.has(n.dev)
-	if !same && (applied.Device().Gone() || !applied.Device().Enabled() || before.Local(t.dst) != applied.Local(t.dst)) {
-		return false
-	}
-	if before.Local(t.dst) {
-		return true
-	}
-	set := t.setAt(before, i)
-	if set == route.NoSet || set == route.Blackhole || !same && set != t.setAt(applied, i) {
-		return false
-	}
-	if set == route.Beyond {
-		return true
-	}
-	for _, h := range s.Before.Shared().Sets.Hops(set) {
+	for _, h := range hops {
 		to := h.Gateway
 		if !to.IsValid() {
 			to = t.dst

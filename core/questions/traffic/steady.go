@@ -141,28 +141,40 @@ func (t *steady) passes(n node, ttl int, begins bool) bool {
 	return far+1 < ttl && (begins || far == 1 || t.step.Before.Device(n.dev).Kind() != config.Host)
 }
 
-func (t *steady) look(n node, i int) bool {
+// decides is what an instance does with packets before, during and after the step, if that is all the same: the next hops, none of them
+// if packets arrive there. ok is false if it is not the same, or they are lost.
+func (t *steady) decides(n node, i int) (hops []route.Hop, ok bool) {
 	s := t.step
 	before, applied := n.in(s.Before), n.in(s.Applied)
-	if applied == nil || s.Before.Device(n.dev).Gone() || !before.Device().Enabled() {
-		return false
+	if applied == nil || before.Device().Gone() || !before.Device().Enabled() {
+		return nil, false
 	}
 	same := t.same.has(n.dev)
-	if !same && (s.Applied.Device(n.dev).Gone() || !applied.Device().Enabled() || before.Local(t.dst) != applied.Local(t.dst)) {
-		return false
+	if !same && (applied.Device().Gone() || !applied.Device().Enabled() || before.Local(t.dst) != applied.Local(t.dst)) {
+		return nil, false
 	}
-	t.far[i] = 1
 	if before.Local(t.dst) {
-		return true
+		return nil, true
 	}
 	set := t.setAt(before, i)
 	if set == route.NoSet || set == route.Blackhole || !same && set != t.setAt(applied, i) {
-		return false
+		return nil, false
 	}
 	if set == route.Beyond {
-		return true
+		return nil, true
 	}
-	for _, h := range s.Before.Shared().Sets.Hops(set) {
+	return s.Before.Shared().Sets.Hops(set), true
+}
+
+func (t *steady) look(n node, i int) bool {
+	s := t.step
+	hops, ok := t.decides(n, i)
+	if !ok {
+		return false
+	}
+	t.far[i] = 1
+	before := n.in(s.Before)
+	for _, h := range hops {
 		if s.Before.Device(n.dev).InstanceOf(h.Port) != before {
 			return false // it crosses to another instance: rare enough to be followed
 		}
