@@ -3,7 +3,6 @@ package e2e
 import (
 	"context"
 	"testing"
-	"time"
 
 	"github.com/chromedp/cdproto/cdp"
 	cdppage "github.com/chromedp/cdproto/page"
@@ -48,7 +47,7 @@ func TestRestIsWaitedFor(t *testing.T) {
 	do(t, tab, chromedp.Navigate(s.url+"/"), atRest(), script(`(() => {
 		window.changes = 0;
 		const every = setInterval(() => { document.body.dataset.change = ++window.changes; if (window.changes === 30) clearInterval(every); }, 30);
-	})()`), chromedp.Sleep(50*time.Millisecond), atRest())
+	})()`), until(`window.changes > 0`), atRest())
 	n, err := chromedp.Run(tab, chromedp.Evaluate[int](`window.changes`))
 	require.NoError(t, err)
 	require.Equal(t, 30, n)
