@@ -6,7 +6,7 @@ import { progressWords, sweepWords } from '../shared/failing/words';
 import { Empty, Mono, Quiet, Trouble, Waiting } from '../shared/parts/parts';
 import { Sheet, Td } from '../shared/parts/table';
 import { plural } from '../shared/parts/words';
-import { Brand } from './Brand';
+import { PageBar } from './PageBar';
 
 /** How the server is doing: its version, who tries failures for it, what waits and what went wrong. */
 export function About() {
@@ -14,19 +14,7 @@ export function About() {
   const a = about.data;
   return (
     <Flex minH="100vh" direction="column">
-      <Flex
-        as="header"
-        h="52px"
-        px={4}
-        gap={3}
-        align="center"
-        bg="panel"
-        borderBottom="1px solid"
-        borderColor="line"
-      >
-        <Brand />
-        <Quiet>About this server</Quiet>
-      </Flex>
+      <PageBar title="About this server" />
       <Box as="main" maxW="1180px" w="full" mx="auto" px={6} py={5}>
         {about.error && <Trouble error={about.error} retry={() => void about.refetch()} />}
         {!a && !about.error && <Waiting what="asking the server" />}

@@ -2,9 +2,8 @@ import { Box, Flex, Heading } from '@chakra-ui/react';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams } from 'react-router';
 import { ask } from '../../shared/api/questions';
-import { Empty, Plain, Quiet } from '../../shared/parts/parts';
-import { Brand } from '../Brand';
-import { toggleScheme } from '../scheme';
+import { Empty, Quiet } from '../../shared/parts/parts';
+import { PageBar } from '../PageBar';
 import { Markdown } from './Markdown';
 import { pages, reference } from './pages';
 
@@ -18,22 +17,7 @@ export default function GuideView() {
   const next = pages[at + 1];
   return (
     <Flex minH="100vh" direction="column">
-      <Flex
-        as="header"
-        h="52px"
-        px={4}
-        gap={3}
-        align="center"
-        bg="panel"
-        borderBottom="1px solid"
-        borderColor="line"
-        flexShrink={0}
-      >
-        <Brand />
-        <Quiet>Guide</Quiet>
-        <Box flex={1} />
-        <Plain onClick={toggleScheme}>Theme</Plain>
-      </Flex>
+      <PageBar title="Guide" />
       <Flex flex={1} align="stretch">
         <Box
           as="nav"

@@ -1,20 +1,19 @@
 import { Box, Flex } from '@chakra-ui/react';
-import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { SweepFound, SweepRow, Swept } from '../../shared/api/client';
 import { useOpenFailure } from '../../shared/api/orders';
 import { useFocus } from '../../shared/focus/focus';
-import { LongBodies } from '../../shared/parts/bodies';
 import type { Long } from '../../shared/parts/pages';
-import { Empty, Mono, Plain, Quiet } from '../../shared/parts/parts';
-import { Sheet, Td } from '../../shared/parts/table';
+import { Mono, Plain, Quiet } from '../../shared/parts/parts';
+import { Td } from '../../shared/parts/table';
 import { duration, plural } from '../../shared/parts/words';
+import { FailureSheet } from './FailureSheet';
 import { looks } from '../../shared/failing/words';
 
 const heads = ['harm', 'failure', 'what it does', 'converged', 'routes'];
 
 /** Failures, the worst first; one that is chosen says all that it does. */
-export function FailureList({
+export const FailureList = ({
   sweep,
   found,
   long,
@@ -22,48 +21,10 @@ export function FailureList({
   sweep: SweepRow;
   found: SweepFound;
   long: Long<Swept>;
-}) {
-  const [open, setOpen] = useState('');
-  const [box, setBox] = useState<HTMLDivElement | null>(null);
-  const row = (r: Swept) => (
-    <FailureRow
-      key={r.title}
-      of={r}
-      sweep={sweep.id}
-      open={open === r.title}
-      toggle={() => setOpen(open === r.title ? '' : r.title)}
-    />
-  );
-  return (
-    <Sheet
-      label="Failures"
-      ref={setBox}
-      flex={1}
-      minH={0}
-      heads={heads}
-      below={found.found === 0 && <NoneLikeThat found={found} />}
-    >
-      <LongBodies
-        long={long}
-        all={<tbody>{found.failures.map(row)}</tbody>}
-        box={box}
-        height={48}
-        columns={heads.length}
-      >
-        {row}
-      </LongBodies>
-    </Sheet>
-  );
-}
-
-export const NoneLikeThat = ({ found }: { found: SweepFound }) => (
-  <Empty title={found.overview.failures === 0 ? 'Nothing found yet' : 'No failure like that'}>
-    {found.overview.failures === 0
-      ? found.sweep.state === 'done'
-        ? 'The network has nothing of these kinds that can fail.'
-        : 'The first results come in a moment.'
-      : `${plural(found.overview.failures, 'failure')} tried, none of them matches.`}
-  </Empty>
+}) => (
+  <FailureSheet label="Failures" heads={heads} found={found} long={long} height={48}>
+    {(r, open, toggle) => <FailureRow key={r.title} of={r} sweep={sweep.id} open={open} toggle={toggle} />}
+  </FailureSheet>
 );
 
 /** How bad a failure is: a mark and a colour. */

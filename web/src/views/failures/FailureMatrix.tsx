@@ -1,11 +1,10 @@
 import { Box } from '@chakra-ui/react';
-import { useState } from 'react';
 import type { FlowImpact, SweepFound, Swept } from '../../shared/api/client';
-import { LongBodies } from '../../shared/parts/bodies';
 import type { Long } from '../../shared/parts/pages';
 import { Empty } from '../../shared/parts/parts';
-import { Sheet, Td } from '../../shared/parts/table';
-import { FailureDetail, HarmMark, NoneLikeThat } from './FailureList';
+import { Td } from '../../shared/parts/table';
+import { FailureDetail, HarmMark } from './FailureList';
+import { FailureSheet } from './FailureSheet';
 import { cellWords } from '../../shared/failing/words';
 
 interface Props {
@@ -17,8 +16,6 @@ interface Props {
 
 /** Failures by flows: how long each failure takes each flow down. Colour, pattern and number say the same. */
 export function FailureMatrix({ found, long, flow }: Props) {
-  const [open, setOpen] = useState('');
-  const [box, setBox] = useState<HTMLDivElement | null>(null);
   const flows = flow ? found.flows.filter((f) => f === flow) : found.flows;
   if (flows.length === 0)
     return (
@@ -27,35 +24,12 @@ export function FailureMatrix({ found, long, flow }: Props) {
       </Empty>
     );
   const heads = ['failure', ...flows];
-  const row = (r: Swept) => (
-    <Cells
-      key={r.title}
-      of={r}
-      flows={flows}
-      sweep={found.sweep.id}
-      open={open === r.title}
-      toggle={() => setOpen(open === r.title ? '' : r.title)}
-    />
-  );
   return (
-    <Sheet
-      label="Failures by flow"
-      ref={setBox}
-      flex={1}
-      minH={0}
-      heads={heads}
-      below={found.found === 0 && <NoneLikeThat found={found} />}
-    >
-      <LongBodies
-        long={long}
-        all={<tbody>{found.failures.map(row)}</tbody>}
-        box={box}
-        height={32}
-        columns={heads.length}
-      >
-        {row}
-      </LongBodies>
-    </Sheet>
+    <FailureSheet label="Failures by flow" heads={heads} found={found} long={long} height={32}>
+      {(r, open, toggle) => (
+        <Cells key={r.title} of={r} flows={flows} sweep={found.sweep.id} open={open} toggle={toggle} />
+      )}
+    </FailureSheet>
   );
 }
 
