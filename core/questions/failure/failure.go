@@ -74,6 +74,7 @@ type Failure struct {
 	Drain   []string `json:"drain,omitempty" doc:"edits of the text that are applied first, and come to rest"`
 	Actions []string `json:"actions" doc:"what does it, as it is typed; all at once"`
 	Places  []string `json:"places,omitempty" doc:"what fails, ports or whole devices; of a session its routers"`
+	Same    string   `json:"same,omitempty" doc:"the name of an earlier failure of the list that leaves the network in the very same state"`
 }
 
 // IsAt says whether the failure is of a device or a port, or of something at it.

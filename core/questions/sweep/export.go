@@ -33,6 +33,7 @@ var columns = []struct {
 	{"sent anew", func(r *Impact) string { return strconv.Itoa(r.Borders.Sent) }},
 	{"fullest %", func(r *Impact) string { return strconv.FormatFloat(r.Fullest, 'f', 0, 64) }},
 	{"what it does", (*Impact).Says},
+	{"by argument", func(r *Impact) string { return r.Argued }},
 }
 
 func seconds(s float64) string {
@@ -92,7 +93,11 @@ func Markdown(out io.Writer, title string, results []Impact, top int) error {
 	}
 	for i := range shown {
 		r := &shown[i]
-		fmt.Fprintf(&b, "| %s | %d | %d | %s |\n", cell(r.Title()), r.Pairs.Lost, r.Pairs.Out, cell(r.Says()))
+		says := r.Says()
+		if r.Argued != "" {
+			says = phrase.Say("%s (by argument)", says)
+		}
+		fmt.Fprintf(&b, "| %s | %d | %d | %s |\n", cell(r.Title()), r.Pairs.Lost, r.Pairs.Out, cell(says))
 	}
 	if len(shown) < len(results) {
 		fmt.Fprintf(&b, "\n%s\n", phrase.Say("and %d more", len(results)-len(shown)))

@@ -25,6 +25,7 @@ type Impact struct {
 	After       string        `json:"after,omitempty" doc:"what failed before it, and came to rest; what that did is not counted here"`
 	Outcome     string        `json:"outcome" enum:"settled,does not settle,does not settle so far,not tried"`
 	Problem     string        `json:"problem,omitempty" doc:"why it was not tried"`
+	Argued      string        `json:"argued,omitempty" doc:"why it need not be tried: what the result follows from"`
 	Convergence *float64      `json:"convergence" doc:"seconds until the last change of forwarding on any router; null if there was none"`
 	Parts       Parts         `json:"parts"`
 	Routes      int           `json:"routes" doc:"routes that changed, counted on each router"`
@@ -132,7 +133,10 @@ type Sweep struct {
 	as        uint32              // the one with the most routers, of those with neighbour ASes
 	crossings map[string]crossing // its borders before, by prefix
 
-	ground *traffic.Ground // of base; nil if that is too large
+	ground *traffic.Ground   // of base; nil if that is too large
+	by     map[uint32][]bool // by device, the ports that routes leave by, as far as it was asked
+	calm   *Impact           // of a failure of nothing, once it was asked
+	done   map[string]Impact // by name, what others are the same as
 }
 
 // New is for failures of the network as it is now in a history. stop, if not nil, is asked now and then whether to give up; what comes
@@ -146,7 +150,8 @@ func New(h *history.History, stop func() bool) (*Sweep, error) {
 }
 
 func of(h *history.History, w *network.World, stop func() bool) *Sweep {
-	s := &Sweep{history: h, base: w, lab: h.Lab(), passed: map[string]bool{}, defaults: map[string]bool{}, full: map[string]bool{}}
+	s := &Sweep{history: h, base: w, lab: h.Lab(), passed: map[string]bool{}, defaults: map[string]bool{}, full: map[string]bool{},
+		by: map[uint32][]bool{}, done: map[string]Impact{}}
 	results, _ := check.Standing(h, stop)
 	for _, r := range results {
 		s.passed[r.Name] = r.Passed
@@ -166,17 +171,23 @@ func of(h *history.History, w *network.World, stop func() bool) *Sweep {
 func (s *Sweep) Twin() *Sweep {
 	twin := *s
 	twin.base = s.base.Clone()
-	twin.ground = traffic.GroundOf(twin.base)
+	twin.ground, twin.by = traffic.GroundOf(twin.base), map[uint32][]bool{}
+	twin.done = map[string]Impact{}
 	return &twin
 }
 
 // Failures are all failures that the network can have, of some kinds.
 func (s *Sweep) Failures(kinds []failure.Kind) []failure.Failure {
-	return failure.Of(s.base, s.lab, kinds)
+	list := failure.Of(s.base, s.lab, kinds)
+	s.findSame(list)
+	return list
 }
 
 // Try is what a failure does. The error says what it refers to that is not there.
 func (s *Sweep) Try(f failure.Failure, stop func() bool) (Impact, error) {
+	if r, ok := s.argue(&f, stop); ok {
+		return r, nil
+	}
 	steps, err := f.Perform(s.base, s.lab, s.history.Text(), stop)
 	if err != nil {
 		return Impact{}, err
@@ -193,6 +204,9 @@ func (s *Sweep) Then(f failure.Failure, stop func() bool) (*Sweep, Impact, error
 	step := steps[len(steps)-1]
 	next := of(s.history.Tried(step), step.After, stop)
 	next.first = f.Name
+	if r, ok := s.argue(&f, stop); ok {
+		return next, r, nil
+	}
 	return next, s.judge(f, steps, stop), nil
 }
 
@@ -354,7 +368,7 @@ func defaultOnly(w *network.World) (out []string) {
 // one took it, is left out.
 func Branch(s *Sweep, list []failure.Failure, i, depth int, seconds [][]int, stop func() bool) ([]Impact, error) {
 	if depth == 1 || seconds != nil && len(seconds[i]) == 0 {
-		r, err := s.Try(list[i], stop)
+		r, err := s.once(list, i, stop)
 		return []Impact{r}, err
 	}
 	next, r, err := s.Then(list[i], stop)

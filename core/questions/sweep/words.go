@@ -157,6 +157,7 @@ type Overview struct {
 	SinglePoints []string `json:"singlePoints" doc:"failures that take something for good from what did not fail, the worst first"`
 	Harmful      int      `json:"harmful" doc:"failures after which a flow or a pair is out for a time, or worse"`
 	Harmless     int      `json:"harmless" doc:"failures that nobody notices"`
+	Argued       int      `json:"argued" doc:"failures whose result follows from the network, so that they were not tried"`
 	Checks       []string `json:"checks" doc:"checks that fail after some failure"`
 }
 
@@ -165,6 +166,9 @@ func Sum(results []Impact) Overview {
 	s := Overview{Failures: len(results), SinglePoints: []string{}, Checks: []string{}}
 	for i := range results {
 		r := &results[i]
+		if r.Argued != "" {
+			s.Argued++
+		}
 		switch {
 		case r.SinglePoint():
 			s.SinglePoints = append(s.SinglePoints, r.Title())
@@ -186,6 +190,9 @@ func Sum(results []Impact) Overview {
 func (s Overview) String() string {
 	out := phrase.Say("%s: %d lose something for good, %d do harm for a time, %d are not noticed", phrase.Plural(s.Failures, "failure"),
 		len(s.SinglePoints), s.Harmful, s.Harmless)
+	if s.Argued > 0 {
+		out += phrase.Say("; %d by argument", s.Argued)
+	}
 	if len(s.Checks) > 0 {
 		out += phrase.Say("; after some of them a check fails: %s", quoted(s.Checks))
 	}

@@ -2635,6 +2635,8 @@ export interface components {
       actions: string[];
       /** @description what failed before it, and came to rest; what that did is not counted here */
       after?: string;
+      /** @description why it need not be tried: what the result follows from */
+      argued?: string;
       borders: components['schemas']['BordersImpact'];
       /** @description checks that passed before and fail after it */
       checks: string[];
@@ -2685,6 +2687,8 @@ export interface components {
        * @description routes that changed, counted on each router
        */
       routes: number;
+      /** @description the name of an earlier failure of the list that leaves the network in the very same state */
+      same?: string;
     };
     InForce: {
       /**
@@ -3290,6 +3294,11 @@ export interface components {
       says: string;
     };
     Overview: {
+      /**
+       * Format: int64
+       * @description failures whose result follows from the network, so that they were not tried
+       */
+      argued: number;
       /** @description checks that fail after some failure */
       checks: string[];
       /** Format: int64 */
@@ -4575,6 +4584,8 @@ export interface components {
       actions: string[];
       /** @description what failed before it, and came to rest; what that did is not counted here */
       after?: string;
+      /** @description why it need not be tried: what the result follows from */
+      argued?: string;
       borders: components['schemas']['BordersImpact'];
       /** @description checks that passed before and fail after it */
       checks: string[];
@@ -4627,6 +4638,8 @@ export interface components {
        * @description routes that changed, counted on each router
        */
       routes: number;
+      /** @description the name of an earlier failure of the list that leaves the network in the very same state */
+      same?: string;
       /** @description what it does, in a line */
       says: string;
       title: string;

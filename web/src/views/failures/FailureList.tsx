@@ -65,7 +65,10 @@ function FailureRow({
             {r.title}
           </Box>
         </Td>
-        <Td color={r.harm === 'none' ? 'quiet' : undefined}>{r.says}</Td>
+        <Td color={r.harm === 'none' ? 'quiet' : undefined}>
+          {r.says}
+          {r.argued && <Quiet title={r.argued}> (by argument)</Quiet>}
+        </Td>
         <Td whiteSpace="nowrap">
           {r.convergence == null ? <Quiet>nothing moved</Quiet> : duration(r.convergence)}
         </Td>
@@ -103,6 +106,7 @@ export function FailureDetail({ of: r, sweep }: { of: Swept; sweep: string }) {
         </Quiet>
       </Flex>
       {look.error && <Box color="brick">{look.error.message}</Box>}
+      <Facts what="Not tried, since">{!!r.argued && [<Box key="a">{r.argued}</Box>]}</Facts>
       <Facts what="Convergence, until">
         {partWords(r.parts).length > 0 && [<Box key="p">{partWords(r.parts).join(', ')}</Box>]}
       </Facts>
