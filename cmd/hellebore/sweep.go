@@ -200,21 +200,33 @@ func (p *patience) sweep(l *lab.Lab, kinds []failure.Kind, f *sweepFlags) ([]swe
 	if err != nil {
 		return nil, err
 	}
-	var seconds [][]int
-	if f.budget > 0 {
-		alone, err := p.each(s, failures, f.workers, 1, nil)
-		if err != nil {
-			return nil, err
-		}
-		seconds = s.Suspicious(failures, alone, f.budget)
+	if f.budget == 0 {
+		results, err := p.each(s, failures, f.workers, func(twin *sweep.Sweep, i int) ([]sweep.Impact, error) {
+			return sweep.Branch(twin, failures, i, f.depth, p.stop)
+		})
+		sweep.Rank(results)
+		return results, err
 	}
-	results, err := p.each(s, failures, f.workers, f.depth, seconds)
+	alone, err := p.each(s, failures, f.workers, func(twin *sweep.Sweep, i int) ([]sweep.Impact, error) {
+		return sweep.Branch(twin, failures, i, 1, p.stop)
+	})
+	if err != nil {
+		return nil, err
+	}
+	seconds := s.Suspicious(failures, alone, f.budget)
+	pairs, err := p.each(s, failures, f.workers, func(twin *sweep.Sweep, i int) ([]sweep.Impact, error) {
+		if len(seconds[i]) == 0 {
+			return nil, nil
+		}
+		return sweep.Behind(twin, failures, i, seconds[i], p.stop)
+	})
+	results := append(alone, pairs...)
 	sweep.Rank(results)
 	return results, err
 }
 
 // each tries failures on as many copies as there are workers; results are in the order of the failures, whoever found them.
-func (p *patience) each(s *sweep.Sweep, failures []failure.Failure, workers, depth int, seconds [][]int) ([]sweep.Impact, error) {
+func (p *patience) each(s *sweep.Sweep, failures []failure.Failure, workers int, try func(twin *sweep.Sweep, i int) ([]sweep.Impact, error)) ([]sweep.Impact, error) {
 	found := make([][]sweep.Impact, len(failures))
 	errs := make([]error, len(failures))
 	next := make(chan int)
@@ -223,7 +235,7 @@ func (p *patience) each(s *sweep.Sweep, failures []failure.Failure, workers, dep
 		twin := s.Twin()
 		all.Go(func() {
 			for i := range next {
-				found[i], errs[i] = sweep.Branch(twin, failures, i, depth, seconds, p.stop)
+				found[i], errs[i] = try(twin, i)
 			}
 		})
 	}

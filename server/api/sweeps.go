@@ -32,7 +32,7 @@ type SweepRow struct {
 	Budget  int        `json:"budget" doc:"with a depth of 2, how many pairs are tried, the most suspicious ones; 0 for all"`
 	State   string     `json:"state" enum:"preparing,running,stopped,done,failed"`
 	Error   string     `json:"error" doc:"why it failed"`
-	Total   int        `json:"total" doc:"failures to try; 0 as long as that is not known. With a depth of 2: first failures"`
+	Total   int        `json:"total" doc:"failures to try, and pairs of them, at most; 0 as long as that is not known"`
 	Tried   int        `json:"tried"`
 	Left    *float64   `json:"left" doc:"seconds until it has ended, about; null if nobody knows"`
 	Created time.Time  `json:"created"`
@@ -41,7 +41,7 @@ type SweepRow struct {
 
 func sweepRow(w *store.Sweep) SweepRow {
 	r := SweepRow{ID: w.ID, Actions: w.Actions, Draft: w.Name != "", Kinds: []string{}, Own: []string{}, Depth: w.Depth, Budget: w.Budget, State: string(w.State), Error: w.Error,
-		Total: w.Total, Tried: w.Tried, Created: w.CreatedAt, Ended: w.EndedAt}
+		Total: w.Expected, Tried: w.Found, Created: w.CreatedAt, Ended: w.EndedAt}
 	_ = json.Unmarshal([]byte(w.Kinds), &r.Kinds) // written by Begin
 	_ = json.Unmarshal([]byte(w.Own), &r.Own)
 	if left, ok := sweeps.Left(w, time.Now()); ok {

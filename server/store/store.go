@@ -334,6 +334,16 @@ CREATE TABLE sweep_workers (
 );`).Error
 			},
 		},
+		{
+			ID: "2026-11-30-sweeps-in-pairs",
+			Migrate: func(db *gorm.DB) error {
+				return db.Exec(`
+ALTER TABLE sweeps ADD choosing boolean NOT NULL DEFAULT false, ADD expected bigint NOT NULL DEFAULT 0, ADD found bigint NOT NULL DEFAULT 0;
+UPDATE sweeps SET expected = total, found = tried;
+ALTER TABLE sweep_results ADD found bigint NOT NULL DEFAULT 0, ADD seq bigserial;
+CREATE INDEX sweep_results_in_order ON sweep_results (sweep_id, seq);`).Error
+			},
+		},
 	}
 }
 

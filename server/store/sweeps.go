@@ -46,24 +46,29 @@ type Sweep struct {
 	Error string
 	Round int // jobs of an earlier one are void
 
-	Failures    []byte // all that are tried, as JSON
-	Total       int
-	Handed      int   // how many of them have been handed to jobs
-	Waiting     int   // jobs that have not ended
-	Tried       int   // how many have a result
-	Nanoseconds int64 // that they took
+	Failures    []byte // what is tried, as JSON, in parts: a failure, or a first one with all that are tried after it
+	Total       int    // parts there are
+	Handed      int    // how many of them have been handed to jobs
+	Waiting     int    // jobs that have not ended
+	Tried       int    // how many have a result
+	Choosing    bool   // which pairs are tried is chosen when all parts there are have a result; then there are more
+	Expected    int    // failures and pairs that are tried, at most
+	Found       int    // how many of those have been
+	Nanoseconds int64  // that they took
 	CreatedAt   time.Time
 	BegunAt     *time.Time
 	EndedAt     *time.Time
 }
 
-// SweepResult is what a failure does; with a depth of 2, what all those do that it is the first of.
+// SweepResult is what the failures and pairs of a part do.
 type SweepResult struct {
 	SweepID     string `gorm:"primaryKey"`
-	Number      int    `gorm:"primaryKey;autoIncrement:false"` // of the failure in the list
+	Number      int    `gorm:"primaryKey;autoIncrement:false"` // of the part
 	Impacts     []byte // as JSON
+	Found       int    // how many
 	Nanoseconds int64
 	Worker      string
+	Seq         int64 `gorm:"->"` // later results have higher ones: they are written while the sweep is locked
 }
 
 // SweepWorker is a process that tries failures.
@@ -152,10 +157,10 @@ func (s *Store) SweepByID(ctx context.Context, id string) (Sweep, error) {
 	return w, err
 }
 
-// LockSweep is one sweep, which nobody else changes until the transaction ends.
+// LockSweep is one sweep, which nobody else changes until the transaction ends, without what is large of it.
 func LockSweep(tx *gorm.DB, id string) (Sweep, error) {
 	var w Sweep
-	err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).First(&w, "id = ?", id).Error
+	err := tx.Omit("failures", "text").Clauses(clause.Locking{Strength: "UPDATE"}).First(&w, "id = ?", id).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return w, ErrNoSweep
 	}
@@ -163,7 +168,12 @@ func LockSweep(tx *gorm.DB, id string) (Sweep, error) {
 }
 
 // SaveSweep writes a sweep that is locked.
-func SaveSweep(tx *gorm.DB, w *Sweep) error { return tx.Save(w).Error }
+func SaveSweep(tx *gorm.DB, w *Sweep) error { return tx.Omit("failures", "text").Save(w).Error }
+
+// SavePlan writes what a sweep that is locked tries.
+func SavePlan(tx *gorm.DB, id string, failures []byte) error {
+	return tx.Model(&Sweep{}).Where("id = ?", id).Update("failures", failures).Error
+}
 
 // DeleteSweep removes a sweep and what it found.
 func (s *Store) DeleteSweep(ctx context.Context, lab, id string) error {
@@ -185,25 +195,26 @@ func (s *Store) SweepStates(ctx context.Context, ids []string) (map[string]Sweep
 	return out, err
 }
 
-// AddResults keeps results; those that are there already stay as they are. It says how many are new, and what those took.
-func AddResults(tx *gorm.DB, results []SweepResult) (added int, took int64, err error) {
+// AddResults keeps results of a sweep that is locked, and counts them; those that are there already stay as they are.
+func AddResults(tx *gorm.DB, w *Sweep, results []SweepResult) error {
 	for i := range results {
 		r := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&results[i])
 		if r.Error != nil {
-			return 0, 0, r.Error
+			return r.Error
 		}
 		if r.RowsAffected > 0 {
-			added++
-			took += results[i].Nanoseconds
+			w.Tried++
+			w.Found += results[i].Found
+			w.Nanoseconds += results[i].Nanoseconds
 		}
 	}
-	return added, took, nil
+	return nil
 }
 
-// Results are the results of a sweep so far, in the order of the failures.
-func (s *Store) Results(ctx context.Context, sweep string) ([]SweepResult, error) {
+// Results are the results of a sweep that came after one, in the order in which they came; 0 for all.
+func (s *Store) Results(ctx context.Context, sweep string, after int64) ([]SweepResult, error) {
 	var out []SweepResult
-	err := s.db.WithContext(ctx).Order("number").Find(&out, "sweep_id = ?", sweep).Error
+	err := s.db.WithContext(ctx).Order("seq").Find(&out, "sweep_id = ? AND seq > ?", sweep, after).Error
 	return out, err
 }
 

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"encoding/hex"
 	"encoding/json"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -141,9 +142,7 @@ func (p *Pool) GoOn(ctx context.Context, lab, id string) error {
 			return err
 		}
 		if w.Tried = len(there); w.Tried == w.Total {
-			now := time.Now()
-			w.State, w.EndedAt = store.SweepDone, &now
-			return nil
+			return p.allTried(ctx, jobs, w)
 		}
 		var next []river.InsertManyParams
 		for _, gap := range gaps(there, w.Handed) {
@@ -187,70 +186,68 @@ func (p *Pool) Found(ctx context.Context, lab, id string) (store.Sweep, []sweep.
 	if err != nil {
 		return w, nil, err
 	}
-	if known, ok := p.found.get(id, w.Tried); ok {
-		return w, known, nil
+	f := p.found.of(id)
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	rows, err := p.store.Results(ctx, id, f.last)
+	if err != nil || len(rows) == 0 && f.ranked != nil {
+		return w, f.ranked, err
 	}
-	rows, err := p.store.Results(ctx, id)
-	if err != nil {
-		return w, nil, err
-	}
-	out := []sweep.Impact{}
 	for _, r := range rows {
 		var impacts []sweep.Impact
 		if err := json.Unmarshal(r.Impacts, &impacts); err != nil {
 			return w, nil, err
 		}
-		out = append(out, impacts...)
+		f.parts[r.Number], f.last = impacts, r.Seq
 	}
-	sweep.Rank(out)
-	p.found.keep(found{id, len(rows), out})
-	return w, out, nil
+	f.ranked = []sweep.Impact{}
+	for _, n := range slices.Sorted(maps.Keys(f.parts)) {
+		f.ranked = append(f.ranked, f.parts[n]...)
+	}
+	sweep.Rank(f.ranked)
+	return w, f.ranked, nil
 }
 
 // mostFound is of how many sweeps the results are kept in memory: a page that shows one asks for them twice a second.
 const mostFound = 4
 
-// found are the results of a sweep, when so many failures had been tried.
+// found are the results of a sweep, as far as they were read.
 type found struct {
-	sweep   string
-	tried   int
-	impacts []sweep.Impact
+	sweep  string
+	mu     sync.Mutex
+	parts  map[int][]sweep.Impact // by number
+	last   int64                  // the latest
+	ranked []sweep.Impact         // all of them; never written, but replaced
 }
 
 // founds are results that were asked for lately, the latest last.
 type founds struct {
 	mu   sync.Mutex
-	kept []found
+	kept []*found
 }
 
-func (f *founds) get(id string, tried int) ([]sweep.Impact, bool) {
+func (f *founds) of(id string) *found {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	for _, x := range f.kept {
-		if x.sweep == id && x.tried == tried {
-			return x.impacts, true
-		}
+	x := &found{sweep: id, parts: map[int][]sweep.Impact{}}
+	if i := slices.IndexFunc(f.kept, func(o *found) bool { return o.sweep == id }); i >= 0 {
+		x = f.kept[i]
+		f.kept = slices.Delete(f.kept, i, i+1)
 	}
-	return nil, false
-}
-
-func (f *founds) keep(x found) {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	f.kept = slices.DeleteFunc(f.kept, func(o found) bool { return o.sweep == x.sweep })
 	if len(f.kept) == mostFound {
 		f.kept = slices.Delete(f.kept, 0, 1)
 	}
 	f.kept = append(f.kept, x)
+	return x
 }
 
 // Left is how long a sweep still takes, by how long it took so far; ok is false if nobody knows.
 func Left(w *store.Sweep, now time.Time) (left time.Duration, ok bool) {
-	if w.State != store.SweepRunning || w.BegunAt == nil || w.Tried == 0 {
+	if w.State != store.SweepRunning || w.BegunAt == nil || w.Found == 0 {
 		return 0, false
 	}
 	took := now.Sub(w.CreatedAt)
-	return took / time.Duration(w.Tried) * time.Duration(w.Total-w.Tried), true
+	return took / time.Duration(w.Found) * time.Duration(max(0, w.Expected-w.Found)), true
 }
 
 // About is how sweeps are carried out on this database.
@@ -277,7 +274,7 @@ func (p *Pool) About(ctx context.Context) (out About, err error) {
 	if out.Running, err = p.store.RunningSweeps(ctx); err != nil {
 		return out, err
 	}
-	jobs, err := p.client.JobList(ctx, river.NewJobListParams().Kinds(prepareJob{}.Kind(), shardJob{}.Kind()).First(maxListed).
+	jobs, err := p.client.JobList(ctx, river.NewJobListParams().Kinds(kinds()...).First(maxListed).
 		OrderBy(river.JobListOrderByID, river.SortOrderDesc))
 	if err != nil {
 		return out, err

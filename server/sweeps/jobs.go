@@ -31,15 +31,26 @@ type prepareJob struct {
 
 func (prepareJob) Kind() string { return "prepare-sweep" }
 
-// shardJob tries some failures of a sweep.
+// shardJob does some parts of a sweep.
 type shardJob struct {
 	Sweep string `json:"sweep"`
 	Round int    `json:"round"`
-	From  int    `json:"from"` // numbers of failures
+	From  int    `json:"from"` // numbers of parts
 	To    int    `json:"to"`   // the first that is not of it
 }
 
 func (shardJob) Kind() string { return "sweep-shard" }
+
+// chooseJob chooses which pairs are tried, by what each failure does alone.
+type chooseJob struct {
+	Sweep string `json:"sweep"`
+	Round int    `json:"round"`
+}
+
+func (chooseJob) Kind() string { return "choose-pairs" }
+
+// kinds are those of all jobs of sweeps.
+func kinds() []string { return []string{prepareJob{}.Kind(), shardJob{}.Kind(), chooseJob{}.Kind()} }
 
 const (
 	// shardTakes is how long a shard should take: short enough to see results come and to lose little, long enough that the queue
@@ -75,54 +86,88 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 	if err != nil {
 		return p.fail(ctx, job.Args.Sweep, err, stop)
 	}
-	s.list = failures
-	if row.Depth == 2 && row.Budget > 0 {
-		alone := make([]sweep.Impact, len(failures))
-		twin := s.twin()
-		for i := range failures {
-			if found, err := tryOne(twin, s, i, 1, stop); err == nil && len(found) > 0 {
-				alone[i] = found[0]
-			}
-		}
-		s.seconds = twin.Suspicious(failures, alone, row.Budget)
-	}
+	what := plan{List: failures}
+	row.Choosing = row.Depth == 2 && row.Budget > 0
 	began := time.Now()
-	results := p.try(s, row, 0, len(failures), began.Add(preparing), stop)
+	results := p.try(s, &row, &what, 0, len(failures), began.Add(preparing), stop)
 	if stop() {
 		return left(ctx)
 	}
-	list, err := json.Marshal(plan{failures, s.seconds})
+	list, err := json.Marshal(what)
 	if err != nil {
 		return err
 	}
-	err = p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
-		w, err := store.LockSweep(tx, row.ID)
-		if errors.Is(err, store.ErrNoSweep) {
-			return nil
-		}
-		if err != nil || w.State != store.SweepPreparing {
+	return p.done(ctx, job.Args.Sweep, began, results, func(tx *gorm.DB, jobs pgx.Tx, w *store.Sweep) error {
+		if _, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, jobs, job); err != nil || w.State != store.SweepPreparing || w.Round != job.Args.Round {
 			return err
 		}
 		now := time.Now()
-		w.State, w.Failures, w.Total, w.Digest, w.BegunAt, w.Handed = store.SweepRunning, list, len(failures), int64(s.digest), &now, len(results)
-		if _, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, jobs, job); err != nil {
+		w.State, w.Total, w.Digest, w.BegunAt, w.Handed = store.SweepRunning, len(failures), int64(s.digest), &now, len(results)
+		w.Choosing, w.Expected = row.Choosing, expected(len(failures), w.Depth, w.Budget)
+		if err := store.SavePlan(tx, w.ID, list); err != nil {
 			return err
 		}
-		return p.goOn(ctx, tx, jobs, &w, results)
+		return p.goOn(ctx, tx, jobs, w, results)
+	})
+}
+
+// expected is how many failures and pairs of them a sweep tries at most.
+func expected(failures, depth, budget int) int {
+	pairs := failures * (failures - 1) / 2
+	switch {
+	case depth == 1:
+		return failures
+	case budget > 0:
+		pairs = min(pairs, budget)
+	}
+	return failures + pairs
+}
+
+// done changes a sweep, after some work for it; the job is ended in the same transaction. It is nothing if the sweep is gone.
+func (p *Pool) done(ctx context.Context, id string, began time.Time, results []store.SweepResult, change func(tx *gorm.DB, jobs pgx.Tx, w *store.Sweep) error) error {
+	err := p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
+		w, err := store.LockSweep(tx, id)
+		if errors.Is(err, store.ErrNoSweep) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if err := change(tx, jobs, &w); err != nil {
+			return err
+		}
+		return store.SaveSweep(tx, &w)
 	})
 	if err == nil {
-		p.count(len(results), time.Since(began))
+		p.count(tried(results), time.Since(began))
 	}
 	return err
+}
+
+func tried(results []store.SweepResult) (n int) {
+	for i := range results {
+		n += results[i].Found
+	}
+	return n
+}
+
+// running is a sweep that a job is of, if the job is still to be done.
+func (p *Pool) running(ctx context.Context, id string, round int) (row store.Sweep, ok bool, err error) {
+	row, err = p.store.SweepByID(ctx, id)
+	if errors.Is(err, store.ErrNoSweep) {
+		return row, false, nil
+	}
+	return row, row.State == store.SweepRunning && row.Round == round, err
 }
 
 // shard is the work of a shardJob.
 func (p *Pool) shard(ctx context.Context, job *river.Job[shardJob]) error {
 	a := job.Args
-	row, err := p.store.SweepByID(ctx, a.Sweep)
-	if errors.Is(err, store.ErrNoSweep) || err == nil && (row.State != store.SweepRunning || row.Round != a.Round) {
-		return nil
+	row, ok, err := p.running(ctx, a.Sweep, a.Round)
+	if err != nil || !ok {
+		return err
 	}
+	what, err := planOf(&row)
 	if err != nil {
 		return err
 	}
@@ -132,32 +177,74 @@ func (p *Pool) shard(ctx context.Context, job *river.Job[shardJob]) error {
 		return p.fail(ctx, a.Sweep, err, stop)
 	}
 	began := time.Now()
-	results := p.try(s, row, a.From, min(a.To, row.Total), time.Time{}, stop)
+	results := p.try(s, &row, &what, a.From, min(a.To, row.Total), time.Time{}, stop)
 	if stop() {
 		return left(ctx)
 	}
-	err = p.store.WithJobs(ctx, func(tx *gorm.DB, jobs pgx.Tx) error {
-		w, err := store.LockSweep(tx, a.Sweep)
-		if errors.Is(err, store.ErrNoSweep) {
-			return nil
-		}
-		if err != nil || w.Round != a.Round {
-			return err
-		}
-		if _, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, jobs, job); err != nil {
+	return p.done(ctx, a.Sweep, began, results, func(tx *gorm.DB, jobs pgx.Tx, w *store.Sweep) error {
+		if _, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, jobs, job); err != nil || w.Round != a.Round {
 			return err
 		}
 		if w.State != store.SweepRunning {
-			_, _, err := store.AddResults(tx, results)
+			return store.AddResults(tx, w, results)
+		}
+		w.Waiting--
+		return p.goOn(ctx, tx, jobs, w, results)
+	})
+}
+
+// choose is the work of a chooseJob.
+func (p *Pool) choose(ctx context.Context, job *river.Job[chooseJob]) error {
+	a := job.Args
+	row, ok, err := p.running(ctx, a.Sweep, a.Round)
+	if err != nil || !ok || !row.Choosing {
+		return err
+	}
+	what, err := planOf(&row)
+	if err != nil {
+		return err
+	}
+	stop := stopOf(ctx)
+	s, err := p.states.get(ctx, row, stop)
+	if err != nil {
+		return p.fail(ctx, a.Sweep, err, stop)
+	}
+	rows, err := p.store.Results(ctx, a.Sweep, 0)
+	if err != nil {
+		return err
+	}
+	alone := make([]sweep.Impact, len(what.List))
+	for _, r := range rows {
+		var impacts []sweep.Impact
+		if err := json.Unmarshal(r.Impacts, &impacts); err != nil {
+			return err
+		}
+		if r.Number < len(alone) && len(impacts) > 0 {
+			alone[r.Number] = impacts[0]
+		}
+	}
+	chosen := 0
+	for i, seconds := range s.twin().Suspicious(what.List, alone, row.Budget) {
+		if len(seconds) > 0 {
+			what.Pairs = append(what.Pairs, pairs{i, seconds})
+			chosen += len(seconds)
+		}
+	}
+	list, err := json.Marshal(what)
+	if err != nil {
+		return err
+	}
+	return p.done(ctx, a.Sweep, time.Now(), nil, func(tx *gorm.DB, jobs pgx.Tx, w *store.Sweep) error {
+		if _, err := river.JobCompleteTx[*riverpgxv5.Driver](ctx, jobs, job); err != nil || w.Round != a.Round || w.State != store.SweepRunning || !w.Choosing {
 			return err
 		}
 		w.Waiting--
-		return p.goOn(ctx, tx, jobs, &w, results)
+		w.Choosing, w.Total, w.Expected = false, len(what.List)+len(what.Pairs), len(what.List)+chosen
+		if err := store.SavePlan(tx, w.ID, list); err != nil {
+			return err
+		}
+		return p.goOn(ctx, tx, jobs, w, nil)
 	})
-	if err == nil {
-		p.count(len(results), time.Since(began))
-	}
-	return err
 }
 
 // left is what becomes of a job that was stopped: it is done again if it was this worker that ended, not the sweep.
@@ -168,17 +255,13 @@ func left(ctx context.Context) error {
 	return nil
 }
 
-// goOn adds results to a sweep that is locked, hands out what comes next, and writes it.
+// goOn adds results to a sweep that is locked, and hands out what comes next.
 func (p *Pool) goOn(ctx context.Context, tx *gorm.DB, jobs pgx.Tx, w *store.Sweep, results []store.SweepResult) error {
-	added, took, err := store.AddResults(tx, results)
-	if err != nil {
+	if err := store.AddResults(tx, w, results); err != nil {
 		return err
 	}
-	w.Tried, w.Nanoseconds = w.Tried+added, w.Nanoseconds+took
 	if w.Tried >= w.Total {
-		now := time.Now()
-		w.State, w.EndedAt, w.Waiting = store.SweepDone, &now, 0
-		return store.SaveSweep(tx, w)
+		return p.allTried(ctx, jobs, w)
 	}
 	slots, err := store.Slots(tx, w.Engine, p.timing.alive)
 	if err != nil {
@@ -193,51 +276,73 @@ func (p *Pool) goOn(ctx context.Context, tx *gorm.DB, jobs pgx.Tx, w *store.Swee
 		w.Waiting++
 	}
 	if len(next) > 0 {
-		if _, err := p.client.InsertManyTx(ctx, jobs, next); err != nil {
-			return err
-		}
+		_, err = p.client.InsertManyTx(ctx, jobs, next)
 	}
-	return store.SaveSweep(tx, w)
+	return err
 }
 
-// shardSize is how many failures the next shard of a sweep has: as many as take about shardTakes by what was measured, and fewer at the
+// allTried is what becomes of a sweep of which all parts have a result: it has ended, or pairs are chosen.
+func (p *Pool) allTried(ctx context.Context, jobs pgx.Tx, w *store.Sweep) error {
+	if w.Choosing {
+		w.Waiting = 1
+		_, err := p.client.InsertTx(ctx, jobs, chooseJob{w.ID, w.Round}, p.opts())
+		return err
+	}
+	now := time.Now()
+	w.State, w.EndedAt, w.Waiting = store.SweepDone, &now, 0
+	return nil
+}
+
+// shardSize is how many parts the next shard of a sweep has: as many as take about shardTakes by what was measured, and fewer at the
 // end, so that all workers end at the same time.
 func shardSize(w *store.Sweep, slots int) int {
 	left := w.Total - w.Handed
 	n := 1
-	if w.Tried > 0 {
-		n = int(int64(shardTakes) * int64(w.Tried) / max(w.Nanoseconds, 1))
+	if w.Found > 0 && w.Tried < w.Total {
+		part := w.Nanoseconds / int64(w.Found) * int64(w.Expected-w.Found) / int64(w.Total-w.Tried)
+		n = int(int64(shardTakes) / max(part, 1))
 	}
 	return max(1, min(n, left/(2*slots), left))
 }
 
-// try tries failures from one number to another, until a time if there is one.
-func (p *Pool) try(s *state, row store.Sweep, from, to int, until time.Time, stop func() bool) (out []store.SweepResult) {
+// try does parts from one number to another, until a time if there is one.
+func (p *Pool) try(s *state, row *store.Sweep, what *plan, from, to int, until time.Time, stop func() bool) (out []store.SweepResult) {
 	twin := s.twin()
 	for i := from; i < to && !stop() && (until.IsZero() || time.Now().Before(until)); i++ {
 		began := time.Now()
-		impacts, err := tryOne(twin, s, i, row.Depth, stop)
+		impacts, err := part(twin, row, what, i, stop)
 		if err != nil {
-			impacts = []sweep.Impact{sweep.NotTried(s.list[i], err.Error())}
+			impacts = []sweep.Impact{sweep.NotTried(what.List[min(i, len(what.List)-1)], err.Error())}
+			if i >= len(what.List) {
+				impacts = nil // it was tried alone, and that says why not
+			}
 		}
-		data, err := json.Marshal(impacts)
+		data, err := json.Marshal(append([]sweep.Impact{}, impacts...))
 		if err != nil {
-			slog.Error("a result cannot be written", "sweep", row.ID, "failure", s.list[i].Name, "error", err)
+			slog.Error("a result cannot be written", "sweep", row.ID, "failure", what.name(i), "error", err)
 			continue
 		}
-		out = append(out, store.SweepResult{SweepID: row.ID, Number: i, Impacts: data, Nanoseconds: int64(time.Since(began)), Worker: p.id})
+		out = append(out, store.SweepResult{SweepID: row.ID, Number: i, Impacts: data, Found: len(impacts), Nanoseconds: int64(time.Since(began)), Worker: p.id})
 	}
 	return out
 }
 
-// tryOne tries a failure; a mistake of the program is an error, and nothing else is lost.
-func tryOne(twin *sweep.Sweep, s *state, i, depth int, stop func() bool) (out []sweep.Impact, err error) {
+// part does a part of a sweep; a mistake of the program is an error, and nothing else is lost.
+func part(twin *sweep.Sweep, row *store.Sweep, what *plan, i int, stop func() bool) (out []sweep.Impact, err error) {
 	defer func() {
 		if cause := recover(); cause != nil {
-			err = live.Report("trying a failure panicked: "+s.list[i].Name, cause)
+			err = live.Report("trying a failure panicked: "+what.name(i), cause)
 		}
 	}()
-	return sweep.Branch(twin, s.list, i, depth, s.seconds, stop)
+	switch n := len(what.List); {
+	case i >= n:
+		x := what.Pairs[i-n]
+		return sweep.Behind(twin, what.List, x.First, x.Seconds, stop)
+	case row.Budget > 0:
+		return sweep.Branch(twin, what.List, i, 1, stop)
+	default:
+		return sweep.Branch(twin, what.List, i, row.Depth, stop)
+	}
 }
 
 // fail ends a sweep that cannot be carried out.

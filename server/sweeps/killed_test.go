@@ -79,8 +79,9 @@ func TestNothingIsLostOrDoneTwice(t *testing.T) {
 	desk.timing = quick
 	seed, _ := strconv.ParseUint(os.Getenv("SEED"), 10, 64) // another one each time it is given
 	r := rand.New(rand.NewPCG(7, 19+seed))
-	begin := func(lab string) store.Sweep {
-		w, err := desk.Begin(t.Context(), Order{Lab: lab, Actions: 1, Depth: 2})
+	budgets := []int{0, 50, 0} // of pairs
+	begin := func(lab string, budget int) store.Sweep {
+		w, err := desk.Begin(t.Context(), Order{Lab: lab, Actions: 1, Depth: 2, Budget: budget})
 		require.NoError(t, err)
 		return w
 	}
@@ -100,8 +101,8 @@ func TestNothingIsLostOrDoneTwice(t *testing.T) {
 		}
 	}()
 	var sweeps []store.Sweep
-	for _, id := range ids {
-		sweeps = append(sweeps, begin(id))
+	for i, id := range ids {
+		sweeps = append(sweeps, begin(id, budgets[i]))
 	}
 	kills, downs := 0, 0
 	over := func() bool {
@@ -135,7 +136,7 @@ func TestNothingIsLostOrDoneTwice(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, store.SweepDone, row.State, row.Error)
 		require.Equal(t, row.Total, row.Tried)
-		same(t, byHand(t, texts[i], nil, 2), got)
+		same(t, byHand(t, texts[i], nil, 2, budgets[i]), got)
 	}
 }
 

@@ -84,6 +84,7 @@ func New(s *store.Store, held Held, slots int) (*Pool, error) {
 	if slots > 0 {
 		workers := river.NewWorkers()
 		river.AddWorker(workers, river.WorkFunc(during(p, func(a prepareJob) (string, int) { return a.Sweep, a.Round }, p.prepare)))
+		river.AddWorker(workers, river.WorkFunc(during(p, func(a chooseJob) (string, int) { return a.Sweep, a.Round }, p.choose)))
 		river.AddWorker(workers, river.WorkFunc(during(p, func(a shardJob) (string, int) { return a.Sweep, a.Round }, p.shard)))
 		config.Workers = workers
 		config.Queues = map[string]river.QueueConfig{Queue(history.Engine): {MaxWorkers: slots}}
@@ -239,7 +240,7 @@ func (p *Pool) redo(ctx context.Context) error {
 			busy[w.ID][id] = true
 		}
 	}
-	jobs, err := p.client.JobList(ctx, river.NewJobListParams().Kinds(prepareJob{}.Kind(), shardJob{}.Kind()).
+	jobs, err := p.client.JobList(ctx, river.NewJobListParams().Kinds(kinds()...).
 		States(rivertype.JobStateRunning, rivertype.JobStateAvailable, rivertype.JobStateRetryable).First(1000))
 	if err != nil {
 		return err
@@ -281,19 +282,17 @@ func cancelled(job *rivertype.JobRow) bool {
 // again inserts a job anew, and cancels the one that nobody does.
 func (p *Pool) again(ctx context.Context, job *rivertype.JobRow) error {
 	var args river.JobArgs
+	var err error
 	switch job.Kind {
 	case prepareJob{}.Kind():
-		var a prepareJob
-		if err := json.Unmarshal(job.EncodedArgs, &a); err != nil {
-			return err
-		}
-		args = a
+		args, err = argsOf[prepareJob](job)
+	case chooseJob{}.Kind():
+		args, err = argsOf[chooseJob](job)
 	default:
-		var a shardJob
-		if err := json.Unmarshal(job.EncodedArgs, &a); err != nil {
-			return err
-		}
-		args = a
+		args, err = argsOf[shardJob](job)
+	}
+	if err != nil {
+		return err
 	}
 	return p.store.WithJobs(ctx, func(_ *gorm.DB, jobs pgx.Tx) error {
 		if _, err := p.client.JobCancelTx(ctx, jobs, job.ID); err != nil && !errors.Is(err, rivertype.ErrNotFound) {
@@ -302,6 +301,11 @@ func (p *Pool) again(ctx context.Context, job *rivertype.JobRow) error {
 		_, err := p.client.InsertTx(ctx, jobs, args, p.opts())
 		return err
 	})
+}
+
+func argsOf[A river.JobArgs](job *rivertype.JobRow) (a A, err error) {
+	err = json.Unmarshal(job.EncodedArgs, &a)
+	return a, err
 }
 
 // quieter passes on what the queue has to say if it is a warning or worse.

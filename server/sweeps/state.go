@@ -22,16 +22,33 @@ import (
 type state struct {
 	sweep  *sweep.Sweep
 	digest uint64
-	list   []failure.Failure // all that the sweep tries
-	// seconds are those that are tried after each; nil for all behind it.
-	seconds [][]int
-	copies  sync.Mutex
+	copies sync.Mutex
 }
 
-// plan is what a sweep tries, as it is kept.
+// plan is what a sweep tries, as it is kept. It has a part for each failure; with a depth of 2, those behind it are tried after it there.
+// If pairs are chosen, each failure is tried alone, and the pairs are parts of their own, behind all failures.
 type plan struct {
-	List    []failure.Failure `json:"list"`
-	Seconds [][]int           `json:"seconds,omitempty"`
+	List  []failure.Failure `json:"list"`
+	Pairs []pairs           `json:"pairs,omitempty"`
+}
+
+// pairs are failures that are tried after one, by their numbers.
+type pairs struct {
+	First   int   `json:"first"`
+	Seconds []int `json:"seconds"`
+}
+
+func planOf(row *store.Sweep) (p plan, err error) {
+	err = json.Unmarshal(row.Failures, &p)
+	return p, err
+}
+
+// name is that of the failure that a part is of.
+func (p *plan) name(part int) string {
+	if part < len(p.List) {
+		return p.List[part].Name
+	}
+	return p.List[p.Pairs[part-len(p.List)].First].Name
 }
 
 // twin is the sweep on a copy, for one goroutine.
@@ -133,14 +150,7 @@ func (s *states) build(ctx context.Context, row store.Sweep, stop func() bool) (
 		return nil, phrase.Errorf("this worker comes to another state of the network (%016x) than that which the sweep is of (%016x)", out.digest, uint64(row.Digest))
 	}
 	var err error
-	if out.sweep, err = sweep.New(h, stop); err != nil {
-		return nil, err
-	}
-	if len(row.Failures) > 0 {
-		var p plan
-		err = json.Unmarshal(row.Failures, &p)
-		out.list, out.seconds = p.List, p.Seconds
-	}
+	out.sweep, err = sweep.New(h, stop)
 	return out, err
 }
 

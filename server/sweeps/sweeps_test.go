@@ -91,8 +91,8 @@ func ended(t *testing.T, p *Pool, lab, id string) store.Sweep {
 	return w
 }
 
-// byHand is what a lab's failures do, without any queue.
-func byHand(t *testing.T, text string, actions []string, depth int) []sweep.Impact {
+// byHand is what a lab's failures do, without any queue; of pairs so many, 0 for all.
+func byHand(t *testing.T, text string, actions []string, depth, budget int) []sweep.Impact {
 	t.Helper()
 	l := lab.New()
 	_, err := l.Do(history.Action{Kind: history.Apply, Text: text}, 0)
@@ -108,9 +108,20 @@ func byHand(t *testing.T, text string, actions []string, depth int) []sweep.Impa
 	list := s.Failures(failure.Kinds)
 	out := []sweep.Impact{}
 	for i := range list {
-		found, err := sweep.Branch(s, list, i, depth, nil, nil)
+		of := depth
+		if budget > 0 {
+			of = 1
+		}
+		found, err := sweep.Branch(s, list, i, of, nil)
 		require.NoError(t, err)
 		out = append(out, found...)
+	}
+	if budget > 0 {
+		for i, seconds := range s.Suspicious(list, out, budget) {
+			found, err := sweep.Behind(s, list, i, seconds, nil)
+			require.NoError(t, err)
+			out = append(out, found...)
+		}
 	}
 	sweep.Rank(out)
 	return out
@@ -145,9 +156,11 @@ func TestASweepByTheQueueIsLikeOneByHand(t *testing.T) {
 		o    Order
 		want []sweep.Impact
 	}{
-		{"from the open lab", true, Order{Actions: 2, Depth: 1}, byHand(t, draft, []string{"cut " + port}, 1)},
-		{"from the journal", false, Order{Actions: 1, Depth: 1}, byHand(t, draft, nil, 1)},
-		{"in pairs", true, Order{Actions: 2, Depth: 2, Kinds: nil}, byHand(t, draft, []string{"cut " + port}, 2)},
+		{"from the open lab", true, Order{Actions: 2, Depth: 1}, byHand(t, draft, []string{"cut " + port}, 1, 0)},
+		{"from the journal", false, Order{Actions: 1, Depth: 1}, byHand(t, draft, nil, 1, 0)},
+		{"in pairs", true, Order{Actions: 2, Depth: 2, Kinds: nil}, byHand(t, draft, []string{"cut " + port}, 2, 0)},
+		{"in some pairs", true, Order{Actions: 2, Depth: 2, Budget: 40}, byHand(t, draft, []string{"cut " + port}, 2, 40)},
+		{"in more pairs than there are", false, Order{Actions: 1, Depth: 2, Budget: 1 << 30, Kinds: nil}, byHand(t, draft, nil, 2, 1<<30)},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			c.o.Lab = row.ID
@@ -156,6 +169,8 @@ func TestASweepByTheQueueIsLikeOneByHand(t *testing.T) {
 			w = ended(t, p, row.ID, w.ID)
 			require.Equal(t, store.SweepDone, w.State, w.Error)
 			require.Equal(t, w.Total, w.Tried)
+			require.Len(t, c.want, w.Found)
+			require.LessOrEqual(t, w.Found, w.Expected)
 			_, got, err := p.Found(t.Context(), row.ID, w.ID)
 			require.NoError(t, err)
 			same(t, c.want, got)
@@ -185,32 +200,40 @@ func TestAStoppedSweepGoesOn(t *testing.T) {
 	_, err = labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
 	p := pool(t, s, labs.Held, 1)
-	w, err := p.Begin(t.Context(), Order{Lab: row.ID, Actions: 1, Depth: 2})
+	for _, budget := range []int{0, 60} {
+		stopped(t, s, p, Order{Lab: row.ID, Actions: 1, Depth: 2, Budget: budget}, byHand(t, draft, nil, 2, budget))
+	}
+}
+
+func stopped(t *testing.T, s *store.Store, p *Pool, o Order, want []sweep.Impact) {
+	t.Helper()
+	w, err := p.Begin(t.Context(), o)
 	require.NoError(t, err)
 	tried := 0
 	for range 6 {
 		require.Eventually(t, func() bool {
-			now, err := s.Sweep(t.Context(), row.ID, w.ID)
+			now, err := s.Sweep(t.Context(), o.Lab, w.ID)
 			require.NoError(t, err)
 			return now.Tried > tried || now.State == store.SweepDone
 		}, time.Minute, 5*time.Millisecond)
-		if p.StopSweep(t.Context(), row.ID, w.ID) != nil { // it is done already
+		if p.StopSweep(t.Context(), o.Lab, w.ID) != nil { // it is done already
 			break
 		}
-		stopped, _, err := p.Found(t.Context(), row.ID, w.ID)
+		stopped, _, err := p.Found(t.Context(), o.Lab, w.ID)
 		require.NoError(t, err)
 		require.Equal(t, store.SweepStopped, stopped.State)
 		require.GreaterOrEqual(t, stopped.Tried, tried)
 		tried = stopped.Tried
-		require.Error(t, p.StopSweep(t.Context(), row.ID, w.ID), "it is stopped")
-		require.NoError(t, p.GoOn(t.Context(), row.ID, w.ID))
-		require.Error(t, p.GoOn(t.Context(), row.ID, w.ID), "it goes on")
+		require.Error(t, p.StopSweep(t.Context(), o.Lab, w.ID), "it is stopped")
+		require.NoError(t, p.GoOn(t.Context(), o.Lab, w.ID))
+		require.Error(t, p.GoOn(t.Context(), o.Lab, w.ID), "it goes on")
 	}
-	w = ended(t, p, row.ID, w.ID)
+	w = ended(t, p, o.Lab, w.ID)
 	require.Equal(t, store.SweepDone, w.State, w.Error)
-	_, got, err := p.Found(t.Context(), row.ID, w.ID)
+	require.Len(t, want, w.Found)
+	_, got, err := p.Found(t.Context(), o.Lab, w.ID)
 	require.NoError(t, err)
-	same(t, byHand(t, draft, nil, 2), got)
+	same(t, want, got)
 }
 
 // TestSweepsShare: one that is begun later does not wait until the first has ended.

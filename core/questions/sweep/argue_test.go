@@ -156,7 +156,7 @@ func TestWhatIsArguedIsWhatTryingSays(t *testing.T) {
 		}
 		list := s.Failures(kinds)
 		for i, f := range list {
-			found, err := sweep.Branch(s, list, i, 1, nil, nil)
+			found, err := sweep.Branch(s, list, i, 1, nil)
 			require.NoError(t, err, name)
 			got := found[0]
 			if got.Argued == "" {

@@ -197,17 +197,25 @@ func (s *Sweep) Try(f failure.Failure, stop func() bool) (Impact, error) {
 
 // Then is the sweep of what fails after a failure, when the network has come to rest.
 func (s *Sweep) Then(f failure.Failure, stop func() bool) (*Sweep, Impact, error) {
-	steps, err := f.Perform(s.base, s.lab, s.history.Text(), stop)
+	next, steps, err := s.after(f, stop)
 	if err != nil {
 		return nil, Impact{}, err
 	}
-	step := steps[len(steps)-1]
-	next := of(s.history.Tried(step), step.After, stop)
-	next.first = f.Name
 	if r, ok := s.argue(&f, stop); ok {
 		return next, r, nil
 	}
 	return next, s.judge(f, steps, stop), nil
+}
+
+func (s *Sweep) after(f failure.Failure, stop func() bool) (*Sweep, []*history.Step, error) {
+	steps, err := f.Perform(s.base, s.lab, s.history.Text(), stop)
+	if err != nil {
+		return nil, nil, err
+	}
+	step := steps[len(steps)-1]
+	next := of(s.history.Tried(step), step.After, stop)
+	next.first = f.Name
+	return next, steps, nil
 }
 
 // failed are the devices that a failure switched off.
@@ -364,10 +372,9 @@ func defaultOnly(w *network.World) (out []string) {
 }
 
 // Branch tries failure i of a list, and with a depth of 2 those after it in the list once it has come to rest: pairs share their first
-// failure. seconds, if not nil, says for each failure which of the list are tried after it. What cannot fail any more, since the first
-// one took it, is left out.
-func Branch(s *Sweep, list []failure.Failure, i, depth int, seconds [][]int, stop func() bool) ([]Impact, error) {
-	if depth == 1 || seconds != nil && len(seconds[i]) == 0 {
+// failure. What cannot fail any more, since the first one took it, is left out.
+func Branch(s *Sweep, list []failure.Failure, i, depth int, stop func() bool) ([]Impact, error) {
+	if depth == 1 {
 		r, err := s.once(list, i, stop)
 		return []Impact{r}, err
 	}
@@ -375,17 +382,32 @@ func Branch(s *Sweep, list []failure.Failure, i, depth int, seconds [][]int, sto
 	if err != nil {
 		return nil, err
 	}
-	out := []Impact{r}
-	for j := range list {
-		if seconds == nil && j <= i || seconds != nil && !slices.Contains(seconds[i], j) {
-			continue
-		}
+	return append([]Impact{r}, next.each(list[i+1:], stop)...), nil
+}
+
+// Behind tries some of a list, by their numbers, after failure i of it has come to rest.
+func Behind(s *Sweep, list []failure.Failure, i int, seconds []int, stop func() bool) ([]Impact, error) {
+	next, _, err := s.after(list[i], stop)
+	if err != nil {
+		return nil, err
+	}
+	var those []failure.Failure
+	for _, j := range seconds {
+		those = append(those, list[j])
+	}
+	return next.each(those, stop), nil
+}
+
+// each tries the failures that can still happen.
+func (s *Sweep) each(list []failure.Failure, stop func() bool) []Impact {
+	out := []Impact{}
+	for _, f := range list {
 		if stop != nil && stop() {
 			break
 		}
-		if second, err := next.Try(list[j], stop); err == nil {
-			out = append(out, second)
+		if r, err := s.Try(f, stop); err == nil {
+			out = append(out, r)
 		}
 	}
-	return out, nil
+	return out
 }

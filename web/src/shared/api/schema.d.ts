@@ -4183,7 +4183,7 @@ export interface components {
       title: string;
       /**
        * Format: int64
-       * @description failures to try; 0 as long as that is not known. With a depth of 2: first failures
+       * @description failures to try, and pairs of them, at most; 0 as long as that is not known
        */
       total: number;
       /** Format: int64 */
@@ -4573,7 +4573,7 @@ export interface components {
       state: 'preparing' | 'running' | 'stopped' | 'done' | 'failed';
       /**
        * Format: int64
-       * @description failures to try; 0 as long as that is not known. With a depth of 2: first failures
+       * @description failures to try, and pairs of them, at most; 0 as long as that is not known
        */
       total: number;
       /** Format: int64 */

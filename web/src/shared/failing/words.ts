@@ -29,8 +29,8 @@ export const cellWords = (f: FlowImpact | undefined) =>
 
 /** How far a sweep is. */
 export function progressWords(s: SweepRow): string {
-  const unit = s.depth === 2 ? 'first failure' : 'failure';
-  const tried = `${s.tried} of ${plural(s.total, unit)}`;
+  const failures = (n: number) => (s.depth === 2 ? `${n} failures and pairs` : plural(n, 'failure'));
+  const tried = `${s.tried} of ${failures(s.total)}`;
   switch (s.state) {
     case 'preparing':
       return 'finding out what can fail';
@@ -41,7 +41,7 @@ export function progressWords(s: SweepRow): string {
     case 'failed':
       return s.error;
     case 'done':
-      return `${plural(s.total, unit)} tried`;
+      return `${failures(s.tried)} tried`;
   }
 }
 
