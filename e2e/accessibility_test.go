@@ -16,6 +16,7 @@ import (
 // TestAccessibility runs an automatic check (WCAG 2.2 AA) over every view, in
 // both colour schemes.
 func TestAccessibility(t *testing.T) {
+	t.Parallel()
 	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
 	s := start(t)

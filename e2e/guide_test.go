@@ -94,6 +94,7 @@ var (
 
 // TestTheGuideHolds follows every page of the guide in the browser, step by step.
 func TestTheGuideHolds(t *testing.T) {
+	t.Parallel()
 	pages, err := filepath.Glob("../docs/guide/*.md")
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(pages), 14)

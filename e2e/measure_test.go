@@ -66,6 +66,7 @@ var measured = []string{"/map", "/map?to=%s", "/desk?who=%s", "/text", "/ports",
 // overlapping, the main view at least 900 px wide, contrast (WCAG 2.2 AA, 1.4.3), no
 // movement where it is to be reduced.
 func TestEveryViewCanBeRead(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	for _, l := range []struct{ name, text, cut, prefix, port string }{
 		{"Valley line", demo.Text("valley-line"), "viaduct.e1", "10.20.1.0/24", "viaduct.e2"},
@@ -103,6 +104,7 @@ func TestEveryViewCanBeRead(t *testing.T) {
 // TestTheMapsOfAllDemosCanBeRead measures the map of each demo lab: with all that is up,
 // with a device disabled, and with links cut.
 func TestTheMapsOfAllDemosCanBeRead(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800))
@@ -184,6 +186,7 @@ func TestTheMeasureSees(t *testing.T) {
 // TestTwiceTheSize zooms to 200 % (WCAG 2.2, 1.4.4): all views can be reached, the bar can
 // be typed into, and what is shown keeps a place of its own.
 func TestTwiceTheSize(t *testing.T) {
+	t.Parallel()
 	s := start(t)
 	id := s.lab(t, demo.Text("tarn-valley"))
 	tab := page(t)
