@@ -27,7 +27,9 @@ test('how far a sweep is', () => {
   expect(progressWords(sweep({ state: 'stopped' }))).toBe('stopped after 10 of 40 failures');
   expect(progressWords(sweep({ state: 'stopped', total: 0, tried: 0 }))).toBe('stopped');
   expect(progressWords(sweep({ state: 'done', tried: 40 }))).toBe('40 failures tried');
-  expect(progressWords(sweep({ state: 'done', depth: 2, total: 820, tried: 790 }))).toBe('790 failures and pairs tried');
+  expect(progressWords(sweep({ state: 'done', depth: 2, total: 820, tried: 790 }))).toBe(
+    '790 failures and pairs tried',
+  );
   expect(progressWords(sweep({ state: 'failed', error: 'the network is not at rest' }))).toBe(
     'the network is not at rest',
   );
