@@ -231,9 +231,9 @@ func (s *Sweep) failed(step *history.Step) (out []string) {
 func (s *Sweep) judge(f failure.Failure, steps []*history.Step, stop func() bool) Impact {
 	step := steps[len(steps)-1]
 	outages := traffic.OutagesOf(step, true, stop)
-	row := timeline.ActionOf(step, outages, nil)
-	r := Impact{Failure: f, After: s.first, Outcome: row.Outcome, Convergence: row.Convergence, Parts: partsOf(step), Routes: row.Routes,
+	r := Impact{Failure: f, After: s.first, Outcome: step.Outcome.String(), Parts: partsOf(step),
 		Flows: []FlowImpact{}, Checks: []string{}, CutOff: []string{}, DefaultOnly: []string{}, Overloaded: []traffic.Load{}}
+	r.Convergence, r.Routes, _ = timeline.ForwardingOf(step)
 	for _, x := range steps {
 		r.work += x.After.Work() - x.Before.Work()
 	}

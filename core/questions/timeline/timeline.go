@@ -93,24 +93,9 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 	a := Action{Seq: s.Seq, Action: s.Record.Action, Start: s.Start.Seconds(), Settled: s.Settled.Seconds(),
 		End: s.End.Seconds(), Outcome: s.Outcome.String(), Diverged: s.Diverged, Differs: s.Differs, Author: s.Author,
 		Message: s.Message, Origin: s.Origin}
-	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
-		c := (s.After.LastForwarding() - s.Start).Seconds()
-		a.Convergence = &c
-	}
-	moved, routers := routesMoved{}, map[uint32]bool{}
-	for i := s.NotesBefore; i < s.NotesAfter; i++ {
-		n := s.After.NoteAt(i)
-		switch n.Kind {
-		case note.RouteChanged:
-			moved.add(n.Device, uint32(n.A))
-			routers[n.Device] = true
-		case note.HopChanged:
-			routers[n.Device] = true
-		}
-	}
+	a.Convergence, a.Routes, a.Routers = ForwardingOf(s)
 	a.Tables.Before, a.LSAs.Before = sizes(s.Before)
 	a.Tables.After, a.LSAs.After = sizes(s.After)
-	a.Routes, a.Routers = moved.count(), len(routers)
 	for _, f := range outages {
 		switch {
 		case f.Before && f.Still:
@@ -134,6 +119,27 @@ func ActionOf(s *history.Step, outages []traffic.FlowOutages, changes []labtext.
 	}
 	a.Summary = actionWords(&a)
 	return a
+}
+
+// ForwardingOf is what a step did to forwarding: how many seconds after the action the last change came, nil if there was none, how many
+// routes changed, counted on each router, and on how many routers.
+func ForwardingOf(s *history.Step) (convergence *float64, routes, routers int) {
+	if s.After.ForwardingChanges() != s.Before.ForwardingChanges() {
+		c := (s.After.LastForwarding() - s.Start).Seconds()
+		convergence = &c
+	}
+	moved, on := routesMoved{}, map[uint32]bool{}
+	for i := s.NotesBefore; i < s.NotesAfter; i++ {
+		n := s.After.NoteAt(i)
+		switch n.Kind {
+		case note.RouteChanged:
+			moved.add(n.Device, uint32(n.A))
+			on[n.Device] = true
+		case note.HopChanged:
+			on[n.Device] = true
+		}
+	}
+	return convergence, moved.count(), len(on)
 }
 
 // routesMoved are prefixes that changed at devices, a bit each: a cold start moves millions.

@@ -356,12 +356,12 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int) 
 	inst := at.in(c.world)
 	d := inst.Device()
 	if len(seen) == 0 { // it sends from the port by which the packets leave now
-		f.src = ip.AddrFrom(d.Config().AddressIn(inst.Name()))
 		if len(c.hops) > 0 {
 			f.src = inst.AddressBy(c.hops[0].Port)
+		} else {
+			f.src = ip.AddrFrom(d.Config().AddressIn(inst.Name()))
 		}
 	}
-	looped := slices.Contains(seen, at)
 	switch {
 	case !d.Enabled():
 		f.fail(lo, hi, note.DeviceDisabled, d.Name(), f.dst.String())
@@ -374,7 +374,7 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int) 
 		return
 	case ttl <= 1 && len(seen) > 0:
 		why := note.TTLExpired
-		if looped {
+		if slices.Contains(seen, at) {
 			why = note.Loop
 		}
 		f.fail(lo, hi, why, d.Name(), f.dst.String())
@@ -386,7 +386,7 @@ func (f *follower) hop(at node, c *decision, lo, hi, delta event.Time, ttl int) 
 		f.fail(lo, hi, note.NoRoute, inst.Ref(), f.dst.String())
 		return
 	}
-	way := route.Pick(c.hops, f.hashAt(d))
+	way := c.hops[f.index(d, c.hops)]
 	if over := d.InstanceOf(way.Port); over != inst && over.Answers(f.dst) {
 		f.arrive(at, lo, hi)
 		return

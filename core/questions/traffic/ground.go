@@ -59,7 +59,8 @@ type terrain struct {
 	on      []int32
 	arrives []bool
 	far     []uint8
-	passes  []uint64 // sets of nodes, one after the other: those that packets from a node may pass, itself among them
+	passes  []uint64   // sets of nodes, one after the other: those that packets from a node may pass, itself among them
+	paths   [][]uint64 // by node, sets of those that its own packets do pass, once it was asked
 }
 
 const none = -1
@@ -70,7 +71,7 @@ func (g *Ground) of(dst ip.Addr) *terrain {
 		return t
 	}
 	n := g.calm.nodes
-	t := &terrain{on: make([]int32, n), arrives: make([]bool, n), far: make([]uint8, n), passes: make([]uint64, n*g.words)}
+	t := &terrain{on: make([]int32, n), arrives: make([]bool, n), far: make([]uint8, n), passes: make([]uint64, n*g.words), paths: make([][]uint64, n)}
 	g.toward[dst] = t
 	sure := g.calm.toward(dst, nil)
 	done := make([]bool, n)
@@ -108,6 +109,30 @@ func (g *Ground) of(dst ip.Addr) *terrain {
 		}
 	}
 	return t
+}
+
+// path are the instances that packets of one pass, of those from which they arrive: with equal paths, those on the one that they take.
+func (g *Ground) path(t *terrain, dst ip.Addr, from node) []uint64 {
+	i := g.calm.first[from.dev] + int(from.inst)
+	if p := t.paths[i]; p != nil {
+		return p
+	}
+	p := make([]uint64, g.words)
+	t.paths[i] = p
+	src := ip.Addr{}
+	for at := from; ; {
+		k := g.calm.first[at.dev] + int(at.inst)
+		p[k>>6] |= 1 << (k & 63)
+		if t.on[k] == none {
+			return p
+		}
+		x := &g.steps[t.on[k]]
+		if at == from {
+			src = x.src
+		}
+		way := &x.ways[indexAt(g.base.Device(at.dev), x.hops, src, dst)]
+		at = node{way.device, way.inst}
+	}
 }
 
 // onward is how an instance forwards packets for a destination, if it does so to other instances over links that are up.
@@ -257,6 +282,22 @@ func (c *changed) arrive(i int) bool {
 	return true
 }
 
+// arriveFrom says whether it is known that the packets of an instance itself arrive as before.
+func (t *steady) arriveFrom(n node) bool {
+	if t.arrive(n) {
+		return true
+	}
+	if t.changed.terrain == nil || !t.has(n) || !t.changed.arrives[t.first[n.dev]+int(n.inst)] {
+		return false
+	}
+	for w, bits := range t.changed.ground.path(t.changed.terrain, t.dst, n) {
+		if bits&t.changed.nodes[w] != 0 {
+			return false
+		}
+	}
+	return true
+}
+
 // keeps says whether it is known that an instance forwards packets as before the step, when they arrived.
 func (t *steady) keeps(n node) bool {
 	if t.changed.terrain == nil || !t.has(n) {
@@ -304,10 +345,7 @@ func (f *follower) onlyWay(at node) *crossing {
 		if len(f.seen) == 0 {
 			f.src = x.src
 		}
-		if len(x.ways) == 1 {
-			return &x.ways[0]
-		}
-		return &x.ways[route.Index(x.hops, f.hashAt(d))]
+		return &x.ways[f.index(d, x.hops)]
 	}
 	if !f.same.has(at.dev) || !d.Enabled() {
 		return nil
@@ -315,7 +353,6 @@ func (f *follower) onlyWay(at node) *crossing {
 	ds := f.timeline(at)
 	inst := &d.Instances()[at.inst]
 	var only route.Hop
-	var hash uint64
 	for i := range ds {
 		c := &ds[i]
 		if c.local || len(c.hops) == 0 || c.set == route.Blackhole || ds[0].from != longAgo {
@@ -328,10 +365,7 @@ func (f *follower) onlyWay(at node) *crossing {
 			}
 			f.src = src
 		}
-		if i == 0 {
-			hash = f.hashAt(d)
-		}
-		way := c.hops[route.Index(c.hops, hash)]
+		way := c.hops[f.index(d, c.hops)]
 		if i > 0 && way != only {
 			return nil
 		}
@@ -347,7 +381,14 @@ func (f *follower) onlyWay(at node) *crossing {
 	return &x.before
 }
 
-// hashAt decides which of equal next hops the packets that are followed take at a device.
-func (f *follower) hashAt(d *device.Device) uint64 {
-	return route.FlowHash(d.Salt(), f.src, f.dst, inet.ProtoICMP, 0)
+// index is which of equal next hops the packets that are followed take at a device.
+func (f *follower) index(d *device.Device, hops []route.Hop) int {
+	return indexAt(d, hops, f.src, f.dst)
+}
+
+func indexAt(d *device.Device, hops []route.Hop, src, dst ip.Addr) int {
+	if len(hops) == 1 {
+		return 0
+	}
+	return route.Index(hops, route.FlowHash(d.Salt(), src, dst, inet.ProtoICMP, 0))
 }

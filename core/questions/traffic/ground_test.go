@@ -3,6 +3,7 @@ package traffic
 import (
 	"fmt"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -16,6 +17,9 @@ import (
 // already, with a ground and without.
 func TestWhatIsKnownOfANetworkChangesNoAnswer(t *testing.T) {
 	texts := []string{testlabs.Grid(5, 4)}
+	for n := range 8 {
+		texts = append(texts, meshed(rand.New(rand.NewPCG(uint64(n), 6))))
+	}
 	for _, l := range demo.Labs() {
 		texts = append(texts, l.Text)
 	}
@@ -57,6 +61,39 @@ func TestWhatIsKnownOfANetworkChangesNoAnswer(t *testing.T) {
 	require.Greater(t, used, 500)
 	require.Greater(t, lost, 1000)
 	require.Greater(t, out, 1000)
+}
+
+// meshed is a ring, a line or a grid of routers with a loopback each, whose links cost and take as long as it comes: some have equal
+// paths everywhere, in some each router turns back to the one before it, and some links take hardly any time.
+func meshed(r *rand.Rand) string {
+	var b, links strings.Builder
+	wide, high := 2+r.IntN(6), 1+r.IntN(4)
+	n := wide * high
+	ports := make([]string, n)
+	costs, delays := 1+r.IntN(3), r.IntN(4)
+	k := 0
+	join := func(x, y int) {
+		for side, i := range []int{x, y} {
+			ports[i] += fmt.Sprintf("  port e%d 10.%d.%d.%d/30\n    ospf area 0\n      cost %d\n", k, 64+k/60, k%60*4, side+1, 1+r.IntN(costs))
+		}
+		fmt.Fprintf(&links, "link r%d.e%d r%d.e%d delay %dus\n", x, k, y, k, 1+r.IntN(1+4000*delays))
+		k++
+	}
+	for i := range n {
+		if i%wide > 0 {
+			join(i-1, i)
+		}
+		if i >= wide {
+			join(i-wide, i)
+		}
+	}
+	if r.IntN(2) == 0 && n > 2 {
+		join(n-1, 0)
+	}
+	for i := range n {
+		fmt.Fprintf(&b, "router r%d\n  loopback lo 10.255.0.%d/32\n    ospf area 0 passive\n%s", i, i+1, ports[i])
+	}
+	return "lab \"Mesh\"\n" + b.String() + links.String()
 }
 
 // said is what is lost, by names.

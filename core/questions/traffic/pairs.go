@@ -106,7 +106,7 @@ func eachPair(s *history.Step, all []*device.Device, ground *Ground, stop func()
 			if stop != nil && stop() {
 				return of, nil
 			}
-			if of++; !sure.arrive(node{from.ID(), device.Main}) {
+			if of++; !sure.arriveFrom(node{from.ID(), device.Main}) {
 				visit(f, from, to)
 			}
 		}
