@@ -22,7 +22,7 @@ export function About() {
           <>
             <Box mb={4}>
               Hellebore <b>{a.version}</b>, engine <b>{a.engine}</b>.{' '}
-              <Quiet>Sweeps are tried by its own pool, and by any hellebore worker of the same engine.</Quiet>
+              <Quiet>The server and any hellebore worker of the same engine try the failures of its sweeps.</Quiet>
             </Box>
             <Part title="Workers">
               <Sheet
@@ -34,7 +34,7 @@ export function About() {
                   'busy',
                   'shards done',
                   'failures tried',
-                  'a second',
+                  'per second',
                   'since',
                 ]}
                 below={
@@ -65,7 +65,12 @@ export function About() {
                 </tbody>
               </Sheet>
             </Part>
-            <Part title={`Sweeps that go on: ${plural(a.queued, 'shard')} wait${a.queued === 1 ? 's' : ''}`}>
+            <Part title="Running sweeps">
+              {a.queued > 0 && (
+                <Quiet>
+                  {plural(a.queued, 'shard')} {a.queued === 1 ? 'waits' : 'wait'} for a worker.
+                </Quiet>
+              )}
               {a.running.length === 0 && <Quiet>None.</Quiet>}
               {a.running.map((s) => (
                 <Box key={s.id} py="3px">

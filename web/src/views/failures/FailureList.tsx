@@ -106,8 +106,8 @@ export function FailureDetail({ of: r, sweep }: { of: Swept; sweep: string }) {
         </Quiet>
       </Flex>
       {look.error && <Box color="brick">{look.error.message}</Box>}
-      <Facts what="Not tried, since">{!!r.argued && [<Box key="a">{r.argued}</Box>]}</Facts>
-      <Facts what="Convergence, until">
+      <Facts what="By argument">{!!r.argued && [<Box key="a">{r.argued}</Box>]}</Facts>
+      <Facts what="Convergence by part">
         {partWords(r.parts).length > 0 && [<Box key="p">{partWords(r.parts).join(', ')}</Box>]}
       </Facts>
       <Facts what="Flows">
