@@ -22,7 +22,9 @@ export function About() {
           <>
             <Box mb={4}>
               Hellebore <b>{a.version}</b>, engine <b>{a.engine}</b>.{' '}
-              <Quiet>The server and any hellebore worker of the same engine try the failures of its sweeps.</Quiet>
+              <Quiet>
+                The server and any hellebore worker of the same engine try the failures of its sweeps.
+              </Quiet>
             </Box>
             <Part title="Workers">
               <Sheet
