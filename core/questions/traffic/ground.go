@@ -20,14 +20,18 @@ import (
 type Ground struct {
 	base   *network.World
 	calm   *quiet // of a step that changes nothing
-	words  int    // of a set of nodes
+	words  int    // of a set of nodes; 0 if paths are not kept
 	toward map[ip.Addr]*terrain
 	steps  []onward
 	known  map[decided]int32 // in steps
 }
 
-// mostNodes bounds the instances of which a ground is made: it grows with their cube.
-const mostNodes = 600
+// mostNodes bounds the instances of which a ground is made: it grows with their square, 10 bytes each. mostPaths bounds those of which
+// the path of each pair is kept, which grows with their cube.
+const (
+	mostNodes = 5000
+	mostPaths = 600
+)
 
 // GroundOf is the ground of a network, nil for one that is too large. It is filled in as it is asked.
 func GroundOf(w *network.World) *Ground {
@@ -35,7 +39,9 @@ func GroundOf(w *network.World) *Ground {
 	if g.calm.nodes > mostNodes {
 		return nil
 	}
-	g.words = (g.calm.nodes + 63) / 64
+	if g.calm.nodes <= mostPaths {
+		g.words = (g.calm.nodes + 63) / 64
+	}
 	return g
 }
 
@@ -50,6 +56,7 @@ type decided struct {
 type onward struct {
 	hops []route.Hop
 	ways []crossing
+	next []int32 // where those get, as numbers of nodes
 	src  ip.Addr // of packets that the instance itself sends
 }
 
@@ -59,8 +66,8 @@ type terrain struct {
 	on      []int32
 	arrives []bool
 	far     []uint8
-	passes  []uint64   // sets of nodes, one after the other: those that packets from a node may pass, itself among them
-	paths   [][]uint64 // by node, sets of those that its own packets do pass, once it was asked
+	order   []int32    // nodes from which packets arrive, each behind all those that it may hand them to
+	paths   [][]uint64 // by node, sets of those that its own packets pass, once it was asked
 }
 
 const none = -1
@@ -71,7 +78,10 @@ func (g *Ground) of(dst ip.Addr) *terrain {
 		return t
 	}
 	n := g.calm.nodes
-	t := &terrain{on: make([]int32, n), arrives: make([]bool, n), far: make([]uint8, n), passes: make([]uint64, n*g.words), paths: make([][]uint64, n)}
+	t := &terrain{on: make([]int32, n), arrives: make([]bool, n), far: make([]uint8, n)}
+	if g.words > 0 {
+		t.paths = make([][]uint64, n)
+	}
 	g.toward[dst] = t
 	sure := g.calm.toward(dst, nil)
 	done := make([]bool, n)
@@ -83,24 +93,19 @@ func (g *Ground) of(dst ip.Addr) *terrain {
 		done[i], t.on[i] = true, none
 		t.arrives[i] = sure.arrive(at)
 		t.far[i] = sure.far[i]
-		mine := t.passes[i*g.words : (i+1)*g.words]
-		mine[i>>6] |= 1 << (i & 63)
-		k, ok := g.onward(sure, at, i)
-		if !ok {
-			return
+		if k, ok := g.onward(sure, at, i); ok {
+			t.on[i] = k
 		}
-		t.on[i] = k
 		if !t.arrives[i] {
-			return // a loop may come back here: its set is never asked for
+			return // a loop may come back here
 		}
-		for _, x := range g.steps[k].ways {
-			next := node{x.device, x.inst}
-			j := g.calm.first[next.dev] + int(next.inst)
-			visit(next, j)
-			for w, bits := range t.passes[j*g.words : (j+1)*g.words] {
-				mine[w] |= bits
+		if t.on[i] != none {
+			for w, j := range g.steps[t.on[i]].next {
+				x := &g.steps[t.on[i]].ways[w]
+				visit(node{x.device, x.inst}, int(j))
 			}
 		}
+		t.order = append(t.order, int32(i))
 	}
 	for _, d := range g.base.Devices() {
 		for k := range d.Instances() {
@@ -176,6 +181,7 @@ func (g *Ground) cross(inst *device.Instance, hops []route.Hop, dst ip.Addr) (x 
 			return x, false
 		}
 		x.ways = append(x.ways, c)
+		x.next = append(x.next, int32(g.calm.first[c.device]+int(c.inst)))
 	}
 	if len(hops) == 0 {
 		return x, false
@@ -188,7 +194,8 @@ func (g *Ground) cross(inst *device.Instance, hops []route.Hop, dst ip.Addr) (x 
 type changed struct {
 	ground *Ground
 	*terrain
-	nodes []uint64 // instances that do not forward as before
+	nodes    []uint64 // instances that do not forward as before
+	affected []bool   // by node, of those from which packets arrived: some may pass one of those
 }
 
 // suspect is an instance that a step may have made forward in another way.
@@ -239,15 +246,34 @@ func sameMedium(a, b *network.Medium) bool {
 // on has a pass of a step know what the ground says of its destination.
 func (t *steady) on(g *Ground, suspects []suspect) {
 	if t.changed.nodes == nil {
-		t.changed.nodes = make([]uint64, g.words)
+		t.changed.nodes, t.changed.affected = make([]uint64, (g.calm.nodes+63)/64), make([]bool, g.calm.nodes)
 	}
 	t.changed.ground, t.changed.terrain = g, g.of(t.dst)
 	clear(t.changed.nodes)
+	clear(t.changed.affected)
+	any := false
 	for _, x := range suspects {
 		if x.plain && !slices.ContainsFunc(t.covers, t.prefixes[x.at].has) || t.forwardsAlike(x.node, x.at) {
 			continue
 		}
 		t.changed.nodes[x.at>>6] |= 1 << (x.at & 63)
+		any = true
+	}
+	if any {
+		t.changed.spread()
+	}
+}
+
+// spread finds the instances of which packets may pass one that changed.
+func (c *changed) spread() {
+	for _, i := range c.order {
+		hit := c.nodes[i>>6]>>(i&63)&1 != 0
+		if k := c.on[i]; !hit && k != none {
+			for _, j := range c.ground.steps[k].next {
+				hit = hit || c.affected[j]
+			}
+		}
+		c.affected[i] = hit
 	}
 }
 
@@ -270,24 +296,14 @@ func (t *steady) forwardsAlike(n node, i int) bool {
 }
 
 // arrive says whether packets arrive from a node as before.
-func (c *changed) arrive(i int) bool {
-	if !c.arrives[i] {
-		return false
-	}
-	for w, bits := range c.passes[i*c.ground.words : (i+1)*c.ground.words] {
-		if bits&c.nodes[w] != 0 {
-			return false
-		}
-	}
-	return true
-}
+func (c *changed) arrive(i int) bool { return c.arrives[i] && !c.affected[i] }
 
 // arriveFrom says whether it is known that the packets of an instance itself arrive as before.
 func (t *steady) arriveFrom(n node) bool {
 	if t.arrive(n) {
 		return true
 	}
-	if t.changed.terrain == nil || !t.has(n) || !t.changed.arrives[t.first[n.dev]+int(n.inst)] {
+	if t.changed.terrain == nil || t.changed.paths == nil || !t.has(n) || !t.changed.arrives[t.first[n.dev]+int(n.inst)] {
 		return false
 	}
 	for w, bits := range t.changed.ground.path(t.changed.terrain, t.dst, n) {
