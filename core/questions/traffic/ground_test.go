@@ -33,7 +33,7 @@ func TestWhatIsKnownOfANetworkChangesNoAnswer(t *testing.T) {
 		for range 6 {
 			ground, large := GroundOf(h.Head()), GroundOf(h.Head())
 			large.words = 0 // as of a network that is too large for the paths of pairs
-			for range 5 { // several steps from the same network
+			for range 5 {   // several steps from the same network
 				var actions []history.Action
 				for range 1 + r.IntN(2) {
 					a, err := history.ParseAction(anAction(r, h.Lab()))
