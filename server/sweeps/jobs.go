@@ -82,7 +82,9 @@ func (p *Pool) prepare(ctx context.Context, job *river.Job[prepareJob]) error {
 	if err != nil {
 		return p.fail(ctx, job.Args.Sweep, err, stop)
 	}
-	failures, err := failuresOf(s, row)
+	twin := s.take()
+	failures, err := failuresOf(twin, row)
+	s.give(twin)
 	if err != nil {
 		return p.fail(ctx, job.Args.Sweep, err, stop)
 	}
@@ -151,34 +153,43 @@ func tried(results []store.SweepResult) (n int) {
 	return n
 }
 
-// running is a sweep that a job is of, if the job is still to be done.
-func (p *Pool) running(ctx context.Context, id string, round int) (row store.Sweep, ok bool, err error) {
-	row, err = p.store.SweepByID(ctx, id)
-	if errors.Is(err, store.ErrNoSweep) {
-		return row, false, nil
+// running is a sweep that goes on, for a job of it.
+type running struct {
+	row   store.Sweep
+	what  plan
+	state *state
+	stop  func() bool
+}
+
+// join finds the sweep of a job; it is nil if there is nothing more to do.
+func (p *Pool) join(ctx context.Context, id string, round int) (*running, error) {
+	row, err := p.store.SweepByID(ctx, id)
+	if errors.Is(err, store.ErrNoSweep) || err == nil && (row.State != store.SweepRunning || row.Round != round) {
+		return nil, nil
 	}
-	return row, row.State == store.SweepRunning && row.Round == round, err
+	if err != nil {
+		return nil, err
+	}
+	x := &running{row: row, stop: stopOf(ctx)}
+	if x.what, err = planOf(&row); err != nil {
+		return nil, err
+	}
+	if x.state, err = p.states.get(ctx, row, x.stop); err != nil {
+		return nil, p.fail(ctx, id, err, x.stop)
+	}
+	return x, nil
 }
 
 // shard is the work of a shardJob.
 func (p *Pool) shard(ctx context.Context, job *river.Job[shardJob]) error {
 	a := job.Args
-	row, ok, err := p.running(ctx, a.Sweep, a.Round)
-	if err != nil || !ok {
+	x, err := p.join(ctx, a.Sweep, a.Round)
+	if err != nil || x == nil {
 		return err
-	}
-	what, err := planOf(&row)
-	if err != nil {
-		return err
-	}
-	stop := stopOf(ctx)
-	s, err := p.states.get(ctx, row, stop)
-	if err != nil {
-		return p.fail(ctx, a.Sweep, err, stop)
 	}
 	began := time.Now()
-	results := p.try(s, &row, &what, a.From, min(a.To, row.Total), time.Time{}, stop)
-	if stop() {
+	results := p.try(x.state, &x.row, &x.what, a.From, min(a.To, x.row.Total), time.Time{}, x.stop)
+	if x.stop() {
 		return left(ctx)
 	}
 	return p.done(ctx, a.Sweep, began, results, func(tx *gorm.DB, jobs pgx.Tx, w *store.Sweep) error {
@@ -196,19 +207,11 @@ func (p *Pool) shard(ctx context.Context, job *river.Job[shardJob]) error {
 // choose is the work of a chooseJob.
 func (p *Pool) choose(ctx context.Context, job *river.Job[chooseJob]) error {
 	a := job.Args
-	row, ok, err := p.running(ctx, a.Sweep, a.Round)
-	if err != nil || !ok || !row.Choosing {
+	x, err := p.join(ctx, a.Sweep, a.Round)
+	if err != nil || x == nil || !x.row.Choosing {
 		return err
 	}
-	what, err := planOf(&row)
-	if err != nil {
-		return err
-	}
-	stop := stopOf(ctx)
-	s, err := p.states.get(ctx, row, stop)
-	if err != nil {
-		return p.fail(ctx, a.Sweep, err, stop)
-	}
+	what := &x.what
 	rows, err := p.store.Results(ctx, a.Sweep, 0)
 	if err != nil {
 		return err
@@ -224,7 +227,9 @@ func (p *Pool) choose(ctx context.Context, job *river.Job[chooseJob]) error {
 		}
 	}
 	chosen := 0
-	for i, seconds := range s.twin().Suspicious(what.List, alone, row.Budget) {
+	twin := x.state.take()
+	defer x.state.give(twin)
+	for i, seconds := range twin.Suspicious(what.List, alone, x.row.Budget) {
 		if len(seconds) > 0 {
 			what.Pairs = append(what.Pairs, pairs{i, seconds})
 			chosen += len(seconds)
@@ -307,11 +312,13 @@ func shardSize(w *store.Sweep, slots int) int {
 
 // try does parts from one number to another, until a time if there is one.
 func (p *Pool) try(s *state, row *store.Sweep, what *plan, from, to int, until time.Time, stop func() bool) (out []store.SweepResult) {
-	twin := s.twin()
+	twin := s.take()
+	defer func() { s.give(twin) }()
 	for i := from; i < to && !stop() && (until.IsZero() || time.Now().Before(until)); i++ {
 		began := time.Now()
 		impacts, err := part(twin, row, what, i, stop)
 		if err != nil {
+			twin = s.take() // the other one is let go of: a mistake may have left it half done
 			impacts = []sweep.Impact{sweep.NotTried(what.List[min(i, len(what.List)-1)], err.Error())}
 			if i >= len(what.List) {
 				impacts = nil // it was tried alone, and that says why not
@@ -376,7 +383,7 @@ func (r *retry) Error() string { return r.err.Error() }
 func (r *retry) Unwrap() error { return r.err }
 
 // failuresOf are the failures that a sweep tries, in order.
-func failuresOf(s *state, row store.Sweep) ([]failure.Failure, error) {
+func failuresOf(s *sweep.Sweep, row store.Sweep) ([]failure.Failure, error) {
 	var kinds, own []string
 	if err := json.Unmarshal([]byte(row.Kinds), &kinds); err != nil {
 		return nil, err
@@ -399,5 +406,5 @@ func failuresOf(s *state, row store.Sweep) ([]failure.Failure, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.sweep.Failures(of), nil
+	return s.Failures(of), nil
 }

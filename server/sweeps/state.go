@@ -22,7 +22,8 @@ import (
 type state struct {
 	sweep  *sweep.Sweep
 	digest uint64
-	copies sync.Mutex
+	mu     sync.Mutex
+	idle   []*sweep.Sweep // copies that nobody works with: they know paths already
 }
 
 // plan is what a sweep tries, as it is kept. It has a part for each failure; with a depth of 2, those behind it are tried after it there.
@@ -51,11 +52,22 @@ func (p *plan) name(part int) string {
 	return p.List[p.Pairs[part-len(p.List)].First].Name
 }
 
-// twin is the sweep on a copy, for one goroutine.
-func (s *state) twin() *sweep.Sweep {
-	s.copies.Lock()
-	defer s.copies.Unlock()
+// take is the sweep on a copy, for one goroutine, which gives it back.
+func (s *state) take() *sweep.Sweep {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if n := len(s.idle); n > 0 {
+		twin := s.idle[n-1]
+		s.idle = s.idle[:n-1]
+		return twin
+	}
 	return s.sweep.Twin()
+}
+
+func (s *state) give(twin *sweep.Sweep) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.idle = append(s.idle, twin)
 }
 
 // maxStates is of how many sweeps a worker keeps the network.

@@ -32,7 +32,7 @@ func (s *Sweep) findSame(list []failure.Failure) {
 		}
 	}
 	for _, same := range at {
-		if !slices.ContainsFunc(same, func(i int) bool { return list[i].Kind == failure.Group }) {
+		if len(same) == 1 || !slices.ContainsFunc(same, func(i int) bool { return list[i].Kind == failure.Group }) {
 			continue // the other kinds differ
 		}
 		first := map[uint64]string{}
