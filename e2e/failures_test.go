@@ -70,6 +70,16 @@ func TestSweepsStopAndFailInWords(t *testing.T) {
 		write("or these alone", "jump viaduct.e1"), button("Sweep again"), sees("jump"))
 }
 
+// TestSomePairsAreTriedAndSomeFailuresAreArgued: failures alone come first, then the pairs that were chosen; what need not be tried says why.
+func TestSomePairsAreTriedAndSomeFailuresAreArgued(t *testing.T) {
+	s := start(t)
+	tab := page(t)
+	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+s.lab(t, demo.Text("one-bridge"))+"/failures"),
+		button("What to try"), button("in pairs"), write("at most so many pairs", "25"), button("Try all failures"), sees("failures and pairs tried"),
+		sees(", then "), chromedp.Navigate(s.url+"/lab/"+s.lab(t, demo.Text("first-triangle"))+"/failures"), button("Try all failures"), sees("(by argument)"),
+		chromedp.Click(chromedp.Search(`//tr[contains(., "(by argument)")]//button`)), sees("nothing is forwarded over it"))
+}
+
 // TestAWorkerDoesAServersSweeps: one that comes later, and while the server is gone.
 func TestAWorkerDoesAServersSweeps(t *testing.T) {
 	s := start(t, "--sweepers", "0")
