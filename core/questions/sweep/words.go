@@ -154,7 +154,8 @@ type Findings struct {
 // Overview is what many failures come to.
 type Overview struct {
 	Failures     int      `json:"failures"`
-	SinglePoints []string `json:"singlePoints" doc:"failures that take something for good from what did not fail, the worst first"`
+	ForGood      int      `json:"forGood" doc:"failures, and pairs of them, that take something for good from what did not fail"`
+	SinglePoints []string `json:"singlePoints" doc:"failures that do so alone, the worst first"`
 	Harmful      int      `json:"harmful" doc:"failures after which a flow or a pair is out for a time, or worse"`
 	Harmless     int      `json:"harmless" doc:"failures that nobody notices"`
 	Argued       int      `json:"argued" doc:"failures whose result follows from the network, so that they were not tried"`
@@ -171,7 +172,10 @@ func Sum(results []Impact) Overview {
 		}
 		switch {
 		case r.SinglePoint():
-			s.SinglePoints = append(s.SinglePoints, r.Title())
+			s.ForGood++
+			if r.After == "" {
+				s.SinglePoints = append(s.SinglePoints, r.Name)
+			}
 		case r.Harmless():
 			s.Harmless++
 		default:
@@ -189,7 +193,7 @@ func Sum(results []Impact) Overview {
 // String is the summary in a sentence.
 func (s Overview) String() string {
 	out := phrase.Say("%s: %d lose something for good, %d do harm for a time, %d are not noticed", phrase.Plural(s.Failures, "failure"),
-		len(s.SinglePoints), s.Harmful, s.Harmless)
+		s.ForGood, s.Harmful, s.Harmless)
 	if s.Argued > 0 {
 		out += phrase.Say("; %d by argument", s.Argued)
 	}

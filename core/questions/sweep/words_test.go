@@ -44,3 +44,20 @@ func TestHowCriticalThingsAre(t *testing.T) {
 		require.Contains(t, sweep.Untouched([]string{"no such flow"}, all), "no such flow")
 	}
 }
+
+// TestAPairIsNoSinglePointOfFailure: in a ring each link may fail, and two may not.
+func TestAPairIsNoSinglePointOfFailure(t *testing.T) {
+	s, err := sweep.New(testlabs.Acted(t, ringLab(4, true)), nil)
+	require.NoError(t, err)
+	list := s.Failures([]failure.Kind{failure.Link})
+	var all []sweep.Impact
+	for i := range list {
+		found, err := sweep.Branch(s, list, i, 2, nil)
+		require.NoError(t, err)
+		all = append(all, found...)
+	}
+	sum := sweep.Sum(all)
+	require.Equal(t, 10, sum.Failures, "four links, and six pairs of them")
+	require.Equal(t, 6, sum.ForGood)
+	require.Empty(t, sum.SinglePoints)
+}

@@ -3305,6 +3305,11 @@ export interface components {
       failures: number;
       /**
        * Format: int64
+       * @description failures, and pairs of them, that take something for good from what did not fail
+       */
+      forGood: number;
+      /**
+       * Format: int64
        * @description failures after which a flow or a pair is out for a time, or worse
        */
       harmful: number;
@@ -3313,7 +3318,7 @@ export interface components {
        * @description failures that nobody notices
        */
       harmless: number;
-      /** @description failures that take something for good from what did not fail, the worst first */
+      /** @description failures that do so alone, the worst first */
       singlePoints: string[];
     };
     Packet: {

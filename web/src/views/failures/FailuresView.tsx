@@ -83,12 +83,19 @@ function Progress({ sweep, lab }: { sweep: SweepRow; lab: LabState }) {
     <Flex gap={2} align="center" flex={1} minW="200px">
       {goes && (
         <Box
-          as="progress"
-          w="120px"
+          role="progressbar"
           aria-label="failures tried"
-          {...{ max: Math.max(sweep.total, 1), value: sweep.tried }}
-          css={{ accentColor: 'var(--chakra-colors-plum)' }}
-        />
+          aria-valuemin={0}
+          aria-valuemax={Math.max(sweep.total, 1)}
+          aria-valuenow={sweep.tried}
+          w="120px"
+          h="8px"
+          borderRadius="4px"
+          overflow="hidden"
+          bg="line"
+        >
+          <Box h="full" bg="plum" style={{ width: `${(100 * sweep.tried) / Math.max(sweep.total, 1)}%` }} />
+        </Box>
       )}
       <Box color={sweep.state === 'failed' ? 'brick' : 'quiet'} role="status" data-testid="sweep-progress">
         {progressWords(sweep)}
@@ -133,7 +140,7 @@ function Found({ sweep }: { sweep: SweepRow }) {
     <>
       <Flex gap={5} align="center" wrap="wrap" rowGap={1}>
         <Counted
-          n={o.singlePoints.length}
+          n={o.forGood}
           what="lose something for good"
           tone="brick"
           on={harm === 'for good'}
@@ -244,7 +251,11 @@ function Points({ d }: { d: SweepFound }) {
           {points.length > some.length && `; and ${points.length - some.length} more`}.
         </>
       ) : d.sweep.state === 'done' ? (
-        <b>No failure takes anything for good from what did not fail.</b>
+        <b>
+          {d.overview.forGood > 0
+            ? 'No failure alone takes anything for good from what did not fail; some pairs do.'
+            : 'No failure takes anything for good from what did not fail.'}
+        </b>
       ) : null}
       {d.sweep.state === 'done' && d.flows.length > 0 && (
         <Quiet>
