@@ -78,17 +78,26 @@ func placesOf(s *history.Step) *places {
 
 func (p *places) of(n node) int { return p.first[n.dev] + int(n.inst) }
 
-// forwardingNotes are the step's changes of forwarding, by instance: the numbers of notes of the world after it, of which a cold
-// start has millions.
-func forwardingNotes(s *history.Step) map[node][]uint32 {
-	m := map[node][]uint32{}
+// forwardings are a step's changes of forwarding, by place, each list in order of time. A cold start has millions.
+type forwardings [][]forwarding
+
+// forwarding is one of them: a note of the world after the step.
+type forwarding struct {
+	prefix uint32 // that the route is to
+	hop    bool   // a next hop changed: that may concern any destination
+	note   uint32
+}
+
+func (p *places) forwardingsOf(s *history.Step) forwardings {
+	all := make(forwardings, p.count)
 	for i := s.NotesApplied; i < s.NotesAfter; i++ {
-		if n := s.After.NoteAt(i); n.Kind == note.RouteChanged || n.Kind == note.HopChanged {
-			at := node{n.Device, n.Instance}
-			m[at] = append(m[at], i)
+		n := s.After.NoteAt(i)
+		if n.Kind == note.RouteChanged || n.Kind == note.HopChanged {
+			at := p.of(node{n.Device, n.Instance})
+			all[at] = append(all[at], forwarding{uint32(n.A), n.Kind == note.HopChanged, i})
 		}
 	}
-	return m
+	return all
 }
 
 // decision is what an instance does with packets for the destination from a time
@@ -118,16 +127,22 @@ type failure struct {
 
 type follower struct {
 	step      *history.Step
-	changes   map[node][]uint32
+	changes   forwardings
+	about     []uint32 // of those, the ones that an instance is asked about
 	src, dst  ip.Addr
 	covers    []uint32 // prefixes that contain the destination, the longest first
 	places    *places
 	same      untouched
 	decisions [][]decision // by place, of those that are
 	decided   []bool
+	fates     []fate      // by place
 	over      [][]*passes // by device, for all destinations
+	ground    *Ground     // of the network before the step; may be nil
 	seen      []node      // what the packets that are followed have passed
 	marks     []uint8     // by place, for circles
+	minds     []mind      // room for those, too
+	kept      []node
+	changed   []node
 	parts     []part
 	causes    map[failure]string  // in words
 	turns     map[event.Time]Turn // by the send time of the first packet that meets it; nil if nobody asks
@@ -138,10 +153,10 @@ type follower struct {
 }
 
 // toward is a follower of packets to an address.
-func toward(s *history.Step, changes map[node][]uint32, dst ip.Addr) *follower {
+func toward(s *history.Step, dst ip.Addr) *follower {
 	p := placesOf(s)
-	f := &follower{step: s, changes: changes, places: p, same: untouchedOf(s), over: make([][]*passes, len(s.After.Devices())),
-		decisions: make([][]decision, p.count), decided: make([]bool, p.count), marks: make([]uint8, p.count), causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
+	f := &follower{step: s, changes: p.forwardingsOf(s), places: p, same: untouchedOf(s), over: make([][]*passes, len(s.After.Devices())),
+		decisions: make([][]decision, p.count), decided: make([]bool, p.count), fates: make([]fate, p.count), marks: make([]uint8, p.count), causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
 	f.another(dst)
 	return f
 }
@@ -149,6 +164,9 @@ func toward(s *history.Step, changes map[node][]uint32, dst ip.Addr) *follower {
 // another has the follower follow packets to another address; what does not depend on that stays known.
 func (f *follower) another(dst ip.Addr) {
 	clear(f.decided)
+	for i := range f.fates {
+		f.fates[i].stretches, f.fates[i].sum.known = f.fates[i].stretches[:0], false
+	}
 	f.dst, f.covers = dst, f.covers[:0]
 	// The last world knows all prefixes that the notes may name.
 	f.step.After.Shared().Prefixes.Covering(dst, func(id uint32) bool { f.covers = append(f.covers, id); return true })
@@ -193,29 +211,28 @@ func (f *follower) timeline(at node) []decision {
 	if d := f.decide(s.Start, s.Applied, at, next, set); len(ds) == 0 || !f.same.has(at.dev) || !d.like(&ds[0]) {
 		ds = append(ds, d)
 	}
-	for i, notes := 0, f.changes[at]; i < len(notes); {
+	f.about = f.about[:0]
+	for _, c := range f.changes[place] {
+		if c.hop || slices.Contains(f.covers, c.prefix) {
+			f.about = append(f.about, c.note)
+		}
+	}
+	for i, notes := 0, f.about; i < len(notes); {
 		when := s.After.NoteAt(notes[i]).At
-		concerns := false
 		for ; i < len(notes); i++ {
 			n := s.After.NoteAt(notes[i])
 			if n.At != when {
 				break
 			}
-			switch {
-			case n.Kind == note.HopChanged:
+			if n.Kind == note.HopChanged {
 				if resolved == nil {
 					resolved = map[route.HopID]route.SetID{}
 				}
 				resolved[route.HopID(n.A)] = route.SetID(n.C)
-				concerns = true
-			case slices.Contains(f.covers, uint32(n.A)):
-				fib = slices.DeleteFunc(fib, func(o note.Note) bool { return o.A == n.A })
-				fib = append(fib, n)
-				concerns = true
+				continue
 			}
-		}
-		if !concerns {
-			continue
+			fib = slices.DeleteFunc(fib, func(o note.Note) bool { return o.A == n.A })
+			fib = append(fib, n)
 		}
 		d := f.decide(event.Time(when), s.Applied, at, next, set)
 		switch last := &ds[len(ds)-1]; {
@@ -282,15 +299,25 @@ func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int) {
 	if lo >= hi {
 		return
 	}
-	if f.calm != nil && f.calm.changed.terrain != nil && f.lean {
+	if f.lean && f.calm.changed.terrain != nil {
 		seen := f.seen
 		at, delta, ttl = f.walk(at, delta, ttl)
 		defer func() { f.seen = seen }()
 	}
-	if f.calm != nil && f.calm.passes(at, ttl, len(f.seen) == 0) {
+	switch {
+	case f.calm == nil:
+	case f.calm.passes(at, ttl, len(f.seen) == 0):
 		f.arrive(at, lo, hi)
 		return
+	case f.lean && delta > 0:
+		f.lossy(at, lo, hi, delta, ttl, func(lo, hi event.Time) { f.met(at, lo, hi, delta, ttl) })
+		return
 	}
+	f.met(at, lo, hi, delta, ttl)
+}
+
+// met is what packets meet at an instance.
+func (f *follower) met(at node, lo, hi, delta event.Time, ttl int) {
 	ds := f.timeline(at)
 	if ds[0].from != longAgo && lo+delta < ds[0].from {
 		// The device was not there before the action.
@@ -426,7 +453,7 @@ func (f *follower) flight(d *device.Device, c *decision, way route.Hop, lo, hi, 
 			f.leg(x, lo+delta, f.seen)
 		}
 		if x.why != note.None {
-			f.fail(lo, hi, x.why, x.port, to.String())
+			f.fail(lo, hi, x.why, f.name(x.out), to.String())
 			f.parts[len(f.parts)-1].device = d.Name()
 			return
 		}
@@ -471,9 +498,17 @@ type crossing struct {
 	delay    event.Time
 	joint    store.Ref // the medium
 	from, to int       // its ends
-	port     string
-	far      string // the port that gets it, or would: empty for a segment on which nobody does
+	out, far plug      // the ports that it leaves by, and that it gets to or would
+	joined   bool      // there is one that it would get to: not so on a segment on which nobody gets it
 	why      note.Code
+}
+
+// plug is a port of a device, by their numbers.
+type plug struct{ device, port uint32 }
+
+// name is what a port is called.
+func (f *follower) name(p plug) string {
+	return facts.PortName(f.step.After.Device(p.device), p.port)
 }
 
 // passes are where packets get over a hop of a device.
@@ -488,18 +523,34 @@ func (f *follower) passes(dev uint32, way route.Hop) *passes {
 		}
 	}
 	x := &passes{port: way.Port, to: to}
-	x.before, x.after = cross(f.step.Before, dev, way.Port, to), cross(f.step.Applied, dev, way.Port, to)
+	if f.ground == nil || int(dev) >= len(f.step.Before.Devices()) {
+		x.before, x.after = cross(f.step.Before, dev, way.Port, to), cross(f.step.Applied, dev, way.Port, to)
+	} else if x.before = f.ground.crossing(dev, way.Port, to); f.leaves(&x.before) {
+		x.after = x.before
+	} else {
+		x.after = cross(f.step.Applied, dev, way.Port, to)
+	}
 	x.alike = x.before == x.after && (x.before.why != note.None || f.caught(&x.before, &x.after) == note.None)
 	f.over[dev] = append(f.over[dev], x)
 	return x
 }
 
+// leaves says whether the action leaves a crossing alone: a link between devices that stay as they were.
+func (f *follower) leaves(x *crossing) bool {
+	if x.why != note.None || !f.same.has(x.out.device) || !f.same.has(x.device) {
+		return false
+	}
+	was, is := &f.step.Before.Media()[x.joint.Index()], &f.step.Applied.Media()[x.joint.Index()]
+	return was.Kind == network.Link && sameMedium(was, is)
+}
+
 func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
+	x := crossing{out: plug{dev, port}}
 	if int(dev) >= len(w.Devices()) || int(port) >= len(w.Device(dev).Ports()) {
-		return crossing{why: note.NotJoined}
+		x.why = note.NotJoined
+		return x
 	}
 	d := w.Device(dev)
-	x := crossing{port: facts.PortName(d, port)}
 	m, from, ok := w.MediumOf(dev, port)
 	if !ok {
 		x.why = note.NotJoined
@@ -508,7 +559,7 @@ func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
 	x.from = from
 	if m.Kind != network.Segment && len(m.Ends) == 2 {
 		far := m.Ends[1-from]
-		x.far = facts.PortName(w.Device(far.Device), far.Port)
+		x.far, x.joined = plug{far.Device, far.Port}, true
 	}
 	x.delay, x.joint = m.Delay, d.Ports()[d.Carries(port)].Joint
 	if up, why := d.Up(port); !up {
@@ -520,7 +571,7 @@ func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
 		x.why = why
 		return x
 	}
-	x.far = facts.PortName(next, in)
+	x.far, x.joined = plug{next.ID(), in}, true
 	x.device, x.in, x.inst = next.ID(), in, next.InstanceOf(in).Number()
 	_, x.to, _ = w.MediumOf(x.device, in)
 	return x

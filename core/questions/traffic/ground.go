@@ -24,6 +24,7 @@ type Ground struct {
 	toward map[ip.Addr]*terrain
 	steps  []onward
 	known  map[decided]int32 // in steps
+	over   [][]leading       // by device, the crossings that were asked for
 }
 
 // mostNodes bounds the instances of which a ground is made: it grows with their square, 10 bytes each. mostPaths bounds those of which
@@ -35,7 +36,7 @@ const (
 
 // GroundOf is the ground of a network, nil for one that is too large. It is filled in as it is asked.
 func GroundOf(w *network.World) *Ground {
-	g := &Ground{base: w, calm: quietOf(&history.Step{Before: w, Applied: w, After: w}), toward: map[ip.Addr]*terrain{}, known: map[decided]int32{}}
+	g := &Ground{base: w, calm: quietOf(&history.Step{Before: w, Applied: w, After: w}), toward: map[ip.Addr]*terrain{}, known: map[decided]int32{}, over: make([][]leading, len(w.Devices()))}
 	if g.calm.nodes > mostNodes {
 		return nil
 	}
@@ -58,6 +59,19 @@ type onward struct {
 	ways []crossing
 	next []int32 // where those get, as numbers of nodes
 	src  ip.Addr // of packets that the instance itself sends
+	salt uint64  // of the device
+}
+
+// way is what packets take of the next hops.
+func (x *onward) way(src, dst ip.Addr) *crossing {
+	return &x.ways[x.index(src, dst)]
+}
+
+func (x *onward) index(src, dst ip.Addr) int {
+	if len(x.hops) == 1 {
+		return 0
+	}
+	return indexAt(x.salt, x.hops, src, dst)
 }
 
 // terrain is what is known of a destination. By node: the next hops, as an index of steps; none for an instance at which packets do not
@@ -66,8 +80,10 @@ type terrain struct {
 	on      []int32
 	arrives []bool
 	far     []uint8
+	lost    []int32    // nodes from which packets do not arrive
+	unheard []uint64   // those, as a set
 	order   []int32    // nodes from which packets arrive, each behind all those that it may hand them to
-	paths   [][]uint64 // by node, sets of those that its own packets pass, once it was asked
+	through [][]uint64 // by node, the devices whose own packets pass it, as numbers of nodes; nil if that is not kept
 }
 
 const none = -1
@@ -79,9 +95,6 @@ func (g *Ground) of(dst ip.Addr) *terrain {
 	}
 	n := g.calm.nodes
 	t := &terrain{on: make([]int32, n), arrives: make([]bool, n), far: make([]uint8, n)}
-	if g.words > 0 {
-		t.paths = make([][]uint64, n)
-	}
 	g.toward[dst] = t
 	sure := g.calm.toward(dst, nil)
 	done := make([]bool, n)
@@ -97,6 +110,7 @@ func (g *Ground) of(dst ip.Addr) *terrain {
 			t.on[i] = k
 		}
 		if !t.arrives[i] {
+			t.lost = append(t.lost, int32(i))
 			return // a loop may come back here
 		}
 		if t.on[i] != none {
@@ -113,30 +127,40 @@ func (g *Ground) of(dst ip.Addr) *terrain {
 			visit(at, g.calm.first[at.dev]+k)
 		}
 	}
+	slices.Sort(t.lost)
+	if g.words > 0 {
+		t.unheard = make([]uint64, g.words)
+		for _, i := range t.lost {
+			t.unheard[i>>6] |= 1 << (i & 63)
+		}
+		g.send(t, dst)
+	}
 	return t
 }
 
-// path are the instances that packets of one pass, of those from which they arrive: with equal paths, those on the one that they take.
-func (g *Ground) path(t *terrain, dst ip.Addr, from node) []uint64 {
-	i := g.calm.first[from.dev] + int(from.inst)
-	if p := t.paths[i]; p != nil {
-		return p
+// send follows the packets of each device from which they arrive: with equal paths, on the one that they take.
+func (g *Ground) send(t *terrain, dst ip.Addr) {
+	all := make([]uint64, g.calm.nodes*g.words)
+	t.through = make([][]uint64, g.calm.nodes)
+	for i := range t.through {
+		t.through[i] = all[i*g.words : (i+1)*g.words]
 	}
-	p := make([]uint64, g.words)
-	t.paths[i] = p
-	src := ip.Addr{}
-	for at := from; ; {
-		k := g.calm.first[at.dev] + int(at.inst)
-		p[k>>6] |= 1 << (k & 63)
-		if t.on[k] == none {
-			return p
+	for from, i := range g.calm.first {
+		if len(g.base.Device(uint32(from)).Instances()) == 0 || !t.arrives[i] {
+			continue
 		}
-		x := &g.steps[t.on[k]]
-		if at == from {
-			src = x.src
+		src := ip.Addr{}
+		for k := i; ; {
+			t.through[k][i>>6] |= 1 << (i & 63)
+			if t.on[k] == none {
+				break
+			}
+			x := &g.steps[t.on[k]]
+			if k == i {
+				src = x.src
+			}
+			k = int(x.next[x.index(src, dst)])
 		}
-		way := &x.ways[indexAt(g.base.Device(at.dev), x.hops, src, dst)]
-		at = node{way.device, way.inst}
 	}
 }
 
@@ -176,7 +200,7 @@ func (g *Ground) cross(inst *device.Instance, hops []route.Hop, dst ip.Addr) (x 
 		if !to.IsValid() {
 			to = dst
 		}
-		c := cross(g.base, d.ID(), h.Port, to)
+		c := g.crossing(d.ID(), h.Port, to)
 		if d.InstanceOf(h.Port) != inst || c.why != note.None {
 			return x, false
 		}
@@ -186,8 +210,26 @@ func (g *Ground) cross(inst *device.Instance, hops []route.Hop, dst ip.Addr) (x 
 	if len(hops) == 0 {
 		return x, false
 	}
-	x.src = inst.AddressBy(hops[0].Port)
+	x.src, x.salt = inst.AddressBy(hops[0].Port), d.Salt()
 	return x, true
+}
+
+// leading is a crossing toward an address.
+type leading struct {
+	to ip.Addr
+	crossing
+}
+
+// crossing is where packets get that leave by a port of a device for an address.
+func (g *Ground) crossing(dev, port uint32, to ip.Addr) crossing {
+	for k := range g.over[dev] {
+		if x := &g.over[dev][k]; x.out.port == port && x.to == to {
+			return x.crossing
+		}
+	}
+	x := cross(g.base, dev, port, to)
+	g.over[dev] = append(g.over[dev], leading{to, x})
+	return x
 }
 
 // changed is what a step that begins on a ground changes for a destination.
@@ -195,18 +237,18 @@ type changed struct {
 	ground *Ground
 	*terrain
 	nodes    []uint64 // instances that do not forward as before
+	which    []int32  // those
 	affected []bool   // by node, of those from which packets arrived: some may pass one of those
+	senders  []uint64 // room
 }
 
-// suspect is an instance that a step may have made forward in another way.
-type suspect struct {
-	node  node
-	at    int  // number of the node
-	plain bool // only routes to prefixes changed
+// suspects are the instances that a step may have made forward in another way, by their numbers.
+type suspects struct {
+	any      []int32            // for whatever destination: next hops of theirs changed, or the action touched them or what they are joined to
+	toPrefix map[uint32][]int32 // whose route to a prefix changed, of the others
 }
 
-// suspectsOf finds them: those whose routes changed, those that the action touched, and what is joined to either.
-func (c *quiet) suspectsOf() []suspect {
+func (c *quiet) suspectsOf() suspects {
 	s := c.step
 	touched := make([]bool, len(s.Before.Devices()))
 	for _, d := range s.Before.Devices() {
@@ -226,15 +268,13 @@ func (c *quiet) suspectsOf() []suspect {
 			}
 		}
 	}
-	var out []suspect
-	for _, d := range s.Before.Devices() {
-		for k := range d.Instances() {
-			x := suspect{node{d.ID(), uint16(k)}, c.first[d.ID()] + k, true}
-			x.plain = !near[d.ID()] && len(c.hops[x.at]) == 0
-			if !x.plain || len(c.prefixes[x.at]) > 0 {
-				out = append(out, x)
-			}
+	out := suspects{toPrefix: map[uint32][]int32{}}
+	for i, n := range c.at {
+		if near[n.dev] || len(c.hops[i]) > 0 {
+			out.any = append(out.any, int32(i))
+			continue
 		}
+		c.prefixes[i].each(func(id uint32) { out.toPrefix[id] = append(out.toPrefix[id], int32(i)) })
 	}
 	return out
 }
@@ -244,38 +284,54 @@ func sameMedium(a, b *network.Medium) bool {
 }
 
 // on has a pass of a step know what the ground says of its destination.
-func (t *steady) on(g *Ground, suspects []suspect) {
+func (t *steady) on(g *Ground, suspects *suspects) {
 	if t.changed.nodes == nil {
 		t.changed.nodes, t.changed.affected = make([]uint64, (g.calm.nodes+63)/64), make([]bool, g.calm.nodes)
 	}
 	t.changed.ground, t.changed.terrain = g, g.of(t.dst)
 	clear(t.changed.nodes)
 	clear(t.changed.affected)
-	any := false
-	for _, x := range suspects {
-		if x.plain && !slices.ContainsFunc(t.covers, t.prefixes[x.at].has) || t.forwardsAlike(x.node, x.at) {
-			continue
+	t.changed.which = t.changed.which[:0]
+	look := func(list []int32) {
+		for _, i := range list {
+			if !t.changed.differs(int(i)) && !t.forwardsAlike(t.at[i], int(i)) {
+				t.changed.nodes[i>>6] |= 1 << (i & 63)
+				t.changed.which = append(t.changed.which, i)
+			}
 		}
-		t.changed.nodes[x.at>>6] |= 1 << (x.at & 63)
-		any = true
 	}
-	if any {
+	look(suspects.any)
+	for _, id := range t.covers {
+		look(suspects.toPrefix[id])
+	}
+	if len(t.changed.which) > 0 {
 		t.changed.spread()
 	}
 }
 
 // spread finds the instances of which packets may pass one that changed.
 func (c *changed) spread() {
+	began := false
 	for _, i := range c.order {
-		hit := c.nodes[i>>6]>>(i&63)&1 != 0
+		hit := c.differs(int(i))
+		began = began || hit
+		if !began {
+			continue // nothing that it hands packets to changed
+		}
 		if k := c.on[i]; !hit && k != none {
 			for _, j := range c.ground.steps[k].next {
-				hit = hit || c.affected[j]
+				if c.affected[j] {
+					hit = true
+					break
+				}
 			}
 		}
 		c.affected[i] = hit
 	}
 }
+
+// differs says whether an instance does not forward as before.
+func (c *changed) differs(i int) bool { return c.nodes[i>>6]>>(i&63)&1 != 0 }
 
 // forwardsAlike says whether a step leaves an instance as it is: how it forwards packets, and over what.
 func (t *steady) forwardsAlike(n node, i int) bool {
@@ -298,20 +354,15 @@ func (t *steady) forwardsAlike(n node, i int) bool {
 // arrive says whether packets arrive from a node as before.
 func (c *changed) arrive(i int) bool { return c.arrives[i] && !c.affected[i] }
 
-// arriveFrom says whether it is known that the packets of an instance itself arrive as before.
-func (t *steady) arriveFrom(n node) bool {
-	if t.arrive(n) {
-		return true
-	}
-	if t.changed.terrain == nil || t.changed.paths == nil || !t.has(n) || !t.changed.arrives[t.first[n.dev]+int(n.inst)] {
-		return false
-	}
-	for w, bits := range t.changed.ground.path(t.changed.terrain, t.dst, n) {
-		if bits&t.changed.nodes[w] != 0 {
-			return false
+// passing are the devices from whose own packets some may be lost: they did not arrive, or pass an instance that changed.
+func (c *changed) passing() []uint64 {
+	c.senders = append(c.senders[:0], c.unheard...)
+	for _, i := range c.which {
+		for w, bits := range c.through[i] {
+			c.senders[w] |= bits
 		}
 	}
-	return true
+	return c.senders
 }
 
 // keeps says whether it is known that an instance forwards packets as before the step, when they arrived.
@@ -320,91 +371,50 @@ func (t *steady) keeps(n node) bool {
 		return false
 	}
 	i := t.first[n.dev] + int(n.inst)
-	return t.changed.arrives[i] && t.changed.nodes[i>>6]>>(i&63)&1 == 0
+	return t.changed.arrives[i] && !t.changed.differs(i)
 }
 
-// onward are the next hops of a node that forwards as before; nil if it does not.
-func (c *changed) onward(i int) *onward {
-	k := c.on[i]
-	if k == none || c.nodes[i>>6]>>(i&63)&1 != 0 {
+// onward are the next hops of an instance that is known to forward as before the step; nil if it is not.
+func (t *steady) onward(n node) *onward {
+	c := &t.changed
+	if c.terrain == nil || !t.has(n) {
 		return nil
 	}
-	return &c.ground.steps[k]
+	i := t.first[n.dev] + int(n.inst)
+	if c.on[i] == none || c.differs(i) {
+		return nil
+	}
+	return &c.ground.steps[c.on[i]]
 }
 
-// walk takes packets over instances that hand them all to the same next one, before, during and after the step: those that forward as
-// before, and those whose changes make no difference to these packets. So follow would take them one by one. It gives where that ends,
-// with how long it took and the TTL that is left; what was passed is put on seen.
+// walk takes packets over instances that forward as before, before, during and after the step, to the first one that does not. It gives
+// how long that took and the TTL that is left; what was passed is put on seen.
 func (f *follower) walk(at node, delta event.Time, ttl int) (node, event.Time, int) {
 	t := f.calm
-	for t.has(at) && !t.passes(at, ttl, len(f.seen) == 0) {
-		if len(f.seen) > 0 && (ttl <= 1 || t.step.Before.Device(at.dev).Kind() == config.Host) {
-			break
+	for {
+		x := t.onward(at)
+		if x == nil || len(f.seen) > 0 && (ttl <= 1 || t.step.Before.Device(at.dev).Kind() == config.Host) {
+			return at, delta, ttl
 		}
-		way := f.onlyWay(at)
-		if way == nil {
-			break
+		if len(f.seen) == 0 {
+			f.src = x.src
 		}
+		way := x.way(f.src, f.dst)
 		if f.seen = append(f.seen, at); len(f.seen) > 1 {
 			ttl--
 		}
 		at, delta = node{way.device, way.inst}, delta+way.delay
 	}
-	return at, delta, ttl
-}
-
-// onlyWay is where an instance sends all packets that are followed; nil if there are several, or they are not simply sent on.
-func (f *follower) onlyWay(at node) *crossing {
-	t := f.calm
-	d := t.step.Before.Device(at.dev)
-	if x := t.changed.onward(t.first[at.dev] + int(at.inst)); x != nil {
-		if len(f.seen) == 0 {
-			f.src = x.src
-		}
-		return &x.ways[f.index(d, x.hops)]
-	}
-	if !f.same.has(at.dev) || !d.Enabled() {
-		return nil
-	}
-	ds := f.timeline(at)
-	inst := &d.Instances()[at.inst]
-	var only route.Hop
-	for i := range ds {
-		c := &ds[i]
-		if c.local || len(c.hops) == 0 || c.set == route.Blackhole || ds[0].from != longAgo {
-			return nil
-		}
-		if len(f.seen) == 0 {
-			src := inst.AddressBy(c.hops[0].Port)
-			if i > 0 && src != f.src {
-				return nil
-			}
-			f.src = src
-		}
-		way := c.hops[f.index(d, c.hops)]
-		if i > 0 && way != only {
-			return nil
-		}
-		only = way
-	}
-	if d.InstanceOf(only.Port) != inst {
-		return nil
-	}
-	x := f.passes(at.dev, only)
-	if !x.alike || x.before.why != note.None {
-		return nil
-	}
-	return &x.before
 }
 
 // index is which of equal next hops the packets that are followed take at a device.
 func (f *follower) index(d *device.Device, hops []route.Hop) int {
-	return indexAt(d, hops, f.src, f.dst)
-}
-
-func indexAt(d *device.Device, hops []route.Hop, src, dst ip.Addr) int {
 	if len(hops) == 1 {
 		return 0
 	}
-	return route.Index(hops, route.FlowHash(d.Salt(), src, dst, inet.ProtoICMP, 0))
+	return indexAt(d.Salt(), hops, f.src, f.dst)
+}
+
+func indexAt(salt uint64, hops []route.Hop, src, dst ip.Addr) int {
+	return route.Index(hops, route.FlowHash(salt, src, dst, inet.ProtoICMP, 0))
 }

@@ -2,7 +2,7 @@ package traffic
 
 import (
 	"cmp"
-	"fmt"
+	"encoding/binary"
 	"slices"
 	"strings"
 
@@ -24,121 +24,143 @@ type Loop struct {
 	Why     string   `json:"why" doc:"when each of them computed its routes"`
 }
 
+// circling is a circle of instances, the one with the lowest number first, and when packets for a destination would have gone around in
+// it: until Never if they still would at the end.
+type circling struct {
+	ring        []node
+	from, until event.Time
+	toward      []string // devices that cannot be reached through it
+}
+
+// circled is what makes two of them the same one, for several destinations.
+type circled struct {
+	ring        string
+	from, until event.Time
+}
+
+// ringKey is the same for the same circle.
+func ringKey(ring []node) string {
+	key := make([]byte, 0, 64)
+	for _, n := range ring {
+		key = binary.NativeEndian.AppendUint32(key, n.dev)
+		key = binary.NativeEndian.AppendUint16(key, n.inst)
+	}
+	return string(key)
+}
+
 // loops finds the circles in which the devices would send packets for the
 // destination: at every moment at which one of them changes its mind, those that
-// it is in. A device from which all packets arrive is in none, and each goes through
-// one that forwards in another way than before, or from which packets did not arrive.
-func (f *follower) loops(toward string, quiet *steady, found map[string]*Loop) {
+// it is in. A device from which all packets arrive is in none (doubtful are the others), and each goes
+// through one that forwards in another way than before, or from which packets did not arrive.
+func (f *follower) loops(toward string, doubtful []node, found map[circled]*circling) {
 	s := f.step
-	type change struct {
-		at   event.Time
-		node node
-	}
-	var changes []change
-	var kept []node // instances that are in no circle, unless one that changed is
-	for _, d := range s.Applied.Devices() {
-		if d.Kind() != config.Router {
+	changes := f.minds[:0]
+	kept := f.kept[:0] // instances that are in no circle, unless one that changed is
+	for _, n := range doubtful {
+		switch {
+		case s.Applied.Device(n.dev).Kind() != config.Router:
+			continue
+		case f.calm.keeps(n):
+			kept = append(kept, n)
 			continue
 		}
-		for i := range d.Instances() {
-			n := node{d.ID(), uint16(i)}
-			if quiet.arrive(n) {
-				continue
-			}
-			if quiet.keeps(n) {
-				kept = append(kept, n)
-				continue
-			}
-			changes = append(changes, change{s.Start, n}) // circles that were there before are still there
-			for _, x := range f.timeline(n) {
-				if x.from > s.Start {
-					changes = append(changes, change{x.from, n})
-				}
+		changes = append(changes, mind{s.Start, n}) // circles that were there before are still there
+		for _, x := range f.timeline(n) {
+			if x.from > s.Start {
+				changes = append(changes, mind{x.from, n})
 			}
 		}
 	}
-	slices.SortFunc(changes,
-		func(a, b change) int { return cmp.Or(cmp.Compare(a.at, b.at), a.node.compare(b.node)) })
-	open := map[string]*Loop{}
+	f.minds, f.kept = changes, kept
+	slices.SortFunc(changes, func(a, b mind) int { return cmp.Or(cmp.Compare(a.at, b.at), a.node.compare(b.node)) })
+	var open []*circling
+	var keys []string // of those
+	closes := func(k int, at event.Time) {
+		c := open[k]
+		c.until = at
+		key := circled{keys[k], c.from, at}
+		if found[key] == nil {
+			found[key] = c
+		}
+		found[key].toward = append(found[key].toward, toward)
+		open, keys = slices.Delete(open, k, k+1), slices.Delete(keys, k, k+1)
+	}
+	var rings []string // that the changed ones are in
 	for i := 0; i < len(changes); {
 		at := changes[i].at
-		var changed, gone []node // gone are those from which there is no loop
+		changed := f.changed[:0]
 		for ; i < len(changes) && changes[i].at == at; i++ {
 			changed = append(changed, changes[i].node)
 		}
-		// Loops through a device that changed its mind may be over.
-		still := map[string]bool{}
-		if !f.circles(changed, at) {
-			changed, gone = nil, changed
-		} else if at == s.Start {
-			changed = append(changed, kept...)
-			slices.SortFunc(changed, node.compare)
+		f.changed = changed
+		rings = rings[:0]
+		circles := f.circles(changed, at)
+		look := changed
+		if circles && at == s.Start {
+			look = append(slices.Clone(changed), kept...)
+			slices.SortFunc(look, node.compare)
 		}
-		for _, n := range changed {
-			if ring := f.ringAt(n, at); ring != nil {
-				still[f.ringKey(ring)] = true
-				f.open(ring, at, open)
+		for _, n := range look {
+			if !circles {
+				break
 			}
-		}
-		for key, l := range open {
-			if still[key] || !slices.ContainsFunc(append(changed, gone...),
-				func(n node) bool { return slices.Contains(l.Devices, n.in(s.Applied).Ref()) }) {
+			ring := f.ringAt(n, at)
+			if ring == nil {
 				continue
 			}
-			f.close(key, at, toward, open, found)
+			key := ringKey(ring)
+			rings = append(rings, key)
+			if !slices.Contains(keys, key) {
+				open, keys = append(open, &circling{ring: ring, from: at}), append(keys, key)
+			}
+		}
+		// Circles through a device that changed its mind may be over.
+		for k := len(open) - 1; k >= 0; k-- {
+			if !slices.Contains(rings, keys[k]) && slices.ContainsFunc(look, func(n node) bool { return slices.Contains(open[k].ring, n) }) {
+				closes(k, at)
+			}
 		}
 	}
-	for key := range open {
-		f.close(key, event.Never, toward, open, found)
+	for len(open) > 0 {
+		closes(0, event.Never)
 	}
 }
 
-func (f *follower) ringKey(ring []node) string { return fmt.Sprint(ring) }
-
-func (f *follower) open(ring []node, at event.Time, open map[string]*Loop) {
-	key := f.ringKey(ring)
-	if open[key] != nil {
-		return
-	}
-	l := &Loop{From: at.Seconds()}
-	for _, n := range ring {
-		l.Devices = append(l.Devices, n.in(f.step.Applied).Ref())
-	}
-	open[key] = l
+// mind is when an instance forwards packets in another way.
+type mind struct {
+	at   event.Time
+	node node
 }
 
-// close keeps a loop that has ended; one that was there for more destinations at
-// the same time is one.
-func (f *follower) close(key string, at event.Time, toward string, open, found map[string]*Loop) {
-	l := open[key]
-	delete(open, key)
-	if at != event.Never {
-		until := at.Seconds()
-		if l.Until = &until; until == l.From {
-			return
-		}
+// loop is a circle in words.
+func (c *circling) loop(s *history.Step) Loop {
+	l := Loop{From: c.from.Seconds(), Toward: slices.Sorted(slices.Values(c.toward))}
+	if c.until != event.Never {
+		until := c.until.Seconds()
+		l.Until = &until
 	}
-	name := fmt.Sprint(key, l.From, at)
-	if found[name] == nil {
-		found[name] = l
+	for _, n := range c.ring {
+		l.Devices = append(l.Devices, n.in(s.Applied).Ref())
 	}
-	found[name].Toward = append(found[name].Toward, toward)
+	l.Why = computedWords(s, &l)
+	return l
 }
 
 // ringAt is the circle in which packets go that an instance sends at a time; it
 // begins at the smallest number, so that it is the same whoever is asked.
 func (f *follower) ringAt(from node, at event.Time) []node {
-	seen := map[node]bool{} // one that was left once does not lead back
+	clear(f.marks) // one that was left once does not lead back
 	var way []node
 	var leadsBack func(n node) bool
 	leadsBack = func(n node) bool {
 		if len(way) > 0 && n == from {
 			return true
 		}
-		if seen[n] || f.calm != nil && f.calm.arrive(n) {
+		mark := &f.marks[f.places.of(n)]
+		if *mark != 0 || f.calm != nil && f.calm.arrive(n) {
 			return false
 		}
-		seen[n] = true
+		*mark = 1
 		way = append(way, n)
 		if f.anyNext(n, at, leadsBack) {
 			return true

@@ -60,7 +60,7 @@ const span = event.Second
 // give up; what comes out then is to be thrown away.
 func OutagesOf(s *history.Step, last bool, stop func() bool) []FlowOutages {
 	out := []FlowOutages{}
-	way := toward(s, forwardingNotes(s), ip.Addr{})
+	way := toward(s, ip.Addr{})
 	for _, f := range s.After.Flows() {
 		if stop != nil && stop() {
 			return out
@@ -179,7 +179,7 @@ func TurnOf(s *history.Step, from, to string, last bool) (*Turn, error) {
 			return nil, phrase.Errorf("there is no device named %s", name)
 		}
 	}
-	f := toward(s, forwardingNotes(s), ip.AddrFrom(ends[1].Config().Address()))
+	f := toward(s, ip.AddrFrom(ends[1].Config().Address()))
 	f.turns = map[event.Time]Turn{}
 	parts := f.all(ends[0].ID(), last)
 	for i := len(parts) - 1; i > 0; i-- {

@@ -53,7 +53,7 @@ func ends(s *history.Step) (out []*device.Device) {
 // is that of OutagesOf.
 func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 	out := Pairs{Out: []PairOut{}, Loops: []Loop{}}
-	var loops map[string]*Loop
+	var loops map[circled]*circling
 	out.Of, loops = eachPair(s, ends(s), nil, stop, func(f *follower, from, to *device.Device) {
 		if x, ok := f.pair(from, to, last); ok {
 			out.Out = append(out.Out, x)
@@ -65,10 +65,8 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 		out.Longest = out.Out[0].Seconds
 	}
 	out.Out = out.Out[:min(len(out.Out), maxPairs)]
-	for _, l := range loops {
-		slices.Sort(l.Toward)
-		l.Why = computedWords(s, l)
-		out.Loops = append(out.Loops, *l)
+	for _, c := range loops {
+		out.Loops = append(out.Loops, c.loop(s))
 	}
 	slices.SortFunc(out.Loops, func(a, b Loop) int {
 		return cmp.Or(cmp.Compare(a.From, b.From),
@@ -79,38 +77,42 @@ func PairsOf(s *history.Step, last bool, stop func() bool) Pairs {
 
 // eachPair visits the pairs of some devices of which packets may be lost in a step, with a follower of their packets; it says how many
 // pairs there are, and finds the loops. ground, if not nil, is that of the network before the step. stop is that of OutagesOf.
-func eachPair(s *history.Step, all []*device.Device, ground *Ground, stop func() bool, visit func(f *follower, from, to *device.Device)) (of int, loops map[string]*Loop) {
-	loops = map[string]*Loop{}
+func eachPair(s *history.Step, all []*device.Device, ground *Ground, stop func() bool, visit func(f *follower, from, to *device.Device)) (of int, loops map[circled]*circling) {
+	loops = map[circled]*circling{}
 	calm := quietOf(s)
 	var sure *steady
-	var suspects []suspect
+	var suspects suspects
 	if ground != nil && ground.base == s.Before {
 		suspects = calm.suspectsOf()
 	} else {
 		ground = nil
 	}
-	f := toward(s, forwardingNotes(s), ip.Addr{})
-	f.lean = true
+	f := toward(s, ip.Addr{})
+	f.lean, f.ground = true, ground
+	isEnd := make([]bool, len(s.After.Devices()))
+	for _, d := range all {
+		isEnd[d.ID()] = true
+	}
 	for _, to := range all {
 		dst := ip.AddrFrom(to.Config().Address())
 		sure = calm.toward(dst, sure)
 		if ground != nil {
-			sure.on(ground, suspects)
+			sure.on(ground, &suspects)
 		}
 		f.another(dst)
 		f.calm = sure
-		for _, from := range all {
-			if from == to {
+		of += len(all) - 1
+		for _, n := range sure.senders() {
+			from := s.After.Device(n.dev)
+			if !isEnd[n.dev] || from == to {
 				continue
 			}
 			if stop != nil && stop() {
 				return of, nil
 			}
-			if of++; !sure.arriveFrom(node{from.ID(), device.Main}) {
-				visit(f, from, to)
-			}
+			visit(f, from, to)
 		}
-		f.loops(to.Name(), sure, loops)
+		f.loops(to.Name(), sure.doubtful(), loops)
 	}
 	return of, loops
 }

@@ -1,6 +1,8 @@
 package traffic
 
 import (
+	"math/bits"
+
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/language/config"
@@ -18,22 +20,32 @@ type quiet struct {
 	step      *history.Step
 	first     []int // of a device's instances among all, by the device's number
 	nodes     int
-	prefixes  []bits      // whose routes changed, by node
-	hops      []bits      // that changed
+	at        []node      // by their numbers
+	newcomers []node      // that were not there before the action
+	prefixes  []set       // whose routes changed, by node
+	hops      []set       // that changed
 	crossings [][]crossed // by the number of the device
 	same      untouched
 }
 
-// bits is a set of numbers.
-type bits []uint64
+// set is one of numbers.
+type set []uint64
 
-func (b bits) has(i uint32) bool { return int(i>>6) < len(b) && b[i>>6]>>(i&63)&1 != 0 }
+func (b set) has(i uint32) bool { return int(i>>6) < len(b) && b[i>>6]>>(i&63)&1 != 0 }
 
-func (b *bits) put(i uint32) {
+func (b *set) put(i uint32) {
 	for int(i>>6) >= len(*b) {
 		*b = append(*b, 0)
 	}
 	(*b)[i>>6] |= 1 << (i & 63)
+}
+
+func (b set) each(visit func(i uint32)) {
+	for w, word := range b {
+		for ; word != 0; word &= word - 1 {
+			visit(uint32(w<<6 + bits.TrailingZeros64(word)))
+		}
+	}
 }
 
 // crossed is where packets get that leave a device by a port, to an address.
@@ -55,7 +67,16 @@ func quietOf(s *history.Step) *quiet {
 		c.first = append(c.first, c.nodes)
 		c.nodes += len(d.Instances())
 	}
-	c.prefixes, c.hops = make([]bits, c.nodes), make([]bits, c.nodes)
+	for _, d := range s.After.Devices() {
+		for k := range d.Instances() {
+			if n := (node{d.ID(), uint16(k)}); c.has(n) {
+				c.at = append(c.at, n)
+			} else {
+				c.newcomers = append(c.newcomers, n)
+			}
+		}
+	}
+	c.prefixes, c.hops = make([]set, c.nodes), make([]set, c.nodes)
 	for i := s.NotesBefore; i < s.NotesAfter; i++ {
 		n := s.After.NoteAt(i)
 		if n.Kind != note.RouteChanged && n.Kind != note.HopChanged || !c.has(node{n.Device, n.Instance}) {
@@ -85,6 +106,8 @@ type steady struct {
 	far    []uint8  // devices on the longest path from a node
 
 	changed changed // if there is a ground: of that, what the step changes
+	doubted []node  // room
+	sending []node
 }
 
 const (
@@ -129,16 +152,73 @@ func (t *steady) arrive(n node) bool {
 	return false
 }
 
+// doubtful are the instances that packets may be lost from, in order; they are good until it is called again.
+func (t *steady) doubtful() []node {
+	t.doubted = t.doubted[:0]
+	switch c := &t.changed; {
+	case c.terrain == nil:
+		for _, n := range t.at {
+			if !t.arrive(n) {
+				t.doubted = append(t.doubted, n)
+			}
+		}
+	case len(c.which) > 0:
+		for i, n := range t.at {
+			if !c.arrive(i) {
+				t.doubted = append(t.doubted, n)
+			}
+		}
+	default:
+		for _, i := range c.lost {
+			t.doubted = append(t.doubted, t.at[i])
+		}
+	}
+	t.doubted = append(t.doubted, t.newcomers...)
+	return t.doubted
+}
+
+// senders are the devices of whose packets some may be lost, in order: their first instances. They are good until it is called again.
+func (t *steady) senders() []node {
+	t.sending = t.sending[:0]
+	if t.changed.terrain == nil || t.changed.through == nil {
+		for _, n := range t.doubtful() {
+			if n.inst == device.Main {
+				t.sending = append(t.sending, n)
+			}
+		}
+		return t.sending
+	}
+	for w, set := range t.changed.passing() {
+		for ; set != 0; set &= set - 1 {
+			if n := t.at[w<<6+bits.TrailingZeros64(set)]; n.inst == device.Main {
+				t.sending = append(t.sending, n)
+			}
+		}
+	}
+	for _, n := range t.newcomers {
+		if n.inst == device.Main {
+			t.sending = append(t.sending, n)
+		}
+	}
+	return t.sending
+}
+
 // passes says whether packets that get to an instance with a TTL arrive for sure; begins says that it sends them itself.
 func (t *steady) passes(n node, ttl int, begins bool) bool {
 	if !t.arrive(n) {
 		return false
 	}
-	far := int(t.far[t.first[n.dev]+int(n.inst)])
-	if t.changed.terrain != nil {
-		far = int(t.changed.far[t.first[n.dev]+int(n.inst)])
-	}
+	far := int(t.longest(n))
 	return far+1 < ttl && (begins || far == 1 || t.step.Before.Device(n.dev).Kind() != config.Host)
+}
+
+// longest is how many instances packets pass at most from one from which they arrive, that one counted.
+func (t *steady) longest(n node) uint8 {
+	i := t.first[n.dev] + int(n.inst)
+	if t.changed.terrain != nil {
+		return t.changed.far[i]
+	}
+	return t.far[i]
 }
 
 // decides is what an instance does with packets before, during and after the step, if that is all the same: the next hops, none of them

@@ -36,13 +36,13 @@ type Trip struct {
 // first one that takes another path than the one before it, or is lost where that was not; with all, also one every
 // interval of the flow, counted from the beginning of the lab. visit is given each, and says whether to go on with that flow.
 func Trips(s *history.Step, last, all bool, from, to event.Time, visit func(t Trip) bool, stop func() bool) {
-	changes := forwardingNotes(s)
+	f := toward(s, ip.Addr{})
 	for _, flow := range s.After.Flows() {
 		a, b := s.After.Find(flow.From), s.After.Find(flow.To)
 		if a == nil || b == nil || stop != nil && stop() {
 			continue
 		}
-		f := toward(s, changes, ip.AddrFrom(b.Config().Address()))
+		f.another(ip.AddrFrom(b.Config().Address()))
 		for _, at := range sendTimes(f.all(a.ID(), last), event.FromDuration(flow.Every), all, from, to) {
 			if !visit(f.trip(flow.Name, a.ID(), at)) {
 				break
@@ -100,12 +100,12 @@ func (f *follower) trip(flow string, from uint32, at event.Time) Trip {
 
 // leg writes down that the traced packet leaves by a port.
 func (f *follower) leg(x *crossing, sent event.Time, seen []node) {
-	if x.far == "" {
+	if !x.joined {
 		return // nobody in particular would have got it
 	}
-	l := Leg{At: sent, Until: sent + x.delay, From: x.port, To: x.far}
+	l := Leg{At: sent, Until: sent + x.delay, From: f.name(x.out), To: f.name(x.far)}
 	if x.why != note.None {
-		l.Lost = facts.Sentence(x.why.Info().Text, x.port, f.dst.String())
+		l.Lost = facts.Sentence(x.why.Info().Text, l.From, f.dst.String())
 	} else {
 		l.Around = slices.Contains(seen, node{x.device, x.inst})
 		f.trace.Loops = f.trace.Loops || l.Around
