@@ -344,10 +344,7 @@ var protocolOf = map[string]string{"Full": "ospf", "2-Way": "ospf", "Init": "osp
 func (a *attempt) neighbour(e config.Expect) Outcome {
 	o := Outcome{Passed: true}
 	var said []string
-	for _, n := range relations.NeighboursOf(a.world) {
-		if !(n.A.Is(e.From) && n.B.Is(e.To) || n.A.Is(e.To) && n.B.Is(e.From)) {
-			continue
-		}
+	for _, n := range relations.Between(a.world, e.From, e.To) {
 		if of := protocolOf[e.State]; of != "" && of != n.Protocol {
 			continue
 		}

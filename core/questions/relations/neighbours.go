@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"math"
 	"slices"
+	"strings"
 
 	"hellebore/core/ground/event"
 	"hellebore/core/ground/ip"
@@ -48,19 +49,49 @@ func NeighboursOf(w *network.World) []Neighbour {
 	return inOrder(append(Adjacencies(w), Sessions(w)...))
 }
 
+// Between are the rows of two devices with each other, instances of them included; a name is that of a device or of an instance. The
+// others are not made.
+func Between(w *network.World, a, b string) []Neighbour {
+	names := [2]string{}
+	for i, name := range []string{a, b} {
+		names[i], _, _ = strings.Cut(name, "/")
+	}
+	of := func(d *device.Device) bool { return slices.Contains(names[:], d.Name()) }
+	rows := slices.DeleteFunc(append(adjacencies(w, of), sessions(w, of)...), func(n Neighbour) bool {
+		return !(n.A.Is(a) && n.B.Is(b) || n.A.Is(b) && n.B.Is(a))
+	})
+	return inOrder(rows)
+}
+
+// among says which devices are looked at.
+type among func(*device.Device) bool
+
+func everyone(*device.Device) bool { return true }
+
 // Adjacencies are the rows of OSPF: one for each pair of ports on a link, or of
 // routers on a segment, of which at least one runs OSPF and is not passive, and
 // one for each virtual link.
 func Adjacencies(w *network.World) []Neighbour {
+	return inOrder(append(adjacencies(w, everyone), unplugged(w)...))
+}
+
+func adjacencies(w *network.World, of among) []Neighbour {
 	out := []Neighbour{}
 	for i := range w.Media() {
-		if m := &w.Media()[i]; !m.Gone {
+		m := &w.Media()[i]
+		ends := 0
+		for _, e := range m.Ends {
+			if of(w.Device(e.Device)) {
+				ends++
+			}
+		}
+		if !m.Gone && ends >= 2 {
 			out = append(out, onMedium(w, m)...)
 		}
 	}
-	out = append(out, VirtualLinks(w)...)
+	out = append(out, virtualLinks(w, of)...)
 	sinceTheyFell(w, out)
-	return inOrder(append(out, unplugged(w)...))
+	return out
 }
 
 // sinceTheyFell says of the ends that are Down since when they are: a router forgets a
@@ -212,9 +243,14 @@ func unplugged(w *network.World) []Neighbour {
 
 // VirtualLinks are the relations of virtual links, each of which at least one
 // end configures.
-func VirtualLinks(w *network.World) []Neighbour {
+func VirtualLinks(w *network.World) []Neighbour { return virtualLinks(w, everyone) }
+
+func virtualLinks(w *network.World, of among) []Neighbour {
 	var out []Neighbour
 	for _, d := range w.Devices() {
+		if !of(d) {
+			continue
+		}
 		for i := range d.Ports() {
 			p := &d.Ports()[i]
 			v := p.Config.Virtual

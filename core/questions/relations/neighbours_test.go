@@ -1,15 +1,19 @@
 package relations_test
 
 import (
+	"math/rand/v2"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"hellebore/core/ground/event"
+	"hellebore/core/questions/facts"
 	"hellebore/core/questions/relations"
 	"hellebore/core/questions/testlabs"
 	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/network"
+	"hellebore/demo"
 )
 
 // TestAllReasonsOfARow puts four disagreements on one link: what the devices
@@ -97,4 +101,45 @@ func TestSinceWhenItIsDown(t *testing.T) {
 	require.InDelta(t, h.Steps()[1].Start.Seconds(), n.Since, 1e-9)
 	never := strings.Replace(testlabs.Line, testlabs.MillPort, "port e1 10.0.12.1/30\n    ospf area 1\n", 1)
 	require.Zero(t, relations.NeighboursOf(testlabs.Settled(t, never))[0].Since)
+}
+
+// TestTheRowsBetweenTwoAreThoseOfAll asks about each two devices and instances of many labs, some things of which failed.
+func TestTheRowsBetweenTwoAreThoseOfAll(t *testing.T) {
+	var texts []string
+	for _, l := range demo.Labs() {
+		texts = append(texts, l.Text)
+	}
+	for n := range 20 {
+		texts = append(texts, testlabs.Random(rand.New(rand.NewPCG(uint64(n), 8))))
+	}
+	rows := 0
+	for n, text := range texts {
+		w := testlabs.Settled(t, text)
+		r := rand.New(rand.NewPCG(uint64(n), 9))
+		d := w.Devices()[r.IntN(len(w.Devices()))]
+		w.Cut(d.ID(), uint32(r.IntN(len(d.Ports()))))
+		w.RunUntil(w.Now()+60*event.Second, 1e7)
+		names := []string{"nobody"}
+		for _, inst := range facts.AllInstances(w) {
+			names = append(names, inst.Ref())
+		}
+		all := relations.NeighboursOf(w)
+		for _, a := range names {
+			for _, b := range names {
+				var want []relations.Neighbour
+				for _, x := range all {
+					if x.A.Is(a) && x.B.Is(b) || x.A.Is(b) && x.B.Is(a) {
+						want = append(want, x)
+					}
+				}
+				got := relations.Between(w, a, b)
+				require.Len(t, got, len(want), "lab %d: %s and %s", n, a, b)
+				for i := range want {
+					require.Equal(t, want[i], got[i], "lab %d: %s and %s", n, a, b)
+				}
+				rows += len(want)
+			}
+		}
+	}
+	require.Greater(t, rows, 500)
 }

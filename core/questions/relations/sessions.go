@@ -78,7 +78,9 @@ type talker struct {
 }
 
 // Sessions are the relations of BGP: one row a pair of peers.
-func Sessions(w *network.World) []Neighbour {
+func Sessions(w *network.World) []Neighbour { return sessions(w, everyone) }
+
+func sessions(w *network.World, of among) []Neighbour {
 	var out []Neighbour
 	type end struct {
 		at   *device.Instance
@@ -86,7 +88,7 @@ func Sessions(w *network.World) []Neighbour {
 	}
 	done := map[end]bool{}
 	for _, inst := range facts.AllInstances(w) {
-		if inst.Config().BGP.AS == 0 {
+		if inst.Config().BGP.AS == 0 || !of(inst.Device()) {
 			continue
 		}
 		for _, v := range facts.PeersOf(inst) {
