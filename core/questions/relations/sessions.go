@@ -97,6 +97,9 @@ func sessions(w *network.World, of among) []Neighbour {
 			}
 			a := talker{w: w, d: inst, v: v, has: true}
 			b := talker{w: w, d: w.Holder(inst, v.Address), addr: v.Address}
+			if b.d != nil && !of(b.d.Device()) {
+				continue
+			}
 			if b.d != nil && b.d != inst {
 				if back, ok := BackOf(inst, v, b.d); ok {
 					b.v, b.has = back, true
