@@ -2,8 +2,11 @@ package e2e
 
 import (
 	"bytes"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
 	"syscall"
 	"testing"
@@ -11,6 +14,7 @@ import (
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
 
 	"hellebore/demo"
 )
@@ -116,4 +120,37 @@ func TestAWorkerDoesAServersSweeps(t *testing.T) {
 		s.call(t, "GET", "/api/about", nil, &about)
 		return slices.ContainsFunc(about.Workers, func(w struct{ Slots, Failures int }) bool { return w.Slots == 1 && w.Failures > 0 })
 	}, time.Minute, 100*time.Millisecond)
+}
+
+// TestTheServersOwnWorkerComesAndGoesWithIt: it is a process of its own that runs when nothing else wants to, is started again when it
+// dies, and ends with the server, even if that is killed.
+func TestTheServersOwnWorkerComesAndGoesWithIt(t *testing.T) {
+	s := start(t)
+	children := func() (pids []int) {
+		all, err := filepath.Glob("/proc/[0-9]*/stat")
+		require.NoError(t, err)
+		for _, path := range all {
+			b, _ := os.ReadFile(path) // it may have ended just now
+			_, rest, _ := strings.Cut(string(b), ") ")
+			if f := strings.Fields(rest); len(f) > 38 && f[1] == strconv.Itoa(s.cmd.Process.Pid) && f[0] != "Z" {
+				pid, err := strconv.Atoi(filepath.Base(filepath.Dir(path)))
+				require.NoError(t, err)
+				require.Equal(t, strconv.Itoa(unix.SCHED_IDLE), f[38], "the policy by which it is scheduled")
+				pids = append(pids, pid)
+			}
+		}
+		return pids
+	}
+	require.Eventually(t, func() bool { return len(children()) == 1 }, 10*time.Second, 20*time.Millisecond)
+	first := children()[0]
+	require.NoError(t, syscall.Kill(first, syscall.SIGKILL))
+	require.Eventually(t, func() bool { now := children(); return len(now) == 1 && now[0] != first }, 10*time.Second, 20*time.Millisecond)
+	ended := make(chan struct{})
+	go func() { s.kill(); close(ended) }() // the worker writes to the log, too: that ends with both
+	select {
+	case <-ended:
+	case <-time.After(10 * time.Second):
+		require.Fail(t, "the worker outlives its server")
+	}
+	require.Contains(t, s.log.String(), "the worker of sweeps died, and is started again")
 }

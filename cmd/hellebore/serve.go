@@ -104,20 +104,22 @@ func serve(s serving) (err error) {
 	defer func() { err = errors.Join(err, db.Close()) }()
 	labs := live.New(db, originals()...)
 	labs.Memory = s.memory
-	collectLess(s.memory)
+	collectLess()
+	keepBelow(s.memory)
 	if s.demos {
 		if err := loadDemos(ctx, db, labs); err != nil {
 			return err
 		}
 	}
-	pool, err := sweeps.New(db, labs.Held, s.slots)
+	pool, err := sweeps.New(db, 0)
 	if err != nil {
 		return err
 	}
-	if err := pool.Start(ctx); err != nil {
+	stopSweepers, err := startSweepers(url, s.slots)
+	if err != nil {
 		return err
 	}
-	defer func() { err = errors.Join(err, pool.Stop(context.WithoutCancel(ctx))) }()
+	defer stopSweepers()
 	server := &http.Server{Handler: api.New(labs, pool, web.Files()), ReadHeaderTimeout: 10 * time.Second}
 	failed := make(chan error, 1)
 	go func() { failed <- server.Serve(listener) }()
@@ -137,12 +139,16 @@ func serve(s serving) (err error) {
 	return nil
 }
 
-// collectLess has garbage collected half as often as Go would, unless the environment says how often: sweeps make much of it, and who
-// works with the server waits for the collector. Near twice the memory of the worlds it is collected as often as that needs.
-func collectLess(memory uint64) {
+// collectLess has garbage collected half as often as Go would, unless the environment says how often: copies of networks are much of
+// it, and who waits for the network waits for the collector.
+func collectLess() {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(200)
 	}
+}
+
+// keepBelow has garbage collected as often as needed near twice the memory of the worlds, unless the environment gives a limit.
+func keepBelow(memory uint64) {
 	if os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetMemoryLimit(int64(2 * memory))
 	}

@@ -66,6 +66,7 @@ with --draft, if the draft makes a failure worse.`,
 }
 
 func runSweep(cmd *cobra.Command, path string, f *sweepFlags) error {
+	collectLess()
 	kinds, err := failure.ParseKinds(f.kinds)
 	switch {
 	case err != nil:

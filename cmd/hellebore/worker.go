@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"errors"
+	"io"
 	"fmt"
 	"log/slog"
 	"os"
@@ -21,6 +22,7 @@ import (
 func workerCommand() *cobra.Command {
 	var url string
 	var slots int
+	var ofServer bool
 	c := &cobra.Command{
 		Use:   "worker",
 		Short: "Try failures of sweeps for a server, on this machine or another",
@@ -39,23 +41,45 @@ killed are done again by others. A worker takes only sweeps of its own engine.`,
 			if url == "" {
 				return errors.New("which database? Write --database URL, or set DATABASE_URL")
 			}
-			return work(url, slots)
+			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			if ofServer {
+				ctx = untilInputEnds(ctx)
+				slog.SetLogLoggerLevel(slog.LevelWarn)
+			}
+			return work(ctx, stop, url, slots)
 		},
 	}
 	c.Flags().StringVar(&url, "database", "", "URL of the server's database; absent: that of DATABASE_URL")
 	c.Flags().IntVar(&slots, "slots", runtime.NumCPU(), "how many failures are tried side by side")
+	c.Flags().BoolVar(&ofServer, "of-server", false, "end when the input does: a server's own worker")
+	if err := c.Flags().MarkHidden("of-server"); err != nil {
+		panic(err) // it is not there
+	}
 	return c
 }
 
-func work(url string, slots int) (err error) {
-	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	defer stop()
+// untilInputEnds is over when the standard input is, too.
+func untilInputEnds(ctx context.Context) context.Context {
+	ctx, cancel := context.WithCancel(ctx)
+	go func() {
+		defer cancel()
+		if _, err := io.Copy(io.Discard, os.Stdin); err != nil {
+			slog.Warn("a worker cannot read its input, and ends", "error", err)
+		}
+	}()
+	return ctx
+}
+
+// work tries failures until the context is over; stop has the signals that end it do so at once.
+func work(ctx context.Context, stop func(), url string, slots int) (err error) {
+	collectLess()
 	db, err := join(ctx, url)
 	if db == nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, db.Close()) }()
-	pool, err := sweeps.New(db, nil, slots)
+	pool, err := sweeps.New(db, slots)
 	if err != nil {
 		return err
 	}
@@ -66,7 +90,9 @@ func work(url string, slots int) (err error) {
 	<-ctx.Done()
 	stop() // a second Ctrl-C ends it at once
 	slog.Info("worker is stopping; what it did not finish goes back")
-	return pool.Stop(context.WithoutCancel(ctx))
+	end, cancel := context.WithTimeout(context.WithoutCancel(ctx), sweepersEnd)
+	defer cancel()
+	return pool.Stop(end)
 }
 
 // joinEvery is how often a worker tries to reach a database that does not answer.

@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"hellebore/core/ground/phrase"
-	"hellebore/core/lab"
 	"hellebore/core/language/labtext"
 	"hellebore/core/questions/topology"
 	"hellebore/core/simulation/history"
@@ -207,21 +206,6 @@ func (l *Labs) ForkDoing(ctx context.Context, id string, actions int, text strin
 
 // Row is a lab's row, whether it is open or not.
 func (l *Labs) Row(ctx context.Context, id string) (store.Lab, error) { return l.journal.Lab(ctx, id) }
-
-// Held is a lab as it is after its first actions, if it is open and has no more; else nil.
-func (l *Labs) Held(id string, actions int) *lab.Lab {
-	l.mu.Lock()
-	open := l.open[id]
-	l.mu.Unlock()
-	if open == nil {
-		return nil
-	}
-	x := open.view.Load()
-	if x == nil || len(x.History().Steps()) != actions {
-		return nil
-	}
-	return x.Reader()
-}
 
 // Delete removes a lab for good.
 func (l *Labs) Delete(ctx context.Context, id string) error {

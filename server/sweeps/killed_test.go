@@ -41,7 +41,7 @@ func beWorker(url string) {
 		time.Sleep(50 * time.Millisecond)
 		s, err = store.Join(context.Background(), url)
 	}
-	p, err := New(s, nil, 1)
+	p, err := New(s, 1)
 	if err != nil {
 		panic(err)
 	}
@@ -74,7 +74,7 @@ func TestNothingIsLostOrDoneTwice(t *testing.T) {
 	}
 	s, url, dir := openIn(t)
 	labs := live.New(s)
-	desk, err := New(s, nil, 0)
+	desk, err := New(s, 0)
 	require.NoError(t, err)
 	desk.timing = quick
 	seed, _ := strconv.ParseUint(os.Getenv("SEED"), 10, 64) // another one each time it is given

@@ -69,16 +69,15 @@ type work struct {
 	over  atomic.Bool // the sweep is not running any more
 }
 
-// New makes a pool with so many slots, which may be none; held, which may be nil, has the labs that this process has open. Start has it
-// begin.
-func New(s *store.Store, held Held, slots int) (*Pool, error) {
+// New makes a pool with so many slots, which may be none. Start has it begin.
+func New(s *store.Store, slots int) (*Pool, error) {
 	host, err := os.Hostname()
 	if err != nil {
 		host = "unknown host"
 	}
 	p := &Pool{store: s, host: host, slots: slots, timing: usual, ended: make(chan struct{}), works: map[int64]*work{}}
 	p.id = fmt.Sprintf("%s-%d-%s", host, os.Getpid(), strings.ToLower(rand.Text()[:8]))
-	p.states = states{store: s, held: held}
+	p.states = states{store: s}
 	config := &river.Config{ID: p.id, JobTimeout: -1, FetchCooldown: 20 * time.Millisecond, FetchPollInterval: 500 * time.Millisecond,
 		SoftStopTimeout: time.Second, Logger: slog.New(&quieter{slog.Default().Handler()})}
 	if slots > 0 {

@@ -76,7 +76,6 @@ const maxStates = 3
 // states are the networks that a worker has built, the latest used last.
 type states struct {
 	store *store.Store
-	held  Held
 	mu    sync.Mutex
 	kept  []*building
 }
@@ -88,9 +87,6 @@ type building struct {
 	state *state
 	err   error
 }
-
-// Held is a lab as it is after some actions, if this process has it open; else nil.
-type Held func(id string, actions int) *lab.Lab
 
 // get is the network of a sweep. Who comes while it is being built waits.
 func (s *states) get(ctx context.Context, row store.Sweep, stop func() bool) (*state, error) {
@@ -133,15 +129,9 @@ func (s *states) guarded(ctx context.Context, row store.Sweep, stop func() bool)
 }
 
 func (s *states) build(ctx context.Context, row store.Sweep, stop func() bool) (*state, error) {
-	var l *lab.Lab
-	if s.held != nil {
-		l = s.held(row.LabID, row.Actions)
-	}
-	if l == nil {
-		var err error
-		if l, err = s.load(ctx, row, stop); err != nil {
-			return nil, err
-		}
+	l, err := s.load(ctx, row, stop)
+	if err != nil {
+		return nil, err
 	}
 	h := l.History()
 	if row.Text != "" {
@@ -161,7 +151,6 @@ func (s *states) build(ctx context.Context, row store.Sweep, stop func() bool) (
 	if row.Digest != 0 && row.Digest != int64(out.digest) {
 		return nil, phrase.Errorf("this worker comes to another state of the network (%016x) than that which the sweep is of (%016x)", out.digest, uint64(row.Digest))
 	}
-	var err error
 	out.sweep, err = sweep.New(h, stop)
 	return out, err
 }

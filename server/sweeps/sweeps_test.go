@@ -68,9 +68,9 @@ func middling(t *testing.T) (_, port string) {
 }
 
 // pool is one with so many slots, which works until the test ends.
-func pool(t *testing.T, s *store.Store, held Held, slots int) *Pool {
+func pool(t *testing.T, s *store.Store, slots int) *Pool {
 	t.Helper()
-	p, err := New(s, held, slots)
+	p, err := New(s, slots)
 	require.NoError(t, err)
 	p.timing = quick
 	require.NoError(t, p.Start(t.Context()))
@@ -139,7 +139,7 @@ func same(t *testing.T, want, got []sweep.Impact) {
 func TestASweepByTheQueueIsLikeOneByHand(t *testing.T) {
 	s, _ := open(t)
 	labs := live.New(s)
-	p := pool(t, s, labs.Held, 2)
+	p := pool(t, s, 2)
 	draft, port := middling(t)
 	row, err := labs.Create(t.Context(), draft, "")
 	require.NoError(t, err)
@@ -199,7 +199,7 @@ func TestAStoppedSweepGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	_, err = labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
-	p := pool(t, s, labs.Held, 1)
+	p := pool(t, s, 1)
 	for _, budget := range []int{0, 60} {
 		stopped(t, s, p, Order{Lab: row.ID, Actions: 1, Depth: 2, Budget: budget}, byHand(t, draft, nil, 2, budget))
 	}
@@ -248,7 +248,7 @@ func TestSweepsShare(t *testing.T) {
 		_, err = labs.Open(t.Context(), id)
 		require.NoError(t, err)
 	}
-	p := pool(t, s, labs.Held, 1)
+	p := pool(t, s, 1)
 	first, err := p.Begin(t.Context(), Order{Lab: large.ID, Actions: 1, Depth: 2, Kinds: []string{"router"}})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
@@ -271,11 +271,11 @@ func TestAWorkerOfAnotherEngineTakesNothing(t *testing.T) {
 	labs := live.New(s)
 	row, err := labs.Create(t.Context(), text(t, "first-triangle"), "")
 	require.NoError(t, err)
-	old, err := New(s, nil, 0)
+	old, err := New(s, 0)
 	require.NoError(t, err)
 	_, err = old.client.Insert(t.Context(), prepareJob{"other", 0}, &river.InsertOpts{Queue: Queue("0")})
 	require.NoError(t, err)
-	p := pool(t, s, labs.Held, 1)
+	p := pool(t, s, 1)
 	require.Eventually(t, func() bool {
 		a, err := p.About(t.Context())
 		require.NoError(t, err)
@@ -299,7 +299,7 @@ func TestWhatCannotBeSweptSaysWhy(t *testing.T) {
 	require.NoError(t, err)
 	l, err := labs.Open(t.Context(), row.ID)
 	require.NoError(t, err)
-	p := pool(t, s, labs.Held, 1)
+	p := pool(t, s, 1)
 	for _, c := range []struct {
 		o    Order
 		says string
