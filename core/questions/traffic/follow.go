@@ -309,7 +309,7 @@ func (f *follower) follow(at node, lo, hi, delta event.Time, ttl int) {
 	case f.calm.passes(at, ttl, len(f.seen) == 0):
 		f.arrive(at, lo, hi)
 		return
-	case f.lean && delta > 0:
+	case f.lean && delta > 0 && f.calm.changed.terrain != nil:
 		f.lossy(at, lo, hi, delta, ttl, func(lo, hi event.Time) { f.met(at, lo, hi, delta, ttl) })
 		return
 	}
