@@ -3,8 +3,8 @@ package main
 import (
 	"context"
 	"errors"
-	"io"
 	"fmt"
+	"io"
 	"log/slog"
 	"os"
 	"os/signal"
