@@ -71,7 +71,8 @@ func TestSweepsStopAndFailInWords(t *testing.T) {
 		sees("lose something for good"), button("Go on"), within("sweep-progress", " left"), button("Stop"), sees("stopped after"),
 		button("Delete"), sees("No failure has been tried yet"))
 	do(t, tab, write("or these alone", "cut nowhere.e1"), button("one at a time"), button("Try all failures"), sees("not tried: "), sees("nowhere"),
-		write("or these alone", "jump viaduct.e1"), button("Sweep again"), sees("jump"))
+		write("or these alone", "jump viaduct.e1"), button("Sweep again"), sees("jump"),
+		chromedp.Navigate(s.url+"/lab/"+s.lab(t, "lab \"Nothing\"\n")+"/failures"), sees("No routers yet"), sees("Nothing can fail here"))
 }
 
 // TestSomePairsAreTriedAndSomeFailuresAreArgued: failures alone come first, then the pairs that were chosen; what need not be tried says why.

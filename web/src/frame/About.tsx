@@ -23,7 +23,7 @@ export function About() {
             <Box mb={4}>
               Hellebore <b>{a.version}</b>, engine <b>{a.engine}</b>.{' '}
               <Quiet>
-                The server and any hellebore worker of the same engine try the failures of its sweeps.
+                The server’s own worker and any other of the same engine try the failures of its sweeps.
               </Quiet>
             </Box>
             <Part title="Workers">

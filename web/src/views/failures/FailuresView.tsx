@@ -20,11 +20,18 @@ type Shape = 'list' | 'flows';
 export function FailuresView({ lab, past }: { lab: LabState; past: boolean }) {
   const { id } = useFocus();
   const sweeps = useQuery(ask.sweeps(id));
+  const map = useQuery(ask.map(id, 'now'));
   const [chosen, setChosen] = useState('');
   const [against, setAgainst] = useState('');
   if (sweeps.error) return <Trouble error={sweeps.error} retry={() => void sweeps.refetch()} />;
   if (!sweeps.data) return <Waiting what="reading the sweeps" />;
   const all = sweeps.data;
+  if (map.data?.devices.length === 0 && all.length === 0)
+    return (
+      <Empty title="No routers yet">
+        Nothing can fail here. Add a router on the map, or write it into the text.
+      </Empty>
+    );
   const sweep = all.find((s) => s.id === chosen) ?? all[0];
   const before = all.find((s) => s.id === against && s.id !== sweep?.id);
   const begun = (s: SweepRow) => {
