@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -95,7 +96,7 @@ var ErrMovedOn = errors.New("the journal has moved on")
 
 // Open connects and migrates.
 func Open(ctx context.Context, url string) (*Store, error) {
-	s, err := connect(ctx, url)
+	s, err := connect(ctx, url, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -105,9 +106,11 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	return s, nil
 }
 
-// Join connects to a database that a server of the same version has migrated.
+// Join connects a worker to a database that a server of the same version has migrated. What it commits need not be on disk at once: if
+// the database dies within a moment, what is lost is a shard with the end of its job, which is done again. So nobody who works with
+// the server waits for the disk because of it.
 func Join(ctx context.Context, url string) (*Store, error) {
-	s, err := connect(ctx, url)
+	s, err := connect(ctx, url, map[string]string{"synchronous_commit": "off"})
 	if err != nil {
 		return nil, err
 	}
@@ -120,11 +123,12 @@ func Join(ctx context.Context, url string) (*Store, error) {
 // maxConnections is of one process: requests, jobs, and who listens for jobs.
 const maxConnections = 16
 
-func connect(ctx context.Context, url string) (*Store, error) {
+func connect(ctx context.Context, url string, settings map[string]string) (*Store, error) {
 	config, err := pgxpool.ParseConfig(url)
 	if err != nil {
 		return nil, fmt.Errorf("the database cannot be reached: %w", err)
 	}
+	maps.Copy(config.ConnConfig.RuntimeParams, settings)
 	if !strings.Contains(url, "pool_max_conns") {
 		config.MaxConns = maxConnections
 	}

@@ -262,3 +262,17 @@ func TestALabBeginsAnew(t *testing.T) {
 	require.Empty(t, drafts)
 	require.ErrorIs(t, s.Begin(ctx, "b", "x", apply), ErrNotFound)
 }
+
+// TestOnlyWorkersDoWithoutTheDisk: what users did is on disk when the server says so; what workers found can be found again.
+func TestOnlyWorkersDoWithoutTheDisk(t *testing.T) {
+	s, url := openStore(t)
+	worker, err := Join(t.Context(), url)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, worker.Close()) })
+	set := func(of *Store) (by []string) {
+		require.NoError(t, of.db.Raw("SELECT setting FROM pg_settings WHERE name = 'synchronous_commit' AND source = 'client'").Scan(&by).Error)
+		return by
+	}
+	require.Empty(t, set(s), "as the database is set up")
+	require.Equal(t, []string{"off"}, set(worker))
+}
