@@ -8,7 +8,6 @@ import (
 	"hellebore/core/ground/ip"
 	"hellebore/core/ground/note"
 	"hellebore/core/ground/phrase"
-	"hellebore/core/ground/store"
 	"hellebore/core/language/config"
 	"hellebore/core/protocols/route"
 	"hellebore/core/questions/facts"
@@ -78,53 +77,13 @@ func placesOf(s *history.Step) *places {
 
 func (p *places) of(n node) int { return p.first[n.dev] + int(n.inst) }
 
-// forwardings are a step's changes of forwarding, by place, each list in order of time. A cold start has millions.
-type forwardings [][]forwarding
-
-// forwarding is one of them: a note of the world after the step.
-type forwarding struct {
-	prefix uint32 // that the route is to
-	hop    bool   // a next hop changed: that may concern any destination
-	note   uint32
-}
-
-func (p *places) forwardingsOf(s *history.Step) forwardings {
-	all := make(forwardings, p.count)
-	for i := s.NotesApplied; i < s.NotesAfter; i++ {
-		n := s.After.NoteAt(i)
-		if n.Kind == note.RouteChanged || n.Kind == note.HopChanged {
-			at := p.of(node{n.Device, n.Instance})
-			all[at] = append(all[at], forwarding{uint32(n.A), n.Kind == note.HopChanged, i})
-		}
-	}
-	return all
-}
-
-// decision is what an instance does with packets for the destination from a time
-// on, until the next decision.
-type decision struct {
-	from  event.Time
-	world *network.World // for ports and addresses: before or after the action
-	local bool
-	set   route.SetID
-	hops  []route.Hop
-}
-
-// passes are where packets get that leave a device by a port for an address, before the action and after it; alike says that the action makes no difference there, not even to
-// packets in flight.
-type passes struct {
-	port          uint32
-	to            ip.Addr
-	before, after crossing
-	alike         bool
-}
-
 // failure is why packets are lost, and where.
 type failure struct {
 	code note.Code
 	a, b string
 }
 
+// follower follows packets to a destination through a step.
 type follower struct {
 	step      *history.Step
 	changes   forwardings
@@ -156,7 +115,8 @@ type follower struct {
 func toward(s *history.Step, dst ip.Addr) *follower {
 	p := placesOf(s)
 	f := &follower{step: s, changes: p.forwardingsOf(s), places: p, same: untouchedOf(s), over: make([][]*passes, len(s.After.Devices())),
-		decisions: make([][]decision, p.count), decided: make([]bool, p.count), fates: make([]fate, p.count), marks: make([]uint8, p.count), causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
+		decisions: make([][]decision, p.count), decided: make([]bool, p.count), fates: make([]fate, p.count), marks: make([]uint8, p.count),
+		causes: map[failure]string{}, seen: make([]node, 0, maxTTL)}
 	f.another(dst)
 	return f
 }
@@ -170,128 +130,6 @@ func (f *follower) another(dst ip.Addr) {
 	f.dst, f.covers = dst, f.covers[:0]
 	// The last world knows all prefixes that the notes may name.
 	f.step.After.Shared().Prefixes.Covering(dst, func(id uint32) bool { f.covers = append(f.covers, id); return true })
-}
-
-const longAgo = event.Time(-1 << 62)
-
-// timeline is all decisions of an instance about the destination, in order.
-func (f *follower) timeline(at node) []decision {
-	place := f.places.of(at)
-	if f.decided[place] {
-		return f.decisions[place]
-	}
-	s := f.step
-	ds := f.decisions[place][:0]
-	if before := at.in(s.Before); before != nil {
-		ds = append(ds, f.decide(longAgo, s.Before, at, before.Table().Next, before.Table().Set))
-	}
-	table := at.in(s.Applied).Table()
-	var fib []note.Note // the latest change of each of the prefixes that changed
-	var resolved map[route.HopID]route.SetID
-	next := func(id uint32) route.HopID {
-		for i := range fib {
-			if uint32(fib[i].A) == id {
-				return route.HopID(fib[i].C)
-			}
-		}
-		return table.Next(id)
-	}
-	set := func(h route.HopID) route.SetID {
-		if x, ok := resolved[h]; ok {
-			return x
-		}
-		if x := table.Set(h); x != route.NoSet {
-			return x
-		}
-		if after := at.in(s.After).Table(); after.Vias(h) == nil {
-			return after.Set(h) // a direct hop that came later never changes
-		}
-		return route.NoSet
-	}
-	if d := f.decide(s.Start, s.Applied, at, next, set); len(ds) == 0 || !f.same.has(at.dev) || !d.like(&ds[0]) {
-		ds = append(ds, d)
-	}
-	f.about = f.about[:0]
-	for _, c := range f.changes[place] {
-		if c.hop || slices.Contains(f.covers, c.prefix) {
-			f.about = append(f.about, c.note)
-		}
-	}
-	for i, notes := 0, f.about; i < len(notes); {
-		when := s.After.NoteAt(notes[i]).At
-		for ; i < len(notes); i++ {
-			n := s.After.NoteAt(notes[i])
-			if n.At != when {
-				break
-			}
-			if n.Kind == note.HopChanged {
-				if resolved == nil {
-					resolved = map[route.HopID]route.SetID{}
-				}
-				resolved[route.HopID(n.A)] = route.SetID(n.C)
-				continue
-			}
-			fib = slices.DeleteFunc(fib, func(o note.Note) bool { return o.A == n.A })
-			fib = append(fib, n)
-		}
-		d := f.decide(event.Time(when), s.Applied, at, next, set)
-		switch last := &ds[len(ds)-1]; {
-		case d.from == last.from:
-			*last = d
-		case !d.like(last):
-			ds = append(ds, d)
-		}
-	}
-	f.decisions[place], f.decided[place] = ds, true
-	return ds
-}
-
-// like says whether two decisions are the same.
-func (d *decision) like(o *decision) bool { return d.local == o.local && d.set == o.set }
-
-// untouched are the devices of a step that the action left as they were, but for their tables.
-type untouched struct {
-	step *history.Step
-	is   []uint8 // by device, once that has been asked
-}
-
-func untouchedOf(s *history.Step) untouched {
-	return untouched{s, make([]uint8, len(s.After.Devices()))}
-}
-
-func (u *untouched) has(dev uint32) bool {
-	const no, yes = 1, 2
-	if u.is[dev] == 0 {
-		before, applied := u.step.Before.Device(dev), u.step.Applied.Device(dev)
-		u.is[dev] = no
-		if before.Gone() == applied.Gone() && before.Enabled() == applied.Enabled() && before.Config() == applied.Config() &&
-			slices.Equal(before.Ports(), applied.Ports()) {
-			u.is[dev] = yes
-		}
-	}
-	return u.is[dev] == yes
-}
-
-func (f *follower) decide(from event.Time, w *network.World, at node, next func(uint32) route.HopID,
-	set func(route.HopID) route.SetID) decision {
-	d := decision{from: from, world: w}
-	if at.in(w).Local(f.dst) {
-		d.local = true
-		return d
-	}
-	for _, id := range f.covers {
-		if h := next(id); h != 0 {
-			d.set = set(h)
-		}
-		if d.set != route.NoSet {
-			break
-		}
-	}
-	if d.local = d.set == route.Beyond; d.local {
-		return d
-	}
-	d.hops = f.step.After.Shared().Sets.Hops(d.set)
-	return d
 }
 
 // follow follows packets sent in [lo, hi) that reach an instance delta later.
@@ -474,105 +312,4 @@ func (f *follower) flight(d *device.Device, c *decision, way route.Hop, lo, hi, 
 		carry(&caught, lo, hi)
 	}
 	carry(after, max(lo, t0), hi)
-}
-
-// caught is why packets that the action meets in flight are lost; None if they
-// arrive all the same.
-func (f *follower) caught(before, after *crossing) note.Code {
-	was, is := &f.step.Before.Media()[before.joint.Index()], &f.step.Applied.Media()[before.joint.Index()]
-	if is.Gone || before.to >= len(is.Ends) || was.Flight(before.from, before.to) != is.Flight(before.from, before.to) {
-		if after.why == note.None {
-			return note.NotJoined
-		}
-		return after.why
-	}
-	_, why := f.step.Applied.Device(before.device).Up(before.in)
-	return why
-}
-
-// crossing is who gets a packet that leaves by a port, or why nobody does.
-type crossing struct {
-	device   uint32
-	in       uint32 // by which of its ports
-	inst     uint16 // that the port is in
-	delay    event.Time
-	joint    store.Ref // the medium
-	from, to int       // its ends
-	out, far plug      // the ports that it leaves by, and that it gets to or would
-	joined   bool      // there is one that it would get to: not so on a segment on which nobody gets it
-	why      note.Code
-}
-
-// plug is a port of a device, by their numbers.
-type plug struct{ device, port uint32 }
-
-// name is what a port is called.
-func (f *follower) name(p plug) string {
-	return facts.PortName(f.step.After.Device(p.device), p.port)
-}
-
-// passes are where packets get over a hop of a device.
-func (f *follower) passes(dev uint32, way route.Hop) *passes {
-	to := way.Gateway
-	if !to.IsValid() {
-		to = f.dst
-	}
-	for _, x := range f.over[dev] {
-		if x.port == way.Port && x.to == to {
-			return x
-		}
-	}
-	x := &passes{port: way.Port, to: to}
-	if f.ground == nil || int(dev) >= len(f.step.Before.Devices()) {
-		x.before, x.after = cross(f.step.Before, dev, way.Port, to), cross(f.step.Applied, dev, way.Port, to)
-	} else if x.before = f.ground.crossing(dev, way.Port, to); f.leaves(&x.before) {
-		x.after = x.before
-	} else {
-		x.after = cross(f.step.Applied, dev, way.Port, to)
-	}
-	x.alike = x.before == x.after && (x.before.why != note.None || f.caught(&x.before, &x.after) == note.None)
-	f.over[dev] = append(f.over[dev], x)
-	return x
-}
-
-// leaves says whether the action leaves a crossing alone: a link between devices that stay as they were.
-func (f *follower) leaves(x *crossing) bool {
-	if x.why != note.None || !f.same.has(x.out.device) || !f.same.has(x.device) {
-		return false
-	}
-	was, is := &f.step.Before.Media()[x.joint.Index()], &f.step.Applied.Media()[x.joint.Index()]
-	return was.Kind == network.Link && sameMedium(was, is)
-}
-
-func cross(w *network.World, dev, port uint32, to ip.Addr) crossing {
-	x := crossing{out: plug{dev, port}}
-	if int(dev) >= len(w.Devices()) || int(port) >= len(w.Device(dev).Ports()) {
-		x.why = note.NotJoined
-		return x
-	}
-	d := w.Device(dev)
-	m, from, ok := w.MediumOf(dev, port)
-	if !ok {
-		x.why = note.NotJoined
-		return x
-	}
-	x.from = from
-	if m.Kind != network.Segment && len(m.Ends) == 2 {
-		far := m.Ends[1-from]
-		x.far, x.joined = plug{far.Device, far.Port}, true
-	}
-	x.delay, x.joint = m.Delay, d.Ports()[d.Carries(port)].Joint
-	if up, why := d.Up(port); !up {
-		x.why = why
-		return x
-	}
-	next, in, why := across(w, d, port, to)
-	if why != note.None {
-		x.why = why
-		return x
-	}
-	x.far, x.joined = plug{next.ID(), in}, true
-	x.device, x.in, x.inst = next.ID(), in, next.InstanceOf(in).Number()
-	_, x.to, _ = w.MediumOf(x.device, in)
-	return x
 }

@@ -36,7 +36,8 @@ const (
 
 // GroundOf is the ground of a network, nil for one that is too large. It is filled in as it is asked.
 func GroundOf(w *network.World) *Ground {
-	g := &Ground{base: w, calm: quietOf(&history.Step{Before: w, Applied: w, After: w}), toward: map[ip.Addr]*terrain{}, known: map[decided]int32{}, over: make([][]leading, len(w.Devices()))}
+	g := &Ground{base: w, calm: quietOf(&history.Step{Before: w, Applied: w, After: w}), toward: map[ip.Addr]*terrain{},
+		known: map[decided]int32{}, over: make([][]leading, len(w.Devices()))}
 	if g.calm.nodes > mostNodes {
 		return nil
 	}

@@ -31,17 +31,17 @@ type quiet struct {
 // set is one of numbers.
 type set []uint64
 
-func (b set) has(i uint32) bool { return int(i>>6) < len(b) && b[i>>6]>>(i&63)&1 != 0 }
+func (s set) has(i uint32) bool { return int(i>>6) < len(s) && s[i>>6]>>(i&63)&1 != 0 }
 
-func (b *set) put(i uint32) {
-	for int(i>>6) >= len(*b) {
-		*b = append(*b, 0)
+func (s *set) put(i uint32) {
+	for int(i>>6) >= len(*s) {
+		*s = append(*s, 0)
 	}
-	(*b)[i>>6] |= 1 << (i & 63)
+	(*s)[i>>6] |= 1 << (i & 63)
 }
 
-func (b set) each(visit func(i uint32)) {
-	for w, word := range b {
+func (s set) each(visit func(i uint32)) {
+	for w, word := range s {
 		for ; word != 0; word &= word - 1 {
 			visit(uint32(w<<6 + bits.TrailingZeros64(word)))
 		}
