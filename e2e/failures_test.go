@@ -2,6 +2,9 @@ package e2e
 
 import (
 	"bytes"
+	"errors"
+	"math/rand/v2"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -154,4 +157,61 @@ func TestTheServersOwnWorkerComesAndGoesWithIt(t *testing.T) {
 		require.Fail(t, "the worker outlives its server")
 	}
 	require.Contains(t, s.log.String(), "the worker of sweeps died, and is started again")
+}
+
+// TestCtrlCEndsTheServerAndItsWorkerQuietly sends it to both, as a terminal does.
+func TestCtrlCEndsTheServerAndItsWorkerQuietly(t *testing.T) {
+	s := launch(t, func(c *exec.Cmd) { c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} })
+	page, err := http.Get(s.url + "/api/labs/" + s.lab(t, demo.Text("one-bridge")) + "/events") // is open, which the server waits for
+	require.NoError(t, err)
+	defer func() { _ = page.Body.Close() }()
+	time.Sleep(time.Duration(rand.IntN(500)) * time.Millisecond) // the worker has just begun, or waits
+	require.NoError(t, syscall.Kill(-s.cmd.Process.Pid, syscall.SIGINT))
+	ended := make(chan error)
+	go func() { ended <- s.cmd.Wait() }()
+	select {
+	case err := <-ended:
+		require.NoError(t, err, s.log.String())
+	case <-time.After(10 * time.Second):
+		require.Fail(t, "it does not end")
+	}
+	require.NotContains(t, s.log.String(), "level=ERROR")
+	require.NotContains(t, s.log.String(), "level=WARN")
+}
+
+// TestASweepOutlivesItsServers kills the server at random instants while it sweeps in pairs, and starts another: the files that are
+// exported then are those of the command, to the byte.
+func TestASweepOutlivesItsServers(t *testing.T) {
+	t.Parallel()
+	s := start(t)
+	id := s.lab(t, demo.Text("one-bridge"))
+	var sweep struct{ ID, State, Error string }
+	require.Equal(t, 201, s.call(t, "POST", "/api/labs/"+id+"/sweeps", map[string]any{"depth": 2}, &sweep))
+	for range 4 {
+		time.Sleep(time.Duration(rand.IntN(1200)) * time.Millisecond)
+		s.kill()
+		s = start(t)
+	}
+	require.Eventually(t, func() bool {
+		var all []struct{ ID, State, Error string }
+		s.call(t, "GET", "/api/labs/"+id+"/sweeps", nil, &all)
+		sweep = all[0]
+		return sweep.State != "running" && sweep.State != "preparing"
+	}, 2*time.Minute, 100*time.Millisecond)
+	require.Equal(t, "done", sweep.State, sweep.Error)
+	junit := filepath.Join(t.TempDir(), "sweep.xml")
+	for format, flags := range map[string][]string{"csv": {"--format", "csv"}, "md": {"--format", "md", "--junit", junit}, "json": {"--json"}} {
+		out, err := exec.Command(binary, append([]string{"sweep", labFile(t, "one-bridge"), "--depth", "2", "--top", "0"}, flags...)...).Output()
+		if failed := (*exec.ExitError)(nil); !errors.As(err, &failed) || failed.ExitCode() != 1 { // a check fails after some
+			require.NoError(t, err)
+		}
+		if format == "json" {
+			require.JSONEq(t, string(out), s.file(t, "/api/labs/"+id+"/sweeps/"+sweep.ID+"/export/json"))
+			continue
+		}
+		require.Equal(t, string(out), s.file(t, "/api/labs/"+id+"/sweeps/"+sweep.ID+"/export/"+format), format)
+	}
+	xml, err := os.ReadFile(junit)
+	require.NoError(t, err)
+	require.Equal(t, string(xml), s.file(t, "/api/labs/"+id+"/sweeps/"+sweep.ID+"/export/junit"))
 }

@@ -78,7 +78,14 @@ type server struct {
 // start runs the program on a free port, against the test's database.
 func start(t testing.TB, args ...string) *server {
 	t.Helper()
+	return launch(t, func(*exec.Cmd) {}, args...)
+}
+
+// launch is start, with what the process needs besides.
+func launch(t testing.TB, with func(*exec.Cmd), args ...string) *server {
+	t.Helper()
 	s := &server{cmd: exec.Command(binary, append([]string{"serve", "--port", "0"}, args...)...)}
+	with(s.cmd)
 	s.cmd.Env = append(os.Environ(), "DATABASE_URL="+database.URL())
 	s.cmd.Stderr = &s.log
 	out, err := s.cmd.StdoutPipe()
@@ -122,6 +129,18 @@ func (s *server) call(t testing.TB, method, path string, body, into any) int {
 		require.NoError(t, json.Unmarshal(b, into), string(b))
 	}
 	return answer.StatusCode
+}
+
+// file is what the interface gives to be saved.
+func (s *server) file(t testing.TB, path string) string {
+	t.Helper()
+	answer, err := http.Get(s.url + path)
+	require.NoError(t, err)
+	defer func() { _ = answer.Body.Close() }()
+	b, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	require.Equal(t, http.StatusOK, answer.StatusCode, string(b))
+	return string(b)
 }
 
 // lab makes a lab from a text.

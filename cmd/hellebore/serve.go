@@ -115,7 +115,7 @@ func serve(s serving) (err error) {
 	if err != nil {
 		return err
 	}
-	stopSweepers, err := startSweepers(url, s.slots)
+	stopSweepers, err := startSweepers(ctx, url, s.slots)
 	if err != nil {
 		return err
 	}

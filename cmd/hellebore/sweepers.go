@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"runtime"
 	"strconv"
+	"syscall"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -21,10 +22,10 @@ const (
 // sweepersEnd is how long a worker may take to end.
 const sweepersEnd = 5 * time.Second
 
-// startSweepers runs a worker of sweeps beside the server, with so many slots, until stop. It is a process of its own, so that the
+// startSweepers runs a worker of sweeps beside the server, with so many slots, until the context is over or stop. It is a process of its own, so that the
 // garbage of sweeps is not collected on the time of who works with the server, and the system lets it run when nothing else wants to.
 // If it dies, another is started.
-func startSweepers(url string, slots int) (stop func(), err error) {
+func startSweepers(ctx context.Context, url string, slots int) (stop func(), err error) {
 	if slots == 0 {
 		return func() {}, nil
 	}
@@ -32,7 +33,7 @@ func startSweepers(url string, slots int) (stop func(), err error) {
 	if err != nil {
 		return nil, err
 	}
-	ctx, cancel := context.WithCancel(context.Background())
+	ctx, cancel := context.WithCancel(ctx)
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
@@ -73,6 +74,7 @@ func runSweepers(ctx context.Context, program, url string, slots int) error {
 	// The URL is no argument, which everybody on the machine can read. The collector, too, stays on the cores of the slots.
 	c.Env = append(os.Environ(), "DATABASE_URL="+url, "GOMAXPROCS="+strconv.Itoa(slots))
 	c.Stdout, c.Stderr = os.Stdout, os.Stderr
+	c.SysProcAttr = &syscall.SysProcAttr{Setpgid: true} // Ctrl-C is for the server, which ends it
 	input, err := c.StdinPipe()
 	if err != nil {
 		return err
