@@ -28,7 +28,7 @@ func TestASinglePointOfFailureIsFoundAndMended(t *testing.T) {
 	id := s.lab(t, demo.Text("one-bridge"))
 	tab := page(t)
 	do(t, tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(s.url+"/lab/"+id+"/map"), mapReady(),
-		key("v"), sees("No failure has been tried yet"), button("Try all failures"), sees("37 failures tried"),
+		key("v"), sees("No failure has been tried yet"), sees("0 of 4 done"), button("Try all failures"), sees("37 failures tried"), sees("1 of 4 done"),
 		within("single-points", `risk group "the bridge"`), within("single-points", "session of depot with north"))
 
 	// By flow, for one kind, at what is in focus.

@@ -69,7 +69,7 @@ func checkRows() []Row {
 		block("task", BriefOf, TaskOf, quoted("task"), "something to be done", (*builder).task),
 		block("check", TaskOf, "", quoted("check"), "the task is done when this check passes, and the others that it names", (*builder).taskCheck),
 		block("act", TaskOf, "", []Arg{{Name: "action", Kind: Name, Words: config.Acts}}, "the task is done when somebody has done such an action; apply is a change of the text", (*builder).taskAct),
-		block("look", TaskOf, "", []Arg{{Name: "view", Kind: Name, Words: config.Places}}, "the task is done when its reader has opened this view or panel", (*builder).taskLook),
+		block("look", TaskOf, "", []Arg{{Name: "view", Kind: Name, Words: config.Places}}, "the task is done when its reader has opened this view or panel; failures, when some have been tried", (*builder).taskLook),
 		block("question", BriefOf, QuestionOf, quoted("question"), "a question for the reader", (*builder).question),
 		{Word: "answer", In: []Context{QuestionOf}, Args: quoted("answer"), Effect: Nothing, Help: "shown when the reader asks for it", build: (*builder).answer},
 	}

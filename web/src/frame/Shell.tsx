@@ -214,7 +214,8 @@ function Open({ lab, news }: { lab: LabState; news: ReturnType<typeof useNews> }
   const toggle = (s: Side) => setSide(side === s ? '' : s);
   // While a panel has a field, a letter may be meant for it: none acts on the network.
   const typing = side === 'why' || side === 'probe';
-  useLook(id, comparing ? 'compare' : view);
+  // Of failures there is nothing to look at before some are tried: their view says when.
+  useLook(id, comparing ? 'compare' : view === 'failures' ? '' : view);
   useLook(id, typing ? side : '');
   const fault = (verb: string) => () => link && !past && !typing && doAct(`${verb} ${link}`);
   useKeys({

@@ -6,6 +6,7 @@ import { useSweepOrder } from '../../shared/api/orders';
 import { ask, sweeping, type SweptChosen } from '../../shared/api/questions';
 import { useLong } from '../../shared/api/useLong';
 import { deviceOf, useFocus } from '../../shared/focus/focus';
+import { useLook } from '../../shared/focus/looks';
 import { useDelayed } from '../../shared/parts/delayed';
 import { Choice, Count, Empty, Line, Pick, Plain, Quiet, Trouble, Waiting } from '../../shared/parts/parts';
 import { FailureList } from './FailureList';
@@ -23,6 +24,7 @@ export function FailuresView({ lab, past }: { lab: LabState; past: boolean }) {
   const map = useQuery(ask.map(id, 'now'));
   const [chosen, setChosen] = useState('');
   const [against, setAgainst] = useState('');
+  useLook(id, sweeps.data?.some((s) => s.tried > 0) ? 'failures' : '');
   if (sweeps.error) return <Trouble error={sweeps.error} retry={() => void sweeps.refetch()} />;
   if (!sweeps.data) return <Waiting what="reading the sweeps" />;
   const all = sweeps.data;
